@@ -1,0 +1,1 @@
+"""Routes: what each protocol offers, which of them win, and why."""

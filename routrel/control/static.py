@@ -1,0 +1,229 @@
+"""Static routes: resolved through the table they stand in, recursively, until nothing changes.
+
+A route via an address alone is usable while the longest match for that address leads, perhaps
+through further routes, to an interface. Since each usable static route changes the table that the
+next look-up sees, resolution is a fixpoint. A route that resolves through itself, directly or by
+way of others, is unusable and stays so: otherwise it would come and go for ever.
+"""
+
+from __future__ import annotations
+
+import ipaddress
+from collections import defaultdict
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+import numpy as np
+
+from routrel.control.rib.candidates import (
+    CandidateBuilder,
+    Interning,
+    NextHop,
+    Protocol,
+    Rows,
+    Table,
+)
+from routrel.control.rib.table import Rib, Route
+from routrel.model.addresses import Address
+from routrel.model.network import DEFAULT_VRF, StaticRoute
+from routrel.topology.segments import Topology
+
+__all__ = ["StaticOutcome", "StaticResult", "resolve_static_routes"]
+
+#: Rounds before resolution counts as never settling; real chains need a handful.
+MAXIMUM_ROUNDS = 64
+
+#: The inner answer that stops a resolution which came back to where it began.
+_CIRCULAR = "circular"
+
+
+@dataclass(frozen=True, slots=True)
+class StaticOutcome:
+    """What became of one static route. `problem` is empty when it is usable."""
+
+    table: Table
+    route: StaticRoute
+    problem: str
+
+
+@dataclass(frozen=True, slots=True)
+class StaticResult:
+    """All candidates with the usable static routes among them, and how each one fared."""
+
+    rib: Rib
+    outcomes: tuple[StaticOutcome, ...]
+    unsettled: tuple[StaticOutcome, ...]  #: routes that kept changing; empty when it settled
+
+
+@dataclass(slots=True)
+class _Static:
+    """One configured static route and where its resolution stands."""
+
+    table: int
+    prefix: int
+    place: int
+    route: StaticRoute
+    hops: tuple[NextHop, ...] = ()
+    problem: str = ""
+    circular: bool = False
+
+
+def resolve_static_routes(topology: Topology, interning: Interning, others: Rows) -> StaticResult:
+    """Add every usable static route to the candidates of the other protocols.
+
+    Args:
+        others: Candidates that do not depend on static routes.
+    """
+    statics = list(_configured(topology, interning))
+    by_prefix: dict[tuple[int, int], list[_Static]] = defaultdict(list)
+    for static in statics:
+        by_prefix[static.table, static.prefix].append(static)
+        _resolve_by_interface(static, topology, interning)
+    recursive = [static for static in statics if _is_recursive(static.route)]
+    changed: list[_Static] = []
+    for _ in range(MAXIMUM_ROUNDS):
+        rib = Rib(interning, np.concatenate([others, _rows(statics, interning)]))
+        resolver = _Resolver(rib, by_prefix)
+        results = [(static, resolver.resolve(static)) for static in recursive]
+        changed = [static for static, (hops, _) in results if hops != static.hops]
+        for static, (hops, problem) in results:
+            static.hops, static.problem = hops, problem
+        if not changed:
+            break
+    return StaticResult(
+        rib=rib,
+        outcomes=tuple(_outcome(static, interning) for static in statics),
+        unsettled=tuple(_outcome(static, interning) for static in changed),
+    )
+
+
+def _outcome(static: _Static, interning: Interning) -> StaticOutcome:
+    return StaticOutcome(interning.tables[static.table], static.route, static.problem)
+
+
+def _is_recursive(route: StaticRoute) -> bool:
+    return route.interface is None and not route.discard
+
+
+def _configured(topology: Topology, interning: Interning) -> Iterable[_Static]:
+    """The static routes of all tables; a host's gateway is its default route."""
+    for device in topology.network.devices:
+        gateways = [
+            StaticRoute(
+                to=ipaddress.ip_network("0.0.0.0/0" if gateway.version == 4 else "::/0"),
+                via=gateway,
+                description="gateway",
+                place=device.place,
+            )
+            for gateway in device.gateways
+        ]
+        for vrf in device.vrfs:
+            extra = gateways if vrf.name == DEFAULT_VRF else []
+            for route in (*vrf.static, *extra):
+                yield _Static(
+                    table=interning.table_numbers[device.name, vrf.name],
+                    prefix=interning.prefixes.add(route.to),
+                    place=interning.place(route.place),
+                    route=route,
+                )
+
+
+def _resolve_by_interface(static: _Static, topology: Topology, interning: Interning) -> None:
+    """Routes that need no look-up: usable while their interface is up; a discard always is."""
+    route = static.route
+    device, _ = interning.tables[static.table]
+    if route.discard:
+        static.hops = (NextHop(None),)
+    elif route.interface is not None:
+        if topology.is_up(device, route.interface):
+            static.hops = (NextHop(route.interface, route.via),)
+        else:
+            static.problem = f"interface {route.interface} is down"
+
+
+def _rows(statics: list[_Static], interning: Interning) -> Rows:
+    """One candidate for all usable routes of one table, prefix and distance."""
+    groups: dict[tuple[int, int, int, bool], list[_Static]] = defaultdict(list)
+    for static in statics:
+        if static.hops:
+            route = static.route
+            groups[static.table, static.prefix, route.distance, route.discard].append(static)
+    builder = CandidateBuilder()
+    for (table, prefix, distance, discard), members in groups.items():
+        hops = dict.fromkeys(hop for member in members for hop in member.hops)
+        builder.add(
+            table=table,
+            prefix=prefix,
+            protocol=Protocol.STATIC,
+            distance=distance,
+            discard=discard,
+            tag=members[0].route.tag,
+            next_hops=interning.next_hops.add(hops),
+            place=members[0].place,
+        )
+    return builder.array()
+
+
+class _Resolver:
+    """Resolves next-hop addresses against one state of the tables."""
+
+    def __init__(self, rib: Rib, by_prefix: dict[tuple[int, int], list[_Static]]) -> None:
+        self.rib = rib
+        self.by_prefix = by_prefix
+
+    def resolve(self, static: _Static) -> tuple[tuple[NextHop, ...], str]:
+        """The next hops a route resolves to now; none, and why, where it is unusable."""
+        if static.circular:
+            return (), "its next hop resolves through the route itself"
+        via = static.route.via
+        if via is None:
+            raise ValueError("only a route via an address is resolved")
+        hops, problem = self._towards(static.table, via, {id(static)})
+        if problem == _CIRCULAR:
+            static.circular = True
+            problem = "its next hop resolves through the route itself"
+        return hops, problem
+
+    def _towards(
+        self, table: int, address: Address, passed: set[int]
+    ) -> tuple[tuple[NextHop, ...], str]:
+        match = self.rib.lookup(table, address)
+        if match is None:
+            return (), f"no route to its next hop {address}"
+        if match.discard:
+            return (), f"its next hop {address} matches the discard route to {match.prefix}"
+        if match.protocol is Protocol.LOCAL:
+            return (), f"its next hop {address} is the device's own address"
+        if match.protocol is Protocol.CONNECTED:
+            if match.prefix.prefixlen == match.prefix.max_prefixlen:
+                return (), f"its next hop {address} is the device's own address"
+            return tuple(NextHop(hop.interface, address) for hop in match.next_hops), ""
+        if match.protocol is not Protocol.STATIC:
+            return tuple(
+                NextHop(hop.interface, hop.address or address, via=address)
+                for hop in match.next_hops
+            ), ""
+        return self._through_static(table, address, match, passed)
+
+    def _through_static(
+        self, table: int, address: Address, match: Route, passed: set[int]
+    ) -> tuple[tuple[NextHop, ...], str]:
+        prefix = self.rib.interning.prefixes.number(match.prefix)
+        found: dict[NextHop, None] = {}
+        problem = ""
+        for static in self.by_prefix[table, prefix if prefix is not None else -1]:
+            route = static.route
+            if route.distance != match.distance or not static.hops:
+                continue
+            if id(static) in passed:
+                return (), _CIRCULAR
+            if route.interface is not None:
+                found[NextHop(route.interface, route.via or address, via=address)] = None
+            elif route.via is not None:
+                hops, why = self._towards(table, route.via, passed | {id(static)})
+                if why == _CIRCULAR:
+                    return (), _CIRCULAR
+                problem = problem or why
+                for hop in hops:
+                    found[NextHop(hop.interface, hop.address, via=address)] = None
+        return tuple(found), "" if found else problem

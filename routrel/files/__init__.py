@@ -1,0 +1,1 @@
+"""The device-file language: reading with positions, writing, and the JSON Schema."""

@@ -1,0 +1,162 @@
+"""Reads a network's folder: all files, all problems, in one run."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping as MappingType
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import TypeVar
+
+from routrel.files.language import CASE_FILE, DEVICE_FILE, NETWORK_FILE
+from routrel.files.nodes import MAXIMUM_BYTES, Mapping, parse
+from routrel.files.references import check_references
+from routrel.files.report import Report
+from routrel.files.shapes import BAD, Record
+from routrel.model.findings import Finding
+from routrel.model.network import Case, Device, Network
+from routrel.model.place import Place
+
+__all__ = ["Reading", "UnusableInput", "load_texts", "read_folder", "read_texts"]
+
+MAXIMUM_FILES = 20_000
+_SUFFIXES = (".yaml", ".yml")
+#: What files of their own describe, by name.
+Named = TypeVar("Named", Device, Case)
+_KINDS: dict[str, Record] = {"network": NETWORK_FILE, "device": DEVICE_FILE, "case": CASE_FILE}
+
+
+class UnusableInput(Exception):
+    """There is nothing to read: no such folder, or no file of the language in it."""
+
+    code = "unusable_input"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Reading:
+    """What came of reading. `network` holds what could be read; use it only if `problems` is empty."""
+
+    network: Network
+    problems: tuple[Finding, ...]
+
+    @property
+    def good(self) -> bool:
+        return not self.problems
+
+
+def load_texts(folder: Path) -> tuple[dict[str, str], list[Finding]]:
+    """The YAML files below a folder, by relative path in order of path.
+
+    Hidden files and folders are passed over. A file that is no UTF-8 text is a problem, not an
+    exception.
+
+    Raises:
+        UnusableInput: the folder does not exist, holds no such file, or far too many.
+    """
+    if not folder.is_dir():
+        raise UnusableInput(f"{folder} is not a folder; name the folder of a network")
+    texts: dict[str, str] = {}
+    report = Report()
+    paths = sorted(path for path in folder.rglob("*") if path.suffix.lower() in _SUFFIXES)
+    if len(paths) > MAXIMUM_FILES:
+        raise UnusableInput(f"{folder} holds more than {MAXIMUM_FILES} YAML files")
+    for path in paths:
+        relative = path.relative_to(folder)
+        if any(part.startswith(".") for part in relative.parts) or not path.is_file():
+            continue
+        name = relative.as_posix()
+        try:
+            if path.stat().st_size > MAXIMUM_BYTES:
+                report.error(Place(name, 1, 1), "too_large", "the file is larger than 16 MiB",
+                             "split it")
+                continue
+            texts[name] = path.read_bytes().decode("utf-8-sig")
+        except UnicodeDecodeError as error:
+            report.error(Place(name, 1, 1), "not_text",
+                         f"byte {error.start + 1} is not UTF-8 text", "save the file as UTF-8")
+        except OSError as error:
+            report.error(Place(name, 1, 1), "unreadable", f"cannot be read: {error.strerror}",
+                         "check the file's permissions")
+    if not texts and not report.problems:
+        raise UnusableInput(f"{folder} holds no device files (*.yaml)")
+    return texts, report.problems
+
+
+def read_folder(folder: Path) -> Reading:
+    """Read the network in a folder.
+
+    Raises:
+        UnusableInput: as `load_texts`.
+    """
+    texts, problems = load_texts(folder)
+    return read_texts(texts, problems)
+
+
+def read_texts(texts: MappingType[str, str], problems: list[Finding] | None = None) -> Reading:
+    """Read a network from its files' texts by name.
+
+    Args:
+        texts: Contents by path; the paths stand in every place and finding.
+        problems: Problems known before, to be told along.
+    """
+    report = Report(problems=list(problems or []))
+    networks: list[Network] = []
+    devices: dict[str, Device] = {}
+    cases: dict[str, Case] = {}
+    for file in sorted(texts):
+        report.device = None
+        match _read_file(texts[file], file, report):
+            case Network() as network:
+                if networks:
+                    report.error(network.place, "second_network",
+                                 f"a network file was already given: {networks[0].place.file}",
+                                 "keep one of the two")
+                networks.append(network)
+            case Device() as device:
+                _keep(devices, device.name, device, "device", report)
+            case Case() as case:
+                _keep(cases, case.name, case, "case", report)
+    base = networks[0] if networks else Network(name="Unnamed network")
+    network = replace(
+        base,
+        devices=tuple(devices[name] for name in sorted(devices)),
+        cases=tuple(cases[name] for name in sorted(cases)),
+    )
+    report.device = None
+    check_references(network, report)
+    return Reading(network=network, problems=tuple(report.sorted()))
+
+
+def _keep(
+    known: dict[str, Named], name: str, value: Named, what: str, report: Report
+) -> None:
+    if name in known:
+        report.error(value.place, f"duplicate_{what}",
+                     f"{what} {name} already stands in {known[name].place.file}",
+                     "give one of them another name")
+        return
+    known[name] = value
+
+
+def _read_file(text: str, file: str, report: Report) -> Network | Device | Case | None:
+    root = parse(text, file, report)
+    top = Place(file, 1, 1)
+    if root is None:
+        if not any(problem.place.file == file for problem in report.problems):
+            report.error(top, "empty_file", "the file is empty", "write a device, or remove it")
+        return None
+    if not isinstance(root, Mapping):
+        report.error(root.place, "wrong_type", "a file consists of keys with values",
+                     "begin with routrel: 1 and device: a name")
+        return None
+    kinds = [kind for kind in _KINDS if kind in root.pairs]
+    if len(kinds) != 1:
+        text_ = ("says neither “device:”, “network:” nor “case:”" if not kinds
+                 else "says " + " and ".join(f"“{kind}:”" for kind in kinds))
+        report.error(top, "unknown_file", f"the file {text_}",
+                     "one of the three tells what the file describes")
+        return None
+    if kinds[0] == "device":
+        name_node = root.pairs["device"][1]
+        report.device = getattr(name_node, "text", None)
+    value = _KINDS[kinds[0]].read(root, report)
+    return None if value is BAD else value  # type: ignore[no-any-return]

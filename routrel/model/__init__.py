@@ -1,0 +1,1 @@
+"""What a network is: frozen values without any behaviour of protocols."""

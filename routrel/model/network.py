@@ -1,0 +1,274 @@
+"""A network: devices with their interfaces and routes, sites, links, and what lies outside."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import Enum
+from ipaddress import IPv4Address
+
+from routrel.model.addresses import Address, InterfaceAddress, Prefix
+from routrel.model.filters import Filter
+from routrel.model.place import Place, placed
+
+__all__ = [
+    "DEFAULT_VRF",
+    "Case",
+    "CaseQuestion",
+    "Device",
+    "FilterUse",
+    "Group",
+    "Interface",
+    "InterfaceKind",
+    "Link",
+    "LinkEnd",
+    "Network",
+    "OspfArea",
+    "OspfInstance",
+    "OspfInterface",
+    "OspfNetworkType",
+    "OutsideNeighbour",
+    "Role",
+    "Site",
+    "StaticRoute",
+    "Vrf",
+]
+
+#: The name under which a device's top-level routing stands.
+DEFAULT_VRF = "default"
+
+
+class Role(Enum):
+    """What a device does with packets that are not its own."""
+
+    ROUTER = "router"  #: forwards
+    FIREWALL = "firewall"  #: forwards
+    HOST = "host"  #: does not forward
+
+    @property
+    def forwards(self) -> bool:
+        return self is not Role.HOST
+
+
+class InterfaceKind(Enum):
+    """How an interface finds the other end."""
+
+    ETHERNET = "ethernet"  #: neighbours are resolved by address (ARP, RFC 826; ND, RFC 4861)
+    POINT_TO_POINT = "point-to-point"  #: whatever is sent reaches the only other end
+    LOOPBACK = "loopback"  #: always up, attached to nothing
+
+
+class OspfNetworkType(Enum):
+    """OSPF's view of an interface (RFC 2328 9)."""
+
+    BROADCAST = "broadcast"
+    POINT_TO_POINT = "point-to-point"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OspfInterface:
+    """OSPFv2 on one interface (RFC 2328 9)."""
+
+    area: int  #: area id as a 32-bit number
+    cost: int | None = None  #: output cost; None: from the bandwidth, 0 on a loopback
+    passive: bool = False  #: announced, but no adjacency is formed
+    network_type: OspfNetworkType | None = None  #: None: by the kind of interface
+    hello_interval_s: int | None = None  #: seconds; None: 10
+    dead_interval_s: int | None = None  #: seconds; None: four hello intervals
+    priority: int = 1  #: for the designated router election; 0 never becomes one
+    mtu_check: bool = True  #: whether differing MTUs stop the adjacency (RFC 2328 10.6)
+    place: Place = placed()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OspfArea:
+    """Settings of one OSPF area on one device. Only normal areas are computed so far."""
+
+    id: int
+    description: str = ""
+    place: Place = placed()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OspfInstance:
+    """OSPFv2 in one VRF of a device."""
+
+    router_id: IPv4Address | None = None  #: None: highest loopback, else highest address
+    reference_bandwidth_bps: int | None = None  #: bits per second; None: 100 Mb/s
+    distance: int | None = None  #: None: 110
+    maximum_paths: int | None = None  #: equal-cost next hops kept; None: 16
+    areas: tuple[OspfArea, ...] = ()
+    place: Place = placed()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FilterUse:
+    """A filter bound to an interface in one direction."""
+
+    filter: str
+    place: Place = placed()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Interface:
+    """One interface. The first address of a family is its primary one."""
+
+    name: str
+    kind: InterfaceKind = InterfaceKind.ETHERNET
+    description: str = ""
+    enabled: bool = True
+    vrf: str = DEFAULT_VRF
+    addresses: tuple[InterfaceAddress, ...] = ()
+    mtu: int = 1500  #: bytes of IP packet
+    bandwidth_bps: int | None = None  #: bits per second; None: 1 Gb/s
+    delay_us: int | None = None  #: microseconds
+    ospf: OspfInterface | None = None
+    filter_in: FilterUse | None = None
+    filter_out: FilterUse | None = None
+    place: Place = placed()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class StaticRoute:
+    """One static route towards one next hop; several for a prefix share the load."""
+
+    to: Prefix
+    via: Address | None = None  #: next-hop address; resolved recursively
+    interface: str | None = None  #: outgoing interface
+    discard: bool = False  #: drop what matches
+    distance: int = 1  #: a higher one floats below other routes
+    tag: int = 0
+    description: str = ""
+    place: Place = placed()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Vrf:
+    """One routing table of a device with the protocols that fill it."""
+
+    name: str
+    description: str = ""
+    static: tuple[StaticRoute, ...] = ()
+    ospf: OspfInstance | None = None
+    place: Place = placed()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Device:
+    """One device: what one device file says."""
+
+    name: str
+    role: Role
+    site: str | None = None
+    description: str = ""
+    interfaces: tuple[Interface, ...] = ()
+    gateways: tuple[Address, ...] = ()  #: a host's default gateways, one a family
+    vrfs: tuple[Vrf, ...] = ()  #: the default one first, always there
+    filters: tuple[Filter, ...] = ()
+    place: Place = placed()
+
+    def interface(self, name: str) -> Interface | None:
+        return next((i for i in self.interfaces if i.name == name), None)
+
+    def filter(self, name: str) -> Filter | None:
+        return next((f for f in self.filters if f.name == name), None)
+
+    def vrf(self, name: str) -> Vrf | None:
+        return next((v for v in self.vrfs if v.name == name), None)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Site:
+    """A named place that groups devices on the chart."""
+
+    name: str
+    title: str = ""
+    description: str = ""
+    place: Place = placed()
+
+
+@dataclass(frozen=True, slots=True, order=True, kw_only=True)
+class LinkEnd:
+    """One interface of one device."""
+
+    device: str
+    interface: str
+    place: Place = placed()
+
+    def __str__(self) -> str:
+        return f"{self.device}:{self.interface}"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Link:
+    """A link or segment stated in the network file; it takes precedence over inference."""
+
+    name: str
+    ends: tuple[LinkEnd, ...]
+    description: str = ""
+    place: Place = placed()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OutsideNeighbour:
+    """Somebody else's network next to ours: where modelled traffic leaves."""
+
+    name: str
+    title: str = ""
+    description: str = ""
+    addresses: tuple[InterfaceAddress, ...] = ()  #: its addresses on segments it shares with us
+    prefixes: tuple[Prefix, ...] = ()  #: what lies behind it
+    place: Place = placed()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Group:
+    """Named endpoints: hosts, addresses or prefixes."""
+
+    name: str
+    members: tuple[str, ...]
+    description: str = ""
+    place: Place = placed()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CaseQuestion:
+    """The flow a case asks about, in the words of the question bar."""
+
+    source: str
+    destination: str
+    traffic: str = ""  #: as in `--as`; empty: an echo request
+    size: int | None = None  #: bytes
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Case:
+    """A complaint kept with the network: a story, its question and the known answer."""
+
+    name: str
+    title: str
+    story: str
+    question: CaseQuestion
+    forward: str  #: expected verdict identifier
+    back: str | None = None  #: expected verdict of the return direction; None: not stated
+    device: str | None = None  #: where the evidence lies
+    evidence: str | None = None  #: text that stands on the line of the evidence
+    file: str | None = None  #: the file that holds it
+    place: Place = placed()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Network:
+    """Everything modelled together. A value: two equal networks give equal answers."""
+
+    name: str
+    description: str = ""
+    sites: tuple[Site, ...] = ()
+    devices: tuple[Device, ...] = ()  #: in order of name
+    links: tuple[Link, ...] = ()
+    outside: tuple[OutsideNeighbour, ...] = ()
+    groups: tuple[Group, ...] = ()
+    cases: tuple[Case, ...] = ()
+    place: Place = placed()
+
+    def device(self, name: str) -> Device | None:
+        return next((d for d in self.devices if d.name == name), None)

@@ -1,0 +1,66 @@
+"""Numbers prefixes, and finds all that hold an address, longest first."""
+
+from __future__ import annotations
+
+import ipaddress
+from collections.abc import Iterable
+
+from routrel.model.addresses import Address, Prefix
+
+__all__ = ["PrefixIndex"]
+
+
+class PrefixIndex:
+    """Prefixes numbered from 0 in the order they were first added.
+
+    Finding the prefixes that hold an address costs one dictionary look-up for each prefix length
+    in use, however many prefixes there are.
+    """
+
+    def __init__(self, prefixes: Iterable[Prefix] = ()) -> None:
+        self.prefixes: list[Prefix] = []
+        self._numbers: dict[tuple[int, int, int], int] = {}  # (version, length, network) -> number
+        self._lengths: dict[int, list[int]] = {4: [], 6: []}  # falling
+        for prefix in prefixes:
+            self.add(prefix)
+
+    def __len__(self) -> int:
+        return len(self.prefixes)
+
+    def add(self, prefix: Prefix) -> int:
+        """The number of a prefix, which is added if it is new."""
+        key = (prefix.version, prefix.prefixlen, int(prefix.network_address))
+        number = self._numbers.get(key)
+        if number is None:
+            number = self._numbers[key] = len(self.prefixes)
+            self.prefixes.append(prefix)
+            lengths = self._lengths[prefix.version]
+            if prefix.prefixlen not in lengths:
+                lengths.append(prefix.prefixlen)
+                lengths.sort(reverse=True)
+        return number
+
+    def number(self, prefix: Prefix) -> int | None:
+        """The number of a prefix, or None where it was never added."""
+        key = (prefix.version, prefix.prefixlen, int(prefix.network_address))
+        return self._numbers.get(key)
+
+    def matches(self, address: Address) -> list[int]:
+        """The numbers of all prefixes that hold an address, longest first."""
+        bits, value = address.max_prefixlen, int(address)
+        found = []
+        for length in self._lengths[address.version]:
+            shift = bits - length
+            number = self._numbers.get((address.version, length, (value >> shift) << shift))
+            if number is not None:
+                found.append(number)
+        return found
+
+    def holds(self, address: Address) -> bool:
+        """Whether any prefix holds the address."""
+        return bool(self.matches(address))
+
+    def covering(self, prefix: Prefix) -> list[int]:
+        """The numbers of all prefixes that contain a prefix or equal it, longest first."""
+        found = self.matches(ipaddress.ip_address(prefix.network_address))
+        return [n for n in found if self.prefixes[n].prefixlen <= prefix.prefixlen]

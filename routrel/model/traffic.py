@@ -1,0 +1,108 @@
+"""Packet headers, and the names of the protocols and ICMP types they carry.
+
+Numbers are IANA's (protocol numbers; ICMP type numbers; ICMPv6 "type" numbers).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from routrel.model.addresses import Address
+
+__all__ = [
+    "ICMP",
+    "ICMPV6",
+    "ICMP_TYPES",
+    "ICMPV6_TYPES",
+    "PORT_PROTOCOLS",
+    "PROTOCOL_NUMBERS",
+    "TCP",
+    "UDP",
+    "Header",
+    "icmp_type_name",
+    "protocol_name",
+]
+
+ICMP, TCP, UDP, ICMPV6 = 1, 6, 17, 58
+
+PROTOCOL_NUMBERS: dict[str, int] = {
+    "icmp": ICMP,
+    "igmp": 2,
+    "tcp": TCP,
+    "udp": UDP,
+    "gre": 47,
+    "esp": 50,
+    "ah": 51,
+    "icmpv6": ICMPV6,
+    "eigrp": 88,
+    "ospf": 89,
+    "pim": 103,
+    "vrrp": 112,
+    "sctp": 132,
+}
+_PROTOCOL_NAMES = {number: name for name, number in PROTOCOL_NUMBERS.items()}
+
+#: The protocols whose headers carry ports (RFC 8519 4.1 knows ports for these).
+PORT_PROTOCOLS = frozenset({TCP, UDP, 132})
+
+ICMP_TYPES: dict[str, int] = {
+    "echo-reply": 0,
+    "destination-unreachable": 3,
+    "redirect": 5,
+    "echo-request": 8,
+    "time-exceeded": 11,
+    "parameter-problem": 12,
+}
+ICMPV6_TYPES: dict[str, int] = {
+    "destination-unreachable": 1,
+    "packet-too-big": 2,
+    "time-exceeded": 3,
+    "parameter-problem": 4,
+    "echo-request": 128,
+    "echo-reply": 129,
+    "router-solicitation": 133,
+    "router-advertisement": 134,
+    "neighbour-solicitation": 135,
+    "neighbour-advertisement": 136,
+}
+
+
+def protocol_name(number: int) -> str:
+    """The usual name of an IANA protocol number, or "protocol N" where there is none."""
+    return _PROTOCOL_NAMES.get(number, f"protocol {number}")
+
+
+def icmp_type_name(protocol: int, number: int) -> str:
+    """The usual name of an ICMP or ICMPv6 type, or "type N" where there is none."""
+    names = ICMP_TYPES if protocol == ICMP else ICMPV6_TYPES
+    return next((name for name, value in names.items() if value == number), f"type {number}")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Header:
+    """The fields of one packet that forwarding looks at."""
+
+    source: Address
+    destination: Address
+    protocol: int  #: IANA protocol number
+    source_port: int | None = None  #: None where the protocol has no ports
+    destination_port: int | None = None  #: None where the protocol has no ports
+    icmp_type: int | None = None  #: None unless ICMP or ICMPv6
+    icmp_code: int | None = None  #: None unless ICMP or ICMPv6
+    size: int | None = None  #: bytes of the whole IP packet; None: not asked, always fits
+    ttl: int = 64  #: time to live, or hop limit in IPv6, as the source sends it
+
+    def reply(self) -> Header:
+        """The header of the answer: addresses and ports swapped, an echo request answered."""
+        answers = {(ICMP, 8): 0, (ICMPV6, 128): 129}
+        icmp_type = self.icmp_type
+        if icmp_type is not None:
+            icmp_type = answers.get((self.protocol, icmp_type), icmp_type)
+        return replace(
+            self,
+            source=self.destination,
+            destination=self.source,
+            source_port=self.destination_port,
+            destination_port=self.source_port,
+            icmp_type=icmp_type,
+        )

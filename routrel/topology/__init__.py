@@ -1,0 +1,1 @@
+"""Links and segments: who is whose neighbour, and what looks wrong about it."""

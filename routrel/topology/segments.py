@@ -1,0 +1,232 @@
+"""Which interfaces share a broadcast domain, and which of them are up.
+
+Links stated in the network file come first. All other interfaces are joined when their addresses
+lie in the same subnet, or when each lies in the other's although the masks differ (a mistake that
+is worth seeing as one wire). Host prefixes, loopbacks and link-local addresses join nothing.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, field
+from functools import cached_property
+
+from routrel.model.addresses import Address, InterfaceAddress, Prefix, is_host_prefix
+from routrel.model.network import (
+    Device,
+    Interface,
+    InterfaceKind,
+    Network,
+    OutsideNeighbour,
+)
+
+__all__ = [
+    "Attachment",
+    "OutsideEnd",
+    "Segment",
+    "Topology",
+    "build_topology",
+    "joining_addresses",
+]
+
+
+@dataclass(frozen=True, slots=True)
+class Attachment:
+    """One interface of one device, as an end of a segment."""
+
+    device: Device
+    interface: Interface
+
+    @property
+    def key(self) -> tuple[str, str]:
+        return self.device.name, self.interface.name
+
+    def __str__(self) -> str:
+        return f"{self.device.name}:{self.interface.name}"
+
+
+@dataclass(frozen=True, slots=True)
+class OutsideEnd:
+    """An outside neighbour's address on a segment."""
+
+    neighbour: OutsideNeighbour
+    address: InterfaceAddress
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Segment:
+    """Interfaces that hear each other; one with two ends is a link."""
+
+    id: int
+    name: str  #: a stated link's name, else its subnet or its only end
+    stated: bool  #: from the network file, not inferred
+    ends: tuple[Attachment, ...]
+    outside: tuple[OutsideEnd, ...]
+
+    @property
+    def is_link(self) -> bool:
+        """Whether exactly two ends hear each other."""
+        return len(self.ends) + len(self.outside) == 2
+
+
+@dataclass(frozen=True, kw_only=True)
+class Topology:
+    """Segments of a network with the look-ups forwarding and routing need."""
+
+    network: Network
+    segments: tuple[Segment, ...]
+    segment_of: dict[tuple[str, str], Segment] = field(repr=False)  #: by (device, interface)
+
+    @cached_property
+    def devices(self) -> dict[str, Device]:
+        """Devices by name."""
+        return {device.name: device for device in self.network.devices}
+
+    @cached_property
+    def owners(self) -> dict[Address, tuple[Attachment, ...]]:
+        """Who has an address, shut interfaces included, in order of device."""
+        found: dict[Address, list[Attachment]] = defaultdict(list)
+        for device in self.network.devices:
+            for interface in device.interfaces:
+                for address in interface.addresses:
+                    found[address.ip].append(Attachment(device, interface))
+        return {address: tuple(ends) for address, ends in found.items()}
+
+    @cached_property
+    def _up(self) -> dict[tuple[str, str], bool]:
+        return {
+            (device.name, interface.name): self._compute_up(device, interface)
+            for device in self.network.devices
+            for interface in device.interfaces
+        }
+
+    def is_up(self, device: str, interface: str) -> bool:
+        """Whether an interface carries packets.
+
+        It does when it is enabled and, on a link with two ends, the other end is enabled too. On a
+        segment of three or more ends only its own switch counts.
+        """
+        return self._up[device, interface]
+
+    def _compute_up(self, device: Device, interface: Interface) -> bool:
+        if not interface.enabled:
+            return False
+        segment = self.segment_of.get((device.name, interface.name))
+        if segment is None or len(segment.ends) != 2 or segment.outside:
+            return True
+        return all(end.interface.enabled for end in segment.ends)
+
+    def neighbours(self, device: str, interface: str) -> Iterator[Attachment]:
+        """The other ends on an interface's segment that are up."""
+        segment = self.segment_of.get((device, interface))
+        for end in segment.ends if segment else ():
+            if end.key != (device, interface) and self.is_up(*end.key):
+                yield end
+
+
+def build_topology(network: Network) -> Topology:
+    """Work out the segments of a network.
+
+    Every interface that is not a loopback stands in exactly one segment, alone if need be.
+    Segments are numbered in the order of their first end, stated links first.
+    """
+    stated = _stated_groups(network)
+    taken = {end.key for _, ends in stated for end in ends}
+    free = [
+        Attachment(device, interface)
+        for device in network.devices
+        for interface in device.interfaces
+        if interface.kind is not InterfaceKind.LOOPBACK
+        and (device.name, interface.name) not in taken
+    ]
+    segments: list[Segment] = []
+    for name, ends in stated:
+        segments.append(_segment(len(segments), name, True, ends, network))
+    for ends in _joined(free):
+        segments.append(_segment(len(segments), _inferred_name(ends), False, ends, network))
+    segment_of = {end.key: segment for segment in segments for end in segment.ends}
+    return Topology(network=network, segments=tuple(segments), segment_of=segment_of)
+
+
+def _stated_groups(network: Network) -> list[tuple[str, list[Attachment]]]:
+    devices = {device.name: device for device in network.devices}
+    groups = []
+    for link in network.links:
+        ends = []
+        for end in link.ends:
+            device = devices.get(end.device)
+            interface = device.interface(end.interface) if device else None
+            if device and interface:
+                ends.append(Attachment(device, interface))
+        groups.append((link.name, ends))
+    return groups
+
+
+def _segment(
+    number: int, name: str, stated: bool, ends: Iterable[Attachment], network: Network
+) -> Segment:
+    ends = tuple(ends)
+    subnets = {address.network for end in ends for address in end.interface.addresses}
+    outside = tuple(
+        OutsideEnd(neighbour, address)
+        for neighbour in network.outside
+        for address in neighbour.addresses
+        if address.network in subnets
+    )
+    return Segment(id=number, name=name, stated=stated, ends=ends, outside=outside)
+
+
+def joining_addresses(interface: Interface) -> Iterator[InterfaceAddress]:
+    """The addresses of an interface that tell which segment it is on."""
+    for address in interface.addresses:
+        if not address.ip.is_link_local and not is_host_prefix(address.network):
+            yield address
+
+
+def _joined(ends: list[Attachment]) -> list[list[Attachment]]:
+    """Groups of interfaces joined by their addresses, in order of first appearance."""
+    parent = list(range(len(ends)))
+
+    def root(index: int) -> int:
+        while parent[index] != index:
+            parent[index] = parent[parent[index]]
+            index = parent[index]
+        return index
+
+    by_subnet: dict[Prefix, list[tuple[int, InterfaceAddress]]] = defaultdict(list)
+    for index, end in enumerate(ends):
+        for address in joining_addresses(end.interface):
+            by_subnet[address.network].append((index, address))
+    for members in by_subnet.values():
+        for index, _ in members[1:]:
+            parent[root(index)] = root(members[0][0])
+    for outer, inner in _nested(by_subnet):
+        for left, left_address in by_subnet[outer]:
+            for right, right_address in by_subnet[inner]:
+                if left_address.ip in inner and right_address.ip in outer:
+                    parent[root(left)] = root(right)
+    groups: dict[int, list[Attachment]] = defaultdict(list)
+    for index, end in enumerate(ends):
+        groups[root(index)].append(end)
+    return sorted(groups.values(), key=lambda group: group[0].key)
+
+
+def _nested(subnets: Iterable[Prefix]) -> Iterator[tuple[Prefix, Prefix]]:
+    """Pairs of subnets of which the first properly holds the second."""
+    known = set(subnets)
+    lengths = {
+        version: sorted({p.prefixlen for p in known if p.version == version}) for version in (4, 6)
+    }
+    for inner in known:
+        for length in lengths[inner.version]:
+            if length >= inner.prefixlen:
+                break
+            outer = inner.supernet(new_prefix=length)
+            if outer in known:
+                yield outer, inner
+
+
+def _inferred_name(ends: list[Attachment]) -> str:
+    subnets = [address.network for end in ends for address in joining_addresses(end.interface)]
+    return str(subnets[0]) if subnets else str(ends[0])
