@@ -110,10 +110,10 @@ def _configured(topology: Topology, interning: Interning) -> Iterable[_Static]:
     for device in topology.network.devices:
         gateways = [
             StaticRoute(
-                to=ipaddress.ip_network("0.0.0.0/0" if gateway.version == 4 else "::/0"),
-                via=gateway,
+                to=ipaddress.ip_network("0.0.0.0/0" if gateway.address.version == 4 else "::/0"),
+                via=gateway.address,
                 description="gateway",
-                place=device.place,
+                place=gateway.place,
             )
             for gateway in device.gateways
         ]

@@ -27,6 +27,7 @@ from routrel.files.shapes import (
 from routrel.files.values import (
     AddressValue,
     AreaValue,
+    GatewayValue,
     IcmpTypeValue,
     InterfaceAddressValue,
     LinkEndValue,
@@ -81,7 +82,9 @@ BANDWIDTH = QuantityValue(
 )
 DELAY = QuantityValue(units=(("us", 1), ("ms", 1000), ("s", 10**6)), example="10 us")
 SECONDS = QuantityValue(units=(("s", 1),), example="10 s")
-VERSION = Field("routrel", Integer(1, 1), "the version of the language: 1", required=True, default=1)
+VERSION = Field(
+    "routrel", Integer(1, 1), "the version of the language: 1", required=True, default=1
+)
 DESCRIPTION = Field("description", Text(), "free text", default="")
 
 
@@ -92,7 +95,9 @@ def _build_rule(values: Values, place: Place, report: Report) -> Any:
     actions = [action for action in Action if values[action.value] is not None]
     if len(actions) != 1:
         report.error(
-            place, "bad_rule", f"rule {values['id']} needs either “permit” or “deny”",
+            place,
+            "bad_rule",
+            f"rule {values['id']} needs either “permit” or “deny”",
             "write permit: tcp, deny: any, and so on",
         )
         return BAD
@@ -102,13 +107,17 @@ def _build_rule(values: Values, place: Place, report: Report) -> Any:
     has_ports = values["source_ports"] or values["destination_ports"]
     if has_ports and named not in PORT_PROTOCOLS:
         report.error(
-            place, "bad_rule", f"rule {values['id']} names ports, but its protocol has none",
+            place,
+            "bad_rule",
+            f"rule {values['id']} names ports, but its protocol has none",
             "write tcp, udp or sctp after permit or deny",
         )
         return BAD
     if (values["icmp_types"] or values["icmp_codes"]) and named not in (ICMP, ICMPV6):
         report.error(
-            place, "bad_rule", f"rule {values['id']} names ICMP types, but is not for icmp or icmpv6",
+            place,
+            "bad_rule",
+            f"rule {values['id']} names ICMP types, but is not for icmp or icmpv6",
             "write icmp or icmpv6 after permit or deny",
         )
         return BAD
@@ -119,7 +128,8 @@ def _build_rule(values: Values, place: Place, report: Report) -> Any:
     ]
     if len(families) == 2 and not families[0] & families[1]:
         report.error(
-            place, "bad_rule",
+            place,
+            "bad_rule",
             f"rule {values['id']} can never match: “from” and “to” are of different families",
             "use IPv4 on both sides, or IPv6 on both sides",
         )
@@ -129,7 +139,9 @@ def _build_rule(values: Values, place: Place, report: Report) -> Any:
     for text in values["icmp_types"]:
         if text not in names and not text.isdecimal():
             report.error(
-                place, "bad_rule", f"rule {values['id']}: {protocol_name(named or 0)} has no type “{text}”",
+                place,
+                "bad_rule",
+                f"rule {values['id']}: {protocol_name(named or 0)} has no type “{text}”",
                 "known here: " + ", ".join(names),
             )
             return BAD
@@ -176,22 +188,56 @@ RULE = Record(
     cls=Rule,
     what="a filter rule",
     fields=(
-        Field("id", Integer(1, 2**31 - 1), "the rule's number; numbers rise down the list",
-              required=True),
+        Field(
+            "id",
+            Integer(1, 2**31 - 1),
+            "the rule's number; numbers rise down the list",
+            required=True,
+        ),
         Field("permit", ProtocolValue(), "lets packets of this protocol pass"),
         Field("deny", ProtocolValue(), "drops packets of this protocol"),
-        Field("from", OneOrMany(PrefixValue()), "source prefixes; left out: any", "sources",
-              default=()),
-        Field("from-port", OneOrMany(PortRangeValue()), "source ports; left out: any",
-              "source_ports", default=()),
-        Field("to", OneOrMany(PrefixValue()), "destination prefixes; left out: any",
-              "destinations", default=()),
-        Field("to-port", OneOrMany(PortRangeValue()), "destination ports; left out: any",
-              "destination_ports", default=()),
-        Field("icmp-type", OneOrMany(IcmpTypeValue()), "ICMP types; left out: any", "icmp_types",
-              default=()),
-        Field("icmp-code", OneOrMany(Integer(0, 255)), "ICMP codes; left out: any", "icmp_codes",
-              default=()),
+        Field(
+            "from",
+            OneOrMany(PrefixValue()),
+            "source prefixes; left out: any",
+            "sources",
+            default=(),
+        ),
+        Field(
+            "from-port",
+            OneOrMany(PortRangeValue()),
+            "source ports; left out: any",
+            "source_ports",
+            default=(),
+        ),
+        Field(
+            "to",
+            OneOrMany(PrefixValue()),
+            "destination prefixes; left out: any",
+            "destinations",
+            default=(),
+        ),
+        Field(
+            "to-port",
+            OneOrMany(PortRangeValue()),
+            "destination ports; left out: any",
+            "destination_ports",
+            default=(),
+        ),
+        Field(
+            "icmp-type",
+            OneOrMany(IcmpTypeValue()),
+            "ICMP types; left out: any",
+            "icmp_types",
+            default=(),
+        ),
+        Field(
+            "icmp-code",
+            OneOrMany(Integer(0, 255)),
+            "ICMP codes; left out: any",
+            "icmp_codes",
+            default=(),
+        ),
         DESCRIPTION,
     ),
     reserved=("dscp", "tcp-flags", "fragments", "session", "reject", "log"),
@@ -218,7 +264,8 @@ def _build_filter(values: Values, place: Place, report: Report) -> Any:
     for rule in values["rules"]:
         if previous and rule.id <= previous.id:
             report.error(
-                rule.place, "rule_order",
+                rule.place,
+                "rule_order",
                 f"rule {rule.id} of filter {values['name']} stands after rule {previous.id}",
                 "number the rules so that each is higher than the one before",
             )
@@ -242,8 +289,12 @@ FILTER = Record(
     fields=(
         DESCRIPTION,
         Field("rules", ListOf(RULE), "the rules, tried from the top", default=()),
-        Field("default", _DefaultAction(Action), "what happens to packets no rule matches: "
-              "permit or deny", required=True),
+        Field(
+            "default",
+            _DefaultAction(Action),
+            "what happens to packets no rule matches: permit or deny",
+            required=True,
+        ),
     ),
     reserved=("sessions", "kind"),
     build=_build_filter,
@@ -269,14 +320,26 @@ OSPF_INTERFACE = Record(
     what="OSPF on an interface",
     fields=(
         Field("area", AreaValue(), "the area of this interface", required=True),
-        Field("cost", Integer(1, 65535), "output cost; left out: reference bandwidth divided by "
-              "the interface's, at least 1; 0 on a loopback"),
+        Field(
+            "cost",
+            Integer(1, 65535),
+            "output cost; left out: reference bandwidth divided by "
+            "the interface's, at least 1; 0 on a loopback",
+        ),
         Field("passive", Boolean(), "announce the subnets, form no adjacency", default=False),
-        Field("network", Choice(OspfNetworkType, reserved=("multipoint", "non-broadcast")),
-              "broadcast or point-to-point; left out: by the interface's kind", "network_type"),
+        Field(
+            "network",
+            Choice(OspfNetworkType, reserved=("multipoint", "non-broadcast")),
+            "broadcast or point-to-point; left out: by the interface's kind",
+            "network_type",
+        ),
         Field("hello-interval", SECONDS, "between hellos; left out: 10 s", "hello_interval_s"),
-        Field("dead-interval", SECONDS, "until a silent neighbour is dead; left out: four hello "
-              "intervals", "dead_interval_s"),
+        Field(
+            "dead-interval",
+            SECONDS,
+            "until a silent neighbour is dead; left out: four hello intervals",
+            "dead_interval_s",
+        ),
         Field("priority", Integer(0, 255), "for the designated router election", default=1),
         Field("mtu-check", Boolean(), "whether differing MTUs stop the adjacency", default=True),
     ),
@@ -293,14 +356,22 @@ OSPF = Record(
     cls=OspfInstance,
     what="OSPF",
     fields=(
-        Field("router-id", AddressValue(version=4), "left out: the highest loopback address, "
-              "else the highest address"),
-        Field("reference-bandwidth", BANDWIDTH, "divided by an interface's bandwidth it gives the "
-              "cost; left out: 100 Mb/s", "reference_bandwidth_bps"),
+        Field(
+            "router-id",
+            AddressValue(version=4),
+            "left out: the highest loopback address, else the highest address",
+        ),
+        Field(
+            "reference-bandwidth",
+            BANDWIDTH,
+            "divided by an interface's bandwidth it gives the cost; left out: 100 Mb/s",
+            "reference_bandwidth_bps",
+        ),
         Field("distance", Integer(1, 255), "left out: 110"),
         Field("maximum-paths", Integer(1, 256), "equal-cost next hops kept; left out: 16"),
-        Field("areas", NamedMap(AreaValue(), OSPF_AREA, name="id"), "settings of areas",
-              default=()),
+        Field(
+            "areas", NamedMap(AreaValue(), OSPF_AREA, name="id"), "settings of areas", default=()
+        ),
     ),
     reserved=("redistribute", "default-route", "max-metric", "import", "distances"),
     bare_ok=True,
@@ -318,8 +389,9 @@ def _build_static(values: Values, place: Place, report: Report) -> Any:
     elif not route.discard and route.via is None and route.interface is None:
         problem, hint = "leads nowhere", "add via: an address, interface: a name, or discard: true"
     elif route.via is not None and route.via.version != route.to.version:
-        problem, hint = f"is IPv{route.to.version}, its next hop IPv{route.via.version}", (
-            "use a next hop of the same family"
+        problem, hint = (
+            f"is IPv{route.to.version}, its next hop IPv{route.via.version}",
+            ("use a next hop of the same family"),
         )
     elif route.via is not None and route.via.is_link_local and route.interface is None:
         problem, hint = "has a link-local next hop but no interface", "add interface: a name"
@@ -337,8 +409,12 @@ STATIC = Record(
         Field("via", AddressValue(), "the next hop's address"),
         Field("interface", INTERFACE_NAME, "the outgoing interface"),
         Field("discard", Boolean(), "drop what matches", default=False),
-        Field("distance", Integer(1, 255), "1 is preferred to all but connected; a high one "
-              "floats below other routes", default=1),
+        Field(
+            "distance",
+            Integer(1, 255),
+            "1 is preferred to all but connected; a high one floats below other routes",
+            default=1,
+        ),
         Field("tag", Integer(0, 2**32 - 1), "a number carried along", default=0),
         DESCRIPTION,
     ),
@@ -348,8 +424,9 @@ STATIC = Record(
 )
 VRF_FIELDS = (
     Field("ospf", OSPF, "OSPF (version 2, for IPv4)"),
-    Field("static", ListOf(STATIC), "static routes; several to one prefix share the load",
-          default=()),
+    Field(
+        "static", ListOf(STATIC), "static routes; several to one prefix share the load", default=()
+    ),
 )
 ROUTING_RESERVED = (
     "bgp", "rip", "ripng", "eigrp", "isis", "ospfv3", "distances", "maximum-paths", "leak",
@@ -368,8 +445,12 @@ def _build_interface(values: Values, place: Place, report: Report) -> Any:
     seen = set()
     for address in values["addresses"]:
         if address.ip in seen:
-            report.error(place, "duplicate_address",
-                         f"interface {values['name']} has {address.ip} twice", "remove one")
+            report.error(
+                place,
+                "duplicate_address",
+                f"interface {values['name']} has {address.ip} twice",
+                "remove one",
+            )
             return BAD
         seen.add(address.ip)
     return Interface(**values, filter_in=filter_in, filter_out=filter_out, place=place)
@@ -421,15 +502,25 @@ def _build_device(values: Values, place: Place, report: Report) -> Any:
     named = values.pop("vrfs")
     for vrf in named:
         if vrf.name == DEFAULT_VRF:
-            report.error(vrf.place, "bad_vrf", "the default VRF is the file's top level",
-                         "move its static and ospf keys to the top level")
+            report.error(
+                vrf.place,
+                "bad_vrf",
+                "the default VRF is the file's top level",
+                "move its static and ospf keys to the top level",
+            )
             return BAD
-    default = Vrf(name=DEFAULT_VRF, static=values.pop("static"), ospf=values.pop("ospf"), place=place)
+    default = Vrf(
+        name=DEFAULT_VRF, static=values.pop("static"), ospf=values.pop("ospf"), place=place
+    )
     device = Device(**values, vrfs=(default, *named), place=place)
-    families = [gateway.version for gateway in device.gateways]
+    families = [gateway.address.version for gateway in device.gateways]
     if device.gateways and device.role.forwards:
-        report.error(place, "bad_gateway", "only a host has a gateway",
-                     "write a static route to 0.0.0.0/0 or ::/0")
+        report.error(
+            place,
+            "bad_gateway",
+            "only a host has a gateway",
+            "write a static route to 0.0.0.0/0 or ::/0",
+        )
         return BAD
     if len(families) != len(set(families)):
         report.error(place, "bad_gateway", "two gateways of one family", "keep one of them")
@@ -457,7 +548,7 @@ DEVICE_FILE = Record(
               required=True),
         Field("site", NAME, "the site it stands at"),
         DESCRIPTION,
-        Field("gateway", OneOrMany(AddressValue()), "a host's default gateway; one a family",
+        Field("gateway", OneOrMany(GatewayValue()), "a host's default gateway; one a family",
               "gateways", default=()),
         Field("interfaces", NamedMap(INTERFACE_NAME, INTERFACE), "its interfaces", default=()),
         Field("vrfs", NamedMap(NAME, VRF), "further routing tables", default=()),
@@ -483,8 +574,13 @@ LINK = Record(
     cls=Link,
     what="a link",
     fields=(
-        Field("between", ListOf(LinkEndValue(), minimum=1), "the interfaces it joins, as "
-              "device:interface", "ends", required=True),
+        Field(
+            "between",
+            ListOf(LinkEndValue(), minimum=1),
+            "the interfaces it joins, as device:interface",
+            "ends",
+            required=True,
+        ),
         DESCRIPTION,
     ),
 )
@@ -494,8 +590,12 @@ OUTSIDE = Record(
     fields=(
         Field("title", Text(), "how people call it", default=""),
         DESCRIPTION,
-        Field("addresses", ListOf(InterfaceAddressValue()), "its addresses on subnets it shares "
-              "with our devices", default=()),
+        Field(
+            "addresses",
+            ListOf(InterfaceAddressValue()),
+            "its addresses on subnets it shares with our devices",
+            default=(),
+        ),
         Field("prefixes", ListOf(PrefixValue()), "what lies behind it", default=()),
     ),
     reserved=("as", "announces", "accepts"),
@@ -544,8 +644,13 @@ QUESTION = Record(
     fields=(
         Field("from", Text(), "the source", "source", required=True),
         Field("to", Text(), "the destination", "destination", required=True),
-        Field("as", Text(), "protocol and port, as tcp 5432; left out: an echo request",
-              "traffic", default=""),
+        Field(
+            "as",
+            Text(),
+            "protocol and port, as tcp 5432; left out: an echo request",
+            "traffic",
+            default="",
+        ),
         Field("size", Integer(20, 65535), "bytes of the IP packet; left out: not asked"),
     ),
     build=lambda values, place, report: CaseQuestion(**values),

@@ -123,8 +123,12 @@ class _Builder:
             if isinstance(event, yaml.DocumentStartEvent):
                 documents += 1
                 if documents > 1:
-                    self._refuse(event, "several_documents", "a second document begins here",
-                                 "put one document in a file")
+                    self._refuse(
+                        event,
+                        "several_documents",
+                        "a second document begins here",
+                        "put one document in a file",
+                    )
                 continue
             if isinstance(event, yaml.CollectionEndEvent):
                 open_nodes.pop()
@@ -135,8 +139,9 @@ class _Builder:
             self._check(event)
             count += 1
             if count > MAXIMUM_NODES:
-                self._refuse(event, "too_many_values", f"more than {MAXIMUM_NODES} values",
-                             "split the file")
+                self._refuse(
+                    event, "too_many_values", f"more than {MAXIMUM_NODES} values", "split the file"
+                )
             node = self._node(event)
             if not open_nodes:
                 root = node
@@ -146,8 +151,12 @@ class _Builder:
                 open_nodes.append(node)
                 keys.append(None)
                 if len(open_nodes) > MAXIMUM_DEPTH:
-                    self._refuse(event, "too_deep", f"nested deeper than {MAXIMUM_DEPTH} levels",
-                                 "check the brackets and the indentation")
+                    self._refuse(
+                        event,
+                        "too_deep",
+                        f"nested deeper than {MAXIMUM_DEPTH} levels",
+                        "check the brackets and the indentation",
+                    )
         if isinstance(root, Scalar) and not root.text and not root.quoted:
             return None
         return root
@@ -165,8 +174,12 @@ class _Builder:
         key = keys[-1]
         if key is None:
             if not isinstance(node, Scalar):
-                self.report.error(node.place, "bad_key", "a key must be a plain word",
-                                  "check the brackets and the indentation")
+                self.report.error(
+                    node.place,
+                    "bad_key",
+                    "a key must be a plain word",
+                    "check the brackets and the indentation",
+                )
                 raise _Refused
             keys[-1] = node
             return
@@ -174,7 +187,8 @@ class _Builder:
         if key.text in parent.pairs:
             first = parent.pairs[key.text][0].place
             self.report.error(
-                key.place, "duplicate_key",
+                key.place,
+                "duplicate_key",
                 f"“{key.text}” was already given in line {first.line}",
                 "remove one of the two",
             )
@@ -183,15 +197,26 @@ class _Builder:
 
     def _check(self, event: yaml.NodeEvent) -> None:
         if isinstance(event, yaml.AliasEvent) or event.anchor:
-            self._refuse(event, "alias", "anchors and aliases (& and *) are not part of the "
-                         "language", "write the value out, or quote the text")
-        if getattr(event, "tag", None):
-            self._refuse(event, "tag", f"the tag “{event.tag}” is not part of the language",
-                         "remove it, or quote the text")
+            self._refuse(
+                event,
+                "alias",
+                "anchors and aliases (& and *) are not part of the language",
+                "write the value out, or quote the text",
+            )
+        if tag := getattr(event, "tag", None):
+            self._refuse(
+                event,
+                "tag",
+                f"the tag “{tag}” is not part of the language",
+                "remove it, or quote the text",
+            )
 
     def _refuse(self, event: yaml.Event, code: str, text: str, suggestion: str) -> None:
         self.report.error(self._place(event), code, text, suggestion)
         raise _Refused
 
     def _place(self, event: yaml.Event) -> Place:
-        return Place(self.file, event.start_mark.line + 1, event.start_mark.column + 1)
+        mark = event.start_mark
+        if mark is None:
+            return Place(self.file, 1, 1)
+        return Place(self.file, mark.line + 1, mark.column + 1)

@@ -33,7 +33,10 @@ class UnusableInput(Exception):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Reading:
-    """What came of reading. `network` holds what could be read; use it only if `problems` is empty."""
+    """What came of reading.
+
+    `network` holds what could be read; use it only if `problems` is empty.
+    """
 
     network: Network
     problems: tuple[Finding, ...]
@@ -66,16 +69,25 @@ def load_texts(folder: Path) -> tuple[dict[str, str], list[Finding]]:
         name = relative.as_posix()
         try:
             if path.stat().st_size > MAXIMUM_BYTES:
-                report.error(Place(name, 1, 1), "too_large", "the file is larger than 16 MiB",
-                             "split it")
+                report.error(
+                    Place(name, 1, 1), "too_large", "the file is larger than 16 MiB", "split it"
+                )
                 continue
             texts[name] = path.read_bytes().decode("utf-8-sig")
         except UnicodeDecodeError as error:
-            report.error(Place(name, 1, 1), "not_text",
-                         f"byte {error.start + 1} is not UTF-8 text", "save the file as UTF-8")
+            report.error(
+                Place(name, 1, 1),
+                "not_text",
+                f"byte {error.start + 1} is not UTF-8 text",
+                "save the file as UTF-8",
+            )
         except OSError as error:
-            report.error(Place(name, 1, 1), "unreadable", f"cannot be read: {error.strerror}",
-                         "check the file's permissions")
+            report.error(
+                Place(name, 1, 1),
+                "unreadable",
+                f"cannot be read: {error.strerror}",
+                "check the file's permissions",
+            )
     if not texts and not report.problems:
         raise UnusableInput(f"{folder} holds no device files (*.yaml)")
     return texts, report.problems
@@ -107,9 +119,12 @@ def read_texts(texts: MappingType[str, str], problems: list[Finding] | None = No
         match _read_file(texts[file], file, report):
             case Network() as network:
                 if networks:
-                    report.error(network.place, "second_network",
-                                 f"a network file was already given: {networks[0].place.file}",
-                                 "keep one of the two")
+                    report.error(
+                        network.place,
+                        "second_network",
+                        f"a network file was already given: {networks[0].place.file}",
+                        "keep one of the two",
+                    )
                 networks.append(network)
             case Device() as device:
                 _keep(devices, device.name, device, "device", report)
@@ -126,13 +141,14 @@ def read_texts(texts: MappingType[str, str], problems: list[Finding] | None = No
     return Reading(network=network, problems=tuple(report.sorted()))
 
 
-def _keep(
-    known: dict[str, Named], name: str, value: Named, what: str, report: Report
-) -> None:
+def _keep(known: dict[str, Named], name: str, value: Named, what: str, report: Report) -> None:
     if name in known:
-        report.error(value.place, f"duplicate_{what}",
-                     f"{what} {name} already stands in {known[name].place.file}",
-                     "give one of them another name")
+        report.error(
+            value.place,
+            f"duplicate_{what}",
+            f"{what} {name} already stands in {known[name].place.file}",
+            "give one of them another name",
+        )
         return
     known[name] = value
 
@@ -145,18 +161,29 @@ def _read_file(text: str, file: str, report: Report) -> Network | Device | Case 
             report.error(top, "empty_file", "the file is empty", "write a device, or remove it")
         return None
     if not isinstance(root, Mapping):
-        report.error(root.place, "wrong_type", "a file consists of keys with values",
-                     "begin with routrel: 1 and device: a name")
+        report.error(
+            root.place,
+            "wrong_type",
+            "a file consists of keys with values",
+            "begin with routrel: 1 and device: a name",
+        )
         return None
     kinds = [kind for kind in _KINDS if kind in root.pairs]
     if len(kinds) != 1:
-        text_ = ("says neither “device:”, “network:” nor “case:”" if not kinds
-                 else "says " + " and ".join(f"“{kind}:”" for kind in kinds))
-        report.error(top, "unknown_file", f"the file {text_}",
-                     "one of the three tells what the file describes")
+        text_ = (
+            "says neither “device:”, “network:” nor “case:”"
+            if not kinds
+            else "says " + " and ".join(f"“{kind}:”" for kind in kinds)
+        )
+        report.error(
+            top,
+            "unknown_file",
+            f"the file {text_}",
+            "one of the three tells what the file describes",
+        )
         return None
     if kinds[0] == "device":
         name_node = root.pairs["device"][1]
         report.device = getattr(name_node, "text", None)
     value = _KINDS[kinds[0]].read(root, report)
-    return None if value is BAD else value  # type: ignore[no-any-return]
+    return None if value is BAD else value

@@ -18,9 +18,12 @@ def check_references(network: Network, report: Report) -> None:
     for device in network.devices:
         report.device = device.name
         if device.site is not None and device.site not in sites:
-            report.error(device.place, "unknown_site",
-                         f"{device.name} stands at site “{device.site}”, which no network file names",
-                         closest(device.site, sites) or "add it under sites: in network.yaml")
+            report.error(
+                device.place,
+                "unknown_site",
+                f"{device.name} stands at site “{device.site}”, which no network file names",
+                closest(device.site, sites) or "add it under sites: in network.yaml",
+            )
         _check_device(device, report)
     report.device = None
     _check_links(network, devices, report)
@@ -34,42 +37,67 @@ def _check_device(device: Device, report: Report) -> None:
     for interface in device.interfaces:
         for use in (interface.filter_in, interface.filter_out):
             if use is not None and use.filter not in filters:
-                report.error(use.place, "unknown_filter",
-                             f"{device.name} has no filter “{use.filter}”",
-                             closest(use.filter, filters) or "add it under filters:")
+                report.error(
+                    use.place,
+                    "unknown_filter",
+                    f"{device.name} has no filter “{use.filter}”",
+                    closest(use.filter, filters) or "add it under filters:",
+                )
         if interface.vrf not in vrfs:
-            report.error(interface.place, "unknown_vrf",
-                         f"{device.name} has no VRF “{interface.vrf}”",
-                         closest(interface.vrf, set(vrfs) - {DEFAULT_VRF}) or "add it under vrfs:")
+            report.error(
+                interface.place,
+                "unknown_vrf",
+                f"{device.name} has no VRF “{interface.vrf}”",
+                closest(interface.vrf, set(vrfs) - {DEFAULT_VRF}) or "add it under vrfs:",
+            )
         elif interface.ospf is not None and vrfs[interface.vrf].ospf is None:
             where = "" if interface.vrf == DEFAULT_VRF else f" in VRF {interface.vrf}"
-            report.error(interface.ospf.place, "ospf_missing",
-                         f"{interface.name} runs OSPF, but {device.name} has no “ospf:”{where}",
-                         "add ospf: with a router-id")
-        if interface.kind is InterfaceKind.LOOPBACK and (interface.filter_in or interface.filter_out):
-            report.error(interface.place, "bad_filter_use",
-                         f"no packet arrives or leaves at loopback {interface.name}",
-                         "bind the filter to another interface")
+            report.error(
+                interface.ospf.place,
+                "ospf_missing",
+                f"{interface.name} runs OSPF, but {device.name} has no “ospf:”{where}",
+                "add ospf: with a router-id",
+            )
+        if interface.kind is InterfaceKind.LOOPBACK and (
+            interface.filter_in or interface.filter_out
+        ):
+            report.error(
+                interface.place,
+                "bad_filter_use",
+                f"no packet arrives or leaves at loopback {interface.name}",
+                "bind the filter to another interface",
+            )
     for vrf in device.vrfs:
         for route in vrf.static:
             if route.interface is None:
                 continue
             known = interfaces.get(route.interface)
             if known is None:
-                report.error(route.place, "unknown_interface",
-                             f"{device.name} has no interface “{route.interface}”",
-                             closest(route.interface, interfaces))
+                report.error(
+                    route.place,
+                    "unknown_interface",
+                    f"{device.name} has no interface “{route.interface}”",
+                    closest(route.interface, interfaces),
+                )
             elif known.vrf != vrf.name:
-                report.error(route.place, "wrong_vrf",
-                             f"interface {route.interface} belongs to VRF {known.vrf}, "
-                             f"the route to VRF {vrf.name}", "move one of the two")
+                report.error(
+                    route.place,
+                    "wrong_vrf",
+                    f"interface {route.interface} belongs to VRF {known.vrf}, "
+                    f"the route to VRF {vrf.name}",
+                    "move one of the two",
+                )
         keys = [(r.to, r.via, r.interface, r.discard, r.distance) for r in vrf.static]
         for index, route in enumerate(vrf.static):
             first = keys.index(keys[index])
             if first != index:
-                report.error(route.place, "duplicate_static",
-                             f"the same route to {route.to} already stands in line "
-                             f"{vrf.static[first].place.line}", "remove one of the two")
+                report.error(
+                    route.place,
+                    "duplicate_static",
+                    f"the same route to {route.to} already stands in line "
+                    f"{vrf.static[first].place.line}",
+                    "remove one of the two",
+                )
 
 
 def _check_links(network: Network, devices: dict[str, Device], report: Report) -> None:
@@ -78,20 +106,33 @@ def _check_links(network: Network, devices: dict[str, Device], report: Report) -
         for end in link.ends:
             device = devices.get(end.device)
             if device is None:
-                report.error(end.place, "unknown_device", f"there is no device “{end.device}”",
-                             closest(end.device, devices))
+                report.error(
+                    end.place,
+                    "unknown_device",
+                    f"there is no device “{end.device}”",
+                    closest(end.device, devices),
+                )
                 continue
             interface = device.interface(end.interface)
             if interface is None:
-                report.error(end.place, "unknown_interface",
-                             f"{end.device} has no interface “{end.interface}”",
-                             closest(end.interface, [i.name for i in device.interfaces]))
+                report.error(
+                    end.place,
+                    "unknown_interface",
+                    f"{end.device} has no interface “{end.interface}”",
+                    closest(end.interface, [i.name for i in device.interfaces]),
+                )
             elif interface.kind is InterfaceKind.LOOPBACK:
-                report.error(end.place, "bad_link", f"{end} is a loopback", "loopbacks have no link")
+                report.error(
+                    end.place, "bad_link", f"{end} is a loopback", "loopbacks have no link"
+                )
             key = (end.device, end.interface)
             if key in used:
-                report.error(end.place, "bad_link", f"{end} is already an end of link {used[key]}",
-                             "an interface has one link; name all its ends there")
+                report.error(
+                    end.place,
+                    "bad_link",
+                    f"{end} is already an end of link {used[key]}",
+                    "an interface has one link; name all its ends there",
+                )
             used.setdefault(key, link.name)
 
 
@@ -104,6 +145,9 @@ def _check_groups(network: Network, devices: dict[str, Device], report: Report) 
             try:
                 ipaddress.ip_network(member)
             except ValueError:
-                report.error(group.place, "unknown_member",
-                             f"group {group.name}: “{member}” is neither a device nor a prefix",
-                             closest(member, devices))
+                report.error(
+                    group.place,
+                    "unknown_member",
+                    f"group {group.name}: “{member}” is neither a device nor a prefix",
+                    closest(member, devices),
+                )

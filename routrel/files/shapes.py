@@ -63,7 +63,9 @@ class Shape:
             if node.text or node.quoted:
                 return node.text
             report.error(
-                node.place, "empty", f"nothing stands here; expected {self.expects}",
+                node.place,
+                "empty",
+                f"nothing stands here; expected {self.expects}",
                 "write a value, or remove the key",
             )
             return BAD
@@ -155,8 +157,14 @@ class Boolean(Shape):
             return BAD
         if text not in ("true", "false") or (isinstance(node, Scalar) and node.quoted):
             alike = {"yes": "true", "on": "true", "no": "false", "off": "false"}.get(text.lower())
-            return self.wrong(node, report, text, f"write {alike or text.lower()}"
-                              if alike or text.lower() in ("true", "false") else "")
+            return self.wrong(
+                node,
+                report,
+                text,
+                f"write {alike or text.lower()}"
+                if alike or text.lower() in ("true", "false")
+                else "",
+            )
         return text == "true"
 
     def schema(self) -> dict[str, Any]:
@@ -180,7 +188,8 @@ class Choice(Shape):
             return BAD
         if text in self.reserved:
             report.error(
-                node.place, "not_computed",
+                node.place,
+                "not_computed",
                 f"“{text}” belongs to the language, but this version does not compute it",
                 f"use {self.expects}",
             )
@@ -210,8 +219,12 @@ class ListOf(Shape):
 
     def read(self, node: Node, report: Report) -> tuple[Any, ...] | Bad:
         if not isinstance(node, Sequence):
-            report.error(node.place, "wrong_type", f"expected {self.expects}",
-                         "write [one, two], or one a line after dashes")
+            report.error(
+                node.place,
+                "wrong_type",
+                f"expected {self.expects}",
+                "write [one, two], or one a line after dashes",
+            )
             return BAD
         if len(node.items) < self.minimum:
             report.error(node.place, "too_few", f"expected at least {self.minimum} entries")
@@ -265,8 +278,12 @@ class NamedMap(Shape):
 
     def read(self, node: Node, report: Report) -> tuple[Any, ...] | Bad:
         if not isinstance(node, Mapping):
-            report.error(node.place, "wrong_type", f"expected {self.expects}",
-                         "write “name:” and its keys below, indented")
+            report.error(
+                node.place,
+                "wrong_type",
+                f"expected {self.expects}",
+                "write “name:” and its keys below, indented",
+            )
             return BAD
         values = []
         for key_node, value_node in node.pairs.values():
@@ -277,9 +294,7 @@ class NamedMap(Shape):
         return tuple(values)
 
     def write(self, value: tuple[Any, ...]) -> Any:
-        return {
-            self.key.write(getattr(item, self.name)): self.record.write(item) for item in value
-        }
+        return {self.key.write(getattr(item, self.name)): self.record.write(item) for item in value}
 
     def schema(self) -> dict[str, Any]:
         return {"type": "object", "additionalProperties": self.record.schema()}
@@ -335,16 +350,24 @@ class Record(Shape):
         if self.bare_ok and isinstance(node, Scalar) and not node.text and not node.quoted:
             node = Mapping(node.place)
         if not isinstance(node, Mapping):
-            report.error(node.place, "wrong_type", f"expected {self.expects}",
-                         f"known here: {', '.join(f.key for f in self.fields)}")
+            report.error(
+                node.place,
+                "wrong_type",
+                f"expected {self.expects}",
+                f"known here: {', '.join(f.key for f in self.fields)}",
+            )
             return BAD
         values: Values = {field.target: field.default for field in self.fields}
         values.update(given)
         good = self._read_keys(node, report, values)
         for field in self.fields:
             if field.required and field.key not in node.pairs:
-                report.error(place, "missing_key", f"{self.what} needs the key “{field.key}”",
-                             f"add it: {field.help}")
+                report.error(
+                    place,
+                    "missing_key",
+                    f"{self.what} needs the key “{field.key}”",
+                    f"add it: {field.help}",
+                )
                 good = False
         if not good or any(value is BAD for value in given.values()):
             return BAD
@@ -365,13 +388,18 @@ class Record(Shape):
                     good = False
             elif key in self.reserved:
                 report.error(
-                    key_node.place, "not_computed",
+                    key_node.place,
+                    "not_computed",
                     f"“{key}” belongs to the language, but this version does not compute it",
                     "remove it; answers would otherwise leave it out",
                 )
             else:
-                report.error(key_node.place, "unknown_key",
-                             f"{self.what} has no key “{key}”", closest(key, known))
+                report.error(
+                    key_node.place,
+                    "unknown_key",
+                    f"{self.what} has no key “{key}”",
+                    closest(key, known),
+                )
         return good
 
     def write(self, value: Any) -> Any:
@@ -385,8 +413,7 @@ class Record(Shape):
 
     def schema(self) -> dict[str, Any]:
         properties = {
-            field.key: {**field.shape.schema(), "description": field.help}
-            for field in self.fields
+            field.key: {**field.shape.schema(), "description": field.help} for field in self.fields
         }
         result: dict[str, Any] = {
             "title": self.what,

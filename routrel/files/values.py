@@ -13,12 +13,13 @@ from routrel.files.report import Report
 from routrel.files.shapes import BAD, Bad, Shape, closest
 from routrel.model.addresses import Address, InterfaceAddress, Prefix
 from routrel.model.filters import PortRange
-from routrel.model.network import LinkEnd
+from routrel.model.network import Gateway, LinkEnd
 from routrel.model.traffic import ICMP_TYPES, ICMPV6_TYPES, PROTOCOL_NUMBERS, protocol_name
 
 __all__ = [
     "AddressValue",
     "AreaValue",
+    "GatewayValue",
     "IcmpTypeValue",
     "InterfaceAddressValue",
     "LinkEndValue",
@@ -60,6 +61,18 @@ class AddressValue(Shape):
 
 
 @dataclass(frozen=True)
+class GatewayValue(AddressValue):
+    """A gateway's address, kept with its place."""
+
+    def read(self, node: Node, report: Report) -> Gateway | Bad:  # type: ignore[override]
+        address = super().read(node, report)
+        return address if isinstance(address, Bad) else Gateway(address=address, place=node.place)
+
+    def write(self, value: Gateway) -> str:  # type: ignore[override]
+        return str(value.address)
+
+
+@dataclass(frozen=True)
 class InterfaceAddressValue(Shape):
     """An interface's address with its prefix length, as 10.64.7.1/24."""
 
@@ -69,7 +82,7 @@ class InterfaceAddressValue(Shape):
         text = self.scalar(node, report)
         if isinstance(text, Bad):
             return BAD
-        address, slash, length = text.partition("/")
+        _, slash, length = text.partition("/")
         try:
             if not slash or not length.isdecimal() or "%" in text:
                 raise ValueError
@@ -78,8 +91,12 @@ class InterfaceAddressValue(Shape):
             hint = "add the prefix length" if not slash else ""
             return self.wrong(node, report, text, hint)
         if problem := _not_for_an_interface(value):
-            report.error(node.place, "bad_address", f"{text} is {problem}",
-                         "give the interface's own address")
+            report.error(
+                node.place,
+                "bad_address",
+                f"{text} is {problem}",
+                "give the interface's own address",
+            )
             return BAD
         return value
 
@@ -281,8 +298,12 @@ class AreaValue(Shape):
             return self.wrong(node, report, text)
 
     def schema(self) -> dict[str, Any]:
-        return {"anyOf": [{"type": "integer", "minimum": 0, "maximum": 2**32 - 1},
-                          {"type": "string", "format": "ipv4"}]}
+        return {
+            "anyOf": [
+                {"type": "integer", "minimum": 0, "maximum": 2**32 - 1},
+                {"type": "string", "format": "ipv4"},
+            ]
+        }
 
 
 def format_area(area: int) -> str:

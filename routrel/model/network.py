@@ -16,6 +16,7 @@ __all__ = [
     "CaseQuestion",
     "Device",
     "FilterUse",
+    "Gateway",
     "Group",
     "Interface",
     "InterfaceKind",
@@ -142,6 +143,14 @@ class StaticRoute:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Gateway:
+    """A host's default gateway."""
+
+    address: Address
+    place: Place = placed()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Vrf:
     """One routing table of a device with the protocols that fill it."""
 
@@ -161,7 +170,7 @@ class Device:
     site: str | None = None
     description: str = ""
     interfaces: tuple[Interface, ...] = ()
-    gateways: tuple[Address, ...] = ()  #: a host's default gateways, one a family
+    gateways: tuple[Gateway, ...] = ()  #: a host's default gateways, one a family
     vrfs: tuple[Vrf, ...] = ()  #: the default one first, always there
     filters: tuple[Filter, ...] = ()
     place: Place = placed()

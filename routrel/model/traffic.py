@@ -12,8 +12,8 @@ from routrel.model.addresses import Address
 __all__ = [
     "ICMP",
     "ICMPV6",
-    "ICMP_TYPES",
     "ICMPV6_TYPES",
+    "ICMP_TYPES",
     "PORT_PROTOCOLS",
     "PROTOCOL_NUMBERS",
     "TCP",

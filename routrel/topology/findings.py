@@ -67,9 +67,7 @@ def _duplicate_addresses(topology: Topology) -> Iterator[Finding]:
 
 def _mask_mismatch(segment: Segment) -> Iterator[Finding]:
     """Addresses that lie in each other's subnet while the subnets differ."""
-    seen = [
-        (end, address) for end in segment.ends for address in joining_addresses(end.interface)
-    ]
+    seen = [(end, address) for end in segment.ends for address in joining_addresses(end.interface)]
     told: set[tuple[Attachment, Attachment]] = set()
     for index, (left, left_address) in enumerate(seen):
         for right, right_address in seen[index + 1 :]:
@@ -164,13 +162,13 @@ def _subnets(topology: Topology) -> PrefixIndex:
 
 def _gateways_elsewhere(device: Device) -> Iterator[Finding]:
     for gateway in device.gateways:
-        if not _covers(device, DEFAULT_VRF, gateway):
+        if not _covers(device, DEFAULT_VRF, gateway.address):
             yield Finding(
                 severity=Severity.ERROR,
                 code="gateway_not_in_subnet",
-                text=f"the gateway {gateway} of {device.name} lies in none of its subnets",
+                text=f"the gateway {gateway.address} of {device.name} lies in none of its subnets",
                 suggestion="correct the gateway, or the prefix length of the address",
-                place=device.place,
+                place=gateway.place,
                 device=device.name,
             )
 
@@ -211,7 +209,7 @@ def _host_without_gateway(device: Device) -> Iterator[Finding]:
     if device.role is not Role.HOST:
         return
     routed = {route.to.version for vrf in device.vrfs for route in vrf.static}
-    routed |= {gateway.version for gateway in device.gateways}
+    routed |= {gateway.address.version for gateway in device.gateways}
     for version in (4, 6):
         addressed = any(
             address.version == version and not address.ip.is_link_local
@@ -232,7 +230,9 @@ def _host_without_gateway(device: Device) -> Iterator[Finding]:
 
 def _outside_nowhere(topology: Topology) -> Iterator[Finding]:
     joined = {
-        (end.neighbour.name, end.address) for segment in topology.segments for end in segment.outside
+        (end.neighbour.name, end.address)
+        for segment in topology.segments
+        for end in segment.outside
     }
     for neighbour in topology.network.outside:
         for address in neighbour.addresses:

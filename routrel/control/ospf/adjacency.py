@@ -75,7 +75,9 @@ def _transit_networks(
             continue
         _, designated = max(eligible, key=lambda m: (m[1].settings.priority, m[0].router_id))
         adjacent = [
-            port for _, port in group if port is not designated and not _mtu_refusal(designated, port)
+            port
+            for _, port in group
+            if port is not designated and not _mtu_refusal(designated, port)
         ]
         if adjacent:
             yield (designated, *adjacent)

@@ -52,16 +52,12 @@ class AreaLsdb:
     first_hops: tuple[tuple[FirstHop, ...], ...]  #: by router vertex
 
 
-def build_area(
-    area: int, routers: Iterable[OspfRouter], adjacencies: Adjacencies
-) -> AreaLsdb:
+def build_area(area: int, routers: Iterable[OspfRouter], adjacencies: Adjacencies) -> AreaLsdb:
     """The database all routers of an area agree on (RFC 2328 12.4.1 and 12.4.2)."""
     members = tuple(
         router for router in routers if any(p.settings.area == area for p in router.ports)
     )
-    vertex = {
-        port.key: number for number, router in enumerate(members) for port in router.ports
-    }
+    vertex = {port.key: number for number, router in enumerate(members) for port in router.ports}
     edges: dict[tuple[int, int], float] = {}
     first_hops: list[list[FirstHop]] = [[] for _ in members]
     announcements: list[tuple[int, Prefix, float]] = []
@@ -122,9 +118,7 @@ def _stubs(port: OspfPort, transit_ports: set[tuple[str, str]]) -> Iterable[Pref
             continue
         primary = port.address is not None and address.ip == port.address.ip
         on_transit = (
-            primary
-            and port.network_type is OspfNetworkType.BROADCAST
-            and port.key in transit_ports
+            primary and port.network_type is OspfNetworkType.BROADCAST and port.key in transit_ports
         )
         if not on_transit:
             yield ipaddress.ip_network(address.network)

@@ -1,0 +1,280 @@
+"""The `routrel` command: the engine without the web."""
+
+from __future__ import annotations
+
+import ipaddress
+import json
+import shutil
+from pathlib import Path
+from typing import Annotated, Any, NoReturn
+
+import typer
+from rich.console import Console
+from rich.markup import escape
+from rich.table import Table
+
+from routrel.control.converge import State
+from routrel.files.reader import UnusableInput
+from routrel.files.schema import json_schema
+from routrel.lens import View, look_at_folder
+from routrel.model.findings import Finding, Severity
+from routrel.questions.answers import finding_data, flow_data, route_data
+from routrel.questions.errors import QuestionError
+from routrel.questions.flow import FlowQuestion, ask_flow
+from routrel.questions.routes import RouteQuestion, ask_routes, explain_route
+
+__all__ = ["app"]
+
+DEMO = Path(__file__).resolve().parent.parent / "demo"
+ERRORS_FOUND = 1
+UNUSABLE = 2
+
+app = typer.Typer(
+    help="Routes, forwarding paths and faults of a network, from its device files.",
+    no_args_is_help=True,
+    add_completion=False,
+    pretty_exceptions_enable=False,
+)
+out = Console(highlight=False, soft_wrap=True)
+err = Console(stderr=True, highlight=False, soft_wrap=True)
+
+Folder = Annotated[Path, typer.Argument(help="the folder of a network's files", show_default=False)]
+AsJson = Annotated[bool, typer.Option("--json", help="print JSON")]
+
+_COLOURS = {Severity.ERROR: "red", Severity.WARNING: "yellow", Severity.NOTE: "blue"}
+_RESULT_MARKS = {
+    "passed": "[green]✓[/]",
+    "none": "[dim]·[/]",
+    "stopped": "[red]✗[/]",
+    "not_reached": "[dim]–[/]",
+}
+
+
+@app.command()
+def check(folder: Folder, as_json: AsJson = False) -> None:
+    """Read all files and report everything wrong or suspicious.
+
+    Exit code 0: no errors; 1: errors found; 2: there is nothing to read.
+    """
+    view = _look(folder)
+    findings = view.findings
+    errors = sum(1 for finding in findings if finding.severity is Severity.ERROR)
+    if as_json:
+        _print_json({"findings": [finding_data(finding) for finding in findings]})
+    else:
+        for finding in findings:
+            _print_finding(finding, out)
+        devices = len(view.reading.network.devices)
+        others = len(findings) - errors
+        out.print(f"{devices} devices read: {errors} errors, {others} warnings and notes")
+    raise typer.Exit(ERRORS_FOUND if errors else 0)
+
+
+@app.command()
+def routes(
+    folder: Folder,
+    device: Annotated[str | None, typer.Option(help="only this device")] = None,
+    vrf: Annotated[str | None, typer.Option(help="only this VRF")] = None,
+    prefix: Annotated[str | None, typer.Option(help="only routes to exactly this prefix")] = None,
+    address: Annotated[str | None, typer.Option(help="the longest match for this address")] = None,
+    why: Annotated[bool, typer.Option("--why", help="show every candidate")] = False,
+    as_json: AsJson = False,
+) -> None:
+    """Print the computed routes of one or all devices."""
+    if prefix and address:
+        _refuse("--prefix and --address exclude each other", "give one of them")
+    if why and not (prefix or address):
+        _refuse("--why needs to know which route", "add --prefix or --address")
+    state = _state(folder)
+    try:
+        question = RouteQuestion(
+            device=device,
+            vrf=vrf,
+            prefix=ipaddress.ip_network(prefix) if prefix else None,
+            address=ipaddress.ip_address(address) if address else None,
+        )
+    except ValueError as error:
+        _refuse(str(error), "write 10.64.7.0/24 or 10.64.7.21")
+    try:
+        found = [route_data(state, route) for route in ask_routes(state, question)]
+        explained = explain_route(state, question) if why else []
+    except QuestionError as error:
+        _refuse(error.text, error.suggestion)
+    if as_json:
+        answer: dict[str, Any] = {"converged": state.converged, "routes": found}
+        if why:
+            answer["why"] = explained
+            if len(explained) == 1:
+                answer.update(
+                    {key: explained[0][key] for key in ("candidates", "matched", "behind")}
+                )
+        _print_json(answer)
+        return
+    if not state.converged:
+        out.print("[red]Routing has no stable answer; these tables are one of several.[/]")
+    _print_routes(found)
+    for table in explained:
+        _print_why(table)
+
+
+@app.command()
+def flow(
+    folder: Folder,
+    source: Annotated[str, typer.Option("--from", help="device, device:interface or address")],
+    destination: Annotated[str, typer.Option("--to", help="as --from")],
+    traffic: Annotated[str, typer.Option("--as", help="protocol and port, as “tcp 5432”")] = "",
+    from_port: Annotated[int | None, typer.Option(min=0, max=65535, help="source port")] = None,
+    size: Annotated[int | None, typer.Option(min=20, max=65535, help="bytes of the packet")] = None,
+    ttl: Annotated[int, typer.Option(min=1, max=255, help="time to live at the source")] = 64,
+    both: Annotated[bool, typer.Option("--both", help="the return direction too")] = False,
+    as_json: AsJson = False,
+) -> None:
+    """Follow a flow through the network and say what stops it."""
+    state = _state(folder)
+    question = FlowQuestion(
+        source=source,
+        destination=destination,
+        traffic=traffic,
+        source_port=from_port,
+        size=size,
+        ttl=ttl,
+        both=both,
+    )
+    try:
+        answer = flow_data(state, ask_flow(state, question))
+    except QuestionError as error:
+        _refuse(error.text, error.suggestion)
+    if as_json:
+        _print_json(answer)
+        return
+    out.print(f"[bold]{escape(answer['sentence'])}[/]")
+    _print_direction("Forward", answer["forward"])
+    if answer["return"]:
+        _print_direction("Return", answer["return"])
+
+
+@app.command()
+def demo(
+    folder: Annotated[Path, typer.Argument(help="a new or empty folder", show_default=False)],
+) -> None:
+    """Write the demo network, Marram Coast Ferries, into a folder."""
+    if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
+        _refuse(f"{folder} is there already and not empty", "name a new folder")
+    try:
+        shutil.copytree(DEMO, folder, dirs_exist_ok=True)
+    except OSError as error:
+        _refuse(f"{folder} cannot be written: {error.strerror}", "name another folder")
+    files = sum(1 for path in folder.rglob("*.yaml"))
+    out.print(f"wrote {files} files to {folder}; try: routrel check {folder}")
+
+
+@app.command()
+def schema() -> None:
+    """Print the JSON Schema of the device-file language, for editors."""
+    _print_json(json_schema())
+
+
+# --- reading -------------------------------------------------------------------------------------
+
+
+def _look(folder: Path) -> View:
+    try:
+        return look_at_folder(folder)
+    except UnusableInput as error:
+        _refuse(str(error))
+
+
+def _state(folder: Path) -> State:
+    """The computed network; files with problems are refused, since answers would be guesses."""
+    view = _look(folder)
+    if view.state is None:
+        for problem in view.reading.problems:
+            _print_finding(problem, err)
+        _refuse(
+            f"{len(view.reading.problems)} problems in the files; nothing is computed from them",
+            f"correct them and check again: routrel check {folder}",
+        )
+    return view.state
+
+
+def _refuse(text: str, suggestion: str = "") -> NoReturn:
+    err.print(f"[red]{escape(text)}[/]" + (f"; {escape(suggestion)}" if suggestion else ""))
+    raise typer.Exit(UNUSABLE)
+
+
+# --- printing ------------------------------------------------------------------------------------
+
+
+def _print_json(value: dict[str, Any]) -> None:
+    print(json.dumps(value, indent=2, ensure_ascii=False))
+
+
+def _print_finding(finding: Finding, console: Console) -> None:
+    colour = _COLOURS[finding.severity]
+    where = f"{finding.place}: " if finding.place.line else ""
+    console.print(
+        f"{escape(where)}[{colour}]{finding.severity.value}[/] {escape(finding.text)}"
+        + (f" [dim]({escape(finding.suggestion)})[/]" if finding.suggestion else "")
+    )
+
+
+def _print_routes(found: list[dict[str, Any]]) -> None:
+    table = Table(box=None, header_style="bold")
+    for title in ("device", "VRF", "prefix", "protocol", "distance/metric", "next hops"):
+        table.add_column(title)
+    for route in found:
+        kind = route["protocol"] + (f" ({route['path_type']})" if route["path_type"] else "")
+        table.add_row(
+            route["device"],
+            route["vrf"],
+            route["prefix"],
+            kind,
+            f"{route['distance']}/{route['metric']}",
+            "discard" if route["discard"] else _hops_words(route["next_hops"]),
+        )
+    out.print(table)
+    out.print(f"{len(found)} routes")
+
+
+def _hops_words(hops: list[dict[str, Any]]) -> str:
+    return ", ".join(
+        f"{hop['address']} by {hop['interface']}" if hop["address"] else str(hop["interface"])
+        for hop in hops
+    )
+
+
+def _print_why(answer: dict[str, Any]) -> None:
+    out.print(f"\n[bold]{answer['device']}[/] {answer['vrf']}: matched {answer['matched']}")
+    for candidate in answer["candidates"]:
+        lost = candidate["lost_on"]
+        mark = "[green]chosen[/]" if lost is None else f"[yellow]lost on {lost}[/]"
+        values = candidate["values"]
+        detail = values.get("problem") or f"{values['distance']}/{values['metric']}"
+        out.print(
+            f"  {candidate['protocol']} {_hops_words(candidate['next_hops'])} {detail}: {mark}"
+            + _cited(candidate)
+        )
+    for route in answer["behind"]:
+        out.print(f"  behind it: {route['prefix']} {route['protocol']}")
+
+
+def _print_direction(title: str, answer: dict[str, Any]) -> None:
+    out.print(f"\n[bold]{title}[/]: {answer['verdict']}. {escape(answer['sentence'])}")
+    for branch in answer["branches"]:
+        if len(answer["branches"]) > 1:
+            out.print(f"  [bold]branch {branch['share_text']}[/]: {branch['verdict']}")
+        for number, hop in enumerate(branch["hops"], start=1):
+            ways = f" in {hop['in']}" if hop["in"] else ""
+            ways += f" out {hop['out']}" if hop["out"] else ""
+            out.print(f"  {number:2} [bold]{escape(hop['device'])}[/]{escape(ways)}")
+            for stage in hop["stages"]:
+                if stage["result"] in ("passed", "stopped"):
+                    mark = _RESULT_MARKS[stage["result"]]
+                    out.print(
+                        f"       {mark} {stage['title']}: {escape(stage['text'])}"
+                        + _cited(stage["evidence"] or {})
+                    )
+
+
+def _cited(evidence: dict[str, Any]) -> str:
+    return f" [dim]{evidence['file']}:{evidence['line']}[/]" if evidence.get("file") else ""

@@ -1,0 +1,1 @@
+"""What happens to packets: filters, and the walk of one packet through the network."""

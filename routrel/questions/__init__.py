@@ -1,0 +1,1 @@
+"""Questions people ask of a converged network, and their answers with evidence."""

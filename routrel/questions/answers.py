@@ -1,0 +1,236 @@
+"""Answers as plain data: what `--json` prints and the API serves. Field names are stable."""
+
+from __future__ import annotations
+
+from typing import Any, TypeAlias
+
+from routrel.control.converge import State
+from routrel.control.rib.candidates import NextHop
+from routrel.control.rib.table import Route
+from routrel.forwarding.filters import FilterResult
+from routrel.forwarding.hops import (
+    Branch,
+    Cause,
+    FilterEvidence,
+    Hop,
+    LoopEvidence,
+    MtuEvidence,
+    NeighbourEvidence,
+    ReceiveEvidence,
+    RouteEvidence,
+    Stage,
+    TtlEvidence,
+)
+from routrel.model.findings import Finding
+from routrel.model.place import Place
+from routrel.questions.endpoints import Endpoint
+from routrel.questions.flow import DirectionAnswer, FlowAnswer
+from routrel.questions.traffic import traffic_words
+from routrel.questions.words import (
+    STAGE_TITLES,
+    answer_sentence,
+    direction_sentence,
+    protocol_words,
+    rule_words,
+    share_words,
+    stage_words,
+)
+
+__all__ = ["Json", "finding_data", "flow_data", "next_hop_data", "place_data", "route_data"]
+
+Json: TypeAlias = dict[str, Any]
+
+
+def place_data(place: Place | None) -> Json:
+    """File, line and column; nulls where nothing was written."""
+    if place is None or not place.line:
+        return {"file": None, "line": None, "column": None}
+    return {"file": place.file, "line": place.line, "column": place.column}
+
+
+def finding_data(finding: Finding) -> Json:
+    return {
+        "severity": finding.severity.value,
+        "code": finding.code,
+        "text": finding.text,
+        "suggestion": finding.suggestion,
+        "device": finding.device,
+        **place_data(finding.place),
+        "also": [place_data(place) for place in finding.also],
+    }
+
+
+def next_hop_data(state: State, device: str, hop: NextHop) -> Json:
+    """One next hop; `device` is who answers for its address, null for connected routes."""
+    neighbour = None
+    if hop.interface is not None and hop.address is not None:
+        for end in state.topology.neighbours(device, hop.interface):
+            if any(own.ip == hop.address for own in end.interface.addresses):
+                neighbour = end.device.name
+    return {
+        "address": str(hop.address) if hop.address else None,
+        "interface": hop.interface,
+        "device": neighbour,
+        "weight": hop.weight,
+        "via": str(hop.via) if hop.via else None,
+    }
+
+
+def route_data(state: State, route: Route) -> Json:
+    hops = [] if route.discard else route.next_hops
+    return {
+        "device": route.device,
+        "vrf": route.vrf,
+        "prefix": str(route.prefix),
+        "protocol": route.protocol.id,
+        "path_type": route.path_type.id,
+        "distance": route.distance,
+        "metric": route.metric,
+        "tag": route.tag,
+        "discard": route.discard,
+        "next_hops": [next_hop_data(state, route.device, hop) for hop in hops],
+        **place_data(route.place),
+    }
+
+
+def flow_data(state: State, answer: FlowAnswer) -> Json:
+    """A flow's answer: {"forward": D, "return": D or null} with the sentence for both."""
+    return {
+        "sentence": answer_sentence(answer),
+        "traffic": traffic_words(answer.forward.header),
+        "forward": _direction_data(state, answer.forward),
+        "return": _direction_data(state, answer.back) if answer.back else None,
+    }
+
+
+def _direction_data(state: State, answer: DirectionAnswer) -> Json:
+    return {
+        "verdict": answer.verdict.value,
+        "routing_verdict": answer.routing_verdict.value,
+        "sentence": direction_sentence(answer),
+        "source": _endpoint_data(answer.source, answer.header.source.version),
+        "destination": _endpoint_data(answer.destination, answer.header.source.version),
+        "branches": [_branch_data(state, branch) for branch in answer.branches],
+        "unfollowed": float(answer.walk.unfollowed),
+        "cause": _cause_data(answer.cause),
+    }
+
+
+def _endpoint_data(endpoint: Endpoint, version: int) -> Json:
+    return {
+        "text": endpoint.text,
+        "name": endpoint.name,
+        "address": str(endpoint.address(version)),
+        "note": endpoint.note,
+    }
+
+
+def _branch_data(state: State, branch: Branch) -> Json:
+    return {
+        "share": float(branch.share),
+        "share_text": share_words(branch.share),
+        "verdict": branch.verdict.value,
+        "outside": branch.outside,
+        "path_mtu": branch.path_mtu,
+        "hops": [_hop_data(state, hop) for hop in branch.hops],
+        "cause": _cause_data(branch.cause),
+    }
+
+
+def _cause_data(cause: Cause | None) -> Json | None:
+    if cause is None:
+        return None
+    return {
+        "device": cause.device,
+        "kind": cause.kind,
+        "interface": cause.interface,
+        "direction": cause.direction.value if cause.direction else None,
+        "filter": cause.filter,
+        "rule": cause.rule,
+        **place_data(cause.place),
+    }
+
+
+def _hop_data(state: State, hop: Hop) -> Json:
+    return {
+        "device": hop.device,
+        "vrf": hop.vrf,
+        "in": hop.interface_in,
+        "out": hop.interface_out,
+        "outside": hop.outside,
+        "stages": [_stage_data(state, stage, hop) for stage in hop.stages],
+    }
+
+
+def _stage_data(state: State, stage: Stage, hop: Hop) -> Json:
+    return {
+        "stage": stage.name.value,
+        "title": STAGE_TITLES[stage.name],
+        "result": stage.result.value,
+        "text": stage_words(stage, hop),
+        "evidence": _evidence_data(state, stage, hop),
+    }
+
+
+def _evidence_data(state: State, stage: Stage, hop: Hop) -> Json | None:
+    match stage.evidence:
+        case FilterEvidence() as evidence:
+            return {
+                "kind": "filter",
+                "interface": evidence.interface,
+                "direction": evidence.direction.value,
+                **_filter_data(evidence.result),
+            }
+        case RouteEvidence(route=route, next_hop=next_hop, shorter=shorter):
+            return {
+                "kind": "route",
+                "route": route_data(state, route) if route else None,
+                "protocol_text": protocol_words(route) if route else None,
+                "next_hop": next_hop_data(state, hop.device, next_hop) if next_hop else None,
+                "behind": [route_data(state, other) for other in shorter],
+                **place_data(route.place if route else None),
+            }
+        case ReceiveEvidence(interface=interface, address=address):
+            return {"kind": "receive", "interface": interface, "address": str(address)}
+        case TtlEvidence(arrived=arrived):
+            return {"kind": "ttl", "arrived": arrived}
+        case MtuEvidence(interface=interface, mtu=mtu, size=size, place=place):
+            return {
+                "kind": "mtu",
+                "interface": interface,
+                "mtu": mtu,
+                "size": size,
+                **place_data(place),
+            }
+        case NeighbourEvidence() as found:
+            return {
+                "kind": "neighbour",
+                "interface": found.interface,
+                "segment": found.segment,
+                "address": str(found.address),
+                "device": found.device,
+                "outside": found.outside,
+            }
+        case LoopEvidence(devices=devices):
+            return {"kind": "loop", "devices": list(devices)}
+        case _:
+            return None
+
+
+def _filter_data(result: FilterResult) -> Json:
+    return {
+        "filter": result.filter.name,
+        "action": result.action.value,
+        "rule": result.rule.id if result.rule else None,
+        "rule_text": rule_words(result.rule) if result.rule else None,
+        "tried": [
+            {
+                "rule": tried.rule.id,
+                "text": rule_words(tried.rule),
+                "mismatch": tried.mismatch or None,
+                **place_data(tried.rule.place),
+            }
+            for tried in result.tried
+        ],
+        **place_data(result.place),
+    }

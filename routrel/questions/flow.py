@@ -1,0 +1,114 @@
+"""The flow question: does this traffic arrive, both ways, and if not, what stops it?"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from routrel.control.converge import State
+from routrel.forwarding.hops import Branch, Cause, Verdict
+from routrel.forwarding.walk import Walk, walk
+from routrel.model.traffic import Header
+from routrel.questions.endpoints import Endpoint, resolve_endpoint, shared_family
+from routrel.questions.errors import UnknownEndpoint
+from routrel.questions.traffic import parse_traffic
+
+__all__ = ["DirectionAnswer", "FlowAnswer", "FlowQuestion", "ask_flow"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FlowQuestion:
+    """A flow as people ask for it."""
+
+    source: str
+    destination: str
+    traffic: str = ""  #: "tcp 5432"; empty: an echo request
+    source_port: int | None = None  #: None: 49152
+    size: int | None = None  #: bytes of the IP packet; None: not asked
+    ttl: int = 64  #: as the source sends it
+    both: bool = True  #: whether the return direction is asked too
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class DirectionAnswer:
+    """One direction: the verdict over all branches, and the verdict of routing alone."""
+
+    header: Header
+    verdict: Verdict
+    routing_verdict: Verdict  #: as if every filter permitted
+    walk: Walk
+    source: Endpoint
+    destination: Endpoint
+
+    @property
+    def branches(self) -> tuple[Branch, ...]:
+        return self.walk.branches
+
+    @property
+    def cause(self) -> Cause | None:
+        """What stops the first branch that does not arrive; None where all do."""
+        return next((b.cause for b in self.branches if b.cause is not None), None)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FlowAnswer:
+    """Both directions.
+
+    `back` is the return direction; None where it was not asked, or where the model does not say
+    where packets from the destination would enter.
+    """
+
+    question: FlowQuestion
+    forward: DirectionAnswer
+    back: DirectionAnswer | None
+
+
+def ask_flow(state: State, question: FlowQuestion) -> FlowAnswer:
+    """Answer a flow question.
+
+    The return direction swaps addresses and ports, and starts from the destination whether or
+    not the forward direction arrives there.
+
+    Raises:
+        QuestionError: the question cannot be asked; it says why and what to do.
+    """
+    traffic = parse_traffic(question.traffic, question.source_port)
+    source = resolve_endpoint(state, question.source)
+    destination = resolve_endpoint(state, question.destination)
+    left, right = shared_family(source, destination)
+    header = traffic.header(left, right, question.size, question.ttl)
+    if not source.starts:
+        raise UnknownEndpoint(
+            f"nobody knows where packets from {source.text} enter: {source.note}",
+            "ask from a device, from an address in a subnet, or from behind an outside neighbour",
+        )
+    back = None
+    if question.both and destination.starts:
+        back = _direction(state, header.reply(), destination, source)
+    return FlowAnswer(
+        question=question, forward=_direction(state, header, source, destination), back=back
+    )
+
+
+def _direction(
+    state: State, header: Header, source: Endpoint, destination: Endpoint
+) -> DirectionAnswer:
+    followed = walk(state, header, source.starts)
+    bare = walk(state, header, source.starts, filters=False)
+    return DirectionAnswer(
+        header=header,
+        verdict=_verdict(state, followed),
+        routing_verdict=_verdict(state, bare),
+        walk=followed,
+        source=source,
+        destination=destination,
+    )
+
+
+def _verdict(state: State, followed: Walk) -> Verdict:
+    unsettled = {outcome.table for outcome in state.unsettled}
+    if any((h.device, h.vrf) in unsettled for b in followed.branches for h in b.hops):
+        return Verdict.NOT_CONVERGED
+    verdicts = {branch.verdict for branch in followed.branches}
+    if len(verdicts) > 1 or followed.unfollowed:
+        return Verdict.MIXED
+    return verdicts.pop()
