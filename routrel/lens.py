@@ -7,7 +7,7 @@ network's files, named by the hash of their content.
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -43,9 +43,13 @@ def content_hash(texts: Mapping[str, str]) -> str:
     return digest.hexdigest()
 
 
-def look(texts: Mapping[str, str], problems: list[Finding] | None = None) -> View:
-    """Read and converge a network. `problems` are those known before reading."""
-    reading = read_texts(texts, problems)
+def look(
+    texts: Mapping[str, str],
+    problems: list[Finding] | None = None,
+    on_file: Callable[[int], None] | None = None,
+) -> View:
+    """Read and converge a network; the arguments are those of `read_texts`."""
+    reading = read_texts(texts, problems, on_file)
     return View(reading=reading, state=converge(reading.network) if reading.good else None)
 
 

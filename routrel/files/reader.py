@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from collections.abc import Mapping as MappingType
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -103,18 +104,25 @@ def read_folder(folder: Path) -> Reading:
     return read_texts(texts, problems)
 
 
-def read_texts(texts: MappingType[str, str], problems: list[Finding] | None = None) -> Reading:
+def read_texts(
+    texts: MappingType[str, str],
+    problems: list[Finding] | None = None,
+    on_file: Callable[[int], None] | None = None,
+) -> Reading:
     """Read a network from its files' texts by name.
 
     Args:
         texts: Contents by path; the paths stand in every place and finding.
         problems: Problems known before, to be told along.
+        on_file: Called with the number of files read so far; what it raises ends the reading.
     """
     report = Report(problems=list(problems or []))
     networks: list[Network] = []
     devices: dict[str, Device] = {}
     cases: dict[str, Case] = {}
-    for file in sorted(texts):
+    for count, file in enumerate(sorted(texts)):
+        if on_file:
+            on_file(count)
         report.device = None
         match _read_file(texts[file], file, report):
             case Network() as network:

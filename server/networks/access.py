@@ -1,0 +1,63 @@
+"""Who may do what: viewers read, editors import, owners manage members."""
+
+from __future__ import annotations
+
+from django.http import Http404
+from rest_framework.exceptions import PermissionDenied
+from rest_framework.request import Request
+
+from server.networks.models import Import, Membership, Network, Revision, Role
+
+__all__ = ["import_for", "membership_for", "network_for", "revision_for"]
+
+_RANK = {Role.VIEWER: 0, Role.EDITOR: 1, Role.OWNER: 2}
+
+
+def membership_for(request: Request, slug: str, role: Role = Role.VIEWER) -> Membership:
+    """The asking user's membership of a network.
+
+    Raises:
+        Http404: no such network, or the user is no member; both look the same from outside.
+        PermissionDenied: the user's role does not reach.
+    """
+    membership = (
+        Membership.objects.select_related("network")
+        .filter(network__slug=slug, user_id=request.user.pk)
+        .first()
+    )
+    if membership is None:
+        raise Http404("there is no such network, or you are not a member of it")
+    if _RANK[Role(membership.role)] < _RANK[role]:
+        raise PermissionDenied(f"you are {membership.role} here; this takes the role {role.value}")
+    return membership
+
+
+def network_for(request: Request, slug: str, role: Role = Role.VIEWER) -> Network:
+    """The network itself; raises as `membership_for`."""
+    return membership_for(request, slug, role).network
+
+
+def revision_for(request: Request, slug: str) -> Revision:
+    """The revision the lens names (`?revision=`), else the newest.
+
+    Raises:
+        Http404: the network has no such revision, or none at all.
+    """
+    network = network_for(request, slug)
+    wanted = request.query_params.get("revision", "")
+    if wanted and not wanted.isdecimal():
+        raise Http404(f"“{wanted}” is not a revision number")
+    revisions = network.revisions.filter(number=int(wanted)) if wanted else network.revisions.all()
+    revision = revisions.first()
+    if revision is None:
+        raise Http404(f"there is no revision {wanted}" if wanted else "nothing is imported yet")
+    return revision
+
+
+def import_for(request: Request, pk: int, role: Role = Role.VIEWER) -> Import:
+    """An import of a network the user is a member of; raises as `membership_for`."""
+    job = Import.objects.select_related("network", "revision").filter(pk=pk).first()
+    if job is None:
+        raise Http404("there is no such import")
+    membership_for(request, job.network.slug, role)
+    return job

@@ -1,0 +1,1 @@
+"""The HTTP API; its OpenAPI description is served at /api/schema."""

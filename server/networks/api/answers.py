@@ -1,0 +1,207 @@
+"""Questions to a revision. Every answer depends on the lens alone, and is the engine's."""
+
+from __future__ import annotations
+
+from django.http import Http404
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from routrel.control.converge import State
+from routrel.questions.answers import finding_data, flow_data, place_data, route_data
+from routrel.questions.find import find
+from routrel.questions.flow import FlowQuestion, ask_flow
+from routrel.questions.inventory import chart_data, device_data
+from routrel.questions.routes import RouteQuestion, ask_routes
+from server.networks.access import revision_for
+from server.networks.api.errors import NetworkHasProblems
+from server.networks.api.shapes import (
+    CaseShape,
+    ChartShape,
+    DeviceShape,
+    FileShape,
+    FileTextShape,
+    FindingShape,
+    FlowShape,
+    FoundShape,
+    RouteShape,
+)
+from server.networks.models import Revision
+from server.networks.states import view_of
+
+__all__ = [
+    "CaseListView",
+    "ChartView",
+    "DeviceView",
+    "FileListView",
+    "FileView",
+    "FindView",
+    "FindingListView",
+    "FlowView",
+    "RouteListView",
+]
+
+LENS = [
+    OpenApiParameter("revision", int, description="the lens's revision; left out: the newest"),
+]
+
+
+def _state(revision: Revision) -> State:
+    state = view_of(revision).state
+    if state is None:
+        raise NetworkHasProblems
+    return state
+
+
+class FlowQuestionShape(serializers.Serializer):
+    """The question as the address of the page has it."""
+
+    to = serializers.CharField(max_length=200)
+    source_port = serializers.IntegerField(min_value=0, max_value=65535, required=False)
+    size = serializers.IntegerField(min_value=20, max_value=65535, required=False)
+
+    def get_fields(self) -> dict[str, serializers.Field]:
+        """`from` and `as` are no Python identifiers."""
+        return {
+            "from": serializers.CharField(max_length=200),
+            "as": serializers.CharField(
+                max_length=60, required=False, allow_blank=True, default=""
+            ),
+            **super().get_fields(),
+        }
+
+
+class FlowView(APIView):
+    @extend_schema(operation_id="flow", parameters=[*LENS, FlowQuestionShape], responses=FlowShape)
+    def get(self, request: Request, slug: str) -> Response:
+        """Does this traffic arrive, both ways, and if not, what stops it?"""
+        state = _state(revision_for(request, slug))
+        shape = FlowQuestionShape(data=request.query_params)
+        shape.is_valid(raise_exception=True)
+        asked = shape.validated_data
+        question = FlowQuestion(
+            source=asked["from"],
+            destination=asked["to"],
+            traffic=asked["as"],
+            source_port=asked.get("source_port"),
+            size=asked.get("size"),
+        )
+        return Response(flow_data(state, ask_flow(state, question)))
+
+
+class CaseListView(APIView):
+    @extend_schema(operation_id="cases", parameters=LENS, responses=CaseShape(many=True))
+    def get(self, request: Request, slug: str) -> Response:
+        """The complaints kept with the network, without their known answers."""
+        state = _state(revision_for(request, slug))
+        return Response(
+            [
+                {
+                    "name": case.name,
+                    "title": case.title,
+                    "story": case.story.strip(),
+                    "question": {
+                        "source": case.question.source,
+                        "destination": case.question.destination,
+                        "traffic": case.question.traffic,
+                        "size": case.question.size,
+                    },
+                }
+                for case in state.network.cases
+            ]
+        )
+
+
+class ChartView(APIView):
+    @extend_schema(operation_id="chart", parameters=LENS, responses=ChartShape)
+    def get(self, request: Request, slug: str) -> Response:
+        """Sites, devices, links and outside neighbours."""
+        return Response(chart_data(_state(revision_for(request, slug))))
+
+
+class DeviceView(APIView):
+    @extend_schema(operation_id="device", parameters=LENS, responses=DeviceShape)
+    def get(self, request: Request, slug: str, device: str) -> Response:
+        """One device with its interfaces."""
+        state = _state(revision_for(request, slug))
+        found = state.topology.devices.get(device)
+        if found is None:
+            raise Http404(f"there is no device {device} in this revision")
+        return Response(device_data(state, found))
+
+
+class RouteListView(APIView):
+    @extend_schema(
+        operation_id="routes",
+        parameters=[*LENS, OpenApiParameter("device", str, required=True)],
+        responses=RouteShape(many=True),
+    )
+    def get(self, request: Request, slug: str) -> Response:
+        """The active routes of one device."""
+        state = _state(revision_for(request, slug))
+        device = request.query_params.get("device", "")
+        routes = ask_routes(state, RouteQuestion(device=device))
+        return Response([route_data(state, route) for route in routes])
+
+
+class FindingListView(APIView):
+    @extend_schema(operation_id="findings", parameters=LENS, responses=FindingShape(many=True))
+    def get(self, request: Request, slug: str) -> Response:
+        """Everything suspicious, errors first."""
+        view = view_of(revision_for(request, slug))
+        return Response([finding_data(finding) for finding in view.findings])
+
+
+class FindView(APIView):
+    @extend_schema(
+        operation_id="find",
+        parameters=[
+            *LENS,
+            OpenApiParameter("q", str),
+            OpenApiParameter("endpoints", bool, description="only what a flow may start or end at"),
+        ],
+        responses=FoundShape(many=True),
+    )
+    def get(self, request: Request, slug: str) -> Response:
+        """Find anything by its words."""
+        revision = revision_for(request, slug)
+        endpoints_only = request.query_params.get("endpoints") == "true"
+        found = find(
+            _state(revision),
+            {} if endpoints_only else revision.texts(),
+            request.query_params.get("q", "")[:200],
+            endpoints_only=endpoints_only,
+        )
+        return Response(
+            [
+                {
+                    "kind": item.kind,
+                    "title": item.title,
+                    "detail": item.detail,
+                    "value": item.value,
+                    "device": item.device,
+                    **place_data(item.place),
+                }
+                for item in found
+            ]
+        )
+
+
+class FileListView(APIView):
+    @extend_schema(operation_id="files", parameters=LENS, responses=FileShape(many=True))
+    def get(self, request: Request, slug: str) -> Response:
+        """The revision's files by path."""
+        files = revision_for(request, slug).files.all()
+        return Response([{"path": f.path, "lines": len(f.text.splitlines())} for f in files])
+
+
+class FileView(APIView):
+    @extend_schema(operation_id="file", parameters=LENS, responses=FileTextShape)
+    def get(self, request: Request, slug: str, path: str) -> Response:
+        """The text of one file."""
+        found = revision_for(request, slug).files.filter(path=path).first()
+        if found is None:
+            raise Http404(f"this revision has no file {path}")
+        return Response({"path": found.path, "text": found.text})

@@ -1,0 +1,133 @@
+"""Networks, their members and their revisions."""
+
+from __future__ import annotations
+
+from django.contrib.auth import get_user_model
+from django.db import transaction
+from django.utils.text import slugify
+from drf_spectacular.utils import extend_schema, extend_schema_view
+from rest_framework import serializers, status
+from rest_framework.exceptions import ValidationError
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from server.networks.access import membership_for, network_for
+from server.networks.models import Membership, Network, Revision, Role
+
+__all__ = ["MemberListView", "NetworkListView", "NetworkView", "RevisionListView"]
+
+
+class RevisionShape(serializers.ModelSerializer):
+    author = serializers.CharField(source="author.username", default=None, allow_null=True)
+    files = serializers.IntegerField(source="files.count", read_only=True)
+
+    class Meta:
+        model = Revision
+        fields = ("number", "created", "author", "note", "content_hash", "files")
+
+
+class NetworkShape(serializers.Serializer):
+    slug = serializers.CharField(read_only=True)
+    title = serializers.CharField(max_length=120)
+    role = serializers.ChoiceField(choices=Role.choices, read_only=True)
+    newest_revision = RevisionShape(read_only=True, allow_null=True)
+
+
+class MemberShape(serializers.Serializer):
+    username = serializers.CharField()
+    role = serializers.ChoiceField(choices=Role.choices, allow_null=True)
+
+
+def _network_data(membership: Membership) -> dict[str, object]:
+    newest = membership.network.revisions.select_related("author").first()
+    return {
+        "slug": membership.network.slug,
+        "title": membership.network.title,
+        "role": membership.role,
+        "newest_revision": RevisionShape(newest).data if newest else None,
+    }
+
+
+class NetworkListView(APIView):
+    @extend_schema(operation_id="networks_list", responses=NetworkShape(many=True))
+    def get(self, request: Request) -> Response:
+        """The networks the user is a member of, by title."""
+        memberships = Membership.objects.filter(user_id=request.user.pk).select_related("network")
+        return Response([_network_data(m) for m in memberships.order_by("network__title")])
+
+    @extend_schema(
+        operation_id="networks_create", request=NetworkShape, responses={201: NetworkShape}
+    )
+    def post(self, request: Request) -> Response:
+        """A new, empty network; its maker owns it."""
+        shape = NetworkShape(data=request.data)
+        shape.is_valid(raise_exception=True)
+        title = shape.validated_data["title"].strip()
+        with transaction.atomic():
+            network = Network.objects.create(title=title, slug=_free_slug(title))
+            membership = Membership.objects.create(
+                network=network, user_id=request.user.pk, role=Role.OWNER
+            )
+        return Response(_network_data(membership), status=status.HTTP_201_CREATED)
+
+
+def _free_slug(title: str) -> str:
+    base = slugify(title)[:50] or "network"
+    taken = set(Network.objects.filter(slug__startswith=base).values_list("slug", flat=True))
+    number = 1
+    slug = base
+    while slug in taken:
+        number += 1
+        slug = f"{base}-{number}"
+    return slug
+
+
+class NetworkView(APIView):
+    @extend_schema(operation_id="networks_get", responses=NetworkShape)
+    def get(self, request: Request, slug: str) -> Response:
+        return Response(_network_data(membership_for(request, slug)))
+
+
+class RevisionListView(APIView):
+    @extend_schema(operation_id="revisions_list", responses=RevisionShape(many=True))
+    def get(self, request: Request, slug: str) -> Response:
+        """All revisions, newest first."""
+        revisions = network_for(request, slug).revisions.select_related("author")
+        return Response(RevisionShape(revisions, many=True).data)
+
+
+@extend_schema_view(
+    get=extend_schema(operation_id="members_list", responses=MemberShape(many=True)),
+    put=extend_schema(
+        operation_id="members_set", request=MemberShape, responses=MemberShape(many=True)
+    ),
+)
+class MemberListView(APIView):
+    """Who may do what in a network."""
+
+    def get(self, request: Request, slug: str) -> Response:
+        return Response(_members(network_for(request, slug)))
+
+    def put(self, request: Request, slug: str) -> Response:
+        """Give a user a role; a role of null takes the membership away. Owners only."""
+        network = network_for(request, slug, Role.OWNER)
+        shape = MemberShape(data=request.data)
+        shape.is_valid(raise_exception=True)
+        name, role = shape.validated_data["username"], shape.validated_data["role"]
+        user = get_user_model().objects.filter(username=name).first()
+        if user is None:
+            raise ValidationError({"username": f"there is no user {name}"})
+        with transaction.atomic():
+            if role is None:
+                network.memberships.filter(user=user).delete()
+            else:
+                network.memberships.update_or_create(user=user, defaults={"role": role})
+            if not network.memberships.filter(role=Role.OWNER).exists():
+                raise ValidationError({"role": "a network needs at least one owner"})
+        return Response(_members(network))
+
+
+def _members(network: Network) -> list[dict[str, str]]:
+    memberships = network.memberships.select_related("user").order_by("user__username")
+    return [{"username": m.user.get_username(), "role": m.role} for m in memberships]

@@ -1,0 +1,317 @@
+"""The shapes of answers, for the OpenAPI description from which the web app's client is made.
+
+The engine produces answers as plain data; these serializers only describe them.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from drf_spectacular.utils import inline_serializer
+from rest_framework import serializers as s
+
+from routrel.forwarding.hops import Result, StageName, Verdict
+from routrel.model.findings import Severity
+
+__all__ = [
+    "CaseShape",
+    "ChartShape",
+    "DeviceShape",
+    "ErrorShape",
+    "FileShape",
+    "FileTextShape",
+    "FindingShape",
+    "FlowShape",
+    "FoundShape",
+    "RouteShape",
+]
+
+
+def _text(**options: Any) -> s.CharField:
+    return s.CharField(**options)
+
+
+def _maybe() -> s.CharField:
+    return s.CharField(allow_null=True)
+
+
+def _number() -> s.IntegerField:
+    return s.IntegerField(allow_null=True)
+
+
+def _place() -> dict[str, s.Field]:
+    return {"file": _maybe(), "line": _number(), "column": _number()}
+
+
+def _choice(enum: Any) -> s.ChoiceField:
+    return s.ChoiceField(choices=[(item.value, item.value) for item in enum])
+
+
+def _texts() -> s.ListField:
+    return s.ListField(child=s.CharField())
+
+
+def _shape(title: str, /, *, many: bool = False, **fields: Any) -> Any:
+    return inline_serializer(name=title, fields=fields, many=many)
+
+
+class ErrorShape(s.Serializer):
+    code = s.CharField()
+    message = s.CharField()
+    suggestion = s.CharField(allow_blank=True)
+
+
+class FindingShape(s.Serializer):
+    severity = s.ChoiceField(choices=[(item.value, item.value) for item in Severity])
+    code = s.CharField()
+    text = s.CharField()
+    suggestion = s.CharField(allow_blank=True)
+    device = s.CharField(allow_null=True)
+    file = s.CharField(allow_null=True)
+    line = s.IntegerField(allow_null=True)
+    column = s.IntegerField(allow_null=True)
+
+
+class FileShape(s.Serializer):
+    path = s.CharField()
+    lines = s.IntegerField()
+
+
+class FileTextShape(s.Serializer):
+    path = s.CharField()
+    text = s.CharField()
+
+
+def _next_hop(name: str, many: bool = False, **options: Any) -> Any:
+    return inline_serializer(
+        name=name,
+        many=many,
+        fields={
+            "address": _maybe(),
+            "interface": _maybe(),
+            "device": _maybe(),
+            "weight": s.IntegerField(),
+            "via": _maybe(),
+        },
+        **options,
+    )
+
+
+class RouteShape(s.Serializer):
+    device = s.CharField()
+    vrf = s.CharField()
+    prefix = s.CharField()
+    protocol = s.CharField()
+    path_type = s.CharField(allow_null=True)
+    distance = s.IntegerField()
+    metric = s.IntegerField()
+    tag = s.IntegerField()
+    discard = s.BooleanField()
+    next_hops = _next_hop("NextHop", many=True)
+    file = s.CharField(allow_null=True)
+    line = s.IntegerField(allow_null=True)
+    column = s.IntegerField(allow_null=True)
+
+
+class TriedRuleShape(s.Serializer):
+    rule = s.IntegerField()
+    text = s.CharField()
+    mismatch = s.CharField(allow_null=True)
+    file = s.CharField(allow_null=True)
+    line = s.IntegerField(allow_null=True)
+    column = s.IntegerField(allow_null=True)
+
+
+class EvidenceShape(s.Serializer):
+    """What a stage saw. `kind` tells which of the other fields are there."""
+
+    kind = s.ChoiceField(
+        choices=[(k, k) for k in ("filter", "route", "receive", "ttl", "mtu", "neighbour", "loop")]
+    )
+    interface = s.CharField(allow_null=True, required=False)
+    direction = s.CharField(required=False)
+    filter = s.CharField(required=False)
+    action = s.CharField(required=False)
+    rule = s.IntegerField(allow_null=True, required=False)
+    rule_text = s.CharField(allow_null=True, required=False)
+    tried = TriedRuleShape(many=True, required=False)
+    route = RouteShape(allow_null=True, required=False)
+    protocol_text = s.CharField(allow_null=True, required=False)
+    behind = RouteShape(many=True, required=False)
+    address = s.CharField(required=False)
+    segment = s.CharField(required=False)
+    device = s.CharField(allow_null=True, required=False)
+    outside = s.CharField(allow_null=True, required=False)
+    arrived = s.IntegerField(required=False)
+    mtu = s.IntegerField(required=False)
+    size = s.IntegerField(allow_null=True, required=False)
+    devices = s.ListField(child=s.CharField(), required=False)
+    file = s.CharField(allow_null=True, required=False)
+    line = s.IntegerField(allow_null=True, required=False)
+
+
+class StageShape(s.Serializer):
+    stage = _choice(StageName)
+    title = s.CharField()
+    result = _choice(Result)
+    text = s.CharField()
+    evidence = EvidenceShape(allow_null=True)
+
+
+class HopShape(s.Serializer):
+    device = s.CharField()
+    vrf = s.CharField(allow_blank=True)
+    out = s.CharField(allow_null=True)
+    outside = s.BooleanField()
+    stages = StageShape(many=True)
+
+    def get_fields(self) -> dict[str, s.Field]:
+        """`in` is no Python identifier."""
+        return {**super().get_fields(), "in": _maybe()}
+
+
+class CauseShape(s.Serializer):
+    device = s.CharField()
+    kind = s.CharField()
+    interface = s.CharField(allow_null=True)
+    direction = s.CharField(allow_null=True)
+    filter = s.CharField(allow_null=True)
+    rule = s.IntegerField(allow_null=True)
+    file = s.CharField(allow_null=True)
+    line = s.IntegerField(allow_null=True)
+    column = s.IntegerField(allow_null=True)
+
+
+class BranchShape(s.Serializer):
+    share = s.FloatField()
+    share_text = s.CharField()
+    verdict = _choice(Verdict)
+    outside = s.CharField(allow_null=True)
+    path_mtu = s.IntegerField(allow_null=True)
+    hops = HopShape(many=True)
+    cause = CauseShape(allow_null=True)
+
+
+class EndpointShape(s.Serializer):
+    text = s.CharField()
+    name = s.CharField()
+    address = s.CharField()
+    note = s.CharField(allow_blank=True)
+
+
+class DirectionShape(s.Serializer):
+    verdict = _choice(Verdict)
+    routing_verdict = _choice(Verdict)
+    sentence = s.CharField()
+    destination = EndpointShape()
+    branches = BranchShape(many=True)
+    unfollowed = s.FloatField()
+    cause = CauseShape(allow_null=True)
+
+    def get_fields(self) -> dict[str, s.Field]:
+        """`source` is taken by the serializer class itself."""
+        return {**super().get_fields(), "source": EndpointShape()}
+
+
+class FlowShape(s.Serializer):
+    sentence = s.CharField()
+    traffic = s.CharField()
+    forward = DirectionShape()
+
+    def get_fields(self) -> dict[str, s.Field]:
+        """`return` is no Python identifier."""
+        return {**super().get_fields(), "return": DirectionShape(allow_null=True)}
+
+
+class CaseShape(s.Serializer):
+    name = s.CharField()
+    title = s.CharField()
+    story = s.CharField()
+    question = _shape(
+        "CaseQuestion",
+        source=_text(),
+        destination=_text(),
+        traffic=_text(allow_blank=True),
+        size=_number(),
+    )
+
+
+class FoundShape(s.Serializer):
+    kind = s.CharField()
+    title = s.CharField()
+    detail = s.CharField(allow_blank=True)
+    value = s.CharField()
+    device = s.CharField(allow_null=True)
+    file = s.CharField(allow_null=True)
+    line = s.IntegerField(allow_null=True)
+    column = s.IntegerField(allow_null=True)
+
+
+class ChartShape(s.Serializer):
+    sites = _shape("ChartSite", many=True, name=_text(), title=_text(), description=_text())
+    devices = _shape(
+        "ChartDevice",
+        many=True,
+        name=_text(),
+        role=_text(),
+        site=_maybe(),
+        description=_text(),
+        addresses=_texts(),
+        interfaces=s.IntegerField(),
+        errors=s.IntegerField(),
+        warnings=s.IntegerField(),
+        **_place(),
+    )
+    segments = _shape(
+        "ChartSegment",
+        many=True,
+        id=s.IntegerField(),
+        name=_text(),
+        stated=s.BooleanField(),
+        ends=_shape(
+            "ChartEnd",
+            many=True,
+            device=_text(),
+            interface=_text(),
+            addresses=_texts(),
+            up=s.BooleanField(),
+            cost=_number(),
+            mtu=s.IntegerField(),
+            bandwidth_bps=_number(),
+            **_place(),
+        ),
+        outside=_shape("ChartOutsideEnd", many=True, name=_text(), address=_text()),
+    )
+    outside = _shape(
+        "ChartOutside",
+        many=True,
+        name=_text(),
+        title=_text(),
+        description=_text(),
+        prefixes=_texts(),
+    )
+
+
+class DeviceShape(s.Serializer):
+    name = s.CharField()
+    role = s.CharField()
+    site = s.CharField(allow_null=True)
+    description = s.CharField(allow_blank=True)
+    file = s.CharField(allow_null=True)
+    line = s.IntegerField(allow_null=True)
+    interfaces = _shape(
+        "DeviceInterface",
+        many=True,
+        name=_text(),
+        kind=_text(),
+        description=_text(),
+        enabled=s.BooleanField(),
+        up=s.BooleanField(),
+        vrf=_text(),
+        addresses=_texts(),
+        mtu=s.IntegerField(),
+        filter_in=_maybe(),
+        filter_out=_maybe(),
+        neighbours=_texts(),
+        **_place(),
+    )

@@ -1,0 +1,30 @@
+"""The addresses of the API."""
+
+from django.urls import path
+from drf_spectacular.views import SpectacularAPIView
+from rest_framework.permissions import AllowAny
+
+from server.networks.api import answers, imports, networks, session
+
+urlpatterns = [
+    path("schema", SpectacularAPIView.as_view(permission_classes=[AllowAny]), name="schema"),
+    path("session", session.SessionView.as_view()),
+    path("networks", networks.NetworkListView.as_view()),
+    path("networks/<slug:slug>", networks.NetworkView.as_view()),
+    path("networks/<slug:slug>/members", networks.MemberListView.as_view()),
+    path("networks/<slug:slug>/revisions", networks.RevisionListView.as_view()),
+    path("networks/<slug:slug>/imports", imports.ImportListView.as_view()),
+    path("networks/<slug:slug>/flow", answers.FlowView.as_view()),
+    path("networks/<slug:slug>/cases", answers.CaseListView.as_view()),
+    path("networks/<slug:slug>/chart", answers.ChartView.as_view()),
+    path("networks/<slug:slug>/devices/<path:device>", answers.DeviceView.as_view()),
+    path("networks/<slug:slug>/routes", answers.RouteListView.as_view()),
+    path("networks/<slug:slug>/findings", answers.FindingListView.as_view()),
+    path("networks/<slug:slug>/find", answers.FindView.as_view()),
+    path("networks/<slug:slug>/files", answers.FileListView.as_view()),
+    path("networks/<slug:slug>/files/<path:path>", answers.FileView.as_view()),
+    path("imports/<int:pk>", imports.ImportView.as_view()),
+    path("imports/<int:pk>/cancel", imports.ImportCancelView.as_view()),
+    path("imports/<int:pk>/events", imports.ImportEventsView.as_view()),
+    path("imports/<int:pk>/files/<path:path>", imports.ImportFileView.as_view()),
+]

@@ -1,0 +1,136 @@
+"""Networks, who may do what in them, their revisions, and imports on the way to a revision."""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.db import models
+
+__all__ = ["Import", "ImportedFile", "Membership", "Network", "Revision", "RevisionFile", "Role"]
+
+
+class Role(models.TextChoices):
+    """What a member may do; each includes the one before."""
+
+    VIEWER = "viewer"
+    EDITOR = "editor"
+    OWNER = "owner"
+
+
+class Network(models.Model):
+    """One network that people share."""
+
+    slug = models.SlugField(unique=True, max_length=60)
+    title = models.CharField(max_length=120)
+    created = models.DateTimeField(auto_now_add=True)
+
+    def __str__(self) -> str:
+        return self.title
+
+
+class Membership(models.Model):
+    """A user's role in a network."""
+
+    network = models.ForeignKey(Network, on_delete=models.CASCADE, related_name="memberships")
+    user = models.ForeignKey(
+        settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="memberships"
+    )
+    role = models.CharField(max_length=10, choices=Role.choices)
+
+    class Meta:
+        constraints = (
+            models.UniqueConstraint(fields=["network", "user"], name="one_role_per_member"),
+        )
+
+    def __str__(self) -> str:
+        return f"{self.user} is {self.role} of {self.network}"
+
+
+class Revision(models.Model):
+    """An imported state of a network. Never changed once made."""
+
+    network = models.ForeignKey(Network, on_delete=models.CASCADE, related_name="revisions")
+    number = models.PositiveIntegerField()
+    created = models.DateTimeField(auto_now_add=True)
+    author = models.ForeignKey(
+        settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True, related_name="+"
+    )
+    content_hash = models.CharField(max_length=64)
+    note = models.CharField(max_length=200, blank=True)
+
+    class Meta:
+        ordering = ("-number",)
+        constraints = (
+            models.UniqueConstraint(fields=["network", "number"], name="revision_numbers"),
+        )
+
+    def __str__(self) -> str:
+        return f"revision {self.number} of {self.network}"
+
+    def texts(self) -> dict[str, str]:
+        """The files' texts by path."""
+        return dict(self.files.values_list("path", "text"))
+
+
+class RevisionFile(models.Model):
+    """One file of a revision."""
+
+    revision = models.ForeignKey(Revision, on_delete=models.CASCADE, related_name="files")
+    path = models.CharField(max_length=400)
+    text = models.TextField()
+
+    class Meta:
+        ordering = ("path",)
+        constraints = (models.UniqueConstraint(fields=["revision", "path"], name="revision_paths"),)
+
+    def __str__(self) -> str:
+        return self.path
+
+
+class Import(models.Model):
+    """Files on their way to a revision, read by a job."""
+
+    class Status(models.TextChoices):
+        QUEUED = "queued"
+        RUNNING = "running"
+        DONE = "done"  #: became a revision
+        REFUSED = "refused"  #: the files have problems
+        CANCELLED = "cancelled"
+        FAILED = "failed"  #: our fault
+
+    network = models.ForeignKey(Network, on_delete=models.CASCADE, related_name="imports")
+    author = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="+")
+    created = models.DateTimeField(auto_now_add=True)
+    status = models.CharField(max_length=10, choices=Status.choices, default=Status.QUEUED)
+    step = models.CharField(max_length=60, default="waiting")
+    done = models.PositiveIntegerField(default=0)  #: files read
+    total = models.PositiveIntegerField(default=0)  #: files to read
+    cancel_requested = models.BooleanField(default=False)
+    problems = models.JSONField(default=list)  #: findings as the API gives them
+    skipped = models.JSONField(default=list)  #: paths that are no device files
+    message = models.CharField(max_length=300, blank=True)
+    revision = models.ForeignKey(Revision, on_delete=models.SET_NULL, null=True, related_name="+")
+
+    class Meta:
+        ordering = ("-created",)
+
+    def __str__(self) -> str:
+        return f"import into {self.network}: {self.status}"
+
+    @property
+    def finished(self) -> bool:
+        return self.status not in (self.Status.QUEUED, self.Status.RUNNING)
+
+
+class ImportedFile(models.Model):
+    """One uploaded file of an import, kept so that its problems can be read in place."""
+
+    job = models.ForeignKey(Import, on_delete=models.CASCADE, related_name="files")
+    path = models.CharField(max_length=400)
+    content = models.BinaryField()
+
+    class Meta:
+        ordering = ("path",)
+        constraints = (models.UniqueConstraint(fields=["job", "path"], name="import_paths"),)
+
+    def __str__(self) -> str:
+        return self.path

@@ -1,0 +1,69 @@
+"""Computed states by content: kept in memory and, bounded, on disk. The engine computes them."""
+
+from __future__ import annotations
+
+import hashlib
+import threading
+from collections import OrderedDict
+from functools import cache
+from pathlib import Path
+
+import diskcache
+from django.conf import settings
+
+import routrel
+from routrel.lens import View, look
+from server.networks.models import Revision
+
+__all__ = ["remember", "view_of"]
+
+_IN_MEMORY = 8
+_memory: OrderedDict[str, View] = OrderedDict()
+_lock = threading.Lock()
+
+
+def view_of(revision: Revision) -> View:
+    """The computed network of a revision; equal content is computed once."""
+    with _lock:
+        if revision.content_hash in _memory:
+            _memory.move_to_end(revision.content_hash)
+            return _memory[revision.content_hash]
+    view = _disk().get(_key(revision.content_hash))
+    if view is None:
+        view = look(revision.texts())
+        _disk().set(_key(revision.content_hash), view)
+    _keep(revision.content_hash, view)
+    return view
+
+
+def remember(content_hash: str, view: View) -> None:
+    """Keep a state that was just computed."""
+    _disk().set(_key(content_hash), view)
+    _keep(content_hash, view)
+
+
+def _keep(content_hash: str, view: View) -> None:
+    with _lock:
+        _memory[content_hash] = view
+        _memory.move_to_end(content_hash)
+        while len(_memory) > _IN_MEMORY:
+            _memory.popitem(last=False)
+
+
+@cache
+def _disk() -> diskcache.Cache:
+    return diskcache.Cache(str(settings.STATE_CACHE), size_limit=settings.STATE_CACHE_BYTES)
+
+
+def _key(content_hash: str) -> str:
+    return f"{_engine_hash()}:{content_hash}"
+
+
+@cache
+def _engine_hash() -> str:
+    """A state is only good for the engine that computed it."""
+    digest = hashlib.sha256()
+    folder = Path(routrel.__file__).parent
+    for path in sorted(folder.rglob("*.py")):
+        digest.update(path.read_bytes())
+    return digest.hexdigest()[:16]

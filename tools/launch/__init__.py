@@ -1,0 +1,1 @@
+"""Setting up and running Routrel with the standard library alone: nothing is installed yet."""

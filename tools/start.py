@@ -1,0 +1,105 @@
+"""Sets Routrel up and serves it; see `./start --help`."""
+
+from __future__ import annotations
+
+import argparse
+import signal
+import socket
+import sys
+import time
+from pathlib import Path
+
+sys.path.insert(0, str(Path(__file__).resolve().parent))
+
+from launch.console import ROOT, LaunchError, require_space, step
+from launch.database import free_port
+from launch.processes import Processes, web_server, worker
+from launch.setup import database, demo_password_file, install, manage, one_at_a_time
+
+PORT = 8640
+
+
+def main() -> int:
+    parser = argparse.ArgumentParser(
+        prog="./start", description="Set Routrel up (once) and serve it on loopback."
+    )
+    parser.add_argument("--port", type=int, default=PORT, help=f"of the web app, default {PORT}")
+    parser.add_argument("--no-demo", action="store_true", help="do not load the demo network")
+    parser.add_argument("--dev", action="store_true", help="serve the web app with live reload")
+    options = parser.parse_args()
+    signal.signal(signal.SIGTERM, _interrupt)
+    try:
+        _check_port(options.port)
+        return _serve(options.port, demo=not options.no_demo, dev=options.dev)
+    except LaunchError as error:
+        if error.detail:
+            print(error.detail[-4000:], file=sys.stderr)
+        print(f"\n{error.message}.\nWhat to do: {error.advice}.", file=sys.stderr)
+        return 1
+    except KeyboardInterrupt:
+        return 130
+
+
+def _interrupt(number: int, frame: object) -> None:
+    raise KeyboardInterrupt
+
+
+def _check_port(port: int) -> None:
+    if not 1 <= port <= 65535:
+        raise LaunchError(f"{port} is not a port", "choose one from 1024 to 65535")
+    with socket.socket() as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind(("127.0.0.1", port))
+        except PermissionError as error:
+            raise LaunchError(f"port {port} needs root", "choose --port 8640, say") from error
+        except OSError as error:
+            raise LaunchError(
+                f"port {port} is taken, perhaps by another ./start",
+                f"stop that one, or choose another: ./start --port {free_port(port + 1)}",
+            ) from error
+
+
+def _serve(port: int, *, demo: bool, dev: bool) -> int:
+    print("Routrel: setting up")
+    cluster = None
+    processes = Processes()
+    try:
+        with one_at_a_time():
+            require_space(ROOT, 0.3)
+            install(lock="app.txt", browser=False)
+            cluster = database()
+            with step("Migrations"):
+                manage("migrate", "--no-input")
+            if demo:
+                with step("Demo network"):
+                    manage("load_demo", "--password-file", str(demo_password_file()))
+        with step("Web server and job worker"):
+            api_port = free_port(port + 1) if dev else port
+            processes.start("web server", web_server(api_port, reload=dev))
+            processes.start("job worker", worker())
+            if dev:
+                processes.env["ROUTREL_API"] = f"http://127.0.0.1:{api_port}"
+                processes.start(
+                    "live web app",
+                    ["npm", "run", "-s", "dev", "--", "--port", str(port), "--strictPort"],
+                    cwd=ROOT / "web",
+                )
+            processes.wait_until_answers(f"http://127.0.0.1:{port}/")
+            processes.wait_until_answers(f"http://127.0.0.1:{api_port}/api/session")
+        print(f"\nRoutrel answers at  http://127.0.0.1:{port}/")
+        if demo:
+            password = demo_password_file().read_text().strip()
+            print(f"Demo login          nora  {password}   (also olaf, owner; vita, viewer)")
+        print("Ctrl-C stops everything.", flush=True)
+        while (name := processes.ended()) is None:
+            time.sleep(0.5)
+        raise LaunchError(f"the {name} ended", "read its lines above and run ./start again")
+    finally:
+        processes.stop()
+        if cluster is not None:
+            cluster.stop()
+
+
+if __name__ == "__main__":
+    sys.exit(main())
