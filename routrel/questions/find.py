@@ -5,7 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
+import numpy as np
+
 from routrel.control.converge import State
+from routrel.control.rib.candidates import Protocol
 from routrel.model.place import NOWHERE, Place
 from routrel.questions.words import rule_words
 
@@ -134,9 +137,19 @@ def _everything(state: State) -> Iterator[Found]:
                     device=device.name,
                     place=rule.place,
                 )
-    for prefix in state.rib.interning.prefixes.prefixes:
+    rows = state.rib.candidates[state.rib.candidates["place"] > 0]
+    numbers, first = np.unique(rows["prefix"], return_index=True)
+    for number, row in zip(numbers, rows[first], strict=True):
+        prefix = state.rib.interning.prefixes.prefixes[number]
         if prefix.prefixlen < prefix.max_prefixlen:
-            yield Found(kind="prefix", title=str(prefix), detail="prefix", value=str(prefix))
+            yield Found(
+                kind="prefix",
+                title=str(prefix),
+                detail=f"{Protocol(int(row['protocol'])).id} at "
+                f"{state.rib.interning.tables[row['table']][0]}",
+                value=str(prefix),
+                place=state.rib.interning.places[row["place"]],
+            )
 
 
 def _lines(texts: Mapping[str, str], wanted: list[str], limit: int) -> Iterator[Found]:

@@ -252,9 +252,10 @@ def _branch_sentence(branch: Branch, count: int) -> str:
         case Verdict.FILTERED, FilterEvidence(direction=direction, result=result) as found:
             moment = "on arrival" if direction is Direction.IN else "on the way out"
             rule = f"rule {result.rule.id}" if result.rule else "its default (no rule matches)"
+            where = f" on {found.interface}" if count == 1 else ""
             return (
-                f"Blocked {at}: filter {result.filter.name} on {found.interface} drops it "
-                f"{moment} by {rule}{on_all}."
+                f"Blocked {at}: filter {result.filter.name}{where} drops it {moment} by "
+                f"{rule}{on_all}."
             )
         case Verdict.NO_ROUTE, RouteEvidence(destination=destination):
             return f"No route {at}: its table holds nothing for {destination}{on_all}."

@@ -10,7 +10,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-__all__ = ["LaunchError", "require_space", "run", "step"]
+__all__ = ["ROOT", "LaunchError", "require_space", "run", "shortened", "step"]
 
 ROOT = Path(__file__).resolve().parent.parent.parent
 
@@ -98,3 +98,12 @@ def require_space(folder: Path, gigabytes: float) -> None:
             f"only {free:.1f} GB are free on the disk of {folder}",
             f"free at least {gigabytes:.0f} GB and run the same command again",
         )
+
+
+def shortened(log: str, lines: int = 40) -> str:
+    """The first and last lines of a long log; the cause may stand at either end."""
+    every = log.strip().splitlines()
+    if len(every) <= lines:
+        return "\n".join(every)
+    half = lines // 2
+    return "\n".join([*every[:half], f"… {len(every) - lines} lines left out …", *every[-half:]])

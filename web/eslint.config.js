@@ -1,0 +1,15 @@
+import js from '@eslint/js'
+import hooks from 'eslint-plugin-react-hooks'
+import ts from 'typescript-eslint'
+
+export default ts.config(
+  { ignores: ['dist', 'src/api/schema.gen.ts'] },
+  js.configs.recommended,
+  ...ts.configs.strict,
+  { plugins: { 'react-hooks': hooks }, rules: {
+      ...hooks.configs.recommended.rules,
+      // It warns of memoizing by a compiler that this build does not use.
+      'react-hooks/incompatible-library': 'off',
+    },
+  },
+)

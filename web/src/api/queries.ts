@@ -1,0 +1,175 @@
+import { queryOptions } from '@tanstack/react-query'
+import { api, data } from './client'
+
+/** What every question is seen through. A missing revision means the newest. */
+export type Lens = { slug: string; revision?: number }
+
+export type FlowQuestion = { from: string; to: string; as: string; size?: number; sourcePort?: number }
+
+/** Answers to a question through a fixed lens never change. */
+const SETTLED = { staleTime: Infinity } as const
+
+const at = ({ slug, revision }: Lens) => ({ path: { slug }, query: { revision } })
+
+export const sessionQuery = queryOptions({
+  queryKey: ['session'],
+  queryFn: ({ signal }) => data(api.GET('/api/session', { signal })),
+  ...SETTLED,
+})
+
+export const networksQuery = queryOptions({
+  queryKey: ['networks'],
+  queryFn: ({ signal }) => data(api.GET('/api/networks', { signal })),
+})
+
+export const networkQuery = (slug: string) =>
+  queryOptions({
+    queryKey: ['network', slug],
+    queryFn: ({ signal }) => data(api.GET('/api/networks/{slug}', { params: { path: { slug } }, signal })),
+  })
+
+export const revisionsQuery = (slug: string) =>
+  queryOptions({
+    queryKey: ['network', slug, 'revisions'],
+    queryFn: ({ signal }) =>
+      data(api.GET('/api/networks/{slug}/revisions', { params: { path: { slug } }, signal })),
+  })
+
+export const membersQuery = (slug: string) =>
+  queryOptions({
+    queryKey: ['network', slug, 'members'],
+    queryFn: ({ signal }) =>
+      data(api.GET('/api/networks/{slug}/members', { params: { path: { slug } }, signal })),
+  })
+
+export const flowQuery = (lens: Lens, question: FlowQuestion) =>
+  queryOptions({
+    queryKey: ['flow', lens, question],
+    queryFn: ({ signal }) =>
+      data(
+        api.GET('/api/networks/{slug}/flow', {
+          params: {
+            path: { slug: lens.slug },
+            query: {
+              revision: lens.revision,
+              from: question.from,
+              to: question.to,
+              as: question.as,
+              size: question.size,
+              source_port: question.sourcePort,
+            },
+          },
+          signal,
+        }),
+      ),
+    ...SETTLED,
+    retry: false,
+  })
+
+export const casesQuery = (lens: Lens) =>
+  queryOptions({
+    queryKey: ['cases', lens],
+    queryFn: ({ signal }) => data(api.GET('/api/networks/{slug}/cases', { params: at(lens), signal })),
+    ...SETTLED,
+  })
+
+export const chartQuery = (lens: Lens) =>
+  queryOptions({
+    queryKey: ['chart', lens],
+    queryFn: ({ signal }) => data(api.GET('/api/networks/{slug}/chart', { params: at(lens), signal })),
+    ...SETTLED,
+  })
+
+export const deviceQuery = (lens: Lens, device: string) =>
+  queryOptions({
+    queryKey: ['device', lens, device],
+    queryFn: ({ signal }) =>
+      data(
+        api.GET('/api/networks/{slug}/devices/{device}', {
+          params: { path: { slug: lens.slug, device }, query: { revision: lens.revision } },
+          signal,
+        }),
+      ),
+    ...SETTLED,
+  })
+
+export const routesQuery = (lens: Lens, device: string) =>
+  queryOptions({
+    queryKey: ['routes', lens, device],
+    queryFn: ({ signal }) =>
+      data(
+        api.GET('/api/networks/{slug}/routes', {
+          params: { path: { slug: lens.slug }, query: { revision: lens.revision, device } },
+          signal,
+        }),
+      ),
+    ...SETTLED,
+  })
+
+export const findingsQuery = (lens: Lens) =>
+  queryOptions({
+    queryKey: ['findings', lens],
+    queryFn: ({ signal }) => data(api.GET('/api/networks/{slug}/findings', { params: at(lens), signal })),
+    ...SETTLED,
+  })
+
+export const findQuery = (lens: Lens, q: string, endpoints: boolean) =>
+  queryOptions({
+    queryKey: ['find', lens, q, endpoints],
+    queryFn: ({ signal }) =>
+      data(
+        api.GET('/api/networks/{slug}/find', {
+          params: { path: { slug: lens.slug }, query: { revision: lens.revision, q, endpoints } },
+          signal,
+        }),
+      ),
+    ...SETTLED,
+  })
+
+export const filesQuery = (lens: Lens) =>
+  queryOptions({
+    queryKey: ['files', lens],
+    queryFn: ({ signal }) => data(api.GET('/api/networks/{slug}/files', { params: at(lens), signal })),
+    ...SETTLED,
+  })
+
+export const fileQuery = (lens: Lens, path: string) =>
+  queryOptions({
+    queryKey: ['file', lens, path],
+    queryFn: ({ signal }) =>
+      data(
+        api.GET('/api/networks/{slug}/files/{path}', {
+          params: { path: { slug: lens.slug, path }, query: { revision: lens.revision } },
+          pathSerializer: keepSlashes,
+          signal,
+        }),
+      ),
+    ...SETTLED,
+  })
+
+export const importQuery = (id: number) =>
+  queryOptions({
+    queryKey: ['import', id],
+    queryFn: ({ signal }) => data(api.GET('/api/imports/{id}', { params: { path: { id } }, signal })),
+  })
+
+export const importFileQuery = (id: number, path: string) =>
+  queryOptions({
+    queryKey: ['import', id, 'file', path],
+    queryFn: ({ signal }) =>
+      data(
+        api.GET('/api/imports/{id}/files/{path}', {
+          params: { path: { id, path } },
+          pathSerializer: keepSlashes,
+          signal,
+        }),
+      ),
+    ...SETTLED,
+  })
+
+/** A file's path is part of the address as it stands; only its pieces are encoded. */
+function keepSlashes(pathname: string, params: Record<string, unknown>): string {
+  return pathname.replace(/\{(\w+)\}/g, (_, name: string) =>
+    String(params[name]).split('/').map(encodeURIComponent).join('/'),
+  )
+}

@@ -1,0 +1,45 @@
+import { useQuery } from '@tanstack/react-query'
+import { lazy, Suspense } from 'react'
+import { Navigate, Route, Routes, useLocation } from 'react-router'
+import { sessionQuery } from './api/queries'
+import { FlowsPage } from './features/flows/FlowsPage'
+import { ImportPage } from './features/networks/ImportPage'
+import { NetworksPage } from './features/networks/NetworksPage'
+import { NetworkFrame, PlainFrame } from './features/lens/Frame'
+import { LoginPage } from './features/session/LoginPage'
+import { Problem, Waiting } from './ui/controls'
+
+// The chart's layout engine and the file viewer are large, and only this page needs them.
+const DevicesPage = lazy(() => import('./features/devices/DevicesPage').then((m) => ({ default: m.DevicesPage })))
+const ImportJobPage = lazy(() => import('./features/networks/ImportJobPage').then((m) => ({ default: m.ImportJobPage })))
+
+export function App() {
+  const session = useQuery(sessionQuery)
+  const location = useLocation()
+  if (session.isPending) return <Waiting what="Looking who you are" />
+  if (session.isError) return <div className="p-6"><Problem error={session.error} /></div>
+  const username = session.data.username
+  if (!username) {
+    if (location.pathname === '/login') return <LoginPage />
+    return <Navigate replace to={`/login?next=${encodeURIComponent(location.pathname + location.search)}`} />
+  }
+  return (
+    <Suspense fallback={<Waiting what="Loading the page" />}>
+      <Routes>
+        <Route element={<PlainFrame username={username} />}>
+          <Route index element={<NetworksPage />} />
+        </Route>
+        <Route path="/n/:slug" element={<NetworkFrame username={username} />}>
+          <Route index element={<Navigate replace to="flows" />} />
+          <Route path="flows" element={<FlowsPage />} />
+          <Route path="devices" element={<Navigate replace to="chart" />} />
+          <Route path="devices/:view" element={<DevicesPage />} />
+          <Route path="import" element={<ImportPage />} />
+          <Route path="imports/:id" element={<ImportJobPage />} />
+        </Route>
+        <Route path="/login" element={<Navigate replace to="/" />} />
+        <Route path="*" element={<p className="p-6">There is no such page. <a href="/">To the networks</a></p>} />
+      </Routes>
+    </Suspense>
+  )
+}

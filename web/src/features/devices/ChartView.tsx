@@ -1,0 +1,117 @@
+import { useQuery } from '@tanstack/react-query'
+import ELK from 'elkjs/lib/elk-api'
+import ElkWorker from 'elkjs/lib/elk-worker.min.js?worker'
+import { useState } from 'react'
+import type { Lens } from '../../api/queries'
+import type { Chart, ChartSegment } from '../../api/types'
+import { Problem, Waiting } from '../../ui/controls'
+import { layoutChart, OUTSIDE, type Box, type ChartLine } from './chartLayout'
+
+let elk: InstanceType<typeof ELK> | null = null
+const engine = () => (elk ??= new ELK({ workerFactory: () => new ElkWorker() }))
+
+type ChartSize = 'width' | 'whole' | 'full'
+const CHART_SIZES: [ChartSize, string][] = [['width', 'Fit the width'], ['whole', 'Whole chart'], ['full', 'Full size']]
+
+type ChartViewProps = {
+  chart: Chart
+  lens: Lens
+  device: string | null
+  segment: number | null
+  onDevice: (name: string) => void
+  onSegment: (id: number) => void
+}
+
+/** Sites as areas, devices as tiles, links as right-angled lines. */
+export function ChartView({ chart, lens, device, segment, onDevice, onSegment }: ChartViewProps) {
+  const [hosts, setHosts] = useState(false)
+  const [size, setSize] = useState<ChartSize>('width')
+  const layout = useQuery({
+    queryKey: ['chart-layout', lens, hosts],
+    queryFn: () => layoutChart(engine(), chart, hosts),
+    staleTime: Infinity,
+  })
+  if (layout.isPending) return <Waiting what="Drawing the chart" />
+  if (layout.isError) return <Problem error={layout.error} />
+  const { width, height, sites, tiles, lines } = layout.data
+  const titles = new Map(chart.sites.map((site) => [site.name, site.title]))
+  return (
+    <div className="flex h-full min-h-0 flex-col">
+      <div className="mb-2 flex items-center gap-4">
+        <label className="flex items-center gap-2"><input type="checkbox" checked={hosts} onChange={(event) => setHosts(event.target.checked)} /> show hosts</label>
+        <div className="flex items-center gap-1" role="group" aria-label="Size of the chart">
+          {CHART_SIZES.map(([value, label]) => <ZoomButton key={value} label={label} pressed={size === value} onClick={() => setSize(value)} />)}
+        </div>
+        <Legend />
+      </div>
+      <div className="min-h-0 flex-1 overflow-auto">
+        <svg
+          viewBox={`0 0 ${width} ${height}`}
+          width={size === 'full' ? width : '100%'}
+          height={size === 'full' ? height : size === 'whole' ? '100%' : undefined}
+          style={size === 'width' ? { maxWidth: width * 1.15, margin: '0 auto', display: 'block' } : undefined}
+          preserveAspectRatio="xMidYMin meet"
+          role="group"
+          aria-label="Chart of sites, devices and links"
+        >
+          {sites.map((site) => (
+            <g key={site.id}>
+              <rect x={site.x} y={site.y} width={site.width} height={site.height} rx={10} className={site.id === OUTSIDE ? 'fill-transparent stroke-line' : 'fill-sunk'} strokeDasharray="5 4" />
+              <text x={site.x + 12} y={site.y + 20} className="fill-ink text-[15px] font-semibold">{titles.get(site.id) ?? site.id}</text>
+            </g>
+          ))}
+          {lines.map((line) => <LinkLine key={line.id} line={line} selected={line.segment.id === segment} onSelect={() => onSegment(line.segment.id)} />)}
+          {tiles.map((tile) => <DeviceTile key={tile.id} box={tile} chart={chart} selected={tile.id === `device ${device}`} onSelect={onDevice} />)}
+        </svg>
+      </div>
+    </div>
+  )
+}
+
+function ZoomButton({ label, pressed, onClick }: { label: string; pressed: boolean; onClick: () => void }) {
+  return (
+    <button type="button" aria-pressed={pressed} onClick={onClick} className="rounded border border-line px-2 py-0.5 text-sm aria-pressed:bg-sunk aria-pressed:font-semibold">{label}</button>
+  )
+}
+
+function Legend() {
+  return (
+    <p className="text-sm text-soft">
+      Dashed line: down. <span className="text-stop">✗</span> errors, <span className="text-warn">!</span> warnings on the device.
+    </p>
+  )
+}
+
+const down = (segment: ChartSegment) => segment.ends.some((end) => !end.up)
+
+export function segmentTitle(segment: ChartSegment): string {
+  const ends = [...segment.ends.map((end) => end.device), ...segment.outside.map((end) => end.name)]
+  return ends.join(' – ')
+}
+
+function LinkLine({ line, selected, onSelect }: { line: ChartLine; selected: boolean; onSelect: () => void }) {
+  const path = line.points.map((point, index) => `${index ? 'L' : 'M'}${point.x} ${point.y}`).join(' ')
+  const isDown = down(line.segment)
+  return (
+    <g role="button" tabIndex={0} aria-pressed={selected} aria-label={`Link ${segmentTitle(line.segment)}${isDown ? ', down' : ''}`} onClick={onSelect} onKeyDown={(event) => event.key === 'Enter' && onSelect()} className="cursor-pointer">
+      <path d={path} fill="none" stroke="transparent" strokeWidth={12} />
+      <path d={path} fill="none" className={selected ? 'stroke-go' : isDown ? 'stroke-stop' : 'stroke-soft'} strokeWidth={selected ? 4 : 2} strokeDasharray={isDown ? '6 5' : undefined} strokeLinejoin="round" />
+    </g>
+  )
+}
+
+function DeviceTile({ box, chart, selected, onSelect }: { box: Box; chart: Chart; selected: boolean; onSelect: (name: string) => void }) {
+  const [kind, name = ''] = box.id.split(/ (.*)/)
+  const device = chart.devices.find((each) => kind === 'device' && each.name === name)
+  const mark = device?.errors ? '✗' : device?.warnings ? '!' : ''
+  const rounded = device?.role === 'host' ? 15 : 4
+  const activate = () => device && onSelect(name)
+  return (
+    <g role={device ? 'button' : undefined} tabIndex={device ? 0 : undefined} aria-pressed={device ? selected : undefined} aria-label={`${name}, ${device?.role ?? 'outside neighbour'}`} onClick={activate} onKeyDown={(event) => event.key === 'Enter' && activate()} className={device ? 'cursor-pointer' : ''}>
+      <rect x={box.x} y={box.y} width={box.width} height={box.height} rx={rounded} className={`fill-card ${selected ? 'stroke-go' : device?.errors ? 'stroke-stop' : 'stroke-soft'}`} strokeWidth={selected ? 3 : 1} strokeDasharray={device ? undefined : '4 3'} />
+      {device?.role === 'firewall' && <rect x={box.x + 3} y={box.y + 3} width={box.width - 6} height={box.height - 6} rx={2} fill="none" className="stroke-soft" />}
+      <text x={box.x + box.width / 2} y={box.y + box.height / 2 + 5} textAnchor="middle" className="fill-ink text-[15px]">{name}</text>
+      {mark && <text x={box.x + box.width - 9} y={box.y + 13} textAnchor="middle" className={`text-[14px] font-bold ${device?.errors ? 'fill-stop' : 'fill-warn'}`}>{mark}</text>}
+    </g>
+  )
+}

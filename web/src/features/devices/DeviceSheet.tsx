@@ -1,0 +1,103 @@
+import { useQuery } from '@tanstack/react-query'
+import { Link } from 'react-router'
+import { deviceQuery, findingsQuery, routesQuery } from '../../api/queries'
+import type { ChartSegment, Route } from '../../api/types'
+import { Mono, Panel, Problem, Severity, Waiting } from '../../ui/controls'
+import { DataTable, type Column } from '../../ui/DataTable'
+import { EvidenceLink } from '../lens/EvidenceLink'
+import { useFileLink, useLens, useLinkTo } from '../lens/lens'
+import { segmentTitle } from './ChartView'
+
+/** Everything about one device: interfaces, findings, file, and its table. */
+export function DeviceSheet({ name, onRoutes }: { name: string; onRoutes: () => void }) {
+  const lens = useLens()
+  const to = useLinkTo()
+  const file = useFileLink()
+  const device = useQuery(deviceQuery(lens, name))
+  const findings = useQuery(findingsQuery(lens))
+  if (device.isPending) return <Waiting what={`Reading ${name}`} />
+  if (device.isError) return <Problem error={device.error} />
+  const mine = findings.data?.filter((finding) => finding.device === name) ?? []
+  const { role, site, description, interfaces } = device.data
+  return (
+    <Panel title={name} aside={<span className="text-soft">{role}{site ? `, ${site}` : ''}</span>}>
+      {description && <p>{description}</p>}
+      <p className="mt-1 flex flex-wrap gap-x-4">
+        {device.data.file && <Link to={file(device.data.file, device.data.line)}>Its file</Link>}
+        <button type="button" className="text-go hover:underline" onClick={onRoutes}>Its table</button>
+        <Link to={to('flows', { from: name })}>Ask a flow from here</Link>
+      </p>
+      {mine.map((finding) => (
+        <p key={finding.code + finding.line} className="mt-2"><Severity value={finding.severity} /> {finding.text} <EvidenceLink file={finding.file} line={finding.line} /></p>
+      ))}
+      <h3 className="mt-3 font-semibold">{interfaces.length} interfaces</h3>
+      <ul className="divide-y divide-line">
+        {interfaces.map((port) => (
+          <li key={port.name} className="py-1.5">
+            <div className="flex items-baseline justify-between gap-2">
+              <strong className="font-mono text-[0.92em]">{port.name}</strong>
+              <span className={port.up ? 'text-go' : 'font-semibold text-stop'}>{port.up ? 'up' : port.enabled ? 'down' : 'shut'}</span>
+            </div>
+            <div className="text-sm">{port.addresses.map((address) => <Mono key={address} className="mr-2">{address}</Mono>)}</div>
+            <div className="text-sm text-soft">
+              {[port.description, port.neighbours.length ? `reaches ${port.neighbours.join(', ')}` : '', `MTU ${port.mtu} bytes`, port.filter_in && `filter in ${port.filter_in}`, port.filter_out && `filter out ${port.filter_out}`].filter(Boolean).join('; ')}{' '}
+              <EvidenceLink file={port.file} line={port.line} />
+            </div>
+          </li>
+        ))}
+      </ul>
+    </Panel>
+  )
+}
+
+/** One link: who is at its ends, and what each end says about it. */
+export function LinkSheet({ segment }: { segment: ChartSegment }) {
+  return (
+    <Panel title={segmentTitle(segment)} aside={<span className="text-soft">{segment.stated ? 'stated link' : 'same subnet'}</span>}>
+      <p className="text-soft"><Mono>{segment.name}</Mono></p>
+      <ul className="divide-y divide-line">
+        {segment.ends.map((end) => (
+          <li key={`${end.device}:${end.interface}`} className="py-1.5">
+            <div className="flex justify-between"><strong>{end.device} <Mono>{end.interface}</Mono></strong><span className={end.up ? 'text-go' : 'font-semibold text-stop'}>{end.up ? 'up' : 'down'}</span></div>
+            <div className="text-sm">{end.addresses.map((address) => <Mono key={address} className="mr-2">{address}</Mono>)}</div>
+            <div className="text-sm text-soft">
+              {end.cost !== null ? `OSPF cost outward ${end.cost}` : 'no OSPF here'}; MTU {end.mtu} bytes{end.bandwidth_bps ? `; ${rate(end.bandwidth_bps)}` : ''} <EvidenceLink file={end.file} line={end.line} />
+            </div>
+          </li>
+        ))}
+        {segment.outside.map((end) => <li key={end.address} className="py-1.5"><strong>{end.name}</strong>, outside: <Mono>{end.address}</Mono></li>)}
+      </ul>
+    </Panel>
+  )
+}
+
+export function rate(bps: number): string {
+  const units = ['b/s', 'kb/s', 'Mb/s', 'Gb/s', 'Tb/s']
+  let value = bps
+  let unit = 0
+  while (value >= 1000 && unit < units.length - 1) {
+    value /= 1000
+    unit += 1
+  }
+  return `${value} ${units[unit] ?? ''}`
+}
+
+const hops = (route: Route) =>
+  route.discard ? 'discard' : route.next_hops.map((hop) => (hop.address ? `${hop.address} by ${hop.interface}` : `${hop.interface}`)).join(', ')
+
+const COLUMNS: Column<Route>[] = [
+  { title: 'prefix', text: (route) => route.prefix, show: (route) => <Mono>{route.prefix}</Mono>, width: 'minmax(9rem,1.4fr)' },
+  { title: 'protocol', text: (route) => route.protocol + (route.path_type ? ` ${route.path_type.replace('_', ' ')}` : ''), width: '9.5rem' },
+  { title: 'distance', text: (route) => route.distance, width: '5.5rem' },
+  { title: 'metric', text: (route) => route.metric, width: '5rem' },
+  { title: 'next hops', text: hops, show: (route) => <Mono>{hops(route)}</Mono>, width: 'minmax(14rem,3fr)' },
+  { title: 'configured', text: (route) => (route.file ? `${route.file}:${route.line}` : ''), show: (route) => <EvidenceLink file={route.file} line={route.line} />, width: '12rem' },
+]
+
+/** The whole table of one device. */
+export function DeviceTable({ name }: { name: string }) {
+  const routes = useQuery(routesQuery(useLens(), name))
+  if (routes.isPending) return <Waiting what="Reading the table" />
+  if (routes.isError) return <Problem error={routes.error} />
+  return <DataTable rows={routes.data} columns={COLUMNS} what="routes" empty={`${name} has no routes.`} />
+}

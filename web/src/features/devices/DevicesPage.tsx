@@ -1,0 +1,160 @@
+import { useQuery } from '@tanstack/react-query'
+import { Link, NavLink, useParams } from 'react-router'
+import { chartQuery, fileQuery, filesQuery, findingsQuery } from '../../api/queries'
+import type { ChartDevice, Finding } from '../../api/types'
+import { Mono, Panel, Problem, Severity, Waiting } from '../../ui/controls'
+import { DataTable, type Column } from '../../ui/DataTable'
+import { EvidenceLink } from '../lens/EvidenceLink'
+import { useAddress, useLens, useLinkTo, usePlace } from '../lens/lens'
+import { ChartView } from './ChartView'
+import { DeviceSheet, DeviceTable, LinkSheet } from './DeviceSheet'
+import { FileText } from './FileText'
+
+const VIEWS = { chart: 'Chart', list: 'List', files: 'Files', findings: 'Findings' } as const
+
+export function DevicesPage() {
+  const { view = 'chart' } = useParams()
+  const { network } = usePlace()
+  if (!network.newest_revision) return <p className="p-4">Nothing is imported yet.</p>
+  return (
+    <div className="flex h-full min-h-0 flex-col gap-3">
+      <Tabs />
+      <div className="min-h-0 flex-1">
+        {view === 'list' ? <ListView /> : view === 'files' ? <FilesView /> : view === 'findings' ? <FindingsView /> : <ChartTab />}
+      </div>
+    </div>
+  )
+}
+
+function Tabs() {
+  const to = useLinkTo()
+  const findings = useQuery(findingsQuery(useLens()))
+  return (
+    <nav aria-label="Views of the devices" className="flex gap-1">
+      {Object.entries(VIEWS).map(([view, title]) => (
+        <NavLink key={view} to={to(`devices/${view}`)} className={({ isActive }) => `rounded-md border px-3 py-1 no-underline ${isActive ? 'border-ink bg-ink text-paper' : 'border-line bg-card text-ink'}`}>
+          {title}{view === 'findings' && findings.data ? ` ${findings.data.length}` : ''}
+        </NavLink>
+      ))}
+    </nav>
+  )
+}
+
+function ChartTab() {
+  const lens = useLens()
+  const chart = useQuery(chartQuery(lens))
+  const [params, change] = useAddress()
+  if (chart.isPending) return <Waiting what="Reading the network" />
+  if (chart.isError) return <Problem error={chart.error} />
+  const device = params.get('device')
+  const link = params.get('link')
+  const segment = chart.data.segments.find((each) => link !== null && each.id === Number(link))
+  if (device && params.get('table')) {
+    return (
+      <Panel title={`Table of ${device}`} aside={<button type="button" className="text-go hover:underline" onClick={() => change({ table: null })}>Back to the chart</button>} className="flex h-full min-h-0 flex-col">
+        <DeviceTable name={device} />
+      </Panel>
+    )
+  }
+  return (
+    <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)_20rem] gap-3">
+      <Panel className="min-h-0">
+        <ChartView
+          chart={chart.data}
+          lens={lens}
+          device={device}
+          segment={segment?.id ?? null}
+          onDevice={(name) => change({ device: name, link: null })}
+          onSegment={(id) => change({ link: String(id), device: null })}
+        />
+      </Panel>
+      <div className="min-h-0 overflow-auto">
+        {device ? <DeviceSheet name={device} onRoutes={() => change({ table: '1' })} /> : segment ? <LinkSheet segment={segment} /> : <Summary />}
+      </div>
+    </div>
+  )
+}
+
+/** Nothing chosen: is anything wrong? */
+function Summary() {
+  const findings = useQuery(findingsQuery(useLens()))
+  if (findings.isPending) return <Waiting what="Looking for findings" />
+  if (findings.isError) return <Problem error={findings.error} />
+  return (
+    <Panel title="Is anything wrong?">
+      {findings.data.length === 0 && <p className="text-go">✓ Nothing suspicious in addresses, links and routing.</p>}
+      <ul className="divide-y divide-line">
+        {findings.data.slice(0, 12).map((finding) => (
+          <li key={finding.code + finding.file + finding.line} className="py-2">
+            <Severity value={finding.severity} /> {finding.text} <EvidenceLink file={finding.file} line={finding.line} />
+          </li>
+        ))}
+      </ul>
+      {findings.data.length > 12 && <p className="text-soft">and {findings.data.length - 12} more under Findings</p>}
+      <p className="mt-3 text-soft">Choose a device or a link on the chart.</p>
+    </Panel>
+  )
+}
+
+function ListView() {
+  const chart = useQuery(chartQuery(useLens()))
+  const to = useLinkTo()
+  if (chart.isPending) return <Waiting what="Reading the network" />
+  if (chart.isError) return <Problem error={chart.error} />
+  const titles = new Map(chart.data.sites.map((site) => [site.name, site.title]))
+  const columns: Column<ChartDevice>[] = [
+    { title: 'device', text: (d) => d.name, show: (d) => <Link to={to('devices/chart', { device: d.name })} className="font-semibold">{d.name}</Link>, width: '10rem' },
+    { title: 'role', text: (d) => d.role, width: '6rem' },
+    { title: 'site', text: (d) => titles.get(d.site ?? '') ?? d.site ?? '', width: '9rem' },
+    { title: 'what it is', text: (d) => d.description, width: 'minmax(10rem,2fr)' },
+    { title: 'addresses', text: (d) => d.addresses.join(' '), show: (d) => <Mono>{d.addresses.slice(0, 2).join('  ')}{d.addresses.length > 2 && <span className="text-soft"> and {d.addresses.length - 2} more</span>}</Mono>, width: 'minmax(14rem,3fr)' },
+    { title: 'interfaces', text: (d) => d.interfaces, width: '6rem' },
+    { title: 'findings', text: (d) => d.errors + d.warnings, width: '6rem' },
+    { title: 'file', text: (d) => d.file ?? '', show: (d) => <EvidenceLink file={d.file} line={d.line} />, width: '11rem' },
+  ]
+  return <Panel className="h-full"><DataTable rows={chart.data.devices} columns={columns} what="devices" empty="The network has no devices." /></Panel>
+}
+
+function FindingsView() {
+  const findings = useQuery(findingsQuery(useLens()))
+  if (findings.isPending) return <Waiting what="Looking for findings" />
+  if (findings.isError) return <Problem error={findings.error} />
+  const columns: Column<Finding>[] = [
+    { title: 'severity', text: (f) => f.severity, show: (f) => <Severity value={f.severity} />, width: '7rem' },
+    { title: 'device', text: (f) => f.device ?? '', width: '9rem' },
+    { title: 'what', text: (f) => f.text, width: 'minmax(18rem,3fr)' },
+    { title: 'what to do', text: (f) => f.suggestion, width: 'minmax(12rem,2fr)' },
+    { title: 'where', text: (f) => `${f.file}:${f.line}`, show: (f) => <EvidenceLink file={f.file} line={f.line} />, width: '12rem' },
+  ]
+  return <Panel className="h-full"><DataTable rows={findings.data} columns={columns} what="findings" empty="Nothing suspicious in addresses, links and routing." /></Panel>
+}
+
+function FilesView() {
+  const lens = useLens()
+  const files = useQuery(filesQuery(lens))
+  const [params, change] = useAddress()
+  const path = params.get('file') ?? files.data?.[0]?.path ?? null
+  const line = Number(params.get('line')) || undefined
+  const file = useQuery({ ...fileQuery(lens, path ?? ''), enabled: path !== null })
+  if (files.isPending) return <Waiting what="Reading the files" />
+  if (files.isError) return <Problem error={files.error} />
+  return (
+    <div className="grid h-full min-h-0 grid-cols-[15rem_minmax(0,1fr)] gap-3">
+      <Panel title={`${files.data.length} files`} className="min-h-0 overflow-auto">
+        <ul>
+          {files.data.map((each) => (
+            <li key={each.path}>
+              <button type="button" aria-current={each.path === path} onClick={() => change({ file: each.path, line: null })} className="w-full truncate rounded px-2 py-0.5 text-left font-mono text-[0.86em] hover:bg-sunk aria-[current=true]:bg-go-wash aria-[current=true]:font-semibold">
+                {each.path}
+              </button>
+            </li>
+          ))}
+        </ul>
+      </Panel>
+      <Panel title={path ?? 'File'} aside={line ? <span className="text-soft">line {line} is cited</span> : <span className="text-soft">read-only; a click on a line number makes a link to it</span>} className="flex min-h-0 flex-col">
+        {file.isError && <Problem error={file.error} />}
+        {file.data && <FileText text={file.data.text} line={line} onLine={(number) => change({ line: String(number) })} />}
+      </Panel>
+    </div>
+  )
+}

@@ -1,0 +1,82 @@
+import { yaml } from '@codemirror/lang-yaml'
+import { HighlightStyle, syntaxHighlighting } from '@codemirror/language'
+import { EditorState, StateEffect, StateField, type Extension } from '@codemirror/state'
+import { Decoration, EditorView, lineNumbers, type DecorationSet } from '@codemirror/view'
+import { tags } from '@lezer/highlight'
+import { useEffect, useRef } from 'react'
+
+const markLine = StateEffect.define<number>()
+
+const marked = StateField.define<DecorationSet>({
+  create: () => Decoration.none,
+  update(lines, transaction) {
+    for (const effect of transaction.effects) {
+      if (effect.is(markLine)) {
+        const { doc } = transaction.state
+        const from = doc.line(Math.min(Math.max(1, effect.value), doc.lines)).from
+        return Decoration.set([Decoration.line({ attributes: { class: 'cm-cited', 'aria-current': 'true' } }).range(from)])
+      }
+    }
+    return lines
+  },
+  provide: (field) => EditorView.decorations.from(field),
+})
+
+const looks = EditorView.theme({
+  '&': { height: '100%', fontSize: '0.86rem', color: 'var(--ink)', backgroundColor: 'transparent' },
+  '.cm-scroller': { fontFamily: 'var(--font-mono)', lineHeight: '1.55' },
+  '.cm-gutters': { backgroundColor: 'transparent', color: 'var(--soft)', border: 'none', cursor: 'pointer' },
+  '.cm-cited': { backgroundColor: 'var(--warn-wash)', boxShadow: 'inset 4px 0 0 var(--warn)' },
+})
+
+const colours = syntaxHighlighting(
+  HighlightStyle.define([
+    { tag: tags.comment, color: 'var(--soft)', fontStyle: 'italic' },
+    { tag: [tags.propertyName, tags.definition(tags.propertyName)], color: 'var(--go)' },
+    { tag: [tags.string, tags.content], color: 'var(--ink)' },
+    { tag: tags.punctuation, color: 'var(--soft)' },
+  ]),
+)
+
+type FileTextProps = { text: string; line?: number; onLine?: (line: number) => void }
+
+/** A file to read, with the cited line marked and in view. Its line numbers can be clicked. */
+export function FileText({ text, line, onLine }: FileTextProps) {
+  const host = useRef<HTMLDivElement>(null)
+  const view = useRef<EditorView | null>(null)
+  const clicked = useRef(onLine)
+  useEffect(() => {
+    clicked.current = onLine
+  }, [onLine])
+  useEffect(() => {
+    if (!host.current) return
+    const numbers: Extension = lineNumbers({
+      domEventHandlers: {
+        click(editor, block) {
+          clicked.current?.(editor.state.doc.lineAt(block.from).number)
+          return true
+        },
+      },
+    })
+    const editor = new EditorView({
+      parent: host.current,
+      state: EditorState.create({
+        doc: text,
+        extensions: [
+          numbers, yaml(), colours, looks, marked,
+          EditorState.readOnly.of(true), EditorView.editable.of(false),
+          EditorView.contentAttributes.of({ 'aria-label': 'File text', tabindex: '0' }),
+        ],
+      }),
+    })
+    view.current = editor
+    return () => editor.destroy()
+  }, [text])
+  useEffect(() => {
+    const editor = view.current
+    if (!editor || !line) return
+    const at = editor.state.doc.line(Math.min(Math.max(1, line), editor.state.doc.lines))
+    editor.dispatch({ effects: [markLine.of(line), EditorView.scrollIntoView(at.from, { y: 'center' })] })
+  }, [line, text])
+  return <div ref={host} className="min-h-0 flex-1 overflow-hidden" />
+}

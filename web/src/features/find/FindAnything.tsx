@@ -1,0 +1,121 @@
+import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions, Dialog, DialogPanel } from '@headlessui/react'
+import { keepPreviousData, useQuery } from '@tanstack/react-query'
+import { useEffect, useState } from 'react'
+import { useNavigate } from 'react-router'
+import { findQuery } from '../../api/queries'
+import type { Found } from '../../api/types'
+import { useFileLink, useLens, useLinkTo } from '../lens/lens'
+
+const KEYS: [string, string][] = [
+  ['/', 'find anything'],
+  ['?', 'show these keys'],
+  ['↑ ↓ Enter', 'choose in a list'],
+  ['Esc', 'close'],
+  ['g then f', 'go to Flows'],
+  ['g then d', 'go to Devices'],
+]
+
+const typing = (target: EventTarget | null) =>
+  target instanceof HTMLElement && (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName))
+
+/** The button and dialog for `/`: everything that has a name, and the text of all files. */
+export function FindAnything() {
+  const [open, setOpen] = useState<'find' | 'keys' | null>(null)
+  const navigate = useNavigate()
+  const to = useLinkTo()
+  useEffect(() => {
+    let going = false
+    const onKey = (event: KeyboardEvent) => {
+      if (event.ctrlKey || event.metaKey || event.altKey || typing(event.target)) return
+      const page = going ? { f: 'flows', d: 'devices/chart' }[event.key] : undefined
+      going = event.key === 'g'
+      if (page) void navigate(to(page))
+      else if (event.key === '/') setOpen('find')
+      else if (event.key === '?') setOpen('keys')
+      else return
+      event.preventDefault()
+    }
+    window.addEventListener('keydown', onKey)
+    return () => window.removeEventListener('keydown', onKey)
+  }, [navigate, to])
+  return (
+    <>
+      <button type="button" onClick={() => setOpen('find')} className="whitespace-nowrap text-sea-soft hover:text-sea-ink">
+        Find anything <kbd className="rounded border border-sea-soft/60 px-1.5 font-mono text-xs">/</kbd>
+      </button>
+      <Dialog open={open !== null} onClose={() => setOpen(null)} className="relative z-40">
+        <div className="fixed inset-0 bg-black/40" aria-hidden />
+        <div className="fixed inset-0 flex items-start justify-center p-16">
+          <DialogPanel className="w-full max-w-2xl rounded-card border border-line bg-card p-3 text-ink shadow-2xl">
+            {open === 'keys' ? <Keys /> : <Finder onDone={() => setOpen(null)} />}
+          </DialogPanel>
+        </div>
+      </Dialog>
+    </>
+  )
+}
+
+function Keys() {
+  return (
+    <>
+      <h2 className="mb-2 font-semibold">Keys</h2>
+      <dl className="grid grid-cols-[8rem_1fr] gap-y-1.5">
+        {KEYS.map(([key, meaning]) => (
+          <div key={key} className="contents"><dt className="font-mono">{key}</dt><dd>{meaning}</dd></div>
+        ))}
+      </dl>
+    </>
+  )
+}
+
+function Finder({ onDone }: { onDone: () => void }) {
+  const lens = useLens()
+  const [words, setWords] = useState('')
+  const navigate = useNavigate()
+  const target = useTarget()
+  const found = useQuery({ ...findQuery(lens, words.trim(), false), placeholderData: keepPreviousData })
+  const results = found.data ?? []
+  const pick = (item: Found | null) => {
+    if (!item) return
+    onDone()
+    void navigate(target(item))
+  }
+  return (
+    <Combobox onChange={pick} immediate>
+      <ComboboxInput
+        autoFocus
+        aria-label="Find anything"
+        placeholder="device, interface, address, prefix, rule, text of a file"
+        className="w-full rounded-md border border-line bg-paper px-3 py-2"
+        onChange={(event) => setWords(event.target.value)}
+      />
+      <ComboboxOptions static className="mt-2 max-h-[60vh] overflow-auto">
+        {results.map((item, index) => (
+          <ComboboxOption
+            key={`${item.kind} ${item.value} ${item.file} ${item.line} ${index}`}
+            value={item}
+            className="flex cursor-pointer items-baseline gap-3 rounded px-2 py-1 data-focus:bg-sunk"
+          >
+            <span className="w-16 shrink-0 text-sm text-soft">{item.kind}</span>
+            <span className="shrink-0 font-mono text-[0.92em] font-semibold">{item.title.slice(0, 70)}</span>
+            <span className="truncate text-sm text-soft">{item.detail}</span>
+          </ComboboxOption>
+        ))}
+      </ComboboxOptions>
+      {found.isSuccess && results.length === 0 && (
+        <p className="p-2 text-soft">Nothing matches all of these words in this revision.</p>
+      )}
+    </Combobox>
+  )
+}
+
+/** Where a found thing is best looked at. */
+function useTarget() {
+  const to = useLinkTo()
+  const file = useFileLink()
+  return (item: Found): string => {
+    if (item.kind === 'device') return to('devices/chart', { device: item.value })
+    if (item.file) return file(item.file, item.line)
+    return to('devices/chart')
+  }
+}

@@ -1,0 +1,34 @@
+import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from '@headlessui/react'
+import { keepPreviousData, useQuery } from '@tanstack/react-query'
+import { findQuery } from '../../api/queries'
+import { useLens } from '../lens/lens'
+
+/** A source or destination, completed from names and addresses; anything may be typed. */
+export function EndpointField({ label, value, onChange }: { label: string; value: string; onChange: (value: string) => void }) {
+  const lens = useLens()
+  const found = useQuery({ ...findQuery(lens, value.trim(), true), placeholderData: keepPreviousData })
+  const options = found.data ?? []
+  return (
+    <label className="flex items-center gap-2 text-soft">
+      {label}
+      <Combobox value={value} onChange={(next: string | null) => next !== null && onChange(next)} immediate>
+        <ComboboxInput
+          aria-label={label}
+          autoComplete="off"
+          spellCheck={false}
+          placeholder="device or address"
+          onChange={(event) => onChange(event.target.value)}
+          className="w-44 rounded-md border border-line bg-paper px-2 py-1.5 font-mono text-ink"
+        />
+        <ComboboxOptions anchor="bottom start" className="z-20 mt-1 max-h-80 w-96 overflow-auto rounded-md border border-line bg-card p-1 text-ink shadow-lg empty:hidden">
+          {options.map((item) => (
+            <ComboboxOption key={`${item.kind} ${item.value} ${item.detail}`} value={item.value} className="flex cursor-pointer items-baseline gap-2 rounded px-2 py-1 data-focus:bg-sunk">
+              <span className="shrink-0 font-mono font-semibold">{item.title}</span>
+              <span className="truncate text-sm text-soft">{item.detail}</span>
+            </ComboboxOption>
+          ))}
+        </ComboboxOptions>
+      </Combobox>
+    </label>
+  )
+}

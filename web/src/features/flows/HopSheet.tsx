@@ -1,0 +1,101 @@
+import { Link } from 'react-router'
+import type { Branch, Hop, Stage } from '../../api/types'
+import { Mono, Panel } from '../../ui/controls'
+import { EvidenceLink } from '../lens/EvidenceLink'
+import { useLinkTo } from '../lens/lens'
+
+const MARKS: Record<Stage['result'], { mark: string; word: string; look: string }> = {
+  passed: { mark: '✓', word: 'passed', look: 'text-go' },
+  none: { mark: '○', word: 'nothing here', look: 'text-soft' },
+  stopped: { mark: '✗', word: 'stopped', look: 'text-stop' },
+  not_reached: { mark: '–', word: 'not reached', look: 'text-soft' },
+}
+
+/** What one device did with the packet: every stage, with the line that says so. */
+export function HopSheet({ hop, branch, number, wide }: { hop: Hop; branch: Branch; number: number; wide: boolean }) {
+  const to = useLinkTo()
+  const filter = hop.stages.find((stage) => stage.evidence?.kind === 'filter' && stage.result === 'stopped')
+    ?? hop.stages.find((stage) => stage.evidence?.kind === 'filter')
+  const later = hop.stages.filter((stage) => stage.result === 'not_reached')
+  return (
+    <Panel
+      title={hop.device}
+      aside={<span className="text-soft">hop {number + 1} of {branch.hops.length}</span>}
+      className="min-w-0"
+    >
+      {hop.outside ? (
+        <p>An outside neighbour. What happens behind it is not modelled.</p>
+      ) : (
+        <div className={wide ? 'grid grid-cols-2 gap-x-8' : ''}>
+          <div>
+            <ul className="divide-y divide-line">
+              {hop.stages.filter((stage) => stage.result !== 'not_reached').map((stage) => <StageRow key={stage.stage} stage={stage} />)}
+            </ul>
+            {later.length > 0 && (
+              <p className="border-t border-line py-1.5 text-soft">– Not reached, since it stops before: {later.map((stage) => stage.title).join(', ')}</p>
+            )}
+          </div>
+          <div>
+            {filter?.evidence && <RulesTried stage={filter} />}
+            <p className="mt-3"><Link to={to('devices/chart', { device: hop.device })}>All about {hop.device}</Link></p>
+          </div>
+        </div>
+      )}
+    </Panel>
+  )
+}
+
+function StageRow({ stage }: { stage: Stage }) {
+  const { mark, word, look } = MARKS[stage.result]
+  return (
+    <li className={`grid grid-cols-[1.25rem_1fr] gap-x-1 py-1.5 ${stage.result === 'stopped' ? '-mx-3 bg-stop-wash px-3' : ''}`}>
+      <span className={look} aria-label={word}>{mark}</span>
+      <div className={stage.result === 'none' ? 'text-soft' : ''}>
+        <strong className={stage.result === 'stopped' ? 'text-stop' : ''}>{stage.title}</strong>{' '}
+        <span className="break-words">{stage.text}</span>{' '}
+        <EvidenceLink file={stage.evidence?.file} line={stage.evidence?.line} />
+        {stage.evidence?.kind === 'route' && <Behind stage={stage} />}
+      </div>
+    </li>
+  )
+}
+
+/** The less specific routes that would be followed if this one went. */
+function Behind({ stage }: { stage: Stage }) {
+  const behind = stage.evidence?.behind ?? []
+  if (behind.length === 0) return null
+  return (
+    <div className="text-sm text-soft">
+      behind it: {behind.map((route) => <span key={route.prefix} className="mr-2"><Mono>{route.prefix}</Mono> {route.protocol}</span>)}
+    </div>
+  )
+}
+
+function RulesTried({ stage }: { stage: Stage }) {
+  const tried = stage.evidence?.tried ?? []
+  const byDefault = stage.evidence?.rule === null
+  return (
+    <div className="mt-1.5">
+      <h3 className="font-semibold">Rules tried in <Mono>{stage.evidence?.filter}</Mono></h3>
+      <table className="mt-1 w-full text-sm">
+        <tbody>
+          {tried.map((rule) => (
+            <tr key={rule.rule} className={`border-t border-line align-top ${rule.mismatch ? '' : stage.result === 'stopped' ? 'bg-stop-wash' : 'bg-go-wash'}`}>
+              <td className="py-1 pr-2 font-mono">{rule.rule}</td>
+              <td className="py-1 pr-2">
+                {rule.text} <EvidenceLink file={rule.file} line={rule.line} short />
+                <div className={rule.mismatch ? 'text-soft' : 'font-semibold'}>{rule.mismatch ? `no: ${rule.mismatch}` : 'matches'}</div>
+              </td>
+            </tr>
+          ))}
+          {byDefault && (
+            <tr className={`border-t border-line ${stage.result === 'stopped' ? 'bg-stop-wash' : 'bg-go-wash'}`}>
+              <td className="py-1 pr-2">–</td>
+              <td className="py-1 font-semibold">default: {stage.evidence?.action} <EvidenceLink file={stage.evidence?.file} line={stage.evidence?.line} short /></td>
+            </tr>
+          )}
+        </tbody>
+      </table>
+    </div>
+  )
+}

@@ -1,0 +1,111 @@
+import { useQuery, useQueryClient } from '@tanstack/react-query'
+import { useMemo, useState } from 'react'
+import { Link, NavLink, Outlet, useParams } from 'react-router'
+import { api } from '../../api/client'
+import { networkQuery, sessionQuery } from '../../api/queries'
+import { Problem, Waiting } from '../../ui/controls'
+import { currentTheme, keepTheme } from '../../ui/theme'
+import { FindAnything } from '../find/FindAnything'
+import { LensBar } from './LensBar'
+import { PlaceContext, useAddress, useLinkTo } from './lens'
+
+function Account({ username, role }: { username: string; role?: string }) {
+  const queries = useQueryClient()
+  const [theme, setTheme] = useState(currentTheme)
+  const other = theme === 'light' ? 'dark' : 'light'
+  const logout = async () => {
+    await api.DELETE('/api/session')
+    queries.clear()
+    queries.setQueryData(sessionQuery.queryKey, { username: null })
+  }
+  return (
+    <div className="flex items-center gap-4 text-sea-soft">
+      <button type="button" className="hover:text-sea-ink" onClick={() => { keepTheme(other); setTheme(other) }}>
+        {other === 'dark' ? 'Dark' : 'Light'}
+      </button>
+      <span className="text-sea-ink">{username}{role && <span className="text-sea-soft">, {role}</span>}</span>
+      <button type="button" className="hover:text-sea-ink" onClick={() => void logout()}>Log out</button>
+    </div>
+  )
+}
+
+/** The frame without a network: the list of networks. */
+export function PlainFrame({ username }: { username: string }) {
+  return (
+    <div className="flex min-h-full flex-col">
+      <header className="flex h-12 items-center justify-between gap-4 bg-sea px-4 text-sea-ink">
+        <Link to="/" className="text-lg font-bold text-sea-ink">Routrel</Link>
+        <Account username={username} />
+      </header>
+      <main className="mx-auto w-full max-w-5xl p-5"><Outlet /></main>
+    </div>
+  )
+}
+
+const RAIL = [
+  { page: 'flows', label: 'Flows', path: 'M4 7h9a5 5 0 0 1 5 5v5M14 13l4 4 4-4' },
+  { page: 'devices/chart', label: 'Devices', path: 'M4 5h7v5H4zM13 14h7v5h-7zM7 10v6h6' },
+]
+
+function Rail() {
+  const to = useLinkTo()
+  return (
+    <nav aria-label="Views" className="flex w-20 shrink-0 flex-col gap-1 border-r border-line bg-sunk py-2">
+      {RAIL.map(({ page, label, path }) => (
+        <NavLink
+          key={page}
+          to={to(page)}
+          className={({ isActive }) =>
+            `flex flex-col items-center gap-1 border-l-4 py-2.5 text-sm no-underline hover:bg-card ${
+              isActive || (page.startsWith('devices') && location.pathname.includes('/devices/'))
+                ? 'border-go bg-card font-semibold text-ink'
+                : 'border-transparent text-soft'
+            }`
+          }
+        >
+          <svg viewBox="0 0 24 24" className="size-5" fill="none" stroke="currentColor" strokeWidth="2" strokeLinecap="round" strokeLinejoin="round" aria-hidden>
+            <path d={path} />
+          </svg>
+          {label}
+        </NavLink>
+      ))}
+    </nav>
+  )
+}
+
+/** The frame of everything about one network: lens, rail, find-anything. */
+export function NetworkFrame({ username }: { username: string }) {
+  const { slug = '' } = useParams()
+  const [params] = useAddress()
+  const network = useQuery(networkQuery(slug))
+  const asked = params.get('revision')
+  const revision = asked && /^\d+$/.test(asked) ? Number(asked) : undefined
+  const place = useMemo(
+    () => (network.data ? { network: network.data, lens: { slug, revision } } : null),
+    [network.data, slug, revision],
+  )
+  if (network.isPending) return <Waiting what="Opening the network" />
+  if (!place) return <div className="p-6"><Problem error={network.error} /> <p className="mt-3"><Link to="/">To the networks</Link></p></div>
+  const mayImport = place.network.role !== 'viewer'
+  return (
+    <PlaceContext value={place}>
+      <div className="flex h-full flex-col">
+        <header className="flex h-12 shrink-0 items-center gap-4 bg-sea px-4 text-sea-ink">
+          <Link to="/" className="w-14 text-lg font-bold text-sea-ink">Routrel</Link>
+          <span className="truncate font-semibold">{place.network.title}</span>
+          <LensBar />
+          {mayImport && (
+            <Link className="whitespace-nowrap text-sea-soft hover:text-sea-ink" to={`/n/${slug}/import`}>Import</Link>
+          )}
+          <div className="flex-1" />
+          <FindAnything />
+          <Account username={username} role={place.network.role} />
+        </header>
+        <div className="flex min-h-0 flex-1">
+          <Rail />
+          <main className="min-w-0 flex-1 overflow-auto p-3"><Outlet /></main>
+        </div>
+      </div>
+    </PlaceContext>
+  )
+}

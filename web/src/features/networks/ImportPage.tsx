@@ -1,0 +1,69 @@
+import { useMutation } from '@tanstack/react-query'
+import { useRef, useState, type DragEvent } from 'react'
+import { useNavigate } from 'react-router'
+import { api, data } from '../../api/client'
+import { Button, Panel, Problem } from '../../ui/controls'
+import { usePlace } from '../lens/lens'
+import { Members } from './Members'
+import { fromDrop, fromInput, type Upload } from './uploads'
+
+/** Drop or choose device files; a job reads them. */
+export function ImportPage() {
+  const { network } = usePlace()
+  const navigate = useNavigate()
+  const [over, setOver] = useState(false)
+  const folder = useRef<HTMLInputElement>(null)
+  const files = useRef<HTMLInputElement>(null)
+  const start = useMutation({
+    mutationFn: (uploads: Upload[]) => {
+      const form = new FormData()
+      for (const { path, file } of uploads) {
+        form.append('files', file)
+        form.append('paths', path)
+      }
+      return data(
+        api.POST('/api/networks/{slug}/imports', {
+          params: { path: { slug: network.slug } },
+          body: form as never,
+          bodySerializer: (body) => body as unknown as FormData,
+        }),
+      )
+    },
+    onSuccess: (job) => void navigate(`/n/${network.slug}/imports/${job.id}`),
+  })
+  const take = (uploads: Upload[]) => uploads.length > 0 && start.mutate(uploads)
+  const drop = (event: DragEvent) => {
+    event.preventDefault()
+    setOver(false)
+    void fromDrop(event.dataTransfer).then(take)
+  }
+  if (network.role === 'viewer') return <p className="p-4">You are a viewer here; importing takes an editor.</p>
+  return (
+    <div className="mx-auto grid max-w-4xl gap-3">
+      <Panel title={`Import into ${network.title}`}>
+        <div
+          data-over={over || undefined}
+          onDragOver={(event) => { event.preventDefault(); setOver(true) }}
+          onDragLeave={() => setOver(false)}
+          onDrop={drop}
+          className="grid place-items-center gap-3 rounded-card border-2 border-dashed border-line bg-paper p-10 text-center data-over:border-go data-over:bg-go-wash"
+        >
+          <p className="text-lg">Drop device files here: single files, a folder, or a zip of one.</p>
+          <div className="flex gap-3">
+            <Button tone="main" disabled={start.isPending} onClick={() => folder.current?.click()}>Choose a folder</Button>
+            <Button disabled={start.isPending} onClick={() => files.current?.click()}>Choose files or a zip</Button>
+          </div>
+          <input ref={folder} type="file" hidden aria-label="Folder to import" {...{ webkitdirectory: '' }} onChange={(event) => take(fromInput(event.target.files))} />
+          <input ref={files} type="file" hidden multiple accept=".yaml,.yml,.zip" aria-label="Files to import" onChange={(event) => take(fromInput(event.target.files))} />
+          {start.isPending && <p role="status">Sending the files…</p>}
+        </div>
+        {start.isError && <div className="mt-3"><Problem error={start.error} /></div>}
+        <p className="mt-3 text-soft">
+          An import becomes a new revision only if every file reads without problems. The upload is the whole network:
+          files that are missing in it are missing in the new revision. Earlier revisions stay as they are.
+        </p>
+      </Panel>
+      <Members />
+    </div>
+  )
+}

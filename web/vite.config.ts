@@ -1,0 +1,13 @@
+/// <reference types="vitest/config" />
+import tailwindcss from '@tailwindcss/vite'
+import react from '@vitejs/plugin-react'
+import { defineConfig } from 'vite'
+
+const api = process.env.ROUTREL_API ?? 'http://127.0.0.1:8640'
+
+export default defineConfig({
+  plugins: [react(), tailwindcss()],
+  server: { host: '127.0.0.1', proxy: { '/api': api } },
+  build: { chunkSizeWarningLimit: 1800 },
+  test: { environment: 'jsdom', setupFiles: ['src/testing.ts'] },
+})
