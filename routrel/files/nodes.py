@@ -96,6 +96,9 @@ def parse(text: str, file: str, report: Report) -> Node | None:
     except yaml.MarkedYAMLError as error:
         mark = error.problem_mark or error.context_mark
         place = Place(file, mark.line + 1, mark.column + 1) if mark else Place(file, 1, 1)
+        lines = text.splitlines()
+        if place.line > len(lines) > 0:  # what is missing at the end is told at the last line
+            place = Place(file, len(lines), len(lines[-1]) + 1)
         problem = " ".join(filter(None, (error.context, error.problem)))
         report.error(
             place, "yaml_syntax", f"not YAML: {problem}", "check indentation, quotes and brackets"

@@ -144,6 +144,7 @@ class LoopEvidence:
     """The devices the packet goes round, in order, from where it was first seen."""
 
     devices: tuple[str, ...]
+    place: Place  #: the configured route that the first of them follows, else the device itself
 
 
 Evidence: TypeAlias = (

@@ -296,12 +296,12 @@ class _Walker:
                 position.vrf,
                 position.interface_in,
             ) and not hop.outside:
-                round_trip = tuple(h.device for h in position.hops[index:])
-                stage = Stage(
-                    name=StageName.ROUTE,
-                    result=Result.STOPPED,
-                    evidence=LoopEvidence(devices=round_trip),
+                configured = _configured_places(hop.stages)
+                evidence = LoopEvidence(
+                    devices=tuple(h.device for h in position.hops[index:]),
+                    place=next(iter(configured), position.device.place),
                 )
+                stage = Stage(name=StageName.ROUTE, result=Result.STOPPED, evidence=evidence)
                 return self._stop(position, [stage], Verdict.LOOPED)
         return None
 
@@ -418,14 +418,10 @@ def _cause(position: _Position, stage: Stage, stages: list[Stage]) -> Cause:
                 interface=position.interface_in,
                 place=position.device.place,
             )
+        case LoopEvidence(place=place):
+            return Cause(device=device, kind="loop", interface=position.interface_in, place=place)
         case _:
-            first = next(hop for hop in position.hops if hop.device == device)
-            return Cause(
-                device=device,
-                kind="loop",
-                interface=position.interface_in,
-                place=next(iter(_configured_places(first.stages)), position.device.place),
-            )
+            raise ValueError(f"the stage {stage.name.value} stops nothing")
 
 
 def _configured_places(stages: Iterable[Stage]) -> list[Place]:

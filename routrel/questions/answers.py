@@ -211,8 +211,8 @@ def _evidence_data(state: State, stage: Stage, hop: Hop) -> Json | None:
                 "device": found.device,
                 "outside": found.outside,
             }
-        case LoopEvidence(devices=devices):
-            return {"kind": "loop", "devices": list(devices)}
+        case LoopEvidence(devices=devices, place=place):
+            return {"kind": "loop", "devices": list(devices), **place_data(place)}
         case _:
             return None
 

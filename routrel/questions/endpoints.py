@@ -15,6 +15,11 @@ from routrel.questions.errors import FamilyMismatch, UnknownEndpoint
 
 __all__ = ["Endpoint", "resolve_endpoint", "shared_family"]
 
+_PRIVATE = tuple(
+    ipaddress.ip_network(text)
+    for text in ("10.0.0.0/8", "172.16.0.0/12", "192.168.0.0/16", "fc00::/7")
+)
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Endpoint:
@@ -162,11 +167,18 @@ def _starts_on_segment(state: State, address: Address) -> tuple[Start, ...]:
 
 
 def _outside_behind(state: State, address: Address) -> list[OutsideNeighbour]:
-    """The outside neighbours that name the longest prefix that holds an address."""
+    """The outside neighbours that name the longest prefix that holds an address.
+
+    A neighbour that has the default prefix leads to the public world, which is no place for
+    private addresses (RFC 1918, RFC 4193): a more specific prefix must name those.
+    """
+    private = any(address in prefix for prefix in _PRIVATE if prefix.version == address.version)
     owners: dict[int, list[OutsideNeighbour]] = {}
     index = PrefixIndex()
     for outside in state.network.outside:
         for prefix in outside.prefixes:
+            if private and prefix.prefixlen == 0:
+                continue
             owners.setdefault(index.add(prefix), []).append(outside)
     matches = index.matches(address)
     return owners[matches[0]] if matches else []

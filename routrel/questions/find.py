@@ -38,7 +38,7 @@ def find(
     endpoints_only: bool = False,
     limit: int = 20,
 ) -> list[Found]:
-    """What matches every word, best first: an equal title, then a title that begins so, then others.
+    """What matches every word, best first: an equal title, one that begins so, then others.
 
     Args:
         texts: The files' texts by path; searched last, line by line.
@@ -88,8 +88,8 @@ def _everything(state: State) -> Iterator[Found]:
             place=outside.place,
         )
     for device in state.network.devices:
-        addresses = [own.ip for interface in device.interfaces for own in interface.addresses]
-        shown = f" {addresses[0]}" if addresses else ""
+        own_addresses = [own.ip for interface in device.interfaces for own in interface.addresses]
+        shown = f" {own_addresses[0]}" if own_addresses else ""
         yield Found(
             kind="device",
             title=device.name,

@@ -39,8 +39,7 @@ def chart_data(state: State) -> Json:
             "stated": segment.stated,
             "ends": [end_data(end) for end in segment.ends],
             "outside": [
-                {"name": end.neighbour.name, "address": str(end.address)}
-                for end in segment.outside
+                {"name": end.neighbour.name, "address": str(end.address)} for end in segment.outside
             ],
         }
 

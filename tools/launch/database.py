@@ -121,8 +121,8 @@ class Cluster:
             print(f"    an old cluster without its password was put aside as {aside}")
         fresh.mkdir(mode=0o700)
         password_file = fresh.with_suffix(".password")
-        private_file(self.settings_file, json.dumps(
-            {"user": USER, "password": password, "name": DATABASE, "port": FIRST_PORT}))  # fmt: skip
+        settings = {"user": USER, "password": password, "name": DATABASE, "port": FIRST_PORT}
+        private_file(self.settings_file, json.dumps(settings))
         password_file.touch(mode=0o600)
         password_file.write_text(password)
         if self.as_owner:

@@ -12,6 +12,7 @@ from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers, status
 from rest_framework.negotiation import BaseContentNegotiation
+from rest_framework.parsers import MultiPartParser
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
@@ -55,6 +56,8 @@ class ImportShape(serializers.Serializer):
 
 
 class ImportListView(APIView):
+    parser_classes = (MultiPartParser,)
+
     @extend_schema(
         operation_id="imports_start",
         request={"multipart/form-data": UploadShape},

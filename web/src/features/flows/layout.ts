@@ -97,7 +97,11 @@ function insertRun(columns: Map<string, number>, path: string[]) {
       left = columns.get(device) ?? column
     }
   }
-  flush(null)
+  if (run.length > 0) {
+    // The return direction begins at the right; what nobody else meets is put as far there as it goes.
+    left = Math.max(left, Math.max(...columns.values()) - run.length)
+    flush(null)
+  }
 }
 
 function placeWay(way: Tile['way'], direction: Direction, order: Map<string, number>): Tile[] {
@@ -135,7 +139,7 @@ function wiresOf(way: Tile['way'], direction: Direction, tiles: Tile[]): Wire[] 
   const add = (from: string, to: string, share: number, dead: boolean) => {
     const key = `${from}>${to}`
     const wire = wires.get(key) ?? { from: `${way} ${from}`, to: `${way} ${to}`, way, share: 0, dead, fans: false }
-    wire.share += share
+    wire.share = Math.min(1, wire.share + share) // a loop passes the same wire again
     wires.set(key, wire)
   }
   for (const branch of direction.branches) {

@@ -1,0 +1,1 @@
+"""Tests: engine (no database), server (real PostgreSQL), browser (Selenium on the built app)."""

@@ -1,0 +1,97 @@
+"""The command line: its fixed fields, its exit codes, and the demo's cases."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import pytest
+from typer.testing import CliRunner
+
+from routrel.cli import app
+from routrel.files.reader import read_folder
+from routrel.model.network import Case
+
+DEMO = Path(__file__).resolve().parents[2] / "demo"
+CASES = read_folder(DEMO).network.cases
+
+
+def run(*arguments: str) -> tuple[int, str]:
+    """Exit code and standard output of `routrel ARGUMENTS`."""
+    result = CliRunner().invoke(app, [str(argument) for argument in arguments])
+    assert result.exception is None or isinstance(result.exception, SystemExit), result.exception
+    return result.exit_code, result.stdout
+
+
+def asked(*arguments: str) -> dict:
+    code, out = run(*arguments, "--json")
+    assert code == 0, out
+    return json.loads(out)
+
+
+def test_check_exits_by_what_it_finds(tmp_path):
+    """0 without errors, 1 with errors, 2 where there is nothing to read."""
+    assert run("check", DEMO)[0] == 0
+    (tmp_path / "r.yaml").write_text("routrel: 1\ndevice: r\nrole: ruoter\n")
+    code, out = run("check", tmp_path, "--json")
+    assert code == 1
+    (finding,) = json.loads(out)["findings"]
+    assert (finding["file"], finding["line"], finding["column"]) == ("r.yaml", 3, 7)
+    assert "r.yaml:3:7" in run("check", tmp_path)[1]
+    assert run("check", tmp_path / "none")[0] == 2
+    assert run("routes", tmp_path)[0] == 2
+
+
+def test_routes_have_the_fixed_fields():
+    """One route of one device, by prefix and by address, with its candidates."""
+    answer = asked("routes", DEMO, "--device", "gul-edge-1", "--address", "10.80.3.12", "--why")
+    assert answer["converged"] is True
+    (route,) = answer["routes"]
+    expected = {
+        "device": "gul-edge-1", "vrf": "default", "prefix": "10.80.3.0/24", "protocol": "ospf",
+        "path_type": "intra_area", "distance": 110, "metric": 40, "tag": 0, "discard": False,
+    }  # fmt: skip
+    assert {key: route[key] for key in expected} == expected
+    assert [(h["device"], h["weight"]) for h in route["next_hops"]] == [
+        ("brk-core-1", 1),
+        ("cor-core-1", 1),
+    ]
+    assert answer["matched"] == "10.80.3.0/24"
+    assert [c["lost_on"] for c in answer["candidates"]] == [None]
+    assert [r["prefix"] for r in answer["behind"]] == ["0.0.0.0/0"]
+    assert run("routes", DEMO, "--device", "nobody")[0] == 2
+
+
+@pytest.mark.parametrize("case", CASES, ids=lambda case: case.name)
+def test_each_case_of_the_demo_has_its_verdict_and_evidence(case: Case):
+    """The story's question gives the known verdicts, and the cited line holds the evidence."""
+    more = ["--size", str(case.question.size)] if case.question.size else []
+    question = ["--from", case.question.source, "--to", case.question.destination]
+    answer = asked("flow", DEMO, *question, "--as", case.question.traffic, "--both", *more)
+    assert answer["forward"]["verdict"] == case.forward
+    if case.back:
+        assert answer["return"]["verdict"] == case.back
+    cause = answer["forward"]["cause"] or (answer["return"] or {}).get("cause")
+    if case.device:
+        assert cause["device"] == case.device
+    if case.file:
+        assert cause["file"] == case.file
+        line = (DEMO / case.file).read_text().splitlines()[cause["line"] - 1]
+        assert case.evidence in line
+    for way in filter(None, (answer["forward"], answer["return"])):
+        assert sum(b["share"] for b in way["branches"]) == pytest.approx(1)
+
+
+def test_demo_and_schema_are_written(tmp_path):
+    """The demo goes to a new folder only; what it writes reads without errors."""
+    assert run("demo", tmp_path / "new")[0] == 0
+    assert run("check", tmp_path / "new")[0] == 0
+    assert run("demo", tmp_path / "new")[0] == 2
+    assert json.loads(run("schema")[1])["$schema"].startswith("https://json-schema.org/")
+
+
+def test_the_human_output_names_the_line():
+    """What a person reads has the sentence, the rule and the file's line."""
+    out = run("flow", DEMO, "--from", "kiosk-gul", "--to", "booking-db", "--as", "tcp 5432")[1]
+    assert "Blocked at eas-fw-1: filter wan-in drops it on arrival by rule 30" in out
+    assert "devices/eas-fw-1.yaml:77" in out

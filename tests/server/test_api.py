@@ -1,0 +1,288 @@
+"""The API on the real PostgreSQL: sessions, roles, imports, and answers through a lens."""
+
+from __future__ import annotations
+
+import io
+import json
+import zipfile
+from pathlib import Path
+
+import pytest
+from django.contrib.auth import get_user_model
+from django.core.cache import cache
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.core.management import call_command
+from django.test import Client
+
+from routrel.files.reader import load_texts
+from server.networks.imports import add_revision, run_import
+from server.networks.models import Import, Membership, Network, Role
+
+ROOT = Path(__file__).resolve().parents[2]
+DEMO = ROOT / "demo"
+PASSWORD = "quay-side-lantern"
+
+pytestmark = pytest.mark.django_db
+
+
+@pytest.fixture(autouse=True)
+def _separate_caches(settings, tmp_path):
+    """Throttle counts and computed states of one test stay in it."""
+    settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]  # quick
+    settings.STATE_CACHE = tmp_path / "states"
+    settings.CACHES = {"default": {**settings.CACHES["default"], "LOCATION": tmp_path / "django"}}
+    yield
+    cache.clear()
+
+
+@pytest.fixture()
+def network():
+    """The demo as revision 1, with a member of each role."""
+    made = Network.objects.create(slug="demo", title="Demo")
+    for role in Role.values:
+        user = get_user_model().objects.create_user(role, password=PASSWORD)
+        Membership.objects.create(network=made, user=user, role=role)
+    get_user_model().objects.create_user("stranger", password=PASSWORD)
+    add_revision(made, load_texts(DEMO)[0], author=None)
+    return made
+
+
+def client(name: str, *, csrf: bool = False) -> Client:
+    made = Client(enforce_csrf_checks=csrf)
+    made.force_login(get_user_model().objects.get(username=name))
+    return made
+
+
+def upload(name: str, files: dict[str, bytes], slug: str = "demo"):
+    return client(name).post(
+        f"/api/networks/{slug}/imports",
+        {
+            "files": [SimpleUploadedFile(Path(path).name, data) for path, data in files.items()],
+            "paths": list(files),
+        },
+    )
+
+
+def imported(name: str, files: dict[str, bytes]) -> dict:
+    """Upload, run the job as the worker would, and read how it ended."""
+    answer = upload(name, files)
+    assert answer.status_code == 202, answer.content
+    run_import(Import.objects.get(pk=answer.json()["id"]))
+    return client(name).get(f"/api/imports/{answer.json()['id']}").json()
+
+
+# --- sessions ------------------------------------------------------------------------------------
+
+
+def test_logging_in_needs_the_csrf_token_and_is_throttled(network):
+    """No token: refused. Wrong password: a sentence. The eleventh attempt in a minute: wait."""
+    visitor = Client(enforce_csrf_checks=True)
+    body = {"username": "viewer", "password": PASSWORD}
+    assert visitor.post("/api/session", body, "application/json").status_code == 403
+    visitor.get("/api/session")
+    token = {"HTTP_X_CSRFTOKEN": visitor.cookies["csrftoken"].value}
+    wrong = visitor.post("/api/session", {**body, "password": "x"}, "application/json", **token)
+    assert (wrong.status_code, wrong.json()["message"]) == (403, "name or password is wrong")
+    good = visitor.post("/api/session", body, "application/json", **token)
+    assert good.json() == {"username": "viewer"}
+    token = {"HTTP_X_CSRFTOKEN": visitor.cookies["csrftoken"].value}
+    assert visitor.get("/api/networks").status_code == 200
+    assert visitor.delete("/api/session").status_code == 403  # logging out changes state too
+    assert visitor.delete("/api/session", **token).status_code == 204
+    assert visitor.get("/api/networks").status_code == 403
+    visitor.get("/api/session")
+    token = {"HTTP_X_CSRFTOKEN": visitor.cookies["csrftoken"].value}
+    codes = [
+        visitor.post("/api/session", {**body, "password": "x"}, "application/json", **token)
+        for _ in range(12)
+    ]
+    assert codes[-1].status_code == 429
+    assert "wait" in codes[-1].json()["suggestion"]
+
+
+# --- roles ---------------------------------------------------------------------------------------
+
+ACCESS = [
+    ("GET", "/api/networks/demo", {"stranger": 404, "viewer": 200, "editor": 200, "owner": 200}),
+    ("GET", "/api/networks/demo/chart", {"stranger": 404, "viewer": 200}),
+    ("GET", "/api/networks/demo/files/network.yaml", {"stranger": 404, "viewer": 200}),
+    ("GET", "/api/networks/demo/find?q=booking", {"stranger": 404, "viewer": 200}),
+    ("POST", "/api/networks/demo/imports", {"stranger": 404, "viewer": 403, "editor": 400, "owner": 400}),
+    ("PUT", "/api/networks/demo/members", {"stranger": 404, "viewer": 403, "editor": 403, "owner": 400}),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("method", "path", "expected"), ACCESS, ids=[a[0] + a[1] for a in ACCESS])
+def test_who_may_do_what(network, method, path, expected):
+    """Strangers cannot tell a network from none; viewers read; owners manage members."""
+    for name, status in expected.items():
+        types = {"PUT": "application/json", "POST": "multipart/form-data; boundary=x"}
+        content = {"content_type": types[method]} if method in types else {}
+        assert client(name).generic(method, path, **content).status_code == status, name
+
+
+def test_owners_manage_members_and_one_always_stays(network):
+    """Add, change, remove; the last owner cannot go."""
+    owner = client("owner")
+
+    def put(username: str, role: str | None):
+        body = json.dumps({"username": username, "role": role})
+        return owner.put("/api/networks/demo/members", body, "application/json")
+
+    assert {"username": "stranger", "role": "viewer"} in put("stranger", "viewer").json()
+    assert client("stranger").get("/api/networks/demo").json()["role"] == "viewer"
+    assert "stranger" not in str(put("stranger", None).json())
+    assert put("owner", None).status_code == 400
+    assert put("owner", "viewer").status_code == 400
+    assert client("owner").get("/api/networks/demo").json()["role"] == "owner"
+
+
+# --- imports -------------------------------------------------------------------------------------
+
+
+def demo_files() -> dict[str, bytes]:
+    return {path: text.encode() for path, text in load_texts(DEMO)[0].items()}
+
+
+def zipped(files: dict[str, bytes], top: str = "net/") -> bytes:
+    buffer = io.BytesIO()
+    with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as archive:
+        for path, data in files.items():
+            archive.writestr(top + path, data)
+    return buffer.getvalue()
+
+
+def test_an_import_becomes_the_next_revision(network):
+    """A folder inside a zip gives the same content as the files alone; other files are named."""
+    files = {**demo_files(), "notes.txt": b"x"}
+    job = imported("editor", {"net.zip": zipped(files)})
+    assert (job["status"], job["revision"], job["skipped"]) == ("done", 2, ["notes.txt"])
+    assert (job["done"], job["total"]) == (len(demo_files()), len(demo_files()))
+    first, second = network.revisions.order_by("number")
+    assert first.content_hash == second.content_hash
+    listed = client("viewer").get("/api/networks/demo/revisions").json()
+    assert [(r["number"], r["author"]) for r in listed] == [(2, "editor"), (1, None)]
+
+
+def test_a_broken_import_tells_the_line_and_keeps_nothing(network):
+    """The problem cites file and line; the uploaded file can be read in place."""
+    files = demo_files()
+    broken = files["devices/gul-edge-1.yaml"].replace(b"mtu: 1500", b"mtuu: 1500", 1)
+    job = imported("editor", {**files, "devices/gul-edge-1.yaml": broken})
+    assert (job["status"], job["revision"], network.revisions.count()) == ("refused", None, 1)
+    (problem,) = job["problems"]
+    line = broken.decode().splitlines()[problem["line"] - 1]
+    assert (problem["code"], "mtuu" in line) == ("unknown_key", True)
+    text = client("viewer").get(f"/api/imports/{job['id']}/files/{problem['file']}").json()["text"]
+    assert text == broken.decode()
+
+
+@pytest.mark.parametrize(
+    ("files", "part"),
+    [
+        ({"x.zip": b"PK not really"}, "not a readable zip"),
+        ({"../x.yaml": b"routrel: 1"}, "leads out"),
+        ({"readme.txt": b"x"}, "no device file"),
+        ({"a.zip": zipped({"../../x.yaml": b"x"}, top="")}, "leads out"),
+        ({"a.yaml": b"x", "b.zip": zipped({"a.yaml": b"y"}, top="")}, "twice"),
+    ],
+)
+def test_uploads_that_cannot_be_taken_say_why(network, files, part):
+    """Broken archives, paths that escape, nothing to read: refused before any job."""
+    answer = upload("editor", files)
+    assert (answer.status_code, answer.json()["code"]) == (400, "upload_refused")
+    assert part in answer.json()["message"]
+    assert not Import.objects.exists()
+
+
+def test_an_import_can_be_cancelled(network, monkeypatch):
+    """Before it runs, and while it reads; nothing is kept, and running it again does nothing."""
+    waiting = upload("editor", demo_files()).json()["id"]
+    assert client("viewer").post(f"/api/imports/{waiting}/cancel").status_code == 403
+    assert client("editor").post(f"/api/imports/{waiting}/cancel").json()["status"] == "cancelled"
+    run_import(Import.objects.get(pk=waiting))
+    assert Import.objects.get(pk=waiting).status == "cancelled"
+    running = Import.objects.get(pk=upload("editor", demo_files()).json()["id"])
+    monkeypatch.setattr("server.networks.imports._REPORT_EVERY_S", 0)
+    Import.objects.filter(pk=running.pk).update(cancel_requested=True)
+    run_import(running)
+    assert (running.status, network.revisions.count()) == ("cancelled", 1)
+
+
+def test_progress_is_streamed_until_the_end(network):
+    """The event stream gives the state and closes once the import has ended."""
+    job = imported("editor", demo_files())
+    answer = client("viewer").get(
+        f"/api/imports/{job['id']}/events", headers={"accept": "text/event-stream"}
+    )
+    events = b"".join(answer.streaming_content).decode().strip().split("\n\n")
+    assert json.loads(events[-1].removeprefix("data: "))["status"] == "done"
+
+
+# --- answers -------------------------------------------------------------------------------------
+
+
+def test_answers_are_a_function_of_the_lens(network):
+    """The same question through revision 1 is blocked, through 2, with the rule gone, delivered."""
+    files = demo_files()
+    path = "devices/eas-fw-1.yaml"
+    text = files[path].decode()
+    rule = next(line for line in text.splitlines() if "id: 30" in line)
+    assert (
+        imported("editor", {**files, path: text.replace(rule + "\n", "").encode()})["status"]
+        == "done"
+    )
+    question = "/api/networks/demo/flow?from=kiosk-gul&to=booking-db&as=tcp%205432"
+    old = client("viewer").get(question + "&revision=1").json()
+    new = client("viewer").get(question).json()
+    assert (old["forward"]["verdict"], old["forward"]["cause"]["rule"]) == ("filtered", 30)
+    assert (new["forward"]["verdict"], new["return"]["verdict"]) == ("delivered", "delivered")
+
+
+def test_wrong_questions_get_a_code_and_a_suggestion(network):
+    """Misuse is 400 with a stable code; what is not there is 404."""
+    viewer = client("viewer")
+    answer = viewer.get("/api/networks/demo/flow?from=kiosk-gull&to=booking-db&as=tcp%201")
+    assert (answer.status_code, answer.json()["code"]) == (400, "unknown_endpoint")
+    assert "kiosk-gul" in answer.json()["suggestion"]
+    assert viewer.get("/api/networks/demo/flow?from=kiosk-gul").json()["code"] == "invalid"
+    assert viewer.get("/api/networks/demo/chart?revision=99").status_code == 404
+    assert viewer.get("/api/networks/demo/routes?device=none").json()["code"] == "unknown_name"
+
+
+def test_find_ranks_names_before_text(network):
+    """An equal name first; addresses and rules are found; file text last, with its line."""
+    viewer = client("viewer")
+
+    def found(words: str, **more):
+        return viewer.get("/api/networks/demo/find", {"q": words, **more}).json()
+
+    assert found("booking-db")[0]["value"] == "booking-db"
+    assert found("10.64.7.21")[0]["kind"] == "address"
+    assert found("wan-in rule 30")[0]["file"] == "devices/eas-fw-1.yaml"
+    assert found("closed in spring")[0]["kind"] == "line"
+    assert {item["kind"] for item in found("eas", endpoints="true")} <= {
+        "device",
+        "interface",
+        "address",
+        "outside",
+    }
+
+
+def test_the_published_description_is_current(tmp_path):
+    """web/openapi.json, from which the typed client is made, is what the code says."""
+    target = tmp_path / "openapi.json"
+    call_command("spectacular", "--format", "openapi-json", "--file", str(target))
+    published = (ROOT / "web" / "openapi.json").read_text()
+    assert json.loads(target.read_text()) == json.loads(published), "run bin/update-published"
+    assert Client().get("/api/schema").status_code == 200
+
+
+def test_loading_the_demo_twice_changes_nothing(tmp_path):
+    """One network, three users, one revision."""
+    password = tmp_path / "password"
+    password.write_text(PASSWORD)
+    for _ in range(2):
+        call_command("load_demo", "--password-file", str(password))
+    network = Network.objects.get()
+    assert (network.revisions.count(), network.memberships.count()) == (1, 3)
