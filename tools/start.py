@@ -68,7 +68,7 @@ def _serve(port: int, *, demo: bool, dev: bool) -> int:
         with one_at_a_time():
             require_space(ROOT, 0.3)
             install(lock="app.txt", browser=False)
-            cluster = database()
+            cluster, _ = database()
             with step("Migrations"):
                 manage("migrate", "--no-input")
             if demo:

@@ -35,7 +35,7 @@ def _separate_caches(settings, tmp_path):
     cache.clear()
 
 
-@pytest.fixture()
+@pytest.fixture
 def network():
     """The demo as revision 1, with a member of each role."""
     made = Network.objects.create(slug="demo", title="Demo")

@@ -57,14 +57,15 @@ def install(*, lock: str, browser: bool, web: bool = True) -> None:
             build_web_app()
 
 
-def database() -> Cluster:
-    """The running cluster, with the server's other secrets beside its password."""
+def database() -> tuple[Cluster, bool]:
+    """The running cluster, and whether it ran before; the server's key stands beside its password."""
     with step("Database"):
         if not (VAR / "secrets" / "django-key").exists():
             private_file(VAR / "secrets" / "django-key", secrets.token_urlsafe(48))
         cluster = Cluster(VAR)
+        was_running = cluster.running()
         cluster.prepare()
-    return cluster
+    return cluster, was_running
 
 
 def demo_password_file() -> Path:

@@ -67,7 +67,7 @@ class ImportListView(APIView):
         """Take files, folders (`paths` beside `files`, in the same order) or zip archives."""
         network = network_for(request, slug, Role.EDITOR)
         uploads = request.FILES.getlist("files")
-        paths = request.data.getlist("paths") or [upload.name or "" for upload in uploads]
+        paths = request.POST.getlist("paths") or [upload.name or "" for upload in uploads]
         if not uploads:
             raise UploadRefused("no file was sent; choose files, a folder or a zip archive")
         if len(paths) != len(uploads):

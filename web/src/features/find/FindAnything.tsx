@@ -5,6 +5,7 @@ import { useNavigate } from 'react-router'
 import { findQuery } from '../../api/queries'
 import type { Found } from '../../api/types'
 import { useFileLink, useLens, useLinkTo } from '../lens/lens'
+import { stillMatching } from './matching'
 
 const KEYS: [string, string][] = [
   ['/', 'find anything'],
@@ -74,7 +75,7 @@ function Finder({ onDone }: { onDone: () => void }) {
   const navigate = useNavigate()
   const target = useTarget()
   const found = useQuery({ ...findQuery(lens, words.trim(), false), placeholderData: keepPreviousData })
-  const results = found.data ?? []
+  const results = stillMatching(words, found)
   const pick = (item: Found | null) => {
     if (!item) return
     onDone()
@@ -102,7 +103,7 @@ function Finder({ onDone }: { onDone: () => void }) {
           </ComboboxOption>
         ))}
       </ComboboxOptions>
-      {found.isSuccess && results.length === 0 && (
+      {found.isSuccess && !found.isPlaceholderData && results.length === 0 && (
         <p className="p-2 text-soft">Nothing matches all of these words in this revision.</p>
       )}
     </Combobox>

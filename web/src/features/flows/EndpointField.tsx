@@ -1,13 +1,15 @@
 import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from '@headlessui/react'
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { findQuery } from '../../api/queries'
+import { stillMatching } from '../find/matching'
+import type { Found } from '../../api/types'
 import { useLens } from '../lens/lens'
 
 /** A source or destination, completed from names and addresses; anything may be typed. */
 export function EndpointField({ label, value, onChange }: { label: string; value: string; onChange: (value: string) => void }) {
   const lens = useLens()
   const found = useQuery({ ...findQuery(lens, value.trim(), true), placeholderData: keepPreviousData })
-  const options = found.data ?? []
+  const options = withTyped(value.trim(), stillMatching(value, found))
   return (
     <label className="flex items-center gap-2 text-soft">
       {label}
@@ -31,4 +33,13 @@ export function EndpointField({ label, value, onChange }: { label: string; value
       </Combobox>
     </label>
   )
+}
+
+const ADDRESS = /^(\d{1,3}(\.\d{1,3}){3}|[0-9a-f]*:[0-9a-f:]+)$/i
+
+/** An address that nobody has may be asked too, so it must not turn into one that merely begins alike. */
+export function withTyped(typed: string, found: Found[]): Found[] {
+  if (!ADDRESS.test(typed) || found.some((item) => item.value === typed)) return found
+  const own: Found = { kind: 'address', title: typed, detail: 'as typed', value: typed, device: null, file: null, line: null, column: null }
+  return [own, ...found]
 }

@@ -1,0 +1,109 @@
+"""Errands through the real interface, as a network engineer runs them."""
+
+from __future__ import annotations
+
+import zipfile
+from pathlib import Path
+
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+
+from tests.browser.conftest import ROOT, Reader
+
+DEMO = ROOT / "demo"
+
+
+def test_why_a_kiosk_cannot_reach_the_booking_database(reader: Reader):
+    """Log in, ask the flow by names, read device, rule and line, open the line in the file."""
+    reader.open("/n/marram/flows")
+    reader.fill("Name", "vita")  # a viewer; the deep link survives the login
+    reader.fill("Password", reader.site.password)
+    reader.press("Log in")
+    reader.reads("A kiosk cannot reach the booking database")
+    reader.accessible()
+    source = reader.fill("from", "kiosk-g")
+    reader.reads("ticket kiosk by the slipway")
+    source.send_keys(Keys.ENTER)  # the best match is chosen already
+    reader.wait(lambda: source.get_property("value") == "kiosk-gul", "the name was not completed")
+    reader.fill("to", "booking-db").send_keys(Keys.ESCAPE)
+    reader.fill("as", "tcp 5432")
+    reader.press("Ask")
+    verdict = reader.labelled("Verdict").text
+    assert "Blocked at eas-fw-1" in verdict
+    assert "rule 30" in verdict
+    assert "Routing would deliver it" in verdict
+    assert "return direction is open" in verdict
+    reader.reads("deny tcp 10.64.0.0/12 → any port 5000-6000", "destination 10.80.3.12 is outside")
+    reader.accessible()
+    asked = reader.driver.current_url
+    reader.press("dru-core-1 in ge-0/3, return")
+    reader.reads("dru-core-1\nhop 3 of 5")
+    reader.press("eas-fw-1 stops here, forward")
+    reader.press("eas-fw-1.yaml:77")
+    reader.reads("devices/eas-fw-1.yaml", "line 77 is cited")
+    cited = reader.wait(
+        lambda: reader.driver.find_element(By.CSS_SELECTOR, ".cm-cited").text, "no line is marked"
+    )
+    assert "id: 30, deny: tcp" in str(cited)
+    reader.driver.get(asked)  # the address alone brings the answer back
+    reader.reads("Blocked at eas-fw-1")
+
+
+def test_a_broken_zip_is_refused_with_the_line(reader: Reader, tmp_path: Path):
+    """Import a zip with a typing mistake: nothing is kept, and the line is shown."""
+    archive = tmp_path / "marram.zip"
+    with zipfile.ZipFile(archive, "w") as made:
+        for path in sorted(DEMO.rglob("*.yaml")):
+            text = path.read_text()
+            if path.name == "gul-edge-1.yaml":
+                text = text.replace("description: to har-yard-1", "descripton: to har-yard-1")
+            made.writestr(f"marram/{path.relative_to(DEMO)}", text)
+    reader.log_in()
+    reader.open("/n/marram/import")
+    reader.reads("Drop device files here")
+    reader.accessible()
+    field = reader.driver.find_element(By.CSS_SELECTOR, "input[type=file][multiple]")
+    field.send_keys(str(archive))
+    reader.reads("Not imported: the files have problems", "1 problem in the files")
+    reader.reads("an interface has no key “descripton”", "did you mean “description”?")
+    cited = reader.wait(
+        lambda: reader.driver.find_element(By.CSS_SELECTOR, ".cm-cited").text, "no line is marked"
+    )
+    assert "descripton: to har-yard-1" in str(cited)
+    reader.accessible()
+    reader.open("/n/marram/import")
+    good = tmp_path / "good.zip"
+    with zipfile.ZipFile(good, "w") as made:
+        for path in sorted(DEMO.rglob("*.yaml")):
+            made.write(path, path.relative_to(DEMO))
+    reader.reads("Drop device files here")
+    field = reader.driver.find_element(By.CSS_SELECTOR, "input[type=file][multiple]")
+    field.send_keys(str(good))
+    reader.reads("Imported", "42 devices became revision 2")
+    reader.reads("seen through revision\n2")
+
+
+def test_looking_around_by_chart_table_and_keyboard(reader: Reader):
+    """Is anything wrong? Then the device it names, its table, and finding a rule by keyboard."""
+    reader.log_in()
+    reader.open("/n/marram/devices/chart")
+    reader.reads("Is anything wrong?", "eas-fw-2:ge-0/2 is shut")
+    reader.labelled("eas-fw-2, firewall")
+    reader.accessible()
+    tile = reader.labelled("gul-edge-1, router")
+    reader.driver.execute_script("arguments[0].focus()", tile)
+    tile.send_keys(Keys.ENTER)
+    reader.reads("Gullspit ferry port", "reaches kiosk-gul:eth0")
+    reader.press("Its table")
+    reader.reads("Table of gul-edge-1", "10.64.4.0/24")
+    reader.fill("Filter routes", "10.64.9.0")
+    reader.reads("1 of ", "gul-edge-1.yaml")
+    reader.accessible()
+    reader.open("/n/marram/devices/list")
+    reader.reads("42 devices")
+    reader.accessible()
+    reader.driver.find_element(By.TAG_NAME, "body").send_keys("/")
+    reader.fill("Find anything", "wan-in rule 30")
+    reader.reads("eas-fw-1: deny tcp")
+    reader.labelled("Find anything").send_keys(Keys.ENTER)
+    reader.reads("line 77 is cited")
