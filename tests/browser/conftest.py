@@ -80,7 +80,7 @@ class Reader:
                 for e in self.driver.find_elements(
                     By.CSS_SELECTOR, "input,button,a,select,textarea,[role],[aria-label],section"
                 )
-                if e.accessible_name == label
+                if " ".join(e.accessible_name.split()) == label
             ),
             f"nothing is called “{label}”",
         )

@@ -58,7 +58,7 @@ def install(*, lock: str, browser: bool, web: bool = True) -> None:
 
 
 def database() -> tuple[Cluster, bool]:
-    """The running cluster, and whether it ran before; the server's key stands beside its password."""
+    """The running cluster, and whether it ran before. The server's key is made along."""
     with step("Database"):
         if not (VAR / "secrets" / "django-key").exists():
             private_file(VAR / "secrets" / "django-key", secrets.token_urlsafe(48))

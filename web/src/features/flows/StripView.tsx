@@ -130,7 +130,6 @@ function HopTile({ tile, flow, selected, onSelect }: HopTileProps) {
     <button
       type="button"
       aria-pressed={selected}
-      aria-label={`${tile.device} ${detail}, ${tile.way}`}
       data-stopped={stopped || undefined}
       onClick={() => onSelect(ref)}
       className={`h-[58px] w-full rounded-tile border bg-card px-2 py-1 text-left hover:bg-sunk aria-pressed:bg-go-wash ${
@@ -139,7 +138,7 @@ function HopTile({ tile, flow, selected, onSelect }: HopTileProps) {
     >
       <div className="truncate leading-tight font-semibold">{tile.device}</div>
       <div className={`truncate text-xs leading-tight ${stopped ? 'font-semibold text-stop' : 'text-soft'}`}>
-        {stopped && branch && tone(branch.verdict) === 'stop' && <span aria-hidden>✗ </span>}{detail}
+        {stopped && branch && tone(branch.verdict) === 'stop' && <span aria-hidden>✗ </span>}{detail}<span className="sr-only"> {tile.way}</span>
       </div>
       <div className="mt-1.5 flex gap-1" aria-hidden>{hop.stages.map((stage) => <Pip key={stage.stage} stage={stage} />)}</div>
     </button>
