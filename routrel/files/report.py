@@ -12,10 +12,11 @@ __all__ = ["Report"]
 
 @dataclass
 class Report:
-    """The problems found while reading. `device` names the file's device once it is known."""
+    """The problems found while reading."""
 
     problems: list[Finding] = field(default_factory=list)
-    device: str | None = None
+    device: str | None = None  #: the file's device, once it is known
+    key: str = ""  #: the key whose value is being read
 
     def error(self, place: Place, code: str, text: str, suggestion: str = "") -> None:
         self.problems.append(

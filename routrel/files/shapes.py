@@ -74,7 +74,8 @@ class Shape:
         return BAD
 
     def wrong(self, node: Node, report: Report, text: str, suggestion: str = "") -> Bad:
-        report.error(node.place, "bad_value", f"“{text}” is not {self.expects}", suggestion)
+        where = f"{report.key}: " if report.key else ""
+        report.error(node.place, "bad_value", f"{where}“{text}” is not {self.expects}", suggestion)
         return BAD
 
 
@@ -287,6 +288,7 @@ class NamedMap(Shape):
             return BAD
         values = []
         for key_node, value_node in node.pairs.values():
+            report.key = ""
             key = self.key.read(key_node, report)
             value = self.record.read_as(value_node, report, {self.name: key}, key_node.place)
             if key is not BAD and value is not BAD:
@@ -381,7 +383,9 @@ class Record(Shape):
         for key, (key_node, value_node) in node.pairs.items():
             field = known.get(key)
             if field is not None:
+                report.key = key
                 value = field.shape.read(value_node, report)
+                report.key = ""
                 if value is not BAD:
                     values[field.target] = value
                 elif self.strict or field.required:

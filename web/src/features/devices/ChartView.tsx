@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import ELK from 'elkjs/lib/elk-api'
 import ElkWorker from 'elkjs/lib/elk-worker.min.js?worker'
-import { useState } from 'react'
+import { useEffect, useRef, useState } from 'react'
 import type { Lens } from '../../api/queries'
 import type { Chart, ChartSegment } from '../../api/types'
 import { Problem, Waiting } from '../../ui/controls'
@@ -106,8 +106,13 @@ function DeviceTile({ box, chart, selected, onSelect }: { box: Box; chart: Chart
   const mark = device?.errors ? '✗' : device?.warnings ? '!' : ''
   const rounded = device?.role === 'host' ? 15 : 4
   const activate = () => device && onSelect(name)
+  const group = useRef<SVGGElement>(null)
+  useEffect(() => {
+    // A device found elsewhere may lie outside the part of the chart in view.
+    if (selected) group.current?.scrollIntoView({ block: 'nearest', inline: 'nearest' })
+  }, [selected])
   return (
-    <g role={device ? 'button' : undefined} tabIndex={device ? 0 : undefined} aria-pressed={device ? selected : undefined} aria-label={`${name}, ${device?.role ?? 'outside neighbour'}`} onClick={activate} onKeyDown={(event) => event.key === 'Enter' && activate()} className={device ? 'cursor-pointer' : ''}>
+    <g ref={group} role={device ? 'button' : undefined} tabIndex={device ? 0 : undefined} aria-pressed={device ? selected : undefined} aria-label={`${name}, ${device?.role ?? 'outside neighbour'}`} onClick={activate} onKeyDown={(event) => event.key === 'Enter' && activate()} className={device ? 'cursor-pointer' : ''}>
       <rect x={box.x} y={box.y} width={box.width} height={box.height} rx={rounded} className={`fill-card ${selected ? 'stroke-go' : device?.errors ? 'stroke-stop' : 'stroke-soft'}`} strokeWidth={selected ? 3 : 1} strokeDasharray={device ? undefined : '4 3'} />
       {device?.role === 'firewall' && <rect x={box.x + 3} y={box.y + 3} width={box.width - 6} height={box.height - 6} rx={2} fill="none" className="stroke-soft" />}
       <text x={box.x + box.width / 2} y={box.y + box.height / 2 + 5} textAnchor="middle" className="fill-ink text-[15px]">{name}</text>

@@ -1,0 +1,94 @@
+"""Takes the pictures in docs/screenshots/ from the running demo: .venv/bin/python tools/screenshots.py.
+
+Run ./start first. Uses the demo's editor and leaves one cancelled or refused import behind, no revision.
+"""
+
+from __future__ import annotations
+
+import argparse
+import sys
+import tempfile
+import zipfile
+from pathlib import Path
+
+sys.path.insert(0, str(Path(__file__).resolve().parent))
+
+from browser import browser
+from launch.console import ROOT
+from launch.setup import demo_password_file
+from selenium.webdriver.common.by import By
+from selenium.webdriver.remote.webdriver import WebDriver
+from selenium.webdriver.support.ui import WebDriverWait
+
+FOLDER = ROOT / "docs" / "screenshots"
+
+#: File name, page, and text that shows that the page is complete.
+VIEWS = [
+    ("flows-empty", "/n/marram/flows", "Complaints that came with this network"),
+    ("flows-blocked", "/n/marram/flows?from=kiosk-gul&to=booking-db&as=tcp+5432", "Rules tried"),
+    ("flows-branches", "/n/marram/flows?from=kiosk-brk&to=booking-web&as=tcp+8443", "Rules tried"),
+    ("devices-chart", "/n/marram/devices/chart?device=gul-edge-1", "Eastmere"),
+    ("devices-list", "/n/marram/devices/list", "booking database"),
+    ("devices-table", "/n/marram/devices/chart?device=gul-edge-1&table=1", "10.64.4.0/24"),
+    ("devices-file", "/n/marram/devices/files?file=devices/eas-fw-1.yaml&line=77", "id: 30"),
+    ("devices-findings", "/n/marram/devices/findings", "is shut"),
+    ("import", "/n/marram/import", "Drop device files"),
+]
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--url", default="http://127.0.0.1:8640")
+    options = parser.parse_args()
+    FOLDER.mkdir(parents=True, exist_ok=True)
+    with browser() as driver:
+        driver.get(options.url + "/login")
+        _reads(driver, "Log in")
+        _keep(driver, "login")
+        name, password = driver.find_elements(By.TAG_NAME, "input")
+        name.send_keys("nora")
+        password.send_keys(demo_password_file().read_text().strip())
+        driver.find_element(By.CSS_SELECTOR, "button[type=submit]").click()
+        _reads(driver, "Networks")
+        for view, path, text in VIEWS:
+            driver.get(options.url + path)
+            _reads(driver, text)
+            _keep(driver, view)
+        _broken_import(driver, options.url)
+        driver.get(options.url + VIEWS[1][1])
+        driver.execute_script("document.documentElement.dataset.theme = 'dark'")
+        _reads(driver, "Rules tried")
+        _keep(driver, "flows-blocked-dark")
+
+
+def _broken_import(driver: WebDriver, url: str) -> None:
+    with tempfile.TemporaryDirectory() as folder:
+        archive = Path(folder) / "marram.zip"
+        with zipfile.ZipFile(archive, "w") as made:
+            for path in sorted((ROOT / "demo").rglob("*.yaml")):
+                text = path.read_text()
+                if path.name == "gul-edge-1.yaml":
+                    text = text.replace("description: to har", "descripton: to har")
+                    text = text.replace("cost: 35", "cost: 0")
+                made.writestr(str(path.relative_to(ROOT / "demo")), text)
+        driver.get(url + "/n/marram/import")
+        _reads(driver, "Drop device files")
+        driver.find_element(By.CSS_SELECTOR, "input[type=file][multiple]").send_keys(str(archive))
+        _reads(driver, "Not imported")
+        _reads(driver, "descripton: to har")
+        _keep(driver, "import-problems")
+
+
+def _reads(driver: WebDriver, text: str) -> None:
+    WebDriverWait(driver, 20).until(
+        lambda d: text in d.find_element(By.TAG_NAME, "body").text, f"“{text}” did not appear"
+    )
+
+
+def _keep(driver: WebDriver, name: str) -> None:
+    driver.execute_async_script("document.fonts.ready.then(() => setTimeout(arguments[0], 300))")
+    driver.save_screenshot(str(FOLDER / f"{name}.png"))
+
+
+if __name__ == "__main__":
+    main()
