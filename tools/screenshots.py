@@ -1,6 +1,7 @@
-"""Takes the pictures in docs/screenshots/ from the running demo: .venv/bin/python tools/screenshots.py.
+"""Takes the pictures in docs/screenshots/ from the running demo.
 
-Run ./start first. Uses the demo's editor and leaves one cancelled or refused import behind, no revision.
+Run ./start first, then `.venv/bin/python tools/screenshots.py`. It logs in as the demo's editor and
+leaves one refused import behind, no revision.
 """
 
 from __future__ import annotations
