@@ -27,7 +27,9 @@ def main() -> int:
     parser.add_argument("--no-demo", action="store_true", help="do not load the demo network")
     parser.add_argument("--dev", action="store_true", help="serve the web app with live reload")
     options = parser.parse_args()
-    signal.signal(signal.SIGTERM, _interrupt)
+    # SIGINT too: a shell that starts this in the background has it ignored.
+    for number in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
+        signal.signal(number, _interrupt)
     try:
         _check_port(options.port)
         return _serve(options.port, demo=not options.no_demo, dev=options.dev)

@@ -25,6 +25,7 @@ _NO_NETWORK = (
     "Failed to establish a new connection",
     "ECONNREFUSED",
     "ETIMEDOUT",
+    "(from versions: none)",
 )
 
 
