@@ -40,6 +40,7 @@ def pytest(folder: str, *options: str) -> list[str]:
 
 PARTS = [
     Part("engine", "the engine's tests", pytest("engine"), lane=0),
+    Part("launch", "the tests of ./start and ./test", pytest("launch"), lane=0),
     Part("server", "the server's tests, on PostgreSQL", pytest("server"), lane=0,
          needs_database=True),
     Part("browser", "errands in Chromium, on the built app", pytest("browser"), lane=0,

@@ -1,9 +1,12 @@
 """Static routes: resolved through the table they stand in, recursively, until nothing changes.
 
 A route via an address alone is usable while the longest match for that address leads, perhaps
-through further routes, to an interface. Since each usable static route changes the table that the
-next look-up sees, resolution is a fixpoint. A route that resolves through itself, directly or by
-way of others, is unusable and stays so: otherwise it would come and go for ever.
+through further routes, to an interface. The default route does not count: with it, a route whose
+link went down would stay, and one that floats behind it would never take over.
+
+Since each usable static route changes the table that the next look-up sees, resolution is a
+fixpoint. A route that resolves through itself, directly or by way of others, is unusable and stays
+so: otherwise it would come and go for ever.
 """
 
 from __future__ import annotations
@@ -150,7 +153,10 @@ def _rows(statics: list[_Static], interning: Interning) -> Rows:
             groups[static.table, static.prefix, route.distance, route.discard].append(static)
     builder = CandidateBuilder()
     for (table, prefix, distance, discard), members in groups.items():
-        hops = dict.fromkeys(hop for member in members for hop in member.hops)
+        # Two next hops that resolve to one neighbour are one way, whatever they were written as.
+        hops: dict[tuple[str | None, Address | None], NextHop] = {}
+        for hop in (hop for member in members for hop in member.hops):
+            hops.setdefault((hop.interface, hop.address), hop)
         builder.add(
             table=table,
             prefix=prefix,
@@ -158,7 +164,7 @@ def _rows(statics: list[_Static], interning: Interning) -> Rows:
             distance=distance,
             discard=discard,
             tag=members[0].route.tag,
-            next_hops=interning.next_hops.add(hops),
+            next_hops=interning.next_hops.add(hops.values()),
             place=members[0].place,
         )
     return builder.array()
@@ -190,6 +196,8 @@ class _Resolver:
         match = self.rib.lookup(table, address)
         if match is None:
             return (), f"no route to its next hop {address}"
+        if match.prefix.prefixlen == 0:
+            return (), f"only the default route leads to its next hop {address}"
         if match.discard:
             return (), f"its next hop {address} matches the discard route to {match.prefix}"
         if match.protocol is Protocol.LOCAL:

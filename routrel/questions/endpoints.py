@@ -93,25 +93,31 @@ def shared_family(source: Endpoint, destination: Endpoint) -> tuple[Address, Add
 def _device_endpoint(
     state: State, device: Device, interface: Interface | None, text: str
 ) -> Endpoint:
-    """A device stands for its first loopback address, else its first address, in each family."""
-    if interface is not None:
-        candidates = [interface]
-    else:
-        candidates = sorted(
-            (i for i in device.interfaces if i.vrf == DEFAULT_VRF and i.enabled),
-            key=lambda i: i.kind is not InterfaceKind.LOOPBACK,
-        )
+    """A device stands for its first loopback address, else its first address, in each family.
+
+    All of them are of one VRF: the default one, or the first that has an address.
+    """
+    candidates = [interface] if interface else _by_preference(device)
     chosen: dict[int, Address] = {}
+    vrf: str | None = None
     for candidate in candidates:
         for own in candidate.addresses:
-            if not own.ip.is_link_local:
+            if not own.ip.is_link_local and vrf in (None, candidate.vrf):
                 chosen.setdefault(own.version, own.ip)
-    if not chosen:
+                vrf = candidate.vrf
+    if vrf is None:
         raise UnknownEndpoint(f"{text} has no address", "name an interface that has one")
-    vrf = interface.vrf if interface else DEFAULT_VRF
     addresses = tuple(chosen[version] for version in sorted(chosen))
     return Endpoint(
         text=text, name=device.name, addresses=addresses, starts=(Start(device.name, vrf),)
+    )
+
+
+def _by_preference(device: Device) -> list[Interface]:
+    """The enabled interfaces: those of the default VRF first, loopbacks before others."""
+    return sorted(
+        (interface for interface in device.interfaces if interface.enabled),
+        key=lambda i: (i.vrf != DEFAULT_VRF, i.kind is not InterfaceKind.LOOPBACK),
     )
 
 

@@ -228,7 +228,9 @@ def _mixed_sentence(answer: DirectionAnswer) -> str:
     shares: dict[Verdict, Fraction] = {}
     for branch in answer.branches:
         shares[branch.verdict] = shares.get(branch.verdict, Fraction(0)) + branch.share
-    parts = [f"{share_words(share)} {VERDICT_TITLES[v].lower()}" for v, share in shares.items()]
+    order = list(Verdict)
+    largest_first = sorted(shares.items(), key=lambda item: (-item[1], order.index(item[0])))
+    parts = [f"{share_words(share)} {VERDICT_TITLES[v].lower()}" for v, share in largest_first]
     if answer.walk.unfollowed:
         parts.append(f"{share_words(answer.walk.unfollowed)} not followed, too many branches")
     stopped = next((branch for branch in answer.branches if branch.cause), None)

@@ -34,15 +34,13 @@ def topology_findings(topology: Topology) -> list[Finding]:
 
 def _duplicate_addresses(topology: Topology) -> Iterator[Finding]:
     for address, ends in topology.owners.items():
-        # The same address in two VRFs of one device, or on segments stated apart, may be meant;
-        # link-local addresses repeat on every segment (RFC 4291 2.5.6).
         if address.is_link_local:
-            continue
+            continue  # repeats on every segment (RFC 4291 2.5.6)
         for first, second in pairwise(ends):
-            apart = first.device is second.device and first.interface.vrf != second.interface.vrf
-            if not apart:
+            severity = _duplicate_severity(topology, first, second)
+            if severity is not None:
                 yield Finding(
-                    severity=Severity.ERROR,
+                    severity=severity,
                     code="duplicate_address",
                     text=f"{second} has the address {address}, which {first} has too",
                     suggestion="give one of them another address",
@@ -63,6 +61,23 @@ def _duplicate_addresses(topology: Topology) -> Iterator[Finding]:
                     device=end.device.name,
                     also=(neighbour.place,),
                 )
+
+
+def _duplicate_severity(
+    topology: Topology, first: Attachment, second: Attachment
+) -> Severity | None:
+    """How bad it is that two interfaces have one address; None where it may well be meant.
+
+    VRFs of different names may reuse addresses. On links that the network file states apart the
+    reuse is known, but questions about the address remain ambiguous.
+    """
+    left, right = (topology.segment_of.get(end.key) for end in (first, second))
+    if left is not None and left is right:
+        return Severity.ERROR
+    if first.interface.vrf != second.interface.vrf:
+        return None
+    stated = left is not None and right is not None and left.stated and right.stated
+    return Severity.WARNING if stated else Severity.ERROR
 
 
 def _mask_mismatch(segment: Segment) -> Iterator[Finding]:

@@ -234,6 +234,18 @@ def test_a_floating_route_waits_behind_a_better_one():
     ]
 
 
+def test_next_hops_that_resolve_to_one_neighbour_are_one_way():
+    """Written directly and through another route: the neighbour gets one share, not two."""
+    net = static(
+        "to: 10.9.0.0/16, via: 10.0.1.9",
+        "to: 10.9.0.0/16, via: 10.0.2.9",
+        "to: 10.9.0.0/16, via: 192.0.2.1",
+        "to: 192.0.2.0/24, via: 10.0.2.9",
+    )
+    hops = route(net, "r1", "10.9.0.0/16").next_hops
+    assert [(h.interface, str(h.address)) for h in hops] == [("e1", "10.0.1.9"), ("e2", "10.0.2.9")]
+
+
 def test_several_next_hops_of_one_distance_share():
     """Two routes to one prefix at one distance are one route with two next hops."""
     net = static("to: 10.9.0.0/16, via: 10.0.1.9", "to: 10.9.0.0/16, via: 10.0.2.9")
@@ -246,13 +258,18 @@ def test_several_next_hops_of_one_distance_share():
         (["to: 10.9.0.0/16, via: 192.0.2.1"], "10.9.0.0/16", "no route to its next hop"),
         (["to: 10.9.0.0/16, via: 10.9.1.1"], "10.9.0.0/16", "no route to its next hop"),
         (
-            ["to: 0.0.0.0/0, via: 10.0.1.9", "to: 10.9.0.0/16, via: 10.9.1.1"],
+            ["to: 0.0.0.0/0, via: 10.0.1.9", "to: 10.9.0.0/16, via: 192.0.2.1"],
+            "10.9.0.0/16",
+            "only the default route",
+        ),
+        (
+            ["to: 10.0.0.0/8, via: 10.0.1.9", "to: 10.9.0.0/16, via: 10.9.1.1"],
             "10.9.0.0/16",
             "resolves through the route itself",
         ),
         (
             [
-                "to: 0.0.0.0/0, via: 10.0.1.9",
+                "to: 10.0.0.0/8, via: 10.0.1.9",
                 "to: 10.8.0.0/16, via: 10.9.1.1",
                 "to: 10.9.0.0/16, via: 10.8.1.1",
             ],
@@ -266,7 +283,15 @@ def test_several_next_hops_of_one_distance_share():
         ),
         (["to: 10.9.0.0/16, via: 10.0.1.1"], "10.9.0.0/16", "own address"),
     ],
-    ids=["nowhere", "itself, no default", "itself", "each other", "into a discard", "own address"],
+    ids=[
+        "nowhere",
+        "itself alone",
+        "default only",
+        "itself",
+        "each other",
+        "into a discard",
+        "own address",
+    ],
 )
 def test_unusable_static_routes_say_why(lines, prefix, problem):
     """Not in the table; among the candidates as unusable, with the reason; resolution settles."""

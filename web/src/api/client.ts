@@ -44,7 +44,10 @@ const manners: Middleware = {
   },
 }
 
-export const api = createClient<paths>({ baseUrl: '/' })
+export const api = createClient<paths>({
+  baseUrl: window.location.origin,
+  fetch: (request) => globalThis.fetch(request), // looked up at each call, so that tests can stand in
+})
 api.use(manners)
 
 /** Unwraps an answer; errors have been thrown by then. */

@@ -1,0 +1,119 @@
+import { QueryClient, QueryClientProvider } from '@tanstack/react-query'
+import { render, screen, within } from '@testing-library/react'
+import userEvent from '@testing-library/user-event'
+import { MemoryRouter, useLocation } from 'react-router'
+import { beforeEach, expect, test, vi } from 'vitest'
+import type { Branch, Direction, Flow, Hop, Stage } from '../../api/types'
+import { PlaceContext, type Place } from '../lens/lens'
+import { FlowsPage } from './FlowsPage'
+
+const stage = (name: Stage['stage'], result: Stage['result'], text: string, more: Partial<Stage> = {}): Stage => ({
+  stage: name, title: name === 'filter_in' ? 'Filter in' : 'Route', result, text, evidence: null, ...more,
+})
+const hop = (device: string, ...stages: Stage[]): Hop => ({ device, vrf: 'default', in: 'e1', out: null, outside: false, stages })
+
+const blocked: Branch = {
+  share: 1, share_text: 'all', verdict: 'filtered', outside: null, path_mtu: 1500,
+  cause: { device: 'fw', kind: 'filter_rule', interface: 'e1', direction: 'in', filter: 'wan', rule: 30, file: 'fw.yaml', line: 7, column: 3 },
+  hops: [
+    hop('kiosk', stage('route', 'passed', '0.0.0.0/0')),
+    hop(
+      'fw',
+      stage('filter_in', 'stopped', 'rule 30 drops it', {
+        evidence: {
+          kind: 'filter', filter: 'wan', action: 'deny', rule: 30, rule_text: 'deny tcp', file: 'fw.yaml', line: 7,
+          tried: [
+            { rule: 10, text: 'permit udp', mismatch: 'tcp, not udp', file: 'fw.yaml', line: 6, column: 3 },
+            { rule: 30, text: 'deny tcp', mismatch: null, file: 'fw.yaml', line: 7, column: 3 },
+          ],
+        },
+      }),
+      stage('route', 'not_reached', ''),
+    ),
+  ],
+}
+const end = (name: string) => ({ text: name, name, address: '10.0.0.1', note: '' })
+const way = (branch: Branch): Direction => ({
+  verdict: branch.verdict, routing_verdict: 'delivered', sentence: '', source: end('kiosk'), destination: end('db'),
+  branches: [branch], unfollowed: 0, cause: branch.cause,
+})
+const flow: Flow = { sentence: 'Blocked at fw: filter wan drops it.', traffic: 'tcp 5432', forward: way(blocked), return: null }
+
+const place: Place = {
+  lens: { slug: 'net', revision: 3 },
+  network: {
+    slug: 'net', title: 'Net', role: 'viewer',
+    newest_revision: { number: 3, created: '2026-01-01T00:00:00Z', author: null, note: '', content_hash: '', files: 1 },
+  },
+}
+const complaints = [{ name: 'c', title: 'The kiosk is silent', story: 'It says nothing.', question: { source: 'kiosk', destination: 'db', traffic: 'tcp 5432', size: null } }]
+
+let asked: string[] = []
+let refuse = false
+
+beforeEach(() => {
+  asked = []
+  refuse = false
+  vi.stubGlobal('ResizeObserver', class { observe() {} disconnect() {} unobserve() {} })
+  vi.stubGlobal('fetch', async (request: Request) => {
+    const url = new URL(request.url)
+    asked.push(url.pathname + url.search)
+    const json = (body: unknown, status = 200) => new Response(JSON.stringify(body), { status, headers: { 'content-type': 'application/json' } })
+    if (url.pathname.endsWith('/cases')) return json(complaints)
+    if (url.pathname.endsWith('/find')) return json([])
+    if (refuse) return json({ code: 'unknown_endpoint', message: '“kisk” is no device', suggestion: 'did you mean “kiosk”?' }, 400)
+    return json(flow)
+  })
+})
+
+function Address() {
+  const { pathname, search } = useLocation()
+  return <output aria-label="address">{pathname + search}</output>
+}
+
+function open(path: string) {
+  const queries = new QueryClient({ defaultOptions: { queries: { retry: false } } })
+  render(
+    <QueryClientProvider client={queries}>
+      <MemoryRouter initialEntries={[path]}>
+        <PlaceContext value={place}><FlowsPage /><Address /></PlaceContext>
+      </MemoryRouter>
+    </QueryClientProvider>,
+  )
+}
+
+test('the empty page offers the complaints, and a click asks one through the lens', async () => {
+  open('/n/net/flows?revision=3')
+  await userEvent.click(await screen.findByRole('link', { name: /The kiosk is silent/ }))
+  expect(await screen.findByRole('status', { name: 'Verdict' })).toHaveTextContent(flow.sentence)
+  expect(screen.getByLabelText('address')).toHaveTextContent('/n/net/flows?revision=3&from=kiosk&to=db&as=tcp+5432')
+  expect(asked.find((path) => path.includes('/flow?'))).toBe('/api/networks/net/flow?revision=3&from=kiosk&to=db&as=tcp%205432')
+})
+
+test('the answer opens at the hop that stops the packet, with the rules tried', async () => {
+  open('/n/net/flows?from=kiosk&to=db&as=tcp+5432')
+  const sheet = await screen.findByRole('region', { name: 'fw' })
+  expect(within(sheet).getByText('no: tcp, not udp')).toBeVisible()
+  expect(within(sheet).getByText('matches')).toBeVisible()
+  expect(within(sheet).getByText(/Not reached, since it stops before: Route/)).toBeVisible()
+  expect(within(sheet).getAllByRole('link', { name: 'fw.yaml:7' })[0]).toHaveAttribute('href', '/n/net/devices/files?revision=3&file=fw.yaml&line=7')
+})
+
+test('choosing another hop is kept in the address', async () => {
+  open('/n/net/flows?from=kiosk&to=db&as=tcp+5432')
+  await userEvent.click(await screen.findByRole('button', { name: /^kiosk/ }))
+  expect(screen.getByLabelText('address')).toHaveTextContent('hop=forward.0.0')
+  expect(screen.getByRole('region', { name: 'kiosk' })).toBeVisible()
+})
+
+test('a question that cannot be asked says why and what to do', async () => {
+  refuse = true
+  open('/n/net/flows?from=kisk&to=db')
+  expect(await screen.findByRole('alert')).toHaveTextContent('“kisk” is no device. Did you mean “kiosk”?')
+})
+
+test('what is not reached, and a return nobody can know, are said', async () => {
+  open('/n/net/flows?from=kiosk&to=db&as=tcp+5432')
+  expect(await screen.findByLabelText('db, not reached')).toBeVisible()
+  expect(screen.getByText(/the model does not say where answers would enter/)).toBeVisible()
+})
