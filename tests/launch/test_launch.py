@@ -135,7 +135,18 @@ def test_stopping_ends_what_the_processes_started(tmp_path):
     child = int(note.read_text())
     processes.stop()
     assert processes.ended() == "stubborn"
-    assert not Path(f"/proc/{child}").exists() or "Z" in Path(f"/proc/{child}/stat").read_text()
+    until = time.monotonic() + 10
+    while _runs(child) and time.monotonic() < until:  # a signal takes its time to arrive
+        time.sleep(0.02)
+    assert not _runs(child)
+
+
+def _runs(pid: int) -> bool:
+    """Whether a process is there and not merely waiting to be collected."""
+    try:
+        return Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()[0] != "Z"
+    except FileNotFoundError:
+        return False
 
 
 def test_waiting_for_a_dead_process_does_not_wait(tmp_path):
