@@ -188,7 +188,8 @@ def _evidence_data(state: State, stage: Stage, hop: Hop) -> Json | None:
                 "protocol_text": protocol_words(route) if route else None,
                 "next_hop": next_hop_data(state, hop.device, next_hop) if next_hop else None,
                 "behind": [route_data(state, other) for other in shorter],
-                **place_data(route.place if route else None),
+                # Where there is no route, the file that has none is the evidence.
+                **place_data(route.place if route else state.topology.devices[hop.device].place),
             }
         case ReceiveEvidence(interface=interface, address=address):
             return {"kind": "receive", "interface": interface, "address": str(address)}

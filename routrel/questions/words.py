@@ -194,7 +194,10 @@ def answer_sentence(answer: FlowAnswer) -> str:
         return f"{words} The return direction is open."
     if answer.back.verdict is Verdict.LEAVES_NETWORK:
         return f"{words} The return direction leaves the network."
-    return f"{words} Return direction: {_lower_first(direction_sentence(answer.back))}"
+    back = _lower_first(direction_sentence(answer.back))
+    if answer.forward.verdict in (Verdict.DELIVERED, Verdict.LEAVES_NETWORK):
+        return f"{words.removesuffix('.')}, but answers do not come back: {back}"
+    return f"{words} Return direction: {back}"
 
 
 def _way(answer: DirectionAnswer) -> list[str]:

@@ -25,6 +25,11 @@ SENTENCES = [
         "Discarded at r1 by the discard route to 10.0.2.0/24. Return direction: no route at r2: its table holds nothing for 10.0.1.9.",
     ),
     (
+        [r1(), r2(static="- {to: 10.3.0.0/16, via: 10.0.0.1}")],
+        {},
+        "Delivered to b, but answers do not come back: no route at r2: its table holds nothing for 10.0.1.9.",
+    ),
+    (
         [r1(static="- {to: 10.0.2.0/24, via: 10.0.1.77}"), r2()],
         {},
         "Stops at r1: nobody on 10.0.1.0/24 answers for 10.0.1.77. The return direction is open.",

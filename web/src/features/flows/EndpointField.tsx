@@ -20,7 +20,7 @@ export function EndpointField({ label, value, onChange }: { label: string; value
           spellCheck={false}
           placeholder="device or address"
           onChange={(event) => onChange(event.target.value)}
-          className="w-44 rounded-md border border-line bg-paper px-2 py-1.5 font-mono text-ink"
+          className="w-52 rounded-md border border-line bg-paper px-2 py-1.5 font-mono text-ink"
         />
         <ComboboxOptions anchor="bottom start" className="z-20 mt-1 max-h-80 w-96 overflow-auto rounded-md border border-line bg-card p-1 text-ink shadow-lg empty:hidden">
           {options.map((item) => (

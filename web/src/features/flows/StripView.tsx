@@ -3,7 +3,8 @@ import type { Flow, Hop, Stage } from '../../api/types'
 import type { HopRef, Strip, Tile, Wire } from './layout'
 import { VERDICT_WORDS, tone } from './verdicts'
 
-const TILE = { width: 122, height: 58 }
+const HEIGHT = 58
+const GAP = { least: 32, most: 90 }
 const ROW = 74
 const EDGE = 10
 
@@ -26,16 +27,17 @@ export function StripView({ flow, strip, selected, onSelect }: { flow: Flow; str
     watch.observe(element)
     return () => watch.disconnect()
   }, [])
+  const tileWidth = strip.columns > 7 ? 112 : 122 // eight still fit beside the rail at 1280 pixels
   const pitch = Math.max(
-    TILE.width + 44,
-    Math.min(TILE.width + 90, (room - 2 * EDGE - TILE.width) / Math.max(1, strip.columns - 1)),
+    tileWidth + GAP.least,
+    Math.min(tileWidth + GAP.most, (room - 2 * EDGE - tileWidth) / Math.max(1, strip.columns - 1)),
   )
   const rowsOf = (way: Tile['way']) => Math.max(1, ...strip.tiles.filter((t) => t.way === way).map((t) => t.rows))
   const forwardHeight = rowsOf('forward') * ROW
   const band = forwardHeight + 34
   const returnHeight = flow.return ? rowsOf('return') * ROW + 12 : 0
   const height = band + 24 + returnHeight + 10
-  const width = Math.max(room - 2, 2 * EDGE + (strip.columns - 1) * pitch + TILE.width)
+  const width = Math.max(room - 2, 2 * EDGE + (strip.columns - 1) * pitch + tileWidth)
   const place = (tile: Tile) => {
     const rows = rowsOf(tile.way)
     const top = tile.way === 'forward' ? 24 : band + 30
@@ -54,12 +56,12 @@ export function StripView({ flow, strip, selected, onSelect }: { flow: Flow; str
         {strip.wires.map((wire) => {
           const from = byId.get(wire.from)
           const to = byId.get(wire.to)
-          return from && to ? <WireLine key={`${wire.from}>${wire.to}`} wire={wire} from={place(from)} to={place(to)} /> : null
+          return from && to ? <WireLine key={`${wire.from}>${wire.to}`} wire={wire} from={place(from)} to={place(to)} tileWidth={tileWidth} /> : null
         })}
         {strip.tiles.map((tile) => {
           const { x, y } = place(tile)
           return (
-            <foreignObject key={tile.id} x={x} y={y} width={TILE.width} height={TILE.height + 4}>
+            <foreignObject key={tile.id} x={x} y={y} width={tileWidth} height={HEIGHT + 4}>
               <HopTile tile={tile} flow={flow} selected={tile.refs.some((ref) => sameRef(selected, ref))} onSelect={onSelect} />
             </foreignObject>
           )
@@ -73,18 +75,20 @@ function WayTitle({ y, text }: { y: number; text: string }) {
   return <text x={EDGE} y={y} className="fill-soft text-[13px]">{text}</text>
 }
 
-function WireLine({ wire, from, to }: { wire: Wire; from: { x: number; y: number }; to: { x: number; y: number } }) {
-  const middle = TILE.height / 2
+type Point = { x: number; y: number }
+
+function WireLine({ wire, from, to, tileWidth }: { wire: Wire; from: Point; to: Point; tileWidth: number }) {
+  const middle = HEIGHT / 2
   const rightward = to.x >= from.x
-  const x1 = from.x + (rightward ? TILE.width : 0)
-  const x2 = to.x + (rightward ? 0 : TILE.width)
+  const x1 = from.x + (rightward ? tileWidth : 0)
+  const x2 = to.x + (rightward ? 0 : tileWidth)
   const y1 = from.y + middle
   const y2 = to.y + middle
   const bend = (x1 + x2) / 2
   // A loop leads back within one column or to an earlier one; its wire goes round below.
   const back = wire.way === 'forward' ? !rightward : rightward
   const path = back
-    ? `M${from.x + TILE.width / 2} ${from.y + TILE.height} C${from.x + TILE.width / 2} ${from.y + TILE.height + 24} ${to.x + TILE.width / 2} ${to.y + TILE.height + 24} ${to.x + TILE.width / 2} ${to.y + TILE.height + 2}`
+    ? `M${from.x + tileWidth / 2} ${from.y + HEIGHT} C${from.x + tileWidth / 2} ${from.y + HEIGHT + 24} ${to.x + tileWidth / 2} ${to.y + HEIGHT + 24} ${to.x + tileWidth / 2} ${to.y + HEIGHT + 2}`
     : `M${x1} ${y1} L${bend} ${y1} L${bend} ${y2} L${x2} ${y2}`
   return (
     <g>
