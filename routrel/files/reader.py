@@ -17,7 +17,7 @@ from routrel.model.findings import Finding
 from routrel.model.network import Case, Device, Network
 from routrel.model.place import Place
 
-__all__ = ["Reading", "UnusableInput", "load_texts", "read_folder", "read_texts"]
+__all__ = ["Reading", "UnusableInput", "decode", "load_texts", "read_folder", "read_texts"]
 
 MAXIMUM_FILES = 20_000
 _SUFFIXES = (".yaml", ".yml")
@@ -74,14 +74,9 @@ def load_texts(folder: Path) -> tuple[dict[str, str], list[Finding]]:
                     Place(name, 1, 1), "too_large", "the file is larger than 16 MiB", "split it"
                 )
                 continue
-            texts[name] = path.read_bytes().decode("utf-8-sig")
-        except UnicodeDecodeError as error:
-            report.error(
-                Place(name, 1, 1),
-                "not_text",
-                f"byte {error.start + 1} is not UTF-8 text",
-                "save the file as UTF-8",
-            )
+            text = decode(name, path.read_bytes(), report)
+            if text is not None:
+                texts[name] = text
         except OSError as error:
             report.error(
                 Place(name, 1, 1),
@@ -92,6 +87,20 @@ def load_texts(folder: Path) -> tuple[dict[str, str], list[Finding]]:
     if not texts and not report.problems:
         raise UnusableInput(f"{folder} holds no device files (*.yaml)")
     return texts, report.problems
+
+
+def decode(name: str, content: bytes, report: Report) -> str | None:
+    """A file's bytes as text; None, after reporting it, where they are not UTF-8."""
+    try:
+        return content.decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        report.error(
+            Place(name, 1, 1),
+            "not_text",
+            f"byte {error.start + 1} is not UTF-8 text",
+            "save the file as UTF-8",
+        )
+        return None
 
 
 def read_folder(folder: Path) -> Reading:

@@ -8,9 +8,9 @@ from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 from django.db.models import Max
 
+from routrel.files.reader import decode
 from routrel.files.report import Report
 from routrel.lens import content_hash, look
-from routrel.model.place import Place
 from routrel.questions.answers import finding_data
 from server.networks import states
 from server.networks.models import Import, Network, Revision, RevisionFile
@@ -86,18 +86,9 @@ def _read(job: Import) -> None:
 
 
 def _decode(job: Import, report: Report) -> dict[str, str]:
-    texts = {}
-    for path, content in job.files.values_list("path", "content"):
-        try:
-            texts[path] = bytes(content).decode("utf-8-sig")
-        except UnicodeDecodeError as error:
-            report.error(
-                Place(path, 1, 1),
-                "not_text",
-                f"byte {error.start + 1} is not UTF-8 text",
-                "save the file as UTF-8",
-            )
-    return texts
+    contents = job.files.values_list("path", "content")
+    texts = {path: decode(path, bytes(content), report) for path, content in contents}
+    return {path: text for path, text in texts.items() if text is not None}
 
 
 def add_revision(

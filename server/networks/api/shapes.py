@@ -61,15 +61,20 @@ class ErrorShape(s.Serializer):
     suggestion = s.CharField(allow_blank=True)
 
 
-class FindingShape(s.Serializer):
+class PlacedShape(s.Serializer):
+    """Something that stands, or was decided, on a line of a file."""
+
+    file = s.CharField(allow_null=True)
+    line = s.IntegerField(allow_null=True)
+    column = s.IntegerField(allow_null=True)
+
+
+class FindingShape(PlacedShape):
     severity = s.ChoiceField(choices=[(item.value, item.value) for item in Severity])
     code = s.CharField()
     text = s.CharField()
     suggestion = s.CharField(allow_blank=True)
     device = s.CharField(allow_null=True)
-    file = s.CharField(allow_null=True)
-    line = s.IntegerField(allow_null=True)
-    column = s.IntegerField(allow_null=True)
 
 
 class FileShape(s.Serializer):
@@ -97,7 +102,7 @@ def _next_hop(name: str, many: bool = False, **options: Any) -> Any:
     )
 
 
-class RouteShape(s.Serializer):
+class RouteShape(PlacedShape):
     device = s.CharField()
     vrf = s.CharField()
     prefix = s.CharField()
@@ -108,18 +113,12 @@ class RouteShape(s.Serializer):
     tag = s.IntegerField()
     discard = s.BooleanField()
     next_hops = _next_hop("NextHop", many=True)
-    file = s.CharField(allow_null=True)
-    line = s.IntegerField(allow_null=True)
-    column = s.IntegerField(allow_null=True)
 
 
-class TriedRuleShape(s.Serializer):
+class TriedRuleShape(PlacedShape):
     rule = s.IntegerField()
     text = s.CharField()
     mismatch = s.CharField(allow_null=True)
-    file = s.CharField(allow_null=True)
-    line = s.IntegerField(allow_null=True)
-    column = s.IntegerField(allow_null=True)
 
 
 class EvidenceShape(s.Serializer):
@@ -170,16 +169,13 @@ class HopShape(s.Serializer):
         return {**super().get_fields(), "in": _maybe()}
 
 
-class CauseShape(s.Serializer):
+class CauseShape(PlacedShape):
     device = s.CharField()
     kind = s.CharField()
     interface = s.CharField(allow_null=True)
     direction = s.CharField(allow_null=True)
     filter = s.CharField(allow_null=True)
     rule = s.IntegerField(allow_null=True)
-    file = s.CharField(allow_null=True)
-    line = s.IntegerField(allow_null=True)
-    column = s.IntegerField(allow_null=True)
 
 
 class BranchShape(s.Serializer):
@@ -236,15 +232,12 @@ class CaseShape(s.Serializer):
     )
 
 
-class FoundShape(s.Serializer):
+class FoundShape(PlacedShape):
     kind = s.CharField()
     title = s.CharField()
     detail = s.CharField(allow_blank=True)
     value = s.CharField()
     device = s.CharField(allow_null=True)
-    file = s.CharField(allow_null=True)
-    line = s.IntegerField(allow_null=True)
-    column = s.IntegerField(allow_null=True)
 
 
 class ChartShape(s.Serializer):

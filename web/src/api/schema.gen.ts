@@ -355,16 +355,17 @@ export interface components {
             story: string;
             question: components["schemas"]["CaseQuestion"];
         };
+        /** @description Something that stands, or was decided, on a line of a file. */
         CauseShape: {
+            file: string | null;
+            line: number | null;
+            column: number | null;
             device: string;
             kind: string;
             interface: string | null;
             direction: string | null;
             filter: string | null;
             rule: number | null;
-            file: string | null;
-            line: number | null;
-            column: number | null;
         };
         ChartDevice: {
             name: string;
@@ -493,15 +494,16 @@ export interface components {
             path: string;
             text: string;
         };
+        /** @description Something that stands, or was decided, on a line of a file. */
         FindingShape: {
+            file: string | null;
+            line: number | null;
+            column: number | null;
             severity: components["schemas"]["SeverityEnum"];
             code: string;
             text: string;
             suggestion: string;
             device: string | null;
-            file: string | null;
-            line: number | null;
-            column: number | null;
         };
         FlowShape: {
             sentence: string;
@@ -509,15 +511,16 @@ export interface components {
             forward: components["schemas"]["DirectionShape"];
             return: components["schemas"]["DirectionShape"] | null;
         };
+        /** @description Something that stands, or was decided, on a line of a file. */
         FoundShape: {
+            file: string | null;
+            line: number | null;
+            column: number | null;
             kind: string;
             title: string;
             detail: string;
             value: string;
             device: string | null;
-            file: string | null;
-            line: number | null;
-            column: number | null;
         };
         HopShape: {
             device: string;
@@ -612,7 +615,11 @@ export interface components {
          * @enum {string}
          */
         RoleEnum: "viewer" | "editor" | "owner";
+        /** @description Something that stands, or was decided, on a line of a file. */
         RouteShape: {
+            file: string | null;
+            line: number | null;
+            column: number | null;
             device: string;
             vrf: string;
             prefix: string;
@@ -623,9 +630,6 @@ export interface components {
             tag: number;
             discard: boolean;
             next_hops: components["schemas"]["NextHop"][];
-            file: string | null;
-            line: number | null;
-            column: number | null;
         };
         SessionShape: {
             username: string | null;
@@ -664,13 +668,14 @@ export interface components {
          * @enum {string}
          */
         StatusEnum: "queued" | "running" | "done" | "refused" | "cancelled" | "failed";
+        /** @description Something that stands, or was decided, on a line of a file. */
         TriedRuleShape: {
-            rule: number;
-            text: string;
-            mismatch: string | null;
             file: string | null;
             line: number | null;
             column: number | null;
+            rule: number;
+            text: string;
+            mismatch: string | null;
         };
         UploadShapeRequest: {
             files: string[];
