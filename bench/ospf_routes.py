@@ -18,7 +18,7 @@ from routrel.control.ospf.adjacency import find_adjacencies
 from routrel.control.ospf.lsdb import build_area
 from routrel.control.ospf.routes import area_routes, distances
 from routrel.control.ospf.speakers import ospf_routers
-from routrel.control.rib.candidates import Interning
+from routrel.control.rib.candidates import Interning, PathType
 from routrel.files.reader import read_texts
 from routrel.topology.segments import build_topology
 
@@ -56,13 +56,14 @@ def main() -> None:
     assert not reading.problems
     topology = build_topology(reading.network)
     routers = tuple(ospf_routers(topology))
-    lsdb = build_area(0, routers, find_adjacencies(topology, routers))
+    interning = Interning(reading.network)
+    lsdb = build_area(0, routers, find_adjacencies(topology, routers), interning)
     bare, full = [], []
     for _ in range(RUNS):
         began = time.perf_counter()
-        distances(lsdb)
+        dist = distances(lsdb)
         middle = time.perf_counter()
-        rows = area_routes(lsdb, Interning(reading.network))
+        rows = area_routes(lsdb, dist, lsdb.announcements, PathType.INTRA_AREA, interning)
         bare.append(middle - began)
         full.append(time.perf_counter() - middle)
     ratio = statistics.median(full) / statistics.median(bare)

@@ -9,13 +9,11 @@ import numpy as np
 
 from routrel.control.connected import connected_routes
 from routrel.control.ospf.adjacency import Adjacencies, find_adjacencies, ospf_findings
-from routrel.control.ospf.lsdb import build_area
-from routrel.control.ospf.routes import area_routes
+from routrel.control.ospf.areas import ospf_routes
 from routrel.control.ospf.speakers import OspfRouter, ospf_routers
-from routrel.control.rib.candidates import Interning, Rows
+from routrel.control.rib.candidates import Interning
 from routrel.control.rib.table import Rib
 from routrel.control.static import StaticOutcome, resolve_static_routes
-from routrel.files.values import format_area
 from routrel.model.findings import Finding, Severity, finding_order
 from routrel.model.network import Network
 from routrel.topology.findings import topology_findings
@@ -47,7 +45,6 @@ class State:
         found = topology_findings(self.topology)
         found.extend(ospf_findings(self.topology, self.ospf, self.adjacencies))
         found.extend(_static_findings(self.static))
-        found.extend(_several_areas(self.ospf))
         return tuple(sorted(found, key=finding_order))
 
 
@@ -62,7 +59,7 @@ def converge(network: Network) -> State:
     routers = tuple(ospf_routers(topology))
     adjacencies = find_adjacencies(topology, routers)
     learned = np.concatenate(
-        [connected_routes(topology, interning), *_ospf(routers, adjacencies, interning)]
+        [connected_routes(topology, interning), ospf_routes(routers, adjacencies, interning)]
     )
     result = resolve_static_routes(topology, interning, learned)
     return State(
@@ -74,13 +71,6 @@ def converge(network: Network) -> State:
         static=result.outcomes,
         unsettled=result.unsettled,
     )
-
-
-def _ospf(
-    routers: tuple[OspfRouter, ...], adjacencies: Adjacencies, interning: Interning
-) -> list[Rows]:
-    areas = sorted({port.settings.area for router in routers for port in router.ports})
-    return [area_routes(build_area(area, routers, adjacencies), interning) for area in areas]
 
 
 def _static_findings(outcomes: tuple[StaticOutcome, ...]) -> list[Finding]:
@@ -97,24 +87,3 @@ def _static_findings(outcomes: tuple[StaticOutcome, ...]) -> list[Finding]:
         for outcome in outcomes
         if outcome.problem
     ]
-
-
-def _several_areas(routers: tuple[OspfRouter, ...]) -> list[Finding]:
-    """Border routers: routes between areas are not computed, and that must be said."""
-    found = []
-    for router in routers:
-        areas = sorted({port.settings.area for port in router.ports})
-        if len(areas) > 1:
-            names = ", ".join(format_area(area) for area in areas)
-            found.append(
-                Finding(
-                    severity=Severity.ERROR,
-                    code="ospf_several_areas",
-                    text=f"{router.table[0]} is in areas {names}; routes between areas are not "
-                    "computed by this version",
-                    suggestion="answers about destinations in another area are incomplete",
-                    place=router.instance.place,
-                    device=router.table[0],
-                )
-            )
-    return found

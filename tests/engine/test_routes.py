@@ -134,20 +134,126 @@ def test_an_odd_router_stays_off_a_shared_network_alone():
     assert route(net, "r1", "10.255.0.3/32") is None
 
 
-def test_a_border_router_is_flagged_not_guessed():
-    """Routes between areas are not computed yet, and check says so as an error."""
-    net = state(
-        device(
-            "r1",
-            """
-            ospf: {}
-            interfaces:
-              e1: {addresses: [10.0.1.1/24], ospf: {area: 0}}
-              e2: {addresses: [10.0.2.1/24], ospf: {area: 1}}
-            """,
-        )
-    )
-    assert [f.code for f in net.findings] == ["ospf_several_areas"]
+# --- OSPF between areas --------------------------------------------------------------------------
+
+
+def kind_and_cost(net: State, name: str, target: int) -> tuple[str | None, int] | None:
+    """Path type and metric of a router's route to rN's loopback."""
+    found = route(net, name, f"10.255.0.{target}/32")
+    return (found.path_type.id, found.metric) if found else None
+
+
+def test_border_routers_pass_prefixes_through_the_backbone():
+    """Area 1, backbone, area 2 in a row: costs add up, and the path type says inter-area."""
+    #  r1 -10- r2 -20- r3 -30- r4      areas 1, 0, 2
+    net = ring("r1-r2:10@1 r2-r3:20@0 r3-r4:30@2")
+    assert kind_and_cost(net, "r1", 4) == ("inter_area", 60)
+    assert kind_and_cost(net, "r4", 1) == ("inter_area", 60)
+    assert kind_and_cost(net, "r2", 4) == ("inter_area", 50)
+    assert kind_and_cost(net, "r2", 1) == ("intra_area", 10)
+    # r1's own link is told to area 2 with its cost, 10, behind 30 and 20.
+    assert route(net, "r4", "10.0.1.0/30").metric == 60
+    assert net.findings == ()
+
+
+def test_a_route_inside_the_area_is_preferred_whatever_it_costs():
+    """r1 reaches r3 for 2 through the backbone, but takes 101 inside area 1 (RFC 2328 11)."""
+    #  r1 ==100 (area 1)== r2 -1 (area 1)- r3;  r1 -1 (area 0)- r2
+    net = ring("r2-r3:1@1 r1-r2:100@1 r1-r2:1@0")
+    found = route(net, "r1", "10.255.0.3/32")
+    assert (found.path_type.id, found.metric, ways(found)) == ("intra_area", 101, {"e2"})
+
+
+def test_a_border_router_looks_at_backbone_summaries_alone():
+    """r1, cut off from the backbone, must not leave it through area 1; r4, inside, may."""
+    #  r5 -1@0- r1 -1@1- r2 -1@0- r3;  r1 -1@1- r4
+    net = ring("r5-r1:1@0 r1-r2:1@1 r2-r3:1@0 r4-r1:1@1")
+    assert kind_and_cost(net, "r1", 3) is None
+    assert kind_and_cost(net, "r4", 3) == ("inter_area", 3)
+    assert kind_and_cost(net, "r5", 3) is None  # and so r1 has nothing to tell r5
+
+
+def test_equal_border_routers_share():
+    """Two ways over two border routers of equal cost are two next hops."""
+    net = ring("r1-r2:10@1 r1-r3:10@1 r2-r4:10@0 r3-r4:10@0")
+    found = route(net, "r1", "10.255.0.4/32")
+    assert (found.path_type.id, found.metric, ways(found)) == ("inter_area", 20, {"e1", "e2"})
+
+
+def plain_areas(
+    links: list[tuple[int, int, int, int, int]],
+) -> dict[tuple[int, int], tuple[str, int]]:
+    """Path type and metric from every router to every loopback, by the RFC's sentences."""
+    areas = sorted({link[4] for link in links})
+    members = {a: {end for link in links if link[4] == a for end in link[:2]} for a in areas}
+    home: dict[int, int] = {}
+    for link in links:
+        for end in link[:2]:
+            home.setdefault(end, link[4])
+    inside = {
+        (a, root): plain_routes(
+            [link[:4] if link[4] == a else (0, 0, 0, 0) for link in links], root
+        )[0]
+        for a in areas
+        for root in members[a]
+    }
+    borders = {r for r in home if sum(r in members[a] for a in areas) > 1}
+    known: dict[tuple[int, int], tuple[str, int]] = {}
+    for target, area in home.items():
+        for root in members[area]:
+            if target in inside[area, root]:
+                known[root, target] = ("intra_area", inside[area, root][target])
+
+    def hear(area: int, may_tell: dict[tuple[int, int], int], listeners: set[int]) -> None:
+        for (border, target), cost in may_tell.items():
+            for root in listeners - {border}:
+                there = inside[area, root].get(border)
+                old = known.get((root, target))
+                if there is not None and (
+                    old is None or (old[0] == "inter_area" and there + cost < old[1])
+                ):
+                    known[root, target] = ("inter_area", there + cost)
+
+    if 0 in areas:
+        told = {
+            (b, t): cost
+            for (b, t), (kind, cost) in known.items()
+            if b in borders and b in members[0] and home[t] != 0
+        }
+        hear(0, told, members[0])
+    for area in areas:
+        if area != 0:
+            told = {
+                (b, t): cost
+                for (b, t), (kind, cost) in known.items()
+                if b in borders and b in members[area] and (kind == "inter_area" or home[t] != area)
+            }
+            hear(area, told, members[area] - borders)
+    return {pair: value for pair, value in known.items() if pair[0] != pair[1]}
+
+
+AREA_LINKS = st.lists(
+    st.tuples(
+        st.integers(1, 7), st.integers(1, 7), st.integers(1, 4), st.integers(1, 4), st.sampled_from([0, 0, 1, 2])
+    ).filter(lambda link: link[0] != link[1]),
+    min_size=3,
+    max_size=12,
+)  # fmt: skip
+
+
+@settings(max_examples=150, deadline=None)
+@given(links=AREA_LINKS)
+def test_routes_between_areas_agree_with_a_plain_reference(links):
+    """Random nets of three areas: path type and metric of every router to every loopback."""
+    net = ring(" ".join(f"r{a}-r{b}:{out}/{back}@{area}" for a, b, out, back, area in links))
+    routers = {end for link in links for end in link[:2]}
+    expected = plain_areas(links)
+    for root in routers:
+        for target in routers - {root}:
+            assert kind_and_cost(net, f"r{root}", target) == expected.get((root, target)), (
+                root,
+                target,
+            )
 
 
 def plain_routes(links, root):
@@ -157,6 +263,8 @@ def plain_routes(links, root):
     queue = [(0, root)]
     edges = {}
     for number, (left, right, out, back) in enumerate(links, start=1):
+        if left == right:
+            continue  # stands for a link of another area
         edges.setdefault(left, []).append((right, out, f"e{number}"))
         edges.setdefault(right, []).append((left, back, f"e{number}"))
     done = []

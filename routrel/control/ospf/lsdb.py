@@ -17,11 +17,11 @@ from numpy.typing import NDArray
 
 from routrel.control.ospf.adjacency import Adjacencies
 from routrel.control.ospf.speakers import OspfPort, OspfRouter
-from routrel.control.rib.candidates import NextHop
+from routrel.control.rib.candidates import Interning, NextHop
 from routrel.model.addresses import Prefix
 from routrel.model.network import OspfNetworkType
 
-__all__ = ["NETWORK_SHARE", "AreaLsdb", "FirstHop", "build_area"]
+__all__ = ["NETWORK_SHARE", "Announcements", "AreaLsdb", "FirstHop", "build_area"]
 
 #: How much of an edge into a network is counted on the way out of it.
 NETWORK_SHARE = 0.5
@@ -36,6 +36,15 @@ class FirstHop:
     cost: int  #: to that router
 
 
+@dataclass(frozen=True, slots=True)
+class Announcements:
+    """Prefixes that vertices of an area reach at a cost of their own: parallel arrays."""
+
+    vertex: NDArray[np.int32]
+    prefix: NDArray[np.int32]  #: interned number
+    cost: NDArray[np.float64]
+
+
 @dataclass(frozen=True, kw_only=True)
 class AreaLsdb:
     """One area: its graph, what its vertices announce, and each router's ways out."""
@@ -46,13 +55,13 @@ class AreaLsdb:
     tail: NDArray[np.int32]  #: edges, at most one for a pair: the cheapest
     head: NDArray[np.int32]
     cost: NDArray[np.float64]
-    announced_by: NDArray[np.int32]  #: vertex of each announcement
-    announced: tuple[Prefix, ...]  #: its prefix
-    announced_cost: NDArray[np.float64]
+    announcements: Announcements  #: of the area's own networks
     first_hops: tuple[tuple[FirstHop, ...], ...]  #: by router vertex
 
 
-def build_area(area: int, routers: Iterable[OspfRouter], adjacencies: Adjacencies) -> AreaLsdb:
+def build_area(
+    area: int, routers: Iterable[OspfRouter], adjacencies: Adjacencies, interning: Interning
+) -> AreaLsdb:
     """The database all routers of an area agree on (RFC 2328 12.4.1 and 12.4.2)."""
     members = tuple(
         router for router in routers if any(p.settings.area == area for p in router.ports)
@@ -104,9 +113,11 @@ def build_area(area: int, routers: Iterable[OspfRouter], adjacencies: Adjacencie
         tail=pairs[:, 0],
         head=pairs[:, 1],
         cost=np.array(list(edges.values()), dtype=np.float64),
-        announced_by=np.array([a[0] for a in announcements], dtype=np.int32),
-        announced=tuple(a[1] for a in announcements),
-        announced_cost=np.array([a[2] for a in announcements], dtype=np.float64),
+        announcements=Announcements(
+            vertex=np.array([a[0] for a in announcements], dtype=np.int32),
+            prefix=np.array([interning.prefixes.add(a[1]) for a in announcements], dtype=np.int32),
+            cost=np.array([a[2] for a in announcements], dtype=np.float64),
+        ),
         first_hops=tuple(tuple(hops) for hops in first_hops),
     )
 

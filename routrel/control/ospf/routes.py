@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 from scipy.sparse import csr_array
 from scipy.sparse.csgraph import dijkstra
 
-from routrel.control.ospf.lsdb import AreaLsdb
+from routrel.control.ospf.lsdb import Announcements, AreaLsdb
 from routrel.control.rib.candidates import (
     DEFAULT_DISTANCE,
     ROW,
@@ -31,40 +31,48 @@ def distances(lsdb: AreaLsdb) -> NDArray[np.float64]:
     return result
 
 
-def area_routes(lsdb: AreaLsdb, interning: Interning) -> Rows:
-    """Every router's intra-area routes (RFC 2328 16.1).
+def area_routes(
+    lsdb: AreaLsdb,
+    dist: NDArray[np.float64],
+    announcements: Announcements,
+    path_type: PathType,
+    interning: Interning,
+) -> Rows:
+    """Every router's routes through one area (RFC 2328 16.1 and 16.2).
 
-    A router needs no route to what it announces itself at least as cheaply: those are its own
-    subnets, which are connected.
+    What a router reaches directly, or announces itself at least as cheaply, has its cost but no
+    next hop: `next_hops` is -1 there.
 
     SciPy keeps one predecessor for a vertex, which would hide equal-cost paths. Next hops follow
     from distances instead: neighbour n is a first hop from r to v exactly when the cost to n plus
     n's distance to v is r's distance to v. All costs are positive, so n's path never returns to r.
+
+    Args:
+        lsdb: The area.
+        dist: Its `distances`.
+        announcements: The area's own networks, or the summaries its border routers originate.
+        path_type: What routes to them are.
     """
-    if not lsdb.announced:
+    if not len(announcements.prefix):
         return np.zeros(0, dtype=ROW)
-    dist = distances(lsdb)
-    numbers = np.array([interning.prefixes.add(prefix) for prefix in lsdb.announced])
-    order = np.argsort(numbers, kind="stable")
-    by = lsdb.announced_by[order]
-    total = dist[:, by] + lsdb.announced_cost[order]
-    starts = np.flatnonzero(np.r_[True, np.diff(numbers[order]) != 0])
-    prefixes = numbers[order][starts]
+    order = np.argsort(announcements.prefix, kind="stable")
+    by, numbers = announcements.vertex[order], announcements.prefix[order]
+    total = dist[:, by] + announcements.cost[order]
+    starts = np.flatnonzero(np.r_[True, np.diff(numbers) != 0])
     groups = np.repeat(np.arange(len(starts)), np.diff(np.r_[starts, len(order)]))
     best = np.minimum.reduceat(total, starts, axis=1)
     parts = []
     for root in range(len(lsdb.routers)):
         winning = (total[root] == best[root][groups]) & np.isfinite(total[root])
-        own = np.zeros(len(starts), dtype=bool)
-        own[groups[winning & (by == root)]] = True
         next_hops = _next_hops(lsdb, root, dist, by, winning, starts, interning)
-        wanted = np.flatnonzero((next_hops >= 0) & ~own)
+        next_hops[groups[winning & (by == root)]] = -1
+        wanted = np.flatnonzero(np.isfinite(best[root]))
         rows = np.zeros(len(wanted), dtype=ROW)
         router = lsdb.routers[root]
         rows["table"] = interning.table_numbers[router.table]
-        rows["prefix"] = prefixes[wanted]
+        rows["prefix"] = numbers[starts][wanted]
         rows["protocol"] = Protocol.OSPF
-        rows["path_type"] = PathType.INTRA_AREA
+        rows["path_type"] = path_type
         rows["distance"] = router.instance.distance or DEFAULT_DISTANCE[Protocol.OSPF]
         rows["metric"] = best[root][wanted]
         rows["next_hops"] = next_hops[wanted]
