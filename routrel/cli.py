@@ -5,6 +5,7 @@ from __future__ import annotations
 import ipaddress
 import json
 import shutil
+import sys
 from pathlib import Path
 from typing import Annotated, Any, NoReturn
 
@@ -35,7 +36,8 @@ app = typer.Typer(
     add_completion=False,
     pretty_exceptions_enable=False,
 )
-out = Console(highlight=False, soft_wrap=True)
+#: Wide where nobody watches: a pipe has no edge at which a table must break.
+out = Console(highlight=False, soft_wrap=True, width=None if sys.stdout.isatty() else 200)
 err = Console(stderr=True, highlight=False, soft_wrap=True)
 
 Folder = Annotated[Path, typer.Argument(help="the folder of a network's files", show_default=False)]

@@ -49,7 +49,7 @@ def test_routes_have_the_fixed_fields():
     (route,) = answer["routes"]
     expected = {
         "device": "gul-edge-1", "vrf": "default", "prefix": "10.80.3.0/24", "protocol": "ospf",
-        "path_type": "intra_area", "distance": 110, "metric": 40, "tag": 0, "discard": False,
+        "path_type": "inter_area", "distance": 110, "metric": 40, "tag": 0, "discard": False,
     }  # fmt: skip
     assert {key: route[key] for key in expected} == expected
     assert [(h["device"], h["weight"]) for h in route["next_hops"]] == [
