@@ -55,12 +55,15 @@ export function ChartView({ chart, lens, device, segment, onDevice, onSegment }:
           aria-label="Chart of sites, devices and links"
         >
           {sites.map((site) => (
-            <g key={site.id}>
-              <rect x={site.x} y={site.y} width={site.width} height={site.height} rx={10} className={site.id === OUTSIDE ? 'fill-transparent stroke-line' : 'fill-sunk'} strokeDasharray="5 4" />
-              <text x={site.x + 12} y={site.y + 20} className="fill-ink text-[15px] font-semibold">{titles.get(site.id) ?? site.id}</text>
-            </g>
+            <rect key={site.id} x={site.x} y={site.y} width={site.width} height={site.height} rx={10} className={site.id === OUTSIDE ? 'fill-transparent stroke-line' : 'fill-sunk'} strokeDasharray="5 4" />
           ))}
           {lines.map((line) => <LinkLine key={line.id} line={line} selected={line.segment.id === segment} onSelect={() => onSegment(line.segment.id)} />)}
+          {sites.map((site) => (
+            // Above the lines, with a rim of the site's colour: a line that crosses leaves it legible.
+            <text key={site.id} x={site.x + 12} y={site.y + 20} className={`fill-ink text-[15px] font-semibold ${site.id === OUTSIDE ? 'stroke-card' : 'stroke-sunk'}`} strokeWidth={5} style={{ paintOrder: 'stroke' }}>
+              {titles.get(site.id) ?? site.id}
+            </text>
+          ))}
           {tiles.map((tile) => <DeviceTile key={tile.id} box={tile} chart={chart} selected={tile.id === `device ${device}`} onSelect={onDevice} />)}
         </svg>
       </div>
