@@ -9,5 +9,5 @@ export default defineConfig({
   plugins: [react(), tailwindcss()],
   server: { host: '127.0.0.1', proxy: { '/api': api } },
   build: { chunkSizeWarningLimit: 1800 },
-  test: { environment: 'jsdom', setupFiles: ['src/testing.ts'] },
+  test: { environment: 'jsdom', setupFiles: ['src/testing.setup.ts'] },
 })

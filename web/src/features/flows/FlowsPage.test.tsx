@@ -1,10 +1,8 @@
-import { QueryClient, QueryClientProvider } from '@tanstack/react-query'
-import { render, screen, within } from '@testing-library/react'
+import { screen, within } from '@testing-library/react'
 import userEvent from '@testing-library/user-event'
-import { MemoryRouter, useLocation } from 'react-router'
-import { beforeEach, expect, test, vi } from 'vitest'
+import { beforeEach, expect, test } from 'vitest'
 import type { Branch, Direction, Flow, Hop, Stage } from '../../api/types'
-import { PlaceContext, type Place } from '../lens/lens'
+import { serve, visit } from '../../testing'
 import { FlowsPage } from './FlowsPage'
 
 const stage = (name: Stage['stage'], result: Stage['result'], text: string, more: Partial<Stage> = {}): Stage => ({
@@ -39,55 +37,29 @@ const way = (branch: Branch): Direction => ({
 })
 const flow: Flow = { sentence: 'Blocked at fw: filter wan drops it.', traffic: 'tcp 5432', forward: way(blocked), return: null }
 
-const place: Place = {
-  lens: { slug: 'net', revision: 3 },
-  network: {
-    slug: 'net', title: 'Net', role: 'viewer',
-    newest_revision: { number: 3, created: '2026-01-01T00:00:00Z', author: null, note: '', content_hash: '', files: 1 },
-  },
-}
 const complaints = [{ name: 'c', title: 'The kiosk is silent', story: 'It says nothing.', question: { source: 'kiosk', destination: 'db', traffic: 'tcp 5432', size: null } }]
 
 let asked: string[] = []
 let refuse = false
 
 beforeEach(() => {
-  asked = []
   refuse = false
-  vi.stubGlobal('ResizeObserver', class { observe() {} disconnect() {} unobserve() {} })
-  vi.stubGlobal('fetch', async (request: Request) => {
-    const url = new URL(request.url)
-    asked.push(url.pathname + url.search)
-    const json = (body: unknown, status = 200) => new Response(JSON.stringify(body), { status, headers: { 'content-type': 'application/json' } })
-    if (url.pathname.endsWith('/cases')) return json(complaints)
-    if (url.pathname.endsWith('/find')) return json([])
-    if (refuse) return json({ code: 'unknown_endpoint', message: '“kisk” is no device', suggestion: 'did you mean “kiosk”?' }, 400)
-    return json(flow)
+  asked = serve(({ pathname }) => {
+    if (pathname.endsWith('/cases')) return complaints
+    if (pathname.endsWith('/find')) return []
+    const refusal = { code: 'unknown_endpoint', message: '“kisk” is no device', suggestion: 'did you mean “kiosk”?' }
+    return refuse ? new Response(JSON.stringify(refusal), { status: 400 }) : flow
   })
 })
 
-function Address() {
-  const { pathname, search } = useLocation()
-  return <output aria-label="address">{pathname + search}</output>
-}
-
-function open(path: string) {
-  const queries = new QueryClient({ defaultOptions: { queries: { retry: false } } })
-  render(
-    <QueryClientProvider client={queries}>
-      <MemoryRouter initialEntries={[path]}>
-        <PlaceContext value={place}><FlowsPage /><Address /></PlaceContext>
-      </MemoryRouter>
-    </QueryClientProvider>,
-  )
-}
+const open = (path: string) => visit(<FlowsPage />, path)
 
 test('the empty page offers the complaints, and a click asks one through the lens', async () => {
   open('/n/net/flows?revision=3')
   await userEvent.click(await screen.findByRole('link', { name: /The kiosk is silent/ }))
   expect(await screen.findByRole('status', { name: 'Verdict' })).toHaveTextContent(flow.sentence)
   expect(screen.getByLabelText('address')).toHaveTextContent('/n/net/flows?revision=3&from=kiosk&to=db&as=tcp+5432')
-  expect(asked.find((path) => path.includes('/flow?'))).toBe('/api/networks/net/flow?revision=3&from=kiosk&to=db&as=tcp%205432')
+  expect(asked.find((path) => path.includes('/flow?'))).toBe('GET /api/networks/net/flow?revision=3&from=kiosk&to=db&as=tcp%205432')
 })
 
 test('the answer opens at the hop that stops the packet, with the rules tried', async () => {

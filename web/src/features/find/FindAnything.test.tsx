@@ -1,0 +1,36 @@
+import { screen } from '@testing-library/react'
+import userEvent from '@testing-library/user-event'
+import { expect, test } from 'vitest'
+import type { Found } from '../../api/types'
+import { serve, visit } from '../../testing'
+import { FindAnything } from './FindAnything'
+import { stillMatching } from './matching'
+
+const rule: Found = { kind: 'rule', title: 'wan rule 30', detail: 'fw: deny tcp', value: '30', device: 'fw', file: 'fw.yaml', line: 7, column: 3 }
+const device: Found = { kind: 'device', title: 'fw', detail: 'firewall', value: 'fw', device: 'fw', file: 'fw.yaml', line: 1, column: 1 }
+
+test('a slash opens it, Enter opens the line of what is found', async () => {
+  const asked = serve(() => [rule])
+  visit(<FindAnything />, '/n/net/flows')
+  await userEvent.keyboard('/')
+  await userEvent.type(await screen.findByRole('combobox', { name: 'Find anything' }), 'rule 30')
+  await screen.findByText('fw: deny tcp')
+  await userEvent.keyboard('{ArrowDown}{Enter}')
+  expect(screen.getByLabelText('address')).toHaveTextContent('/n/net/devices/files?revision=3&file=fw.yaml&line=7')
+  expect(asked).toContain('GET /api/networks/net/find?revision=3&q=rule%2030&endpoints=false')
+})
+
+test('g then d goes to the devices, a question mark shows the keys', async () => {
+  serve(() => [])
+  visit(<FindAnything />, '/n/net/flows')
+  await userEvent.keyboard('?')
+  expect(await screen.findByRole('heading', { name: 'Keys' })).toBeVisible()
+  await userEvent.keyboard('{Escape}')
+  await userEvent.keyboard('gd')
+  expect(screen.getByLabelText('address')).toHaveTextContent('/n/net/devices/chart?revision=3')
+})
+
+test('old results that no longer match are not offered while new ones come', () => {
+  expect(stillMatching('rule', { data: [rule, device], isPlaceholderData: true })).toEqual([rule])
+  expect(stillMatching('rule', { data: [rule, device], isPlaceholderData: false })).toHaveLength(2)
+})
