@@ -11,7 +11,7 @@ from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).resolve().parent))
 
-from launch.console import ROOT, LaunchError, require_space, shortened, step
+from launch.console import ROOT, LaunchError, require_space, step, tell
 from launch.database import free_port
 from launch.processes import Processes, web_server, worker
 from launch.setup import database, demo_password_file, install, manage, one_at_a_time
@@ -34,9 +34,7 @@ def main() -> int:
         _check_port(options.port)
         return _serve(options.port, demo=not options.no_demo, dev=options.dev)
     except LaunchError as error:
-        if error.detail:
-            print(shortened(error.detail), file=sys.stderr)
-        print(f"\n{error.message}.\nWhat to do: {error.advice}.", file=sys.stderr)
+        tell(error)
         return 1
     except KeyboardInterrupt:
         return 130

@@ -13,7 +13,7 @@ from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).resolve().parent))
 
-from launch.console import ROOT, LaunchError, shortened
+from launch.console import ROOT, LaunchError, tell
 from launch.packages import PYTHON
 from launch.setup import database, install, one_at_a_time
 
@@ -69,9 +69,7 @@ def main() -> int:
     try:
         return _run(chosen)
     except LaunchError as error:
-        if error.detail:
-            print(shortened(error.detail), file=sys.stderr)
-        print(f"\n{error.message}.\nWhat to do: {error.advice}.", file=sys.stderr)
+        tell(error)
         return 1
     except KeyboardInterrupt:
         return 130

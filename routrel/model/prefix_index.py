@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import ipaddress
 from collections.abc import Iterable
 
 from routrel.model.addresses import Address, Prefix
@@ -59,8 +58,3 @@ class PrefixIndex:
     def holds(self, address: Address) -> bool:
         """Whether any prefix holds the address."""
         return bool(self.matches(address))
-
-    def covering(self, prefix: Prefix) -> list[int]:
-        """The numbers of all prefixes that contain a prefix or equal it, longest first."""
-        found = self.matches(ipaddress.ip_address(prefix.network_address))
-        return [n for n in found if self.prefixes[n].prefixlen <= prefix.prefixlen]

@@ -92,8 +92,10 @@ def ask_flow(state: State, question: FlowQuestion) -> FlowAnswer:
 def _direction(
     state: State, header: Header, source: Endpoint, destination: Endpoint
 ) -> DirectionAnswer:
-    followed = walk(state, header, source.starts)
-    bare = walk(state, header, source.starts, filters=False)
+    followed = bare = walk(state, header, source.starts)
+    if any(branch.verdict is Verdict.FILTERED for branch in followed.branches):
+        # Only a filter that stopped something can make routing alone end elsewhere.
+        bare = walk(state, header, source.starts, filters=False)
     return DirectionAnswer(
         header=header,
         verdict=_verdict(state, followed),

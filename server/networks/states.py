@@ -31,8 +31,9 @@ def view_of(revision: Revision) -> View:
     view = _disk().get(_key(revision.content_hash))
     if view is None:
         view = look(revision.texts())
-        _disk().set(_key(revision.content_hash), view)
-    _keep(revision.content_hash, view)
+        remember(revision.content_hash, view)
+    else:
+        _keep(revision.content_hash, view)
     return view
 
 

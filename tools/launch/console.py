@@ -10,7 +10,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-__all__ = ["ROOT", "LaunchError", "require_space", "run", "shortened", "step"]
+__all__ = ["ROOT", "LaunchError", "require_space", "run", "shortened", "step", "tell"]
 
 ROOT = Path(__file__).resolve().parent.parent.parent
 
@@ -99,6 +99,13 @@ def require_space(folder: Path, gigabytes: float) -> None:
             f"only {free:.1f} GB are free on the disk of {folder}",
             f"free at least {gigabytes:.0f} GB and run the same command again",
         )
+
+
+def tell(error: LaunchError) -> None:
+    """Say on standard error what failed and what to do, the log's ends before it."""
+    if error.detail:
+        print(shortened(error.detail), file=sys.stderr)
+    print(f"\n{error.message}.\nWhat to do: {error.advice}.", file=sys.stderr)
 
 
 def shortened(log: str, lines: int = 40) -> str:

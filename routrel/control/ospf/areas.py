@@ -15,6 +15,7 @@ from routrel.control.ospf.lsdb import Announcements, AreaLsdb, build_area
 from routrel.control.ospf.routes import area_routes, distances
 from routrel.control.ospf.speakers import OspfRouter
 from routrel.control.rib.candidates import ROW, Interning, PathType, Rows
+from routrel.control.rib.select import best_of_each
 
 __all__ = ["BACKBONE", "ospf_routes"]
 
@@ -100,11 +101,5 @@ class _Known:
     def best(self) -> _Known:
         """One row for a table and prefix: by path type, then cost (RFC 2328 11); lowest area."""
         rows = self.rows
-        keys = (self.areas, rows["metric"], rows["path_type"], rows["prefix"], rows["table"])
-        order = np.lexsort(keys)
-        ordered = rows[order]
-        first = np.ones(len(rows), dtype=bool)
-        first[1:] = (ordered["table"][1:] != ordered["table"][:-1]) | (
-            ordered["prefix"][1:] != ordered["prefix"][:-1]
-        )
-        return _Known(ordered[first], self.areas[order][first])
+        first = best_of_each(rows, rows["path_type"], rows["metric"], self.areas)
+        return _Known(rows[first], self.areas[first])

@@ -1,4 +1,4 @@
-"""Chooses the active route of every table and prefix: lowest distance, then lowest metric."""
+"""Chooses among rows: the best of every table and prefix, by whatever order a caller prefers."""
 
 from __future__ import annotations
 
@@ -7,7 +7,23 @@ from numpy.typing import NDArray
 
 from routrel.control.rib.candidates import Rows
 
-__all__ = ["select_active"]
+__all__ = ["best_of_each", "select_active"]
+
+
+def best_of_each(rows: Rows, *preference: NDArray[np.generic]) -> NDArray[np.int64]:
+    """The indices of the rows that come first for their table and prefix, in that order.
+
+    Args:
+        rows: In any order.
+        preference: One value a row each, lower wins; the first decides, the next among its equals.
+    """
+    order = np.lexsort((*preference[::-1], rows["prefix"], rows["table"]))
+    ordered = rows[order]
+    first = np.ones(len(rows), dtype=bool)
+    first[1:] = (ordered["table"][1:] != ordered["table"][:-1]) | (
+        ordered["prefix"][1:] != ordered["prefix"][:-1]
+    )
+    return order[first]
 
 
 def select_active(rows: Rows) -> NDArray[np.int64]:
@@ -20,12 +36,4 @@ def select_active(rows: Rows) -> NDArray[np.int64]:
     Args:
         rows: Candidates in any order.
     """
-    order = np.lexsort(
-        (rows["metric"], rows["protocol"], rows["distance"], rows["prefix"], rows["table"])
-    )
-    ordered = rows[order]
-    first = np.ones(len(rows), dtype=bool)
-    first[1:] = (ordered["table"][1:] != ordered["table"][:-1]) | (
-        ordered["prefix"][1:] != ordered["prefix"][:-1]
-    )
-    return order[first]
+    return best_of_each(rows, rows["distance"], rows["protocol"], rows["metric"])

@@ -17,7 +17,6 @@ __all__ = [
     "CaseShape",
     "ChartShape",
     "DeviceShape",
-    "ErrorShape",
     "FileShape",
     "FileTextShape",
     "FindingShape",
@@ -53,12 +52,6 @@ def _texts() -> s.ListField:
 
 def _shape(title: str, /, *, many: bool = False, **fields: Any) -> Any:
     return inline_serializer(name=title, fields=fields, many=many)
-
-
-class ErrorShape(s.Serializer):
-    code = s.CharField()
-    message = s.CharField()
-    suggestion = s.CharField(allow_blank=True)
 
 
 class PlacedShape(s.Serializer):

@@ -8,7 +8,7 @@ const GAP = { least: 32, most: 90 }
 const ROW = 74
 const EDGE = 10
 
-export const sameRef = (a: HopRef | null, b: HopRef) =>
+const sameRef = (a: HopRef | null, b: HopRef) =>
   a !== null && a.way === b.way && a.branch === b.branch && a.hop === b.hop
 
 export function hopAt(flow: Flow, ref: HopRef): Hop | undefined {
