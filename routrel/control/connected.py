@@ -10,6 +10,7 @@ from routrel.control.rib.candidates import (
     Interning,
     NextHop,
     Protocol,
+    RouteKind,
     Rows,
 )
 from routrel.model.addresses import is_host_prefix
@@ -25,7 +26,7 @@ def connected_routes(topology: Topology, interning: Interning) -> Rows:
     connected: a local route would be the same. Two interfaces of a table in one subnet give one
     route with two next hops.
     """
-    builder = CandidateBuilder()
+    builder = CandidateBuilder(interning)
     for device in topology.network.devices:
         subnets: dict[tuple[int, int], list[NextHop]] = {}
         places: dict[tuple[int, int], int] = {}
@@ -47,18 +48,18 @@ def connected_routes(topology: Topology, interning: Interning) -> Rows:
                     builder.add(
                         table=table,
                         prefix=interning.prefixes.add(ipaddress.ip_network(address.ip)),
-                        protocol=Protocol.LOCAL,
-                        distance=DEFAULT_DISTANCE[Protocol.LOCAL],
-                        next_hops=interning.next_hops.add((hop,)),
-                        place=place,
+                        kind=_kind(Protocol.LOCAL, place),
+                        next_hops=(hop,),
                     )
         for (table, prefix), hops in subnets.items():
             builder.add(
                 table=table,
                 prefix=prefix,
-                protocol=Protocol.CONNECTED,
-                distance=DEFAULT_DISTANCE[Protocol.CONNECTED],
-                next_hops=interning.next_hops.add(hops),
-                place=places[table, prefix],
+                kind=_kind(Protocol.CONNECTED, places[table, prefix]),
+                next_hops=hops,
             )
     return builder.array()
+
+
+def _kind(protocol: Protocol, place: int) -> RouteKind:
+    return RouteKind(protocol, DEFAULT_DISTANCE[protocol], place=place)

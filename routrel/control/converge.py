@@ -5,21 +5,27 @@ from __future__ import annotations
 from dataclasses import dataclass
 from functools import cached_property
 
-import numpy as np
-
-from routrel.control.connected import connected_routes
-from routrel.control.ospf.adjacency import Adjacencies, find_adjacencies, ospf_findings
-from routrel.control.ospf.areas import ospf_routes
-from routrel.control.ospf.speakers import OspfRouter, ospf_routers
+from routrel.control.findings import control_findings
+from routrel.control.fixpoint import settle
+from routrel.control.protocols import Protocols
 from routrel.control.rib.candidates import Interning
 from routrel.control.rib.table import Rib
-from routrel.control.static import StaticOutcome, resolve_static_routes
+from routrel.model.addresses import Address, Prefix, prefix_order
 from routrel.model.findings import Finding, Severity, finding_order
 from routrel.model.network import Network
 from routrel.topology.findings import topology_findings
 from routrel.topology.segments import Topology, build_topology
 
-__all__ = ["State", "converge"]
+__all__ = ["Doubt", "State", "converge"]
+
+
+@dataclass(frozen=True, slots=True, order=True)
+class Doubt:
+    """A prefix of a table whose route is not certain."""
+
+    device: str
+    vrf: str
+    prefix: Prefix
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -29,61 +35,85 @@ class State:
     network: Network
     topology: Topology
     rib: Rib
-    ospf: tuple[OspfRouter, ...]
-    adjacencies: Adjacencies
-    static: tuple[StaticOutcome, ...]
-    unsettled: tuple[StaticOutcome, ...]  #: static routes without a stable resolution
+    protocols: Protocols
+    unsettled: tuple[Doubt, ...]  #: routes that never come to rest
+    ordered: tuple[Doubt, ...]  #: routes that depend on which router came first
 
     @property
     def converged(self) -> bool:
         """Whether routing has a stable answer."""
         return not self.unsettled
 
+    def is_unsettled(self, device: str, vrf: str, address: Address) -> bool:
+        """Whether what a table does with an address never comes to rest."""
+        return any(
+            (doubt.device, doubt.vrf) == (device, vrf) and address in doubt.prefix
+            for doubt in self.unsettled
+        )
+
     @cached_property
     def findings(self) -> tuple[Finding, ...]:
         """Everything suspicious about the model, errors first."""
         found = topology_findings(self.topology)
-        found.extend(ospf_findings(self.topology, self.ospf, self.adjacencies))
-        found.extend(_static_findings(self.static))
+        found.extend(control_findings(self.topology, self.protocols))
+        found.extend(self._doubts())
         return tuple(sorted(found, key=finding_order))
+
+    def _doubts(self) -> list[Finding]:
+        found = []
+        for doubts, severity, code, text, suggestion in (
+            (
+                self.unsettled, Severity.ERROR, "not_converged", "never comes to rest",
+                "follow the redistribution between its devices; reject or tag what comes back",
+            ),
+            (
+                self.ordered, Severity.WARNING, "order_dependent",
+                "depends on which device spoke first; one of the outcomes is shown",
+                "give the routes different distances or metrics, so that one outcome is left",
+            ),
+        ):  # fmt: skip
+            if not doubts:
+                continue
+            devices = list(dict.fromkeys(doubt.device for doubt in doubts))
+            prefixes = list(dict.fromkeys(str(doubt.prefix) for doubt in doubts))
+            device = self.topology.devices[devices[0]]
+            found.append(
+                Finding(
+                    severity=severity,
+                    code=code,
+                    text=f"the route to {_listed(prefixes)} at {_listed(devices)} {text}",
+                    suggestion=suggestion,
+                    place=device.place,
+                    device=device.name,
+                )
+            )
+        return found
+
+
+def _listed(names: list[str]) -> str:
+    shown = ", ".join(names[:5])
+    return shown if len(names) <= 5 else f"{shown} and {len(names) - 5} more"
 
 
 def converge(network: Network) -> State:
-    """Compute the tables of every device.
-
-    Protocols that do not depend on the tables come first; static routes, which resolve through
-    the tables, are added until nothing changes.
-    """
+    """Compute the tables of every device."""
     topology = build_topology(network)
     interning = Interning(network)
-    routers = tuple(ospf_routers(topology))
-    adjacencies = find_adjacencies(topology, routers)
-    learned = np.concatenate(
-        [connected_routes(topology, interning), ospf_routes(routers, adjacencies, interning)]
-    )
-    result = resolve_static_routes(topology, interning, learned)
+    protocols = Protocols(topology, interning)
+    settled = settle(protocols, interning)
     return State(
         network=network,
         topology=topology,
-        rib=result.rib,
-        ospf=routers,
-        adjacencies=adjacencies,
-        static=result.outcomes,
-        unsettled=result.unsettled,
+        rib=settled.rib,
+        protocols=protocols,
+        unsettled=_doubts(interning, settled.unsettled),
+        ordered=_doubts(interning, settled.ordered),
     )
 
 
-def _static_findings(outcomes: tuple[StaticOutcome, ...]) -> list[Finding]:
-    return [
-        Finding(
-            severity=Severity.WARNING,
-            code="static_unusable",
-            text=f"{outcome.table[0]}: the route to {outcome.route.to} is not used: "
-            f"{outcome.problem}",
-            suggestion="correct the next hop, or give the device a route to it",
-            place=outcome.route.place,
-            device=outcome.table[0],
-        )
-        for outcome in outcomes
-        if outcome.problem
+def _doubts(interning: Interning, pairs: frozenset[tuple[int, int]]) -> tuple[Doubt, ...]:
+    found = [
+        Doubt(*interning.tables[table], interning.prefixes.prefixes[prefix])
+        for table, prefix in pairs
     ]
+    return tuple(sorted(found, key=lambda d: (d.device, d.vrf, prefix_order(d.prefix))))

@@ -13,18 +13,19 @@ from __future__ import annotations
 
 import ipaddress
 from collections import defaultdict
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
-import numpy as np
-
 from routrel.control.rib.candidates import (
+    DISCARD,
     CandidateBuilder,
     Interning,
     NextHop,
     Protocol,
+    RouteKind,
     Rows,
     Table,
+    rank,
 )
 from routrel.control.rib.table import Rib, Route
 from routrel.model.addresses import Address
@@ -51,9 +52,9 @@ class StaticOutcome:
 
 @dataclass(frozen=True, slots=True)
 class StaticResult:
-    """All candidates with the usable static routes among them, and how each one fared."""
+    """The usable static routes, and how each one fared."""
 
-    rib: Rib
+    rows: Rows
     outcomes: tuple[StaticOutcome, ...]
     unsettled: tuple[StaticOutcome, ...]  #: routes that kept changing; empty when it settled
 
@@ -71,22 +72,21 @@ class _Static:
     circular: bool = False
 
 
-def resolve_static_routes(topology: Topology, interning: Interning, others: Rows) -> StaticResult:
-    """Add every usable static route to the candidates of the other protocols.
+def resolve_static_routes(topology: Topology, interning: Interning, others: Rib) -> StaticResult:
+    """Every usable static route, resolved through the tables.
 
     Args:
-        others: Candidates that do not depend on static routes.
+        others: Tables whose candidates of other protocols count; static ones in it do not, since
+            they are resolved anew.
     """
     statics = list(_configured(topology, interning))
-    by_prefix: dict[tuple[int, int], list[_Static]] = defaultdict(list)
+    resolver = _Resolver(others)
     for static in statics:
-        by_prefix[static.table, static.prefix].append(static)
+        resolver.by_prefix[static.table, static.prefix].append(static)
         _resolve_by_interface(static, topology, interning)
     recursive = [static for static in statics if _is_recursive(static.route)]
     changed: list[_Static] = []
-    for _ in range(MAXIMUM_ROUNDS):
-        rib = Rib(interning, np.concatenate([others, _rows(statics, interning)]))
-        resolver = _Resolver(rib, by_prefix)
+    for _ in range(MAXIMUM_ROUNDS if recursive else 0):
         results = [(static, resolver.resolve(static)) for static in recursive]
         changed = [static for static, (hops, _) in results if hops != static.hops]
         for static, (hops, problem) in results:
@@ -94,7 +94,7 @@ def resolve_static_routes(topology: Topology, interning: Interning, others: Rows
         if not changed:
             break
     return StaticResult(
-        rib=rib,
+        rows=_rows(statics, interning),
         outcomes=tuple(_outcome(static, interning) for static in statics),
         unsettled=tuple(_outcome(static, interning) for static in changed),
     )
@@ -136,7 +136,7 @@ def _resolve_by_interface(static: _Static, topology: Topology, interning: Intern
     route = static.route
     device, _ = interning.tables[static.table]
     if route.discard:
-        static.hops = (NextHop(None),)
+        static.hops = (DISCARD,)
     elif route.interface is not None:
         if topology.is_up(device, route.interface):
             static.hops = (NextHop(route.interface, route.via),)
@@ -151,7 +151,7 @@ def _rows(statics: list[_Static], interning: Interning) -> Rows:
         if static.hops:
             route = static.route
             groups[static.table, static.prefix, route.distance, route.discard].append(static)
-    builder = CandidateBuilder()
+    builder = CandidateBuilder(interning)
     for (table, prefix, distance, discard), members in groups.items():
         # Two next hops that resolve to one neighbour are one way, whatever they were written as.
         hops: dict[tuple[str | None, Address | None], NextHop] = {}
@@ -160,12 +160,14 @@ def _rows(statics: list[_Static], interning: Interning) -> Rows:
         builder.add(
             table=table,
             prefix=prefix,
-            protocol=Protocol.STATIC,
-            distance=distance,
-            discard=discard,
-            tag=members[0].route.tag,
-            next_hops=interning.next_hops.add(hops.values()),
-            place=members[0].place,
+            kind=RouteKind(
+                Protocol.STATIC,
+                distance,
+                discard=discard,
+                tag=members[0].route.tag,
+                place=members[0].place,
+            ),
+            next_hops=hops.values(),
         )
     return builder.array()
 
@@ -173,9 +175,10 @@ def _rows(statics: list[_Static], interning: Interning) -> Rows:
 class _Resolver:
     """Resolves next-hop addresses against one state of the tables."""
 
-    def __init__(self, rib: Rib, by_prefix: dict[tuple[int, int], list[_Static]]) -> None:
-        self.rib = rib
-        self.by_prefix = by_prefix
+    def __init__(self, others: Rib) -> None:
+        self.others = others
+        self.interning = others.interning
+        self.by_prefix: dict[tuple[int, int], list[_Static]] = defaultdict(list)
 
     def resolve(self, static: _Static) -> tuple[tuple[NextHop, ...], str]:
         """The next hops a route resolves to now; none, and why, where it is unusable."""
@@ -184,7 +187,7 @@ class _Resolver:
         via = static.route.via
         if via is None:
             raise ValueError("only a route via an address is resolved")
-        hops, problem = self._towards(static.table, via, {id(static)})
+        hops, problem = self._towards(self._look_up_table(static), via, {id(static)})
         if problem == _CIRCULAR:
             static.circular = True
             problem = "its next hop resolves through the route itself"
@@ -193,11 +196,13 @@ class _Resolver:
     def _towards(
         self, table: int, address: Address, passed: set[int]
     ) -> tuple[tuple[NextHop, ...], str]:
-        match = self.rib.lookup(table, address)
-        if match is None:
+        number, match = next(self._matches(table, address), (None, None))
+        if number is None:
             return (), f"no route to its next hop {address}"
-        if match.prefix.prefixlen == 0:
+        if self.interning.prefixes.prefixes[number].prefixlen == 0:
             return (), f"only the default route leads to its next hop {address}"
+        if match is None:
+            return self._through_static(table, address, number, passed)
         if match.discard:
             return (), f"its next hop {address} matches the discard route to {match.prefix}"
         if match.protocol is Protocol.LOCAL:
@@ -206,29 +211,60 @@ class _Resolver:
             if match.prefix.prefixlen == match.prefix.max_prefixlen:
                 return (), f"its next hop {address} is the device's own address"
             return tuple(NextHop(hop.interface, address) for hop in match.next_hops), ""
-        if match.protocol is not Protocol.STATIC:
-            return tuple(
-                NextHop(hop.interface, hop.address or address, via=address)
-                for hop in match.next_hops
-            ), ""
-        return self._through_static(table, address, match, passed)
+        return tuple(
+            NextHop(hop.interface, hop.address or address, via=address) for hop in match.next_hops
+        ), ""
+
+    def _look_up_table(self, static: _Static) -> int:
+        """The table that resolves a route's next hop: its own, or that of another VRF."""
+        if static.route.next_vrf is None:
+            return static.table
+        device, _ = self.interning.tables[static.table]
+        return self.interning.table_numbers[device, static.route.next_vrf]
+
+    def _matches(self, table: int, address: Address) -> Iterator[tuple[int, Route | None]]:
+        """Prefixes that hold an address, longest first, with their route; None: a static one."""
+        for number in self.interning.prefixes.matches(address):
+            kinds = self.interning.kinds.kinds
+            usable = [static for static in self.by_prefix[table, number] if static.hops]
+            best = min((rank(s.route.distance, Protocol.STATIC) for s in usable), default=None)
+            other = next(
+                (
+                    row
+                    for row in self.others.candidate_rows(table, number)
+                    if kinds[row["kind"]].protocol is not Protocol.STATIC
+                ),
+                None,
+            )
+            if other is not None:
+                kind = kinds[other["kind"]]
+                if best is None or rank(kind.distance, kind.protocol) < best:
+                    yield number, self.others.route(other)
+                    continue
+            if best is not None:
+                yield number, None
 
     def _through_static(
-        self, table: int, address: Address, match: Route, passed: set[int]
+        self, table: int, address: Address, prefix: int, passed: set[int]
     ) -> tuple[tuple[NextHop, ...], str]:
-        prefix = self.rib.interning.prefixes.number(match.prefix)
         found: dict[NextHop, None] = {}
         problem = ""
-        for static in self.by_prefix[table, prefix if prefix is not None else -1]:
+        usable = [static for static in self.by_prefix[table, prefix] if static.hops]
+        nearest = min(static.route.distance for static in usable)
+        for static in usable:
             route = static.route
-            if route.distance != match.distance or not static.hops:
+            if route.distance != nearest:
                 continue
             if id(static) in passed:
                 return (), _CIRCULAR
+            if route.discard:
+                return (), f"its next hop {address} matches the discard route to {route.to}"
             if route.interface is not None:
                 found[NextHop(route.interface, route.via or address, via=address)] = None
             elif route.via is not None:
-                hops, why = self._towards(table, route.via, passed | {id(static)})
+                hops, why = self._towards(
+                    self._look_up_table(static), route.via, passed | {id(static)}
+                )
                 if why == _CIRCULAR:
                     return (), _CIRCULAR
                 problem = problem or why

@@ -4,9 +4,19 @@ from __future__ import annotations
 
 import ipaddress
 
+from routrel.files.policy_references import check_policies
 from routrel.files.report import Report
 from routrel.files.shapes import closest
-from routrel.model.network import DEFAULT_VRF, Device, InterfaceKind, Network
+from routrel.model.network import (
+    DEFAULT_VRF,
+    INTERFACE_PROTOCOLS,
+    Device,
+    Interface,
+    InterfaceKind,
+    Network,
+    Vrf,
+    protocol_title,
+)
 
 __all__ = ["check_references"]
 
@@ -50,14 +60,9 @@ def _check_device(device: Device, report: Report) -> None:
                 f"{device.name} has no VRF “{interface.vrf}”",
                 closest(interface.vrf, set(vrfs) - {DEFAULT_VRF}) or "add it under vrfs:",
             )
-        elif interface.ospf is not None and vrfs[interface.vrf].ospf is None:
-            where = "" if interface.vrf == DEFAULT_VRF else f" in VRF {interface.vrf}"
-            report.error(
-                interface.ospf.place,
-                "ospf_missing",
-                f"{interface.name} runs OSPF, but {device.name} has no “ospf:”{where}",
-                "add ospf: with a router-id",
-            )
+        else:
+            _check_protocols(device, interface, vrfs[interface.vrf], report)
+        _check_unnumbered(device, interface, report)
         if interface.kind is InterfaceKind.LOOPBACK and (
             interface.filter_in or interface.filter_out
         ):
@@ -67,8 +72,16 @@ def _check_device(device: Device, report: Report) -> None:
                 f"no packet arrives or leaves at loopback {interface.name}",
                 "bind the filter to another interface",
             )
+    check_policies(device, report)
     for vrf in device.vrfs:
         for route in vrf.static:
+            if route.next_vrf is not None and route.next_vrf not in vrfs:
+                report.error(
+                    route.place,
+                    "unknown_vrf",
+                    f"{device.name} has no VRF “{route.next_vrf}”",
+                    closest(route.next_vrf, vrfs),
+                )
             if route.interface is None:
                 continue
             known = interfaces.get(route.interface)
@@ -87,7 +100,7 @@ def _check_device(device: Device, report: Report) -> None:
                     f"the route to VRF {vrf.name}",
                     "move one of the two",
                 )
-        keys = [(r.to, r.via, r.interface, r.discard, r.distance) for r in vrf.static]
+        keys = [(r.to, r.via, r.interface, r.next_vrf, r.discard, r.distance) for r in vrf.static]
         for index, route in enumerate(vrf.static):
             first = keys.index(keys[index])
             if first != index:
@@ -98,6 +111,38 @@ def _check_device(device: Device, report: Report) -> None:
                     f"{vrf.static[first].place.line}",
                     "remove one of the two",
                 )
+
+
+def _check_protocols(device: Device, interface: Interface, vrf: Vrf, report: Report) -> None:
+    """What an interface runs, its VRF must run too."""
+    for key in INTERFACE_PROTOCOLS:
+        settings = getattr(interface, key)
+        if settings is not None and getattr(vrf, key) is None:
+            where = "" if vrf.name == DEFAULT_VRF else f" in VRF {vrf.name}"
+            report.error(
+                settings.place,
+                f"{key}_missing",
+                f"{interface.name} runs {protocol_title(key)}, but {device.name} has no "
+                f"“{key}:”{where}",
+                f"add {key}: to the device",
+            )
+
+
+def _check_unnumbered(device: Device, interface: Interface, report: Report) -> None:
+    if interface.unnumbered is None:
+        return
+    lender = device.interface(interface.unnumbered)
+    problem = ""
+    if interface.addresses:
+        problem = f"{interface.name} has addresses and also borrows some"
+    elif lender is None:
+        problem = f"{device.name} has no interface “{interface.unnumbered}”"
+    elif lender.vrf != interface.vrf:
+        problem = f"{interface.name} borrows from {lender.name}, which is in another VRF"
+    elif not lender.addresses:
+        problem = f"{interface.name} borrows from {lender.name}, which has no address"
+    if problem:
+        report.error(interface.place, "bad_unnumbered", problem, "name an interface with addresses")
 
 
 def _check_links(network: Network, devices: dict[str, Device], report: Report) -> None:

@@ -27,6 +27,7 @@ __all__ = [
     "ListOf",
     "NamedMap",
     "OneOrMany",
+    "PlacedChoice",
     "Record",
     "Shape",
     "Text",
@@ -207,6 +208,17 @@ class Choice(Shape):
         return {"enum": [option.value for option in self.options]}
 
 
+class PlacedChoice(Choice):
+    """A choice read with its place: an answer may cite the line it stands on."""
+
+    def read(self, node: Node, report: Report) -> Any:
+        value = super().read(node, report)
+        return BAD if value is BAD else (value, node.place)
+
+    def write(self, value: Any) -> Any:
+        return super().write(value[0])
+
+
 @dataclass(frozen=True)
 class ListOf(Shape):
     """A list; read as a tuple. Values that could not be read are reported and left out."""
@@ -270,7 +282,7 @@ class NamedMap(Shape):
     """A mapping from names to records; each record takes its name from its key."""
 
     key: Shape
-    record: Record
+    record: Any  #: a `Record`, or another shape with `read_as`
     name: str = "name"  #: the attribute that takes the key
 
     @property

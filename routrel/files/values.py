@@ -13,7 +13,9 @@ from routrel.files.report import Report
 from routrel.files.shapes import BAD, Bad, Shape, closest
 from routrel.model.addresses import Address, InterfaceAddress, Prefix
 from routrel.model.filters import PortRange
+from routrel.model.isis import NetworkEntityTitle
 from routrel.model.network import Gateway, LinkEnd
+from routrel.model.policy import PrefixRange
 from routrel.model.traffic import ICMP_TYPES, ICMPV6_TYPES, PROTOCOL_NUMBERS, protocol_name
 
 __all__ = [
@@ -23,7 +25,9 @@ __all__ = [
     "IcmpTypeValue",
     "InterfaceAddressValue",
     "LinkEndValue",
+    "NetworkEntityTitleValue",
     "PortRangeValue",
+    "PrefixRangeValue",
     "PrefixValue",
     "ProtocolValue",
     "QuantityValue",
@@ -150,6 +154,79 @@ class PrefixValue(Shape):
 
     def schema(self) -> dict[str, Any]:
         return {"type": "string", "pattern": r"^[0-9A-Fa-f:.]+(/[0-9]{1,3})?$"}
+
+
+@dataclass(frozen=True)
+class PrefixRangeValue(Shape):
+    """A prefix, alone or with lengths of more specific ones: 10.64.0.0/12 up to /24."""
+
+    expects = (
+        "a prefix, alone or as 10.64.0.0/12 up to /24, as … from /20 to /24, or as … or longer"
+    )
+
+    def read(self, node: Node, report: Report) -> PrefixRange | Bad:
+        text = self.scalar(node, report)
+        if isinstance(text, Bad):
+            return BAD
+        found = re.fullmatch(
+            r"(\S+?)(?: from /([0-9]{1,3}) to /([0-9]{1,3})| up to /([0-9]{1,3})|( or longer))?",
+            text,
+        )
+        if not found:
+            return self.wrong(node, report, text)
+        try:
+            prefix = ipaddress.ip_network(found[1])
+        except ValueError:
+            return self.wrong(node, report, text)
+        shortest = longest = prefix.prefixlen
+        if found[5]:
+            longest = prefix.max_prefixlen
+        elif found[4]:
+            longest = int(found[4])
+        elif found[3]:
+            shortest, longest = int(found[2]), int(found[3])
+        if not prefix.prefixlen <= shortest <= longest <= prefix.max_prefixlen:
+            return self.wrong(node, report, text, "the lengths must rise from the prefix's own")
+        return PrefixRange(prefix, shortest, longest)
+
+    def write(self, value: PrefixRange) -> str:
+        length, most = value.prefix.prefixlen, value.prefix.max_prefixlen
+        if (value.shortest, value.longest) == (length, length):
+            return str(value.prefix)
+        if value.shortest != length:
+            return f"{value.prefix} from /{value.shortest} to /{value.longest}"
+        if value.longest == most:
+            return f"{value.prefix} or longer"
+        return f"{value.prefix} up to /{value.longest}"
+
+    def schema(self) -> dict[str, Any]:
+        lengths = r"( from /[0-9]{1,3} to /[0-9]{1,3}| up to /[0-9]{1,3}| or longer)?"
+        return {"type": "string", "pattern": rf"^[0-9A-Fa-f:.]+(/[0-9]{{1,3}})?{lengths}$"}
+
+
+@dataclass(frozen=True)
+class NetworkEntityTitleValue(Shape):
+    """An IS-IS network entity title, as 49.0001.1921.6800.1001.00."""
+
+    expects = "a network entity title, as 49.0001.1921.6800.1001.00"
+
+    def read(self, node: Node, report: Report) -> NetworkEntityTitle | Bad:
+        text = self.scalar(node, report)
+        if isinstance(text, Bad):
+            return BAD
+        found = re.fullmatch(
+            r"([0-9a-f]{2}(?:\.[0-9a-f]{4}){0,6})\.((?:[0-9a-f]{4}\.){2}[0-9a-f]{4})\.00",
+            text.lower(),
+        )
+        if not found:
+            return self.wrong(node, report, text)
+        return NetworkEntityTitle(area=found[1], system=found[2])
+
+    def write(self, value: NetworkEntityTitle) -> str:
+        return str(value)
+
+    def schema(self) -> dict[str, Any]:
+        return {"type": "string", "pattern": r"^[0-9A-Fa-f.]+\.00$"}
 
 
 @dataclass(frozen=True)

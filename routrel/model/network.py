@@ -4,14 +4,20 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from enum import Enum
-from ipaddress import IPv4Address
 
 from routrel.model.addresses import Address, InterfaceAddress, Prefix
+from routrel.model.eigrp import EigrpInstance, EigrpInterface
 from routrel.model.filters import Filter
+from routrel.model.isis import IsisInstance, IsisInterface
+from routrel.model.ospf import OspfInstance, OspfInterface
 from routrel.model.place import Place, placed
+from routrel.model.policy import Policy, PrefixSet, TagSet
+from routrel.model.redistribution import DistanceRule
+from routrel.model.rip import RipInstance, RipInterface
 
 __all__ = [
     "DEFAULT_VRF",
+    "INTERFACE_PROTOCOLS",
     "Case",
     "CaseQuestion",
     "Device",
@@ -23,16 +29,27 @@ __all__ = [
     "Link",
     "LinkEnd",
     "Network",
-    "OspfArea",
-    "OspfInstance",
-    "OspfInterface",
-    "OspfNetworkType",
     "OutsideNeighbour",
     "Role",
     "Site",
     "StaticRoute",
     "Vrf",
+    "protocol_title",
 ]
+
+#: The keys of protocols that run on interfaces, the same in an interface and in a VRF.
+INTERFACE_PROTOCOLS = ("ospf", "ospfv3", "rip", "ripng", "eigrp", "isis")
+
+_TITLES = {
+    "connected": "connected", "static": "static", "ospf": "OSPF", "ospfv3": "OSPFv3",
+    "rip": "RIP", "ripng": "RIPng", "eigrp": "EIGRP", "isis": "IS-IS",
+}  # fmt: skip
+
+
+def protocol_title(key: str) -> str:
+    """A protocol's identifier as people write it."""
+    return _TITLES.get(key, key)
+
 
 #: The name under which a device's top-level routing stands.
 DEFAULT_VRF = "default"
@@ -58,49 +75,6 @@ class InterfaceKind(Enum):
     LOOPBACK = "loopback"  #: always up, attached to nothing
 
 
-class OspfNetworkType(Enum):
-    """OSPF's view of an interface (RFC 2328 9)."""
-
-    BROADCAST = "broadcast"
-    POINT_TO_POINT = "point-to-point"
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class OspfInterface:
-    """OSPFv2 on one interface (RFC 2328 9)."""
-
-    area: int  #: area id as a 32-bit number
-    cost: int | None = None  #: output cost; None: from the bandwidth, 0 on a loopback
-    passive: bool = False  #: announced, but no adjacency is formed
-    network_type: OspfNetworkType | None = None  #: None: by the kind of interface
-    hello_interval_s: int | None = None  #: seconds; None: 10
-    dead_interval_s: int | None = None  #: seconds; None: four hello intervals
-    priority: int = 1  #: for the designated router election; 0 never becomes one
-    mtu_check: bool = True  #: whether differing MTUs stop the adjacency (RFC 2328 10.6)
-    place: Place = placed()
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class OspfArea:
-    """Settings of one OSPF area on one device. Only normal areas are computed so far."""
-
-    id: int
-    description: str = ""
-    place: Place = placed()
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class OspfInstance:
-    """OSPFv2 in one VRF of a device."""
-
-    router_id: IPv4Address | None = None  #: None: highest loopback, else highest address
-    reference_bandwidth_bps: int | None = None  #: bits per second; None: 100 Mb/s
-    distance: int | None = None  #: None: 110
-    maximum_paths: int | None = None  #: equal-cost next hops kept; None: 16
-    areas: tuple[OspfArea, ...] = ()
-    place: Place = placed()
-
-
 @dataclass(frozen=True, slots=True, kw_only=True)
 class FilterUse:
     """A filter bound to an interface in one direction."""
@@ -121,8 +95,14 @@ class Interface:
     addresses: tuple[InterfaceAddress, ...] = ()
     mtu: int = 1500  #: bytes of IP packet
     bandwidth_bps: int | None = None  #: bits per second; None: 1 Gb/s
-    delay_us: int | None = None  #: microseconds
+    delay_us: int | None = None  #: microseconds; None: by the bandwidth
+    unnumbered: str | None = None  #: the interface whose addresses it borrows
     ospf: OspfInterface | None = None
+    ospfv3: OspfInterface | None = None
+    rip: RipInterface | None = None
+    ripng: RipInterface | None = None
+    eigrp: EigrpInterface | None = None
+    isis: IsisInterface | None = None
     filter_in: FilterUse | None = None
     filter_out: FilterUse | None = None
     place: Place = placed()
@@ -135,6 +115,7 @@ class StaticRoute:
     to: Prefix
     via: Address | None = None  #: next-hop address; resolved recursively
     interface: str | None = None  #: outgoing interface
+    next_vrf: str | None = None  #: the VRF whose table resolves the next hop; None: its own
     discard: bool = False  #: drop what matches
     distance: int = 1  #: a higher one floats below other routes
     tag: int = 0
@@ -158,6 +139,15 @@ class Vrf:
     description: str = ""
     static: tuple[StaticRoute, ...] = ()
     ospf: OspfInstance | None = None
+    ospfv3: OspfInstance | None = None
+    rip: RipInstance | None = None
+    ripng: RipInstance | None = None
+    eigrp: EigrpInstance | None = None
+    isis: IsisInstance | None = None
+    distances: tuple[DistanceRule, ...] = ()
+    maximum_paths: int = 16  #: equal-cost next hops a protocol keeps
+    import_tags: tuple[str, ...] = ()  #: takes routes that the device's other VRFs export so
+    export_tags: tuple[str, ...] = ()
     place: Place = placed()
 
 
@@ -173,6 +163,9 @@ class Device:
     gateways: tuple[Gateway, ...] = ()  #: a host's default gateways, one a family
     vrfs: tuple[Vrf, ...] = ()  #: the default one first, always there
     filters: tuple[Filter, ...] = ()
+    policies: tuple[Policy, ...] = ()
+    prefix_sets: tuple[PrefixSet, ...] = ()
+    tag_sets: tuple[TagSet, ...] = ()
     place: Place = placed()
 
     def interface(self, name: str) -> Interface | None:
@@ -180,6 +173,9 @@ class Device:
 
     def filter(self, name: str) -> Filter | None:
         return next((f for f in self.filters if f.name == name), None)
+
+    def policy(self, name: str) -> Policy | None:
+        return next((p for p in self.policies if p.name == name), None)
 
     def vrf(self, name: str) -> Vrf | None:
         return next((v for v in self.vrfs if v.name == name), None)

@@ -8,7 +8,6 @@ from dataclasses import dataclass
 import numpy as np
 
 from routrel.control.converge import State
-from routrel.control.rib.candidates import Protocol
 from routrel.model.place import NOWHERE, Place
 from routrel.questions.words import rule_words
 
@@ -137,7 +136,10 @@ def _everything(state: State) -> Iterator[Found]:
                     device=device.name,
                     place=rule.place,
                 )
-    rows = state.rib.candidates[state.rib.candidates["place"] > 0]
+    kinds = state.rib.interning.kinds.kinds
+    written = np.array([kind.place > 0 for kind in kinds], dtype=bool)
+    rows = state.rib.candidates
+    rows = rows[written[rows["kind"]]]
     numbers, first = np.unique(rows["prefix"], return_index=True)
     for number, row in zip(numbers, rows[first], strict=True):
         prefix = state.rib.interning.prefixes.prefixes[number]
@@ -145,10 +147,10 @@ def _everything(state: State) -> Iterator[Found]:
             yield Found(
                 kind="prefix",
                 title=str(prefix),
-                detail=f"{Protocol(int(row['protocol'])).id} at "
+                detail=f"{kinds[row['kind']].protocol.id} at "
                 f"{state.rib.interning.tables[row['table']][0]}",
                 value=str(prefix),
-                place=state.rib.interning.places[row["place"]],
+                place=state.rib.interning.places[kinds[row["kind"]].place],
             )
 
 

@@ -107,8 +107,11 @@ def _direction(
 
 
 def _verdict(state: State, followed: Walk) -> Verdict:
-    unsettled = {outcome.table for outcome in state.unsettled}
-    if any((h.device, h.vrf) in unsettled for b in followed.branches for h in b.hops):
+    if any(
+        state.is_unsettled(hop.device, hop.vrf, hop.header.destination)
+        for branch in followed.branches
+        for hop in branch.hops
+    ):
         return Verdict.NOT_CONVERGED
     verdicts = {branch.verdict for branch in followed.branches}
     if len(verdicts) > 1 or followed.unfollowed:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter
 
 from routrel.control.converge import State
+from routrel.control.rib.candidates import Protocol
 from routrel.model.network import Device
 from routrel.questions.answers import Json, place_data
 from routrel.topology.segments import Attachment, Segment
@@ -17,7 +18,8 @@ def chart_data(state: State) -> Json:
 
     A segment's end carries its own OSPF cost, so that both directions can be seen.
     """
-    ports = {port.key: port for router in state.ospf for port in router.ports}
+    routers = state.protocols.ospf[Protocol.OSPF].routers
+    ports = {port.key: port for router in routers for port in router.ports}
 
     def end_data(end: Attachment) -> Json:
         port = ports.get(end.key)

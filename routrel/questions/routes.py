@@ -119,7 +119,7 @@ def _candidates(state: State, table: int, prefix: Prefix) -> list[Json]:
 
 def _unusable(state: State, table: int, prefix: Prefix) -> Iterator[Json]:
     name = state.rib.interning.tables[table]
-    for outcome in state.static:
+    for outcome in state.protocols.static.outcomes:
         if outcome.table == name and outcome.route.to == prefix and outcome.problem:
             yield {
                 "protocol": Protocol.STATIC.id,

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import ipaddress
 import textwrap
 
 from routrel.control.converge import State, converge
+from routrel.control.rib.table import Route
 from routrel.files.reader import read_texts
 from routrel.model.network import Network
+from routrel.questions.routes import RouteQuestion, ask_routes
 
-__all__ = ["device", "network", "ring", "state"]
+__all__ = ["device", "network", "ring", "route", "state", "told", "ways", "wired"]
 
 
 def device(name: str, body: str = "", role: str = "router") -> str:
@@ -58,3 +61,67 @@ def ring(links: str, *, kind: str = "point-to-point", extra: dict[str, str] | No
             for name, lines in ports.items()
         )
     )
+
+
+def wired(
+    links: str,
+    *,
+    port: str,
+    top: str | dict[str, str],
+    ports: dict[str, str] | None = None,
+    interfaces: dict[str, str] | None = None,
+    version: int = 4,
+) -> State:
+    """Routers joined by links "r1-r2 r2-r3", each interface with the same settings.
+
+    Router rN has the loopback lo 10.255.0.N/32, link number K is 10.0.K.0/30 between interfaces
+    called eK, the left end .1. With `version=6` they are 2001:db8:255::N/128 and 2001:db8:K::/64.
+
+    Args:
+        port: What every interface says besides its addresses, as "rip: {}".
+        top: What every device says at the top; or by device, "" standing for all others.
+        ports: What single interfaces say instead of `port`, by "r1:e2".
+        interfaces: Further interfaces of a device, as indented YAML lines.
+    """
+    if version == 4:
+        loopback, address = "10.255.0.{0}/32", "10.0.{0}.{1}/30"
+    else:
+        loopback, address = "2001:db8:255::{0}/128", "2001:db8:{0}::{1}/64"
+    found: dict[str, list[str]] = {}
+
+    def add(name: str, interface: str, text: str) -> None:
+        said = (ports or {}).get(f"{name}:{interface}", port)
+        found.setdefault(name, []).append(f"  {interface}: {{{text}{', ' * bool(said)}{said}}}\n")
+
+    for number, link in enumerate(links.split(), start=1):
+        for host, name in enumerate(link.split("-"), start=1):
+            if name not in found:
+                add(name, "lo", f"kind: loopback, addresses: [{loopback.format(name[1:])}]")
+            add(name, f"e{number}", f"addresses: [{address.format(number, host)}]")
+    texts = []
+    for name, lines in found.items():
+        tops = top if isinstance(top, str) else top.get(name, top.get("", ""))
+        texts.append(
+            f"routrel: 1\ndevice: {name}\nrole: router\n{textwrap.dedent(tops)}\n"
+            f"interfaces:\n{''.join(lines)}{(interfaces or {}).get(name, '')}"
+        )
+    return state(*texts)
+
+
+def route(net: State, name: str, prefix: str, vrf: str = "default") -> Route | None:
+    """A device's active route to exactly a prefix."""
+    question = RouteQuestion(device=name, vrf=vrf, prefix=ipaddress.ip_network(prefix))
+    return next(iter(ask_routes(net, question)), None)
+
+
+def ways(found: Route | None) -> set[str]:
+    """The interfaces a route leaves by."""
+    return {str(hop.interface) for hop in found.next_hops} if found else set()
+
+
+def told(net: State, name: str, prefix: str, vrf: str = "default") -> tuple[object, ...] | None:
+    """A route in short: protocol, path type, metric, and the interfaces it leaves by."""
+    found = route(net, name, prefix, vrf)
+    if found is None:
+        return None
+    return found.protocol.id, found.path_type.id, found.metric, " ".join(sorted(ways(found)))

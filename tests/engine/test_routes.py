@@ -11,21 +11,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from routrel.control.converge import State
-from routrel.control.rib.table import Route
 from routrel.questions.routes import RouteQuestion, ask_routes, explain_route
-from tests.engine.nets import device, ring, state
-
-
-def route(net: State, name: str, prefix: str, vrf: str = "default") -> Route | None:
-    """A device's active route to exactly a prefix."""
-    question = RouteQuestion(device=name, vrf=vrf, prefix=ipaddress.ip_network(prefix))
-    return next(iter(ask_routes(net, question)), None)
-
-
-def ways(found: Route | None) -> set[str]:
-    """The interfaces a route leaves by."""
-    return {str(hop.interface) for hop in found.next_hops} if found else set()
-
+from tests.engine.nets import device, ring, route, state, ways
 
 # --- OSPF ----------------------------------------------------------------------------------------
 

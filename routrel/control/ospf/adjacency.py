@@ -8,10 +8,13 @@ from dataclasses import dataclass
 from itertools import combinations
 
 from routrel.control.ospf.speakers import OspfPort, OspfRouter
+from routrel.control.protocol_findings import one_sided
+from routrel.control.rib.candidates import Protocol
 from routrel.files.values import format_area
 from routrel.model.findings import Finding, Severity
-from routrel.model.network import OspfNetworkType
-from routrel.topology.segments import Segment, Topology
+from routrel.model.network import protocol_title
+from routrel.model.ospf import OspfNetworkType
+from routrel.topology.segments import Topology
 
 __all__ = ["Adjacencies", "Refusal", "find_adjacencies", "ospf_findings"]
 
@@ -30,7 +33,7 @@ class Refusal:
 class Adjacencies:
     """The outcome on all segments."""
 
-    links: tuple[tuple[OspfPort, OspfPort], ...]  #: point-to-point adjacencies
+    links: tuple[tuple[OspfPort, OspfPort], ...]  #: adjacencies between two routers each
     transits: tuple[tuple[OspfPort, ...], ...]  #: broadcast networks: the designated router first
     refusals: tuple[Refusal, ...]
 
@@ -46,17 +49,20 @@ def find_adjacencies(topology: Topology, routers: Iterable[OspfRouter]) -> Adjac
     for router in routers:
         for port in router.ports:
             segment = topology.segment_of.get(port.key)
-            if segment and port.address and not port.settings.passive:
+            if segment and port.way is not None and not port.settings.passive:
                 ports[segment.id].append((router, port))
     links: list[tuple[OspfPort, OspfPort]] = []
     transits: list[tuple[OspfPort, ...]] = []
     refusals: list[Refusal] = []
     for members in ports.values():
-        for (_, left), (_, right) in combinations(members, 2):
+        for (one, left), (other, right) in combinations(members, 2):
             refusal = _refusal(left, right, crowd=len(members))
+            if one.router_id == other.router_id:
+                # Each takes the other's hellos for its own; told as a duplicate router id.
+                continue
             if refusal:
                 refusals.append(refusal)
-            elif left.network_type is OspfNetworkType.POINT_TO_POINT:
+            elif left.network_type is not OspfNetworkType.BROADCAST:
                 links.append((left, right))
         transits.extend(_transit_networks(members))
     return Adjacencies(tuple(links), tuple(transits), tuple(refusals))
@@ -68,7 +74,9 @@ def _transit_networks(
     groups: dict[tuple[object, ...], list[tuple[OspfRouter, OspfPort]]] = defaultdict(list)
     for router, port in members:
         if port.network_type is OspfNetworkType.BROADCAST:
-            groups[_hello_terms(port)].append((router, port))
+            alike = [other for other, _ in members if other.router_id == router.router_id]
+            if len(alike) == 1:
+                groups[_hello_terms(port)].append((router, port))
     for group in groups.values():
         eligible = [member for member in group if member[1].settings.priority > 0]
         if not eligible:
@@ -87,7 +95,9 @@ def _hello_terms(port: OspfPort) -> tuple[object, ...]:
     """What two routers must agree on to accept each other's hellos (RFC 2328 10.5)."""
     return (
         port.settings.area,
-        port.address.network if port.address else None,
+        port.area_kind,
+        port.settings.authentication,
+        port.address.network if port.address and port.version == 4 else None,
         port.hello_interval_s,
         port.dead_interval_s,
     )
@@ -98,10 +108,24 @@ def _refusal(left: OspfPort, right: OspfPort, crowd: int) -> Refusal | None:
     if left.settings.area != right.settings.area:
         a, b = format_area(left.settings.area), format_area(right.settings.area)
         return Refusal(left, right, "ospf_area_mismatch", f"area {a} against area {b}")
+    if left.area_kind != right.area_kind:
+        text = (
+            f"area {format_area(left.settings.area)} is {left.area_kind} against {right.area_kind}"
+        )
+        return Refusal(left, right, "ospf_area_type_mismatch", text)
     if left.network_type is not right.network_type:
         a, b = left.network_type.value, right.network_type.value
         return Refusal(left, right, "ospf_network_mismatch", f"{a} against {b}")
-    if left.address and right.address and left.address.network != right.address.network:
+    if left.settings.authentication != right.settings.authentication:
+        a, b = (port.settings.authentication or "none" for port in (left, right))
+        return Refusal(left, right, "ospf_authentication_mismatch", f"key {a} against {b}")
+    # OSPFv3 does not compare prefixes (RFC 5340 4.2.1.1); an unnumbered link has none.
+    if (
+        left.version == 4
+        and left.address
+        and right.address
+        and left.address.network != right.address.network
+    ):
         return Refusal(
             left, right, "ospf_subnet_mismatch", f"{left.address} against {right.address}"
         )
@@ -134,15 +158,19 @@ def _mtu_refusal(left: OspfPort, right: OspfPort) -> Refusal | None:
 
 
 def ospf_findings(
-    topology: Topology, routers: tuple[OspfRouter, ...], adjacencies: Adjacencies
+    topology: Topology,
+    routers: tuple[OspfRouter, ...],
+    adjacencies: Adjacencies,
+    protocol: Protocol,
 ) -> Iterator[Finding]:
-    """Refused adjacencies, routers on a link of which only one speaks, and ids given twice."""
-    yield from _missing_and_duplicate_ids(topology, routers)
+    """Refused adjacencies, one-sided links and costs, and router ids missing or given twice."""
+    yield from _missing_and_duplicate_ids(topology, routers, protocol)
+    name = protocol_title(protocol.id)
     for refusal in adjacencies.refusals:
         yield Finding(
             severity=Severity.ERROR,
             code=refusal.code,
-            text=f"{refusal.left} and {refusal.right} form no OSPF adjacency: {refusal.text}",
+            text=f"{refusal.left} and {refusal.right} form no {name} adjacency: {refusal.text}",
             suggestion="make both sides agree",
             place=refusal.left.settings.place,
             device=refusal.left.device.name,
@@ -150,27 +178,44 @@ def ospf_findings(
         )
     ports = {port.key: port for router in routers for port in router.ports}
     for segment in topology.segments:
-        yield from _one_sided(segment, ports)
+        yield from one_sided(segment, ports, protocol)
+    for left, right in adjacencies.links:
+        if left.cost != right.cost:
+            yield _asymmetric(left, right, name)
+
+
+def _asymmetric(left: OspfPort, right: OspfPort, name: str) -> Finding:
+    return Finding(
+        severity=Severity.NOTE,
+        code="asymmetric_cost",
+        text=f"the {name} cost is {left.cost} at {left}, but {right.cost} at {right}",
+        suggestion="set both ends alike, unless traffic is meant to return another way",
+        place=left.settings.place,
+        device=left.device.name,
+        also=(right.settings.place,),
+    )
 
 
 def _missing_and_duplicate_ids(
-    topology: Topology, routers: tuple[OspfRouter, ...]
+    topology: Topology, routers: tuple[OspfRouter, ...], protocol: Protocol
 ) -> Iterator[Finding]:
+    name = protocol_title(protocol.id)
     running = {router.table: router for router in routers}
     first_with: dict[object, OspfRouter] = {}
     for device in topology.network.devices:
         for vrf in device.vrfs:
-            if vrf.ospf is None:
+            instance = vrf.ospf if protocol is Protocol.OSPF else vrf.ospfv3
+            if instance is None:
                 continue
             router = running.get((device.name, vrf.name))
             if router is None:
                 yield Finding(
                     severity=Severity.ERROR,
                     code="ospf_no_router_id",
-                    text=f"OSPF of {device.name} does not run: it has no router id and no IPv4 "
+                    text=f"{name} of {device.name} does not run: it has no router id and no IPv4 "
                     "address to take one from",
-                    suggestion="add router-id under ospf:",
-                    place=vrf.ospf.place,
+                    suggestion=f"add router-id under {protocol.id}:",
+                    place=instance.place,
                     device=device.name,
                 )
                 continue
@@ -179,33 +224,10 @@ def _missing_and_duplicate_ids(
                 yield Finding(
                     severity=Severity.ERROR,
                     code="ospf_duplicate_router_id",
-                    text=f"{device.name} and {first.table[0]} both have the OSPF router id "
+                    text=f"{device.name} and {first.table[0]} both have the {name} router id "
                     f"{router.router_id}",
                     suggestion="give each router its own",
-                    place=vrf.ospf.place,
+                    place=instance.place,
                     device=device.name,
                     also=(first.instance.place,),
                 )
-
-
-def _one_sided(segment: Segment, ports: dict[tuple[str, str], OspfPort]) -> Iterator[Finding]:
-    """Links between two routers where one end speaks OSPF and the other keeps silent."""
-    if not segment.is_link or len(segment.ends) != 2:
-        return
-    for end, other in (segment.ends, segment.ends[::-1]):
-        port, silent = ports.get(end.key), ports.get(other.key)
-        if port is None or port.settings.passive:
-            continue
-        if (silent is None or silent.settings.passive) and any(
-            vrf.ospf and vrf.name == other.interface.vrf for vrf in other.device.vrfs
-        ):
-            why = "is passive" if silent else "has no ospf: key"
-            yield Finding(
-                severity=Severity.WARNING,
-                code="ospf_one_sided",
-                text=f"{end} speaks OSPF, but {other} at the other end {why}",
-                suggestion="let both ends speak, or make both passive",
-                place=(silent.settings if silent else other.interface).place,
-                device=other.device.name,
-                also=(port.settings.place,),
-            )

@@ -9,127 +9,132 @@ equal distances still compare equal.
 from __future__ import annotations
 
 import ipaddress
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
-
-import numpy as np
-from numpy.typing import NDArray
 
 from routrel.control.ospf.adjacency import Adjacencies
 from routrel.control.ospf.speakers import OspfPort, OspfRouter
-from routrel.control.rib.candidates import Interning, NextHop
+from routrel.control.prefix_paths import Announcements, WayHops
+from routrel.control.rib.candidates import Interning, NextHop, Table
+from routrel.control.shortest_paths import ShortestPaths, build_graph
 from routrel.model.addresses import Prefix
-from routrel.model.network import OspfNetworkType
+from routrel.model.ospf import OspfNetworkType
 
-__all__ = ["NETWORK_SHARE", "Announcements", "AreaLsdb", "FirstHop", "build_area"]
+__all__ = ["NETWORK_SHARE", "Area", "BackboneLink", "build_area"]
 
 #: How much of an edge into a network is counted on the way out of it.
 NETWORK_SHARE = 0.5
 
 
 @dataclass(frozen=True, slots=True)
-class FirstHop:
-    """A router's way to one of its neighbours."""
+class BackboneLink:
+    """One direction of a virtual link (RFC 2328 15): a backbone edge with borrowed next hops."""
 
-    next_hop: NextHop
-    neighbour: int  #: vertex of the neighbouring router
-    cost: int  #: to that router
-
-
-@dataclass(frozen=True, slots=True)
-class Announcements:
-    """Prefixes that vertices of an area reach at a cost of their own: parallel arrays."""
-
-    vertex: NDArray[np.int32]
-    prefix: NDArray[np.int32]  #: interned number
-    cost: NDArray[np.float64]
+    tail: Table
+    head: Table
+    cost: float
+    hops: tuple[NextHop, ...]
 
 
 @dataclass(frozen=True, kw_only=True)
-class AreaLsdb:
-    """One area: its graph, what its vertices announce, and each router's ways out."""
+class Area:
+    """One area: its shortest paths, and what its own vertices announce."""
 
-    area: int
+    number: int
     routers: tuple[OspfRouter, ...]  #: vertex i is routers[i]
-    vertex_count: int  #: routers and transit networks
-    tail: NDArray[np.int32]  #: edges, at most one for a pair: the cheapest
-    head: NDArray[np.int32]
-    cost: NDArray[np.float64]
-    announcements: Announcements  #: of the area's own networks
-    first_hops: tuple[tuple[FirstHop, ...], ...]  #: by router vertex
+    vertex_of: dict[Table, int]
+    paths: ShortestPaths
+    hops: WayHops
+    networks: Announcements  #: the area's own prefixes
+    designated: tuple[OspfRouter, ...]  #: by transit network: who announces it
 
 
 def build_area(
-    area: int, routers: Iterable[OspfRouter], adjacencies: Adjacencies, interning: Interning
-) -> AreaLsdb:
-    """The database all routers of an area agree on (RFC 2328 12.4.1 and 12.4.2)."""
-    members = tuple(
-        router for router in routers if any(p.settings.area == area for p in router.ports)
-    )
-    vertex = {port.key: number for number, router in enumerate(members) for port in router.ports}
-    edges: dict[tuple[int, int], float] = {}
-    first_hops: list[list[FirstHop]] = [[] for _ in members]
-    announcements: list[tuple[int, Prefix, float]] = []
-    transit_ports: set[tuple[str, str]] = set()
+    number: int,
+    routers: Iterable[OspfRouter],
+    adjacencies: Adjacencies,
+    interning: Interning,
+    virtual: Sequence[BackboneLink] = (),
+) -> Area:
+    """The database all routers of an area agree on (RFC 2328 12.4.1, 12.4.2; RFC 5340 4.4)."""
+    joined = {link.tail for link in virtual}
+    members = tuple(r for r in routers if number in r.areas or r.table in joined)
+    vertex = {port.key: at for at, router in enumerate(members) for port in router.ports}
+    vertex_of = {router.table: at for at, router in enumerate(members)}
+    edges: list[tuple[int, int, float]] = []
+    ways: list[tuple[int, int, float, NextHop]] = []
+    networks: list[tuple[int, Prefix, float]] = []
+    on_transit: set[tuple[str, str]] = set()
 
-    def edge(tail: int, head: int, cost: float) -> None:
-        # A sparse matrix would add parallel edges up; the cheapest alone counts.
-        edges[tail, head] = min(cost, edges.get((tail, head), np.inf))
+    def way(here: OspfPort, there: OspfPort) -> None:
+        cost = members[vertex[here.key]].link_cost(here)
+        hop = NextHop(here.interface.name, there.way)
+        ways.append((vertex[here.key], vertex[there.key], cost, hop))
 
-    def neighbour(here: OspfPort, there: OspfPort) -> None:
-        address = there.address.ip if there.address else None
-        hop = NextHop(here.interface.name, address)
-        first_hops[vertex[here.key]].append(FirstHop(hop, vertex[there.key], here.cost))
-
-    for left, right in adjacencies.links:
-        if left.settings.area == area:
-            for here, there in ((left, right), (right, left)):
-                edge(vertex[here.key], vertex[there.key], here.cost)
-                neighbour(here, there)
+    for pair in adjacencies.links:
+        if pair[0].settings.area == number:
+            for here, there in (pair, pair[::-1]):
+                way(here, there)
+                edges.append(ways[-1][:3])
     count = len(members)
+    designated: list[OspfRouter] = []
     for ports in adjacencies.transits:
-        if ports[0].settings.area != area or ports[0].address is None:
+        if ports[0].settings.area != number:
             continue
         network, count = count, count + 1
-        announcements.append((network, ports[0].address.network, NETWORK_SHARE))
+        designated.append(members[vertex[ports[0].key]])
+        networks.extend((network, p, NETWORK_SHARE) for p in _transit_prefixes(ports))
         for port in ports:
-            transit_ports.add(port.key)
-            edge(vertex[port.key], network, port.cost - NETWORK_SHARE)
-            edge(network, vertex[port.key], NETWORK_SHARE)
+            on_transit.add(port.key)
+            cost = members[vertex[port.key]].link_cost(port)
+            edges.append((vertex[port.key], network, cost - NETWORK_SHARE))
+            edges.append((network, vertex[port.key], NETWORK_SHARE))
             for other in ports:
                 if other is not port:
-                    neighbour(port, other)
-    for number, router in enumerate(members):
+                    way(port, other)
+    for link in virtual:
+        tail, head = vertex_of[link.tail], vertex_of[link.head]
+        edges.append((tail, head, link.cost))
+        ways.extend((tail, head, link.cost, hop) for hop in link.hops)
+    for at, router in enumerate(members):
         for port in router.ports:
-            if port.settings.area == area:
-                announcements.extend(
-                    (number, prefix, port.cost) for prefix in _stubs(port, transit_ports)
-                )
-    pairs = np.array(list(edges), dtype=np.int32).reshape(-1, 2)
-    return AreaLsdb(
-        area=area,
+            if port.settings.area == number:
+                networks.extend((at, *stub) for stub in _stubs(port, on_transit))
+    ways.sort(key=lambda item: item[0])
+    paths = ShortestPaths(build_graph(len(members), count, edges, [w[:3] for w in ways]))
+    return Area(
+        number=number,
         routers=members,
-        vertex_count=count,
-        tail=pairs[:, 0],
-        head=pairs[:, 1],
-        cost=np.array(list(edges.values()), dtype=np.float64),
-        announcements=Announcements(
-            vertex=np.array([a[0] for a in announcements], dtype=np.int32),
-            prefix=np.array([interning.prefixes.add(a[1]) for a in announcements], dtype=np.int32),
-            cost=np.array([a[2] for a in announcements], dtype=np.float64),
+        vertex_of=vertex_of,
+        paths=paths,
+        hops=WayHops(paths, [w[3] for w in ways], [r.maximum_paths for r in members], interning),
+        networks=Announcements.of(
+            (at, interning.prefixes.add(prefix), cost) for at, prefix, cost in networks
         ),
-        first_hops=tuple(tuple(hops) for hops in first_hops),
+        designated=tuple(designated),
     )
 
 
-def _stubs(port: OspfPort, transit_ports: set[tuple[str, str]]) -> Iterable[Prefix]:
-    """The stub networks of a port: all its subnets that no transit network stands for."""
-    for address in port.interface.addresses:
-        if address.version != 4:
-            continue
-        primary = port.address is not None and address.ip == port.address.ip
-        on_transit = (
-            primary and port.network_type is OspfNetworkType.BROADCAST and port.key in transit_ports
-        )
-        if not on_transit:
-            yield ipaddress.ip_network(address.network)
+def _transit_prefixes(ports: Sequence[OspfPort]) -> list[Prefix]:
+    """What a transit network itself stands for: of IPv4 the designated router's primary subnet.
+
+    For IPv6 its intra-area-prefix-LSA carries the prefixes of all who are on it (RFC 5340 4.4.3.9).
+    """
+    if ports[0].version == 4:
+        return ports[0].subnets[:1]
+    return list(dict.fromkeys(prefix for port in ports for prefix in port.subnets))
+
+
+def _stubs(port: OspfPort, on_transit: set[tuple[str, str]]) -> Iterator[tuple[Prefix, float]]:
+    """The stub networks of a port with their costs: subnets that no transit network stands for.
+
+    A multipoint interface announces its own address at cost 0 instead (RFC 2328 12.4.1.4).
+    """
+    covered = port.key in on_transit
+    if port.network_type is OspfNetworkType.MULTIPOINT and not port.settings.passive:
+        if port.address is not None:
+            yield ipaddress.ip_network(port.address.ip), 0
+        return
+    for index, prefix in enumerate(port.subnets):
+        if not covered or (port.version == 4 and index > 0):
+            yield prefix, port.cost

@@ -4,24 +4,34 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from ipaddress import IPv4Address, IPv4Interface
+from functools import cached_property
+from ipaddress import IPv4Address
 
-from routrel.control.rib.candidates import Table
-from routrel.model.network import (
-    Device,
-    Interface,
-    InterfaceKind,
+from routrel.control.rib.candidates import DEFAULT_DISTANCE, Protocol, Table
+from routrel.control.speaking import (
+    bandwidth_bps,
+    choose_router_id,
+    family_addresses,
+    subnets,
+    way_address,
+)
+from routrel.model.addresses import Address, InterfaceAddress, Prefix
+from routrel.model.network import Device, Interface, InterfaceKind, Vrf
+from routrel.model.ospf import (
+    BorderRule,
     OspfInstance,
     OspfInterface,
     OspfNetworkType,
 )
 from routrel.topology.segments import Topology
 
-__all__ = ["REFERENCE_BANDWIDTH_BPS", "OspfPort", "OspfRouter", "ospf_routers"]
+__all__ = ["BACKBONE", "MAX_LINK_METRIC", "OspfPort", "OspfRouter", "ospf_routers"]
 
+BACKBONE = 0
 REFERENCE_BANDWIDTH_BPS = 100_000_000
-INTERFACE_BANDWIDTH_BPS = 1_000_000_000
 HELLO_INTERVAL_S = 10
+#: The cost that carries nothing through while any other path is left (RFC 6987 2).
+MAX_LINK_METRIC = 0xFFFF
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -31,86 +41,117 @@ class OspfPort:
     device: Device
     interface: Interface
     settings: OspfInterface
-    address: IPv4Interface | None  #: the primary IPv4 address; None: nothing to announce
+    version: int  #: of IP: 4 for OSPFv2, 6 for OSPFv3
+    address: InterfaceAddress | None  #: the primary address; None: unnumbered or IPv6 link-local
+    way: Address | None  #: what neighbours use as next hop
     cost: int
     network_type: OspfNetworkType
     hello_interval_s: int
     dead_interval_s: int
+    area_kind: str  #: normal, stub or nssa: what hellos say of the area
 
     @property
     def key(self) -> tuple[str, str]:
         return self.device.name, self.interface.name
 
+    @property
+    def subnets(self) -> list[Prefix]:
+        return subnets(self.interface, self.version)
+
     def __str__(self) -> str:
         return f"{self.device.name}:{self.interface.name}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True)
 class OspfRouter:
     """One OSPF process: a device's VRF with its router id and its ports."""
 
     table: Table
+    vrf: Vrf
+    device: Device
+    protocol: Protocol
     router_id: IPv4Address
     instance: OspfInstance
     ports: tuple[OspfPort, ...]
 
+    @cached_property
+    def areas(self) -> frozenset[int]:
+        return frozenset(port.settings.area for port in self.ports)
 
-def ospf_routers(topology: Topology) -> Iterator[OspfRouter]:
-    """All OSPF processes that can run: those that find a router id.
+    @property
+    def is_border(self) -> bool:
+        """Whether it is an area border router (RFC 2328 3.3, or RFC 3509 2.1 where asked for)."""
+        if self.instance.border is BorderRule.RFC3509 and BACKBONE not in self.areas:
+            return any(area.virtual_links for area in self.instance.areas)
+        return len(self.areas) > 1
 
-    Without a configured router id it is the highest IPv4 address of an enabled loopback, else of
-    any enabled interface (RFC 2328 C.1 leaves the choice open).
-    """
+    @property
+    def maximum_paths(self) -> int:
+        return self.instance.maximum_paths or self.vrf.maximum_paths
+
+    def distance(self, external: bool) -> int:
+        default = self.instance.distance or DEFAULT_DISTANCE[self.protocol]
+        return (self.instance.external_distance or default) if external else default
+
+    def link_cost(self, port: OspfPort) -> int:
+        """What a link to a neighbour costs; a router of maximum metric is a last resort."""
+        return MAX_LINK_METRIC if self.instance.max_metric else port.cost
+
+
+def ospf_routers(topology: Topology, protocol: Protocol = Protocol.OSPF) -> Iterator[OspfRouter]:
+    """All OSPF processes of a version that can run: those that find a router id."""
     for device in topology.network.devices:
         for vrf in device.vrfs:
-            if vrf.ospf is None:
+            instance = vrf.ospf if protocol is Protocol.OSPF else vrf.ospfv3
+            if instance is None:
                 continue
             interfaces = [i for i in device.interfaces if i.vrf == vrf.name]
-            router_id = vrf.ospf.router_id or _highest_address(interfaces)
+            router_id = instance.router_id or choose_router_id(interfaces)
             if router_id is None:
                 continue
+            ports = []
+            for interface in interfaces:
+                settings = interface.ospf if protocol is Protocol.OSPF else interface.ospfv3
+                if settings and topology.is_up(device.name, interface.name):
+                    ports.append(_port(device, interface, settings, instance, protocol))
             yield OspfRouter(
                 table=(device.name, vrf.name),
+                vrf=vrf,
+                device=device,
+                protocol=protocol,
                 router_id=router_id,
-                instance=vrf.ospf,
-                ports=tuple(
-                    _port(device, interface, interface.ospf, vrf.ospf)
-                    for interface in interfaces
-                    if interface.ospf and topology.is_up(device.name, interface.name)
-                ),
+                instance=instance,
+                ports=tuple(ports),
             )
 
 
-def _highest_address(interfaces: list[Interface]) -> IPv4Address | None:
-    addresses = [
-        (interface.kind is InterfaceKind.LOOPBACK, address.ip)
-        for interface in interfaces
-        if interface.enabled
-        for address in interface.addresses
-        if isinstance(address, IPv4Interface)
-    ]
-    return max(addresses)[1] if addresses else None
-
-
 def _port(
-    device: Device, interface: Interface, settings: OspfInterface, instance: OspfInstance
+    device: Device,
+    interface: Interface,
+    settings: OspfInterface,
+    instance: OspfInstance,
+    protocol: Protocol,
 ) -> OspfPort:
-    addresses = [a for a in interface.addresses if isinstance(a, IPv4Interface)]
+    version = 4 if protocol is Protocol.OSPF else 6
     hello = settings.hello_interval_s or HELLO_INTERVAL_S
     by_kind = (
         OspfNetworkType.POINT_TO_POINT
-        if interface.kind is InterfaceKind.POINT_TO_POINT
+        if interface.kind is InterfaceKind.POINT_TO_POINT or interface.unnumbered
         else OspfNetworkType.BROADCAST
     )
+    area_type = instance.area(settings.area).type
     return OspfPort(
         device=device,
         interface=interface,
         settings=settings,
-        address=addresses[0] if addresses else None,
+        version=version,
+        address=next(iter(family_addresses(interface, version)), None),
+        way=way_address(device, interface, version),
         cost=_cost(interface, settings, instance),
         network_type=settings.network_type or by_kind,
         hello_interval_s=hello,
         dead_interval_s=settings.dead_interval_s or 4 * hello,
+        area_kind="stub" if area_type.is_stub else "nssa" if area_type.is_nssa else "normal",
     )
 
 
@@ -121,5 +162,4 @@ def _cost(interface: Interface, settings: OspfInterface, instance: OspfInstance)
     if interface.kind is InterfaceKind.LOOPBACK:
         return 0
     reference = instance.reference_bandwidth_bps or REFERENCE_BANDWIDTH_BPS
-    bandwidth = interface.bandwidth_bps or INTERFACE_BANDWIDTH_BPS
-    return min(65535, max(1, reference // bandwidth))
+    return min(65535, max(1, reference // bandwidth_bps(interface)))

@@ -6,6 +6,8 @@ table is a (device, VRF) pair. Tables, prefixes and next-hop sets are numbered; 
 
 from __future__ import annotations
 
+import ipaddress
+from bisect import bisect_left
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from enum import IntEnum
@@ -21,6 +23,8 @@ from routrel.model.prefix_index import PrefixIndex
 
 __all__ = [
     "DEFAULT_DISTANCE",
+    "DISCARD",
+    "MAXIMUM_METRIC",
     "ROW",
     "CandidateBuilder",
     "Interning",
@@ -28,9 +32,18 @@ __all__ = [
     "NextHopSets",
     "PathType",
     "Protocol",
+    "RouteKind",
+    "RouteKinds",
     "Rows",
     "Table",
+    "limited",
+    "no_rows",
+    "rank",
+    "table_slice",
 ]
+
+#: The largest metric a row holds; larger ones are cut to it.
+MAXIMUM_METRIC = 2**32 - 1
 
 
 class Protocol(IntEnum):
@@ -40,10 +53,13 @@ class Protocol(IntEnum):
     LOCAL = 1
     STATIC = 2
     RIP = 3
-    EIGRP = 4
-    OSPF = 5
-    ISIS = 6
-    BGP = 7
+    RIPNG = 4
+    EIGRP = 5
+    OSPF = 6
+    OSPFV3 = 7
+    ISIS = 8
+    BGP = 9
+    LEAKED = 10  #: from another VRF of the device
 
     @property
     def id(self) -> str:
@@ -51,25 +67,42 @@ class Protocol(IntEnum):
 
 
 class PathType(IntEnum):
-    """OSPF's path types in order of preference (RFC 2328 11); others have none."""
+    """What kind of route its protocol holds it to be; lower numbers of a protocol are preferred."""
 
     NONE = 0
+    #: OSPF (RFC 2328 11; RFC 3101 for the routes of an NSSA, which rank as external ones do)
     INTRA_AREA = 1
     INTER_AREA = 2
     EXTERNAL_1 = 3
-    EXTERNAL_2 = 4
+    NSSA_1 = 4
+    EXTERNAL_2 = 5
+    NSSA_2 = 6
+    #: IS-IS (RFC 5302 3.2)
+    LEVEL_1 = 7
+    LEVEL_2 = 8
+    LEVEL_1_DOWN = 9  #: leaked from level 2 into level 1
+    ATTACHED = 10  #: the default towards an attached system
+    #: EIGRP (RFC 7868 5.5)
+    INTERNAL = 11
+    EXTERNAL = 12
+    SUMMARY = 13  #: discards what a summary holds and nobody has
 
     @property
     def id(self) -> str | None:
         return None if self is PathType.NONE else self.name.lower()
 
 
-#: Preference between protocols; lower wins. Hosts and devices may set their own where files allow.
+#: Preference between protocols; lower wins. Devices may set their own.
 DEFAULT_DISTANCE: dict[Protocol, int] = {
     Protocol.CONNECTED: 0,
     Protocol.LOCAL: 0,
     Protocol.STATIC: 1,
+    Protocol.EIGRP: 90,
     Protocol.OSPF: 110,
+    Protocol.OSPFV3: 110,
+    Protocol.ISIS: 115,
+    Protocol.RIP: 120,
+    Protocol.RIPNG: 120,
 }
 
 Table: TypeAlias = tuple[str, str]  #: device and VRF
@@ -83,6 +116,19 @@ class NextHop:
     address: Address | None = None  #: None: the destination itself is the neighbour
     via: Address | None = None  #: None unless resolved through another route
     weight: int = 1  #: share of the load relative to the others
+
+
+#: The only next hop of a route that drops what it matches.
+DISCARD = NextHop(None)
+
+
+def _hop_order(hop: NextHop) -> tuple[str, int]:
+    return hop.interface or "", int(hop.address) if hop.address else 0
+
+
+def limited(hops: Iterable[NextHop], maximum: int) -> tuple[NextHop, ...]:
+    """At most so many different next hops, the first by interface name and address."""
+    return tuple(sorted(set(hops), key=_hop_order)[:maximum])
 
 
 class NextHopSets:
@@ -113,56 +159,127 @@ class Interning:
         }
         self.prefixes = PrefixIndex()
         self.next_hops = NextHopSets()
+        self.kinds = RouteKinds()
         self.places: list[Place] = [NOWHERE]
 
+        self._place_numbers: dict[Place, int] = {NOWHERE: 0}
+
+    def default_prefix(self, version: int) -> int:
+        """The number of 0.0.0.0/0 or ::/0."""
+        return self.prefixes.add(ipaddress.ip_network("0.0.0.0/0" if version == 4 else "::/0"))
+
     def place(self, place: Place) -> int:
-        self.places.append(place)
-        return len(self.places) - 1
+        number = self._place_numbers.get(place)
+        if number is None:
+            number = self._place_numbers[place] = len(self.places)
+            self.places.append(place)
+        return number
 
 
-#: One candidate: 40 bytes.
+@dataclass(frozen=True, slots=True)
+class RouteKind:
+    """What many rows have in common."""
+
+    protocol: Protocol
+    distance: int
+    path_type: PathType = PathType.NONE
+    discard: bool = False
+    tag: int = 0
+    place: int = 0  #: where it was configured; 0: nowhere in particular
+
+
+class RouteKinds:
+    """Kinds of routes, numbered; equal kinds have equal numbers."""
+
+    def __init__(self) -> None:
+        self.kinds: list[RouteKind] = []
+        self._numbers: dict[RouteKind, int] = {}
+        self._ranks = np.zeros(0, dtype=np.int64)
+
+    def add(self, kind: RouteKind) -> int:
+        number = self._numbers.get(kind)
+        if number is None:
+            number = self._numbers[kind] = len(self.kinds)
+            self.kinds.append(kind)
+        return number
+
+    @property
+    def ranks(self) -> NDArray[np.int64]:
+        """For each kind its place in the order between protocols; see `rank`."""
+        known = len(self._ranks)
+        if known < len(self.kinds):
+            more = [rank(kind.distance, kind.protocol) for kind in self.kinds[known:]]
+            self._ranks = np.concatenate([self._ranks, np.array(more, dtype=np.int64)])
+        return self._ranks
+
+    def of(self, protocol: Protocol) -> NDArray[np.bool_]:
+        """For each kind whether it is of a protocol."""
+        return np.array([kind.protocol is protocol for kind in self.kinds], dtype=bool)
+
+
+def rank(distance: int, protocol: Protocol) -> int:
+    """Preference between protocols as one number; lower wins.
+
+    Distance decides. Of equal distances the protocol with the lower number wins, so that a
+    subnet's connected route stands before its equal local one.
+    """
+    return distance * 16 + int(protocol)
+
+
+#: One candidate: 20 bytes. All else is shared, in `RouteKinds` and `NextHopSets`.
 ROW = np.dtype(
     [
         ("table", np.int32),
         ("prefix", np.int32),
-        ("protocol", np.int8),
-        ("path_type", np.int8),
-        ("discard", np.bool_),
-        ("distance", np.int32),
-        ("metric", np.int64),
-        ("tag", np.int64),
+        ("metric", np.uint32),
+        ("kind", np.int32),
         ("next_hops", np.int32),
-        ("place", np.int32),  #: where it was configured; 0: nowhere in particular
     ]
 )
 Rows: TypeAlias = NDArray[Any]
 
 
+def no_rows() -> Rows:
+    """An empty block of rows."""
+    return np.zeros(0, dtype=ROW)
+
+
+def table_slice(rows: Rows, table: int) -> slice:
+    """Where a table's rows stand in rows sorted by table."""
+    tables = rows["table"]
+    return slice(
+        bisect_left(tables, table),
+        bisect_left(tables, table + 1),
+    )
+
+
 @dataclass
 class CandidateBuilder:
-    """Collects single rows, for protocols whose routes stand in files one by one."""
+    """Collects single rows, for protocols whose routes come one by one."""
 
-    rows: list[tuple[int, int, int, int, bool, int, int, int, int, int]] = field(
-        default_factory=list
-    )
+    interning: Interning
+    rows: list[tuple[int, int, int, int, int]] = field(default_factory=list)
 
     def add(
         self,
         *,
         table: int,
         prefix: int,
-        protocol: Protocol,
-        distance: int,
-        next_hops: int,
-        path_type: PathType = PathType.NONE,
-        discard: bool = False,
+        kind: RouteKind,
+        next_hops: Iterable[NextHop],
         metric: int = 0,
-        tag: int = 0,
-        place: int = 0,
     ) -> None:
         self.rows.append(
-            (table, prefix, protocol, path_type, discard, distance, metric, tag, next_hops, place)
+            (
+                table,
+                prefix,
+                min(metric, MAXIMUM_METRIC),
+                self.interning.kinds.add(kind),
+                self.interning.next_hops.add(next_hops),
+            )
         )
 
     def array(self) -> Rows:
+        """The rows sorted by table and prefix."""
+        self.rows.sort()
         return np.array(self.rows, dtype=ROW)

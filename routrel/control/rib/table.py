@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left, bisect_right
 from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
 
 from routrel.control.rib.candidates import Interning, NextHop, PathType, Protocol, Rows
-from routrel.control.rib.select import select_active
+from routrel.control.rib.select import in_order
 from routrel.model.addresses import Address, Prefix
-from routrel.model.place import NOWHERE, Place
+from routrel.model.place import Place
 
 __all__ = ["Rib", "Route"]
 
@@ -33,14 +34,23 @@ class Route:
 
 
 class Rib:
-    """Candidates and active routes of one convergence. Never changed once made."""
+    """Candidates and active routes of one convergence. Never changed once made.
+
+    `candidates` and `active` are sorted by table and prefix, the best candidate of each first.
+    """
 
     def __init__(self, interning: Interning, candidates: Rows) -> None:
         self.interning = interning
-        self.candidates = candidates
-        self.active = candidates[select_active(candidates)]
-        self._width = max(1, len(interning.prefixes))
-        self._keys = self.active["table"].astype(np.int64) * self._width + self.active["prefix"]
+        self.candidates, wins = in_order(candidates, interning.kinds)
+        self.active = self.candidates if wins.all() else self.candidates[wins]
+        # A structured column is strided, and NumPy's own search would copy it. Bisection does not.
+        self._tables = self._first_rows(self.active)
+        self._candidate_tables = self._first_rows(self.candidates)
+
+    def _first_rows(self, rows: Rows) -> list[int]:
+        """Where each table's rows begin, and behind the last where they end."""
+        counts = np.bincount(rows["table"], minlength=len(self.interning.tables))
+        return [0, *np.cumsum(counts).tolist()]
 
     def matches(self, table: int, address: Address) -> Iterator[Route]:
         """The active routes that hold an address, longest prefix first (RFC 1812 5.2.4.3)."""
@@ -59,42 +69,52 @@ class Rib:
         row = None if number is None else self._row(table, number)
         return None if row is None else self.route(self.active[row])
 
+    def table_rows(self, table: int) -> Rows:
+        """The active rows of one table, in order of their prefix's number."""
+        return self.active[self._tables[table] : self._tables[table + 1]]
+
+    def table_candidates(self, table: int) -> Rows:
+        """All candidates of one table, in order of their prefix's number, best first."""
+        first, last = self._candidate_tables[table], self._candidate_tables[table + 1]
+        return self.candidates[first:last]
+
     def table_routes(self, table: int) -> Iterator[Route]:
         """All active routes of one table, in order of their prefix's number."""
-        first = np.searchsorted(self._keys, table * self._width)
-        last = np.searchsorted(self._keys, (table + 1) * self._width)
-        for row in self.active[first:last]:
+        for row in self.table_rows(table):
             yield self.route(row)
 
     def candidates_for(self, table: int, prefix: Prefix) -> list[Route]:
         """Every candidate of a table for a prefix, best first."""
         number = self.interning.prefixes.number(prefix)
-        if number is None:
-            return []
-        rows = self.candidates
-        mine = rows[(rows["table"] == table) & (rows["prefix"] == number)]
-        order = np.lexsort((mine["metric"], mine["protocol"], mine["distance"]))
-        return [self.route(row) for row in mine[order]]
+        return [] if number is None else [self.route(r) for r in self.candidate_rows(table, number)]
+
+    def candidate_rows(self, table: int, prefix: int) -> Rows:
+        """The rows of a table for a prefix number, best first. A view: nothing is copied."""
+        first, last = self._candidate_tables[table], self._candidate_tables[table + 1]
+        prefixes = self.candidates["prefix"]
+        begin = bisect_left(prefixes, prefix, first, last)
+        end = bisect_right(prefixes, prefix, begin, last)
+        return self.candidates[begin:end]
 
     def _row(self, table: int, prefix: int) -> int | None:
-        key = table * self._width + prefix
-        index = int(np.searchsorted(self._keys, key))
-        return index if index < len(self._keys) and self._keys[index] == key else None
+        last = self._tables[table + 1]
+        index = bisect_left(self.active["prefix"], prefix, self._tables[table], last)
+        return index if index < last and self.active["prefix"][index] == prefix else None
 
     def route(self, row: np.void) -> Route:
         """A row as an object."""
         device, vrf = self.interning.tables[row["table"]]
-        place = int(row["place"])
+        kind = self.interning.kinds.kinds[row["kind"]]
         return Route(
             device=device,
             vrf=vrf,
             prefix=self.interning.prefixes.prefixes[row["prefix"]],
-            protocol=Protocol(int(row["protocol"])),
-            path_type=PathType(int(row["path_type"])),
-            distance=int(row["distance"]),
+            protocol=kind.protocol,
+            path_type=kind.path_type,
+            distance=kind.distance,
             metric=int(row["metric"]),
-            tag=int(row["tag"]),
-            discard=bool(row["discard"]),
+            tag=kind.tag,
+            discard=kind.discard,
             next_hops=self.interning.next_hops.sets[row["next_hops"]],
-            place=self.interning.places[place] if place else NOWHERE,
+            place=self.interning.places[kind.place],
         )

@@ -1,0 +1,447 @@
+"""EIGRP tables when no route is active any more (RFC 7868 3, 5.4, 5.5).
+
+Every router takes for each prefix the path of least distance among what its neighbours announce,
+and announces that path's vector on while the route is active in its table. Distances rise with
+every hop, so the outcome does not depend on the order of messages. A neighbour is a feasible
+successor if the distance it reports is below the router's own (3.4).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from routrel.control.eigrp.metric import (
+    INFINITE,
+    VECTOR,
+    Vectors,
+    composite,
+    interface_vector,
+    over_interface,
+    rib_metric,
+    seed_vector,
+)
+from routrel.control.eigrp.neighbours import EigrpHearing, EigrpRouter, Neighbours
+from routrel.control.policy.evaluate import PolicyRoute, policy_function
+from routrel.control.redistribute import Injected, route_types
+from routrel.control.rib.candidates import (
+    DEFAULT_DISTANCE,
+    DISCARD,
+    CandidateBuilder,
+    Interning,
+    NextHop,
+    PathType,
+    Protocol,
+    RouteKind,
+    Rows,
+    limited,
+)
+from routrel.control.rib.table import Rib
+from routrel.control.speaking import subnets
+from routrel.model.addresses import Prefix
+from routrel.model.eigrp import StubRoutes
+from routrel.model.findings import Finding, Severity
+from routrel.model.policy import PolicyUse
+from routrel.topology.segments import Topology
+
+__all__ = ["EigrpDomain", "EigrpOffer"]
+
+EXTERNAL_DISTANCE = 170
+SUMMARY_DISTANCE = 5
+#: Above every distance: an external path comes after all internal ones (RFC 7868 5.5).
+_EXTERNAL_RANK = 1 << 61
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class EigrpOffer:
+    """What a router hears of a prefix from one neighbour."""
+
+    hearing: EigrpHearing
+    distance: int  #: at the receiver, in units of its metric
+    reported: int  #: the neighbour's own
+    external: bool
+    feasible: bool
+    bandwidth_kbps: int
+    delay_us: float
+    stopped_by: PolicyUse | None
+    suppressed_by: Prefix | None  #: the sender's summary that stands for the prefix here
+    loop: bool  #: an external route that the receiver itself brought in
+
+
+class EigrpDomain:
+    """All EIGRP routers."""
+
+    def __init__(self, topology: Topology, interning: Interning) -> None:
+        self.interning = interning
+        self.neighbours = Neighbours(topology)
+        self.routers = self.neighbours.routers
+        self.index_of = self.neighbours.index_of
+        self.unsettled: set[tuple[int, int]] = set()  #: tables and prefixes that never settle
+        self._seedless: list[tuple[EigrpRouter, Injected]] = []
+        self._last: tuple[object, Rows] | None = None
+
+    # --- routes --------------------------------------------------------------------------------
+
+    def rows(self, view: Rib, injected: Mapping[int, Sequence[Injected]]) -> Rows:
+        """The learned routes and summaries of all routers; arguments as for RIP."""
+        held = {index: self._held_by_others(view, index) for index in range(len(self.routers))}
+        key = (
+            tuple((index, tuple(items)) for index, items in sorted(injected.items()) if items),
+            tuple(prefixes.tobytes() for prefixes in held.values()),
+        )
+        if self._last is None or self._last[0] != key:
+            self._last = (key, self._settle(held, injected))
+        return self._last[1]
+
+    def _held_by_others(self, view: Rib, index: int) -> NDArray[np.int32]:
+        table = self.interning.table_numbers[self.routers[index].table]
+        rows = view.table_rows(table)
+        mine = self.interning.kinds.of(Protocol.EIGRP)
+        result: NDArray[np.int32] = rows["prefix"][~mine[rows["kind"]]].copy()
+        return result
+
+    def _settle(
+        self,
+        held: Mapping[int, NDArray[np.int32]],
+        injected: Mapping[int, Sequence[Injected]],
+    ) -> Rows:
+        own = [self._announced(index, injected.get(index, ())) for index in range(len(held))]
+        numbers = {prefix for found in own for prefix in found}
+        numbers |= {
+            self.interning.prefixes.add(summary)
+            for router in self.routers
+            for port in router.ports
+            for summary in port.settings.summaries
+        }
+        self.columns = np.array(sorted(numbers), dtype=np.int32)
+        prefixes = [self.interning.prefixes.prefixes[number] for number in self.columns]
+        self.versions = np.array([prefix.version for prefix in prefixes], dtype=np.int64)
+        self.at = {prefix: column for column, prefix in enumerate(self.columns.tolist())}
+        shape = (len(self.routers), len(self.columns))
+        self.first = np.zeros(shape, dtype=VECTOR)
+        self.near = np.zeros(shape, dtype=bool)
+        self.kinds: dict[tuple[int, int], StubRoutes] = {}
+        blocked = np.zeros(shape, dtype=bool)
+        for index, found in enumerate(own):
+            for prefix, (vector, kind) in found.items():
+                column = self.at[prefix]
+                self.first[index, column] = vector
+                self.near[index, column] = kind is StubRoutes.CONNECTED
+                self.kinds[index, column] = kind
+            blocked[index] = np.isin(self.columns, held[index])
+        self.holding = self._summary_columns(prefixes)
+        self.sent = self.first
+        moving = np.zeros(shape, dtype=bool)
+        for _ in range(2 * len(self.routers) + 100):
+            heard = self._heard()
+            passed = heard.copy()
+            passed["good"] &= ~blocked
+            new = np.where(self.first["good"], self.first, passed)
+            moving = new != self.sent
+            if not moving.any():
+                break
+            self.sent = new
+        self.unsettled = {
+            (self.interning.table_numbers[self.routers[index].table], int(self.columns[column]))
+            for index, column in np.argwhere(moving).tolist()
+        }
+        return self._learned(heard)
+
+    def _announced(
+        self, index: int, injected: Sequence[Injected]
+    ) -> dict[int, tuple[Vectors, StubRoutes]]:
+        """What a router announces of its own: external routes, and above them its networks."""
+        router = self.routers[index]
+        found: dict[int, tuple[Vectors, StubRoutes]] = {}
+        for item in injected:
+            if item.seed is not None:
+                vector = seed_vector(item.seed)
+            elif item.source is Protocol.CONNECTED and item.next_hops:
+                interface = router.device.interface(item.next_hops[0].interface or "")
+                if interface is None:
+                    continue
+                vector = interface_vector(interface, router.instance.metric)
+            else:
+                self._seedless.append((router, item))
+                continue
+            vector["external"], vector["origin"] = True, int(router.router_id)
+            vector["tag"] = item.tag
+            static = item.source is Protocol.STATIC
+            kind = StubRoutes.STATIC if static else StubRoutes.REDISTRIBUTED
+            found[item.prefix] = (vector, kind)
+        networks: dict[int, tuple[Vectors, StubRoutes]] = {}
+        for port in router.ports:
+            vector = interface_vector(port.interface, router.instance.metric)
+            for version in (4, 6):
+                for subnet in subnets(port.interface, version):
+                    number = self.interning.prefixes.add(subnet)
+                    old = networks.get(number)
+                    if old is None or _distance(router, vector) < _distance(router, old[0]):
+                        networks[number] = (vector, StubRoutes.CONNECTED)
+        return {**found, **networks}
+
+    def _summary_columns(self, prefixes: Sequence[Prefix]) -> dict[Prefix, NDArray[np.int64]]:
+        """For each summary the columns it holds, not counting its own."""
+        result = {}
+        for router in self.routers:
+            for port in router.ports:
+                for summary in port.settings.summaries:
+                    if summary not in result:
+                        result[summary] = np.array(
+                            [
+                                column
+                                for column, prefix in enumerate(prefixes)
+                                if prefix != summary
+                                and prefix.version == summary.version
+                                and prefix.subnet_of(summary)  # type: ignore[arg-type]
+                            ],
+                            dtype=np.int64,
+                        )
+        return result
+
+    def _heard(self) -> Vectors:
+        """The best each router hears, as it takes it."""
+        best = np.zeros(self.sent.shape, dtype=VECTOR)
+        rank = np.full(self.sent.shape, INFINITE, dtype=np.int64)
+        for hearing in self.neighbours.hearings:
+            vectors = self._over(hearing)
+            mine = _ranks(self.routers[hearing.receiver], vectors)
+            better = mine < rank[hearing.receiver]
+            best[hearing.receiver][better] = vectors[better]
+            rank[hearing.receiver][better] = mine[better]
+        return best
+
+    def _over(self, hearing: EigrpHearing) -> Vectors:
+        """What a neighbour sends on one link, as its receiver takes it."""
+        receiver = self.routers[hearing.receiver]
+        vectors = over_interface(
+            self._sent_on(hearing), hearing.into.interface, receiver.instance.metric
+        )
+        loops = vectors["external"] & (vectors["origin"] == int(receiver.router_id))
+        vectors["good"] &= ~loops
+        if hearing.out.settings.export_policy or hearing.into.settings.import_policy:
+            for column in np.flatnonzero(vectors["good"]).tolist():
+                result, _ = self._through_policies(hearing, column, vectors[column])
+                vectors["good"][column] = result is not None
+                if result is not None:
+                    vectors["tag"][column] = result.tag
+        return vectors
+
+    def _sent_on(self, hearing: EigrpHearing) -> Vectors:
+        """What a router sends out of one port: of a stub only some, and summaries for parts."""
+        sent: Vectors = self.sent[hearing.sender].copy()
+        sent["good"] &= self.versions == hearing.version
+        sender = self.routers[hearing.sender]
+        parts = sent.copy()
+        if sender.instance.stub:
+            allowed = [self._stub_sends(hearing.sender, column) for column in range(len(sent))]
+            sent["good"] &= np.array(allowed, dtype=bool)
+        for summary in hearing.out.settings.summaries:
+            held = self.holding[summary]
+            if summary.version != hearing.version or not parts["good"][held].any():
+                continue
+            sent["good"][held] = False
+            stub = sender.instance.stub
+            if not stub or StubRoutes.SUMMARY in stub:
+                column = self.at[self.interning.prefixes.add(summary)]
+                sent[column] = parts[held[_ranks(sender, parts[held]).argmin()]]
+                sent["external"][column] = False
+        return sent
+
+    def _stub_sends(self, index: int, column: int) -> bool:
+        kind = self.kinds.get((index, column))
+        stub = self.routers[index].instance.stub
+        if kind is StubRoutes.STATIC:
+            return StubRoutes.STATIC in stub or StubRoutes.REDISTRIBUTED in stub
+        return kind in stub
+
+    def _through_policies(
+        self, hearing: EigrpHearing, column: int, vector: Vectors
+    ) -> tuple[PolicyRoute | None, PolicyUse | None]:
+        way = hearing.out.way(hearing.version)
+        kind = PathType.EXTERNAL if vector["external"] else PathType.INTERNAL
+        router = self.routers[hearing.receiver]
+        route = PolicyRoute(
+            prefix=self.interning.prefixes.prefixes[self.columns[column]],
+            protocol=Protocol.EIGRP.id,
+            route_types=route_types(kind),
+            metric=rib_metric(router.instance, _distance(router, vector)),
+            tag=int(vector["tag"]),
+            next_hops=() if way is None else (way,),
+            neighbour=way,
+        )
+        for device, use in (
+            (hearing.out.device, hearing.out.settings.export_policy),
+            (hearing.into.device, hearing.into.settings.import_policy),
+        ):
+            result = policy_function(device, use)(route)
+            if result is None:
+                return None, use
+            route = replace(result, neighbour=way)
+        return route, None
+
+    def _learned(self, heard: Vectors) -> Rows:
+        paths: dict[tuple[int, int], list[tuple[NextHop, int]]] = {}
+        for hearing in self.neighbours.hearings:
+            router = self.routers[hearing.receiver]
+            best = heard[hearing.receiver]
+            vectors = self._over(hearing)
+            distance = composite(router.instance, vectors)
+            feasible = self._feasible(hearing, best)
+            within = distance <= composite(router.instance, best).astype(float) * (
+                router.instance.variance
+            )
+            same = vectors["external"] == best["external"]
+            chosen = vectors["good"] & same & within & feasible & ~self.near[hearing.receiver]
+            hop = NextHop(hearing.into.interface.name, hearing.out.way(hearing.version))
+            for column in np.flatnonzero(chosen).tolist():
+                path = (hop, int(distance[column]))
+                paths.setdefault((hearing.receiver, column), []).append(path)
+        builder = CandidateBuilder(self.interning)
+        for (index, column), found in paths.items():
+            router = self.routers[index]
+            vector = heard[index, column]
+            external = bool(vector["external"])
+            instance = router.instance
+            preference = (
+                instance.external_distance or EXTERNAL_DISTANCE
+                if external
+                else instance.distance or DEFAULT_DISTANCE[Protocol.EIGRP]
+            )
+            builder.add(
+                table=self.interning.table_numbers[router.table],
+                prefix=int(self.columns[column]),
+                kind=RouteKind(
+                    Protocol.EIGRP,
+                    preference,
+                    PathType.EXTERNAL if external else PathType.INTERNAL,
+                    tag=int(vector["tag"]),
+                ),
+                next_hops=_shares(found, router.maximum_paths),
+                metric=rib_metric(instance, _distance(router, vector)),
+            )
+        self._add_discards(builder)
+        return builder.array()
+
+    def _feasible(self, hearing: EigrpHearing, best: Vectors) -> NDArray[np.bool_]:
+        """Where a neighbour is closer than the router itself: the feasibility condition (3.4)."""
+        instance = self.routers[hearing.receiver].instance
+        result: NDArray[np.bool_] = composite(instance, self._sent_on(hearing)) < composite(
+            instance, best
+        )
+        return result
+
+    def _add_discards(self, builder: CandidateBuilder) -> None:
+        """A router drops what its summaries hold and it has no route for."""
+        for index, router in enumerate(self.routers):
+            for summary in dict.fromkeys(s for p in router.ports for s in p.settings.summaries):
+                parts = self.sent[index][self.holding[summary]]
+                if not parts["good"].any():
+                    continue
+                port = next(p for p in router.ports if summary in p.settings.summaries)
+                least = int(composite(router.instance, parts).min())
+                builder.add(
+                    table=self.interning.table_numbers[router.table],
+                    prefix=self.interning.prefixes.add(summary),
+                    kind=RouteKind(
+                        Protocol.EIGRP,
+                        SUMMARY_DISTANCE,
+                        PathType.SUMMARY,
+                        discard=True,
+                        place=self.interning.place(port.settings.place),
+                    ),
+                    next_hops=(DISCARD,),
+                    metric=rib_metric(router.instance, least),
+                )
+
+    # --- explanations --------------------------------------------------------------------------
+
+    def offers(self, index: int, prefix: int) -> Iterator[EigrpOffer]:
+        """What a router hears of a prefix from each neighbour that has it or sums it up."""
+        column = self.at.get(prefix)
+        if column is None:
+            return
+        router = self.routers[index]
+        own = self._best_distance(index, column)
+        for hearing in self.neighbours.hearings:
+            if hearing.receiver != index or not self._has(hearing, column):
+                continue
+            raw = self._sent_on(hearing)[column : column + 1]
+            held = self.sent[hearing.sender][column : column + 1]
+            base = raw if raw["good"][0] else held
+            taken = over_interface(base, hearing.into.interface, router.instance.metric)
+            _, stopped = self._through_policies(hearing, column, taken[0])
+            reported = int(composite(router.instance, base)[0])
+            yield EigrpOffer(
+                hearing=hearing,
+                distance=int(composite(router.instance, taken)[0]),
+                reported=reported,
+                external=bool(taken["external"][0]),
+                feasible=reported < own,
+                bandwidth_kbps=int(taken["bandwidth_kbps"][0]),
+                delay_us=int(taken["delay_ps"][0]) / 10**6,
+                stopped_by=stopped,
+                suppressed_by=None if raw["good"][0] else self._summary_for(hearing, prefix),
+                loop=bool(base["external"][0]) and int(base["origin"][0]) == int(router.router_id),
+            )
+
+    def _has(self, hearing: EigrpHearing, column: int) -> bool:
+        fits = int(self.versions[column]) == hearing.version
+        return fits and bool(
+            self.sent[hearing.sender]["good"][column] or self._sent_on(hearing)["good"][column]
+        )
+
+    def _best_distance(self, index: int, column: int) -> int:
+        return min(
+            (
+                int(composite(self.routers[index].instance, self._over(h)[column : column + 1])[0])
+                for h in self.neighbours.hearings
+                if h.receiver == index
+            ),
+            default=INFINITE,
+        )
+
+    def _summary_for(self, hearing: EigrpHearing, prefix: int) -> Prefix | None:
+        column = self.at[prefix]
+        return next((s for s in hearing.out.settings.summaries if column in self.holding[s]), None)
+
+    def findings(self) -> Iterator[Finding]:
+        """What is wrong between neighbours, and redistribution that says no metric."""
+        yield from self.neighbours.findings()
+        told = set()
+        for router, item in self._seedless:
+            if (router.table, item.place) not in told:
+                told.add((router.table, item.place))
+                yield Finding(
+                    severity=Severity.WARNING,
+                    code="redistribution_without_metric",
+                    text=f"{router.table[0]} takes {item.source.id} routes into EIGRP, but gives "
+                    "them no metric, so nobody hears of them",
+                    suggestion="add metric: {bandwidth: ..., delay: ...}",
+                    place=item.place,
+                    device=router.table[0],
+                )
+
+
+def _distance(router: EigrpRouter, vector: Vectors) -> int:
+    return int(composite(router.instance, vector))
+
+
+def _ranks(router: EigrpRouter, vectors: Vectors) -> NDArray[np.int64]:
+    """Distances, with those of external paths above all internal ones."""
+    distance = composite(router.instance, vectors)
+    external = vectors["external"] & (distance < INFINITE)
+    return np.where(external, distance + _EXTERNAL_RANK, distance)
+
+
+def _shares(paths: Sequence[tuple[NextHop, int]], maximum: int) -> tuple[NextHop, ...]:
+    """Next hops with shares in inverse proportion to their distances (RFC 7868 5.4.4)."""
+    closest = sorted(paths, key=lambda path: path[1])[:maximum]
+    longest = max(distance for _, distance in closest)
+    weighted = [
+        replace(hop, weight=max(1, longest // max(1, distance))) for hop, distance in closest
+    ]
+    return limited(weighted, maximum)

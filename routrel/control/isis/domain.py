@@ -1,0 +1,266 @@
+"""IS-IS routes of both levels and both address families.
+
+Level 1 is computed first. A level 1-2 system tells level 2 what it reaches at level 1, and tells
+level 1 of level 2 what its policy lets down, marked so that nobody tells it up again (RFC 5302 3).
+A route of level 1 is preferred to one of level 2, that to one let down, whatever they cost
+(RFC 5302 3.2). A system of level 1 alone follows the nearest attached system where it knows
+nothing better (RFC 1195 3.2).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from routrel.control.isis.adjacency import Circuit, Systems
+from routrel.control.policy.evaluate import policy_function
+from routrel.control.prefix_paths import NO_HOP, Announcements, WayHops, routes_to
+from routrel.control.redistribute import Injected, policy_route
+from routrel.control.rib.candidates import (
+    Interning,
+    NextHop,
+    PathType,
+    Protocol,
+    RouteKind,
+    Rows,
+    no_rows,
+    table_slice,
+)
+from routrel.control.rib.select import best_of_each
+from routrel.control.shortest_paths import ShortestPaths, build_graph
+from routrel.control.speaking import subnets
+from routrel.model.isis import AttachedBit
+from routrel.model.policy import PolicyUse
+from routrel.topology.segments import Topology
+
+__all__ = ["IsisDomain", "LevelPaths", "LevelRoutes"]
+
+#: How much of an edge into a broadcast network is counted on the way out of it; see the OSPF lsdb.
+NETWORK_SHARE = 0.5
+#: A path of this metric or more is not used (RFC 5305 3, MAX_V6_PATH_METRIC of RFC 5308 2).
+MAXIMUM_PATH_METRIC = 0xFE000000
+
+
+@dataclass(frozen=True, slots=True)
+class LevelPaths:
+    """The shortest paths of one level."""
+
+    level: int
+    members: tuple[int, ...]  #: system index by vertex
+    vertex_of: Mapping[int, int]
+    paths: ShortestPaths
+    hops: Mapping[int, WayHops]  #: by IP version
+
+
+@dataclass(frozen=True, slots=True)
+class LevelRoutes:
+    """One class of routes of one family, with what they follow from."""
+
+    path_type: PathType
+    level: int
+    version: int
+    announcements: Announcements
+    rows: Rows
+
+
+class IsisDomain:
+    """All IS-IS systems."""
+
+    def __init__(self, topology: Topology, interning: Interning) -> None:
+        self.interning = interning
+        self.adjacencies = Systems(topology)
+        self.systems = self.adjacencies.systems
+        self.index_of = self.adjacencies.index_of
+        self.routes: list[LevelRoutes] = []  #: of the last call of `rows`
+        self._last: tuple[object, Rows] | None = None
+
+    @cached_property
+    def levels(self) -> dict[int, LevelPaths]:
+        """The paths of both levels."""
+        return {level: self._level(level) for level in (1, 2)}
+
+    def _level(self, level: int) -> LevelPaths:
+        members = tuple(i for i, system in enumerate(self.systems) if level in system.levels)
+        vertex_of = {index: vertex for vertex, index in enumerate(members)}
+        edges: list[tuple[int, int, float]] = []
+        ways: list[tuple[int, int, float, Circuit, Circuit]] = []
+
+        def way(here: tuple[int, Circuit], there: tuple[int, Circuit]) -> None:
+            (index, out), (other, into) = here, there
+            ways.append((vertex_of[index], vertex_of[other], out.metric(level), out, into))
+
+        for pair in self.adjacencies.links[level]:
+            for here, there in (pair, pair[::-1]):
+                way(here, there)
+                edges.append(ways[-1][:3])
+        count = len(members)
+        for group in self.adjacencies.networks[level]:
+            network, count = count, count + 1
+            for here in group:
+                vertex, metric = vertex_of[here[0]], here[1].metric(level)
+                edges.append((vertex, network, metric - NETWORK_SHARE))
+                edges.append((network, vertex, NETWORK_SHARE))
+                for there in group:
+                    if there is not here:
+                        way(here, there)
+        ways.sort(key=lambda item: item[0])
+        transit = np.array([not self.systems[i].instance.overload for i in members], dtype=bool)
+        paths = ShortestPaths(
+            build_graph(len(members), count, edges, [w[:3] for w in ways], transit)
+        )
+        limits = [self.systems[index].maximum_paths for index in members]
+        hops = {
+            version: WayHops(
+                paths, [_hop(out, into, version) for *_, out, into in ways], limits, self.interning
+            )
+            for version in (4, 6)
+        }
+        return LevelPaths(level, members, vertex_of, paths, hops)
+
+    # --- routes --------------------------------------------------------------------------------
+
+    def rows(self, injected: Mapping[int, Sequence[Injected]]) -> Rows:
+        """The routes of all systems, given what each takes in from elsewhere."""
+        key = tuple((index, tuple(items)) for index, items in sorted(injected.items()) if items)
+        if self._last is None or self._last[0] != key:
+            self.routes = []
+            parts = [self._family(version, injected) for version in (4, 6)]
+            self._last = (key, np.concatenate(parts))
+        return self._last[1]
+
+    def _family(self, version: int, injected: Mapping[int, Sequence[Injected]]) -> Rows:
+        first = self._own(1, version, injected)
+        level_1 = self._routes(1, version, first, PathType.LEVEL_1)
+        up = self._own(2, version, injected) + self._told(2, level_1)
+        level_2 = self._routes(2, version, up, PathType.LEVEL_2)
+        down = self._told(1, level_2, unless=level_1)
+        leaked = self._routes(1, version, down, PathType.LEVEL_1_DOWN)
+        attached = self._attached(version)
+        rows = np.concatenate([level_1, level_2, leaked, attached])
+        types = np.array([kind.path_type for kind in self.interning.kinds.kinds])
+        rows = rows[best_of_each(rows, types[rows["kind"]], rows["metric"])]
+        used: Rows = rows[(rows["next_hops"] != NO_HOP) & (rows["metric"] < MAXIMUM_PATH_METRIC)]
+        return used
+
+    def _routes(
+        self, level: int, version: int, told: list[tuple[int, int, float]], path_type: PathType
+    ) -> Rows:
+        """Every member's routes of one class; `told` is (system, prefix, metric)."""
+        paths = self.levels[level]
+        announcements = Announcements.of(
+            (paths.vertex_of[index], prefix, cost) for index, prefix, cost in told
+        )
+        systems = [self.systems[index] for index in paths.members]
+        kinds = [
+            self.interning.kinds.add(RouteKind(Protocol.ISIS, system.distance, path_type))
+            for system in systems
+        ]
+        tables = [self.interning.table_numbers[system.table] for system in systems]
+        rows = routes_to(paths.paths, announcements, paths.hops[version], tables, kinds)
+        self.routes.append(LevelRoutes(path_type, level, version, announcements, rows))
+        return rows
+
+    def _own(
+        self, level: int, version: int, injected: Mapping[int, Sequence[Injected]]
+    ) -> list[tuple[int, int, float]]:
+        """The networks of each system's circuits, and what it takes in from elsewhere."""
+        told: list[tuple[int, int, float]] = []
+        prefixes = self.interning.prefixes
+        for index, system in enumerate(self.systems):
+            if level not in system.levels:
+                continue
+            for circuit in system.circuits:
+                if level in circuit.levels:
+                    told.extend(
+                        (index, prefixes.add(subnet), circuit.metric(level))
+                        for subnet in subnets(circuit.interface, version)
+                    )
+            for item in injected.get(index, ()):
+                wanted = item.level.numbers if item.level else (max(system.levels),)
+                if level in wanted and prefixes.prefixes[item.prefix].version == version:
+                    told.append((index, item.prefix, item.metric or 0))
+        return told
+
+    def _told(
+        self, level: int, rows: Rows, unless: Rows | None = None
+    ) -> list[tuple[int, int, float]]:
+        """What level 1-2 systems tell one level of their routes of the other.
+
+        Args:
+            rows: The routes of the other level.
+            unless: Better routes: what a system has there is not told from `rows`.
+        """
+        told: list[tuple[int, int, float]] = []
+        for index, system in enumerate(self.systems):
+            if system.levels != (1, 2):
+                continue
+            use = system.instance.leak_up if level == 2 else system.instance.leak_down
+            if level == 1 and use is None:
+                continue
+            table = self.interning.table_numbers[system.table]
+            mine = rows[table_slice(rows, table)]
+            if unless is not None:
+                better = unless[table_slice(unless, table)]["prefix"]
+                mine = mine[~np.isin(mine["prefix"], better)]
+            told.extend(
+                (index, prefix, metric) for prefix, metric in self._leaked(index, use, mine)
+            )
+        return told
+
+    def _leaked(self, index: int, use: PolicyUse | None, rows: Rows) -> list[tuple[int, int]]:
+        accept = policy_function(self.systems[index].device, use)
+        found = []
+        for row in rows:
+            prefix = self.interning.prefixes.prefixes[row["prefix"]]
+            kind = self.interning.kinds.kinds[row["kind"]]
+            hops = row["next_hops"]
+            if hops == NO_HOP:  # its own network; policies see no next hop
+                row = row.copy()
+                row["next_hops"] = self.interning.next_hops.add(())
+            result = accept(policy_route(self.interning, prefix, kind, row))
+            if result is not None:
+                found.append((int(row["prefix"]), result.metric))
+        return found
+
+    def _attached(self, version: int) -> Rows:
+        """The default of systems of level 1 alone towards the nearest attached system."""
+        paths = self.levels[1]
+        default = self.interning.default_prefix(version)
+        told = [(index, default, 0.0) for index in sorted(self.attached)]
+        if not told:
+            return no_rows()
+        rows = self._routes(1, version, told, PathType.ATTACHED)
+        followers = [
+            self.interning.table_numbers[self.systems[index].table]
+            for index in paths.members
+            if self.systems[index].levels == (1,) and self.systems[index].instance.use_attached
+        ]
+        return rows[np.isin(rows["table"], followers)]
+
+    @cached_property
+    def attached(self) -> frozenset[int]:
+        """The systems that say they reach other areas, which they do at level 2 (7.2.9.2)."""
+        level_2 = self.levels[2]
+        found = set()
+        for vertex, index in enumerate(level_2.members):
+            system = self.systems[index]
+            if system.levels != (1, 2) or system.instance.attached_bit is AttachedBit.NEVER:
+                continue
+            reached = np.flatnonzero(
+                np.isfinite(level_2.paths.dist[vertex, : len(level_2.members)])
+            )
+            areas = {self.systems[level_2.members[at]].instance.net.area for at in reached.tolist()}
+            if areas - {system.instance.net.area}:
+                found.add(index)
+        return frozenset(found)
+
+
+def _hop(out: Circuit, into: Circuit, version: int) -> NextHop | None:
+    """The next hop of a way in one family; None where an end does not speak it."""
+    address = into.way(version)
+    if address is None or out.way(version) is None:
+        return None
+    return NextHop(out.interface.name, address)

@@ -1,0 +1,202 @@
+"""One version of OSPF in the whole network: its databases, and the routes that follow from them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from functools import cached_property
+
+import numpy as np
+
+from routrel.control.ospf.adjacency import find_adjacencies
+from routrel.control.ospf.areas import Internal, internal_routes
+from routrel.control.ospf.external_lsas import (
+    DOMAIN,
+    ExternalLsa,
+    announced,
+    takes_externals,
+    translated,
+)
+from routrel.control.ospf.externals import Exits, external_routes
+from routrel.control.ospf.lsdb import Area, BackboneLink, build_area
+from routrel.control.ospf.paths import OspfPath, compare, external_paths, internal_paths
+from routrel.control.ospf.speakers import BACKBONE, OspfRouter, ospf_routers
+from routrel.control.policy.evaluate import policy_function
+from routrel.control.prefix_paths import NO_HOP, Announcements
+from routrel.control.redistribute import Injected, policy_route
+from routrel.control.rib.candidates import (
+    DISCARD,
+    CandidateBuilder,
+    Interning,
+    PathType,
+    Protocol,
+    RouteKind,
+    Rows,
+)
+from routrel.control.rib.select import row_keys
+from routrel.model.ospf import OspfAreaType
+from routrel.topology.segments import Topology
+
+__all__ = ["OspfDomain"]
+
+
+class OspfDomain:
+    """All OSPF processes of one version; what depends on redistribution comes by `rows`."""
+
+    def __init__(self, topology: Topology, protocol: Protocol, interning: Interning) -> None:
+        self.protocol, self.interning = protocol, interning
+        self.routers: tuple[OspfRouter, ...] = tuple(ospf_routers(topology, protocol))
+        self.adjacencies = find_adjacencies(topology, self.routers)
+        self.borders = tuple(router for router in self.routers if router.is_border)
+        self.lsas: tuple[ExternalLsa, ...] = ()  #: of the last call of `rows`
+        self.index_of = {router.table: index for index, router in enumerate(self.routers)}
+        self._exits: Exits | None = None
+        self._by_prefix: dict[int, list[ExternalLsa]] = {}
+        self._last: tuple[object, Rows] | None = None
+
+    @cached_property
+    def areas(self) -> dict[int, Area]:
+        """The areas by number; the backbone is built last, since virtual links cross the others."""
+        numbers = {area for router in self.routers for area in router.areas}
+        areas = {
+            number: build_area(number, self.routers, self.adjacencies, self.interning)
+            for number in sorted(numbers - {BACKBONE})
+        }
+        virtual = self._virtual_links(areas)
+        if BACKBONE in numbers or virtual:
+            areas[BACKBONE] = build_area(
+                BACKBONE, self.routers, self.adjacencies, self.interning, virtual
+            )
+        return dict(sorted(areas.items()))
+
+    def _virtual_links(self, areas: Mapping[int, Area]) -> list[BackboneLink]:
+        """Both directions of each virtual link that both ends name and the area joins."""
+        links = []
+        for area in areas.values():
+            ids = {router.router_id: at for at, router in enumerate(area.routers)}
+            named = {
+                (at, ids[link.to])
+                for at, router in enumerate(area.routers)
+                for link in router.instance.area(area.number).virtual_links
+                if link.to in ids
+            }
+            for tail, head in sorted(named):
+                cost = float(area.paths.dist[tail, head])
+                if (head, tail) in named and np.isfinite(cost):
+                    mask = area.paths.masks[:, tail, head]
+                    links.append(
+                        BackboneLink(
+                            area.routers[tail].table,
+                            area.routers[head].table,
+                            cost,
+                            tuple(area.hops.of_mask(tail, mask)),
+                        )
+                    )
+        return links
+
+    @cached_property
+    def internal(self) -> Internal:
+        """Routes to prefixes inside the domain."""
+        own = {number: area.networks for number, area in self.areas.items()}
+        return internal_routes(self.areas, own, self.borders, self.interning)
+
+    def rows(self, injected: Mapping[int, Sequence[Injected]]) -> Rows:
+        """The routes of all routers, given what each takes in from elsewhere (by router index)."""
+        key = tuple((index, tuple(items)) for index, items in sorted(injected.items()) if items)
+        if self._last is None or self._last[0] != key:
+            self._last = (key, self._all_rows(injected))
+        return self._last[1]
+
+    def _all_rows(self, injected: Mapping[int, Sequence[Injected]]) -> Rows:
+        lsas = list(announced(self.routers, injected, self.interning))
+        lsas.extend(translated(lsas, self.areas, self.routers))
+        self.lsas = tuple(lsas)
+        self._by_prefix = {}
+        for lsa in lsas:
+            self._by_prefix.setdefault(lsa.prefix, []).append(lsa)
+        rows = self.internal.best.rows
+        if lsas:
+            self._exits = self._all_exits(lsas)
+            external = external_routes(self.routers, lsas, self._exits, self.interning)
+            rows = np.concatenate([rows, _without(external, rows)])
+        rows = rows[rows["next_hops"] != NO_HOP]
+        rows = self._imported(rows)
+        discards = self._discards()
+        return np.concatenate([rows, _without(discards, rows)]) if len(discards) else rows
+
+    def paths(self, index: int, prefix: int) -> list[OspfPath]:
+        """Every path a router knows to a prefix, best first, with the rung where each lost."""
+        lsas = self._by_prefix.get(prefix, ())
+        return compare(
+            self.routers[index],
+            [
+                *internal_paths(self.areas, self.internal, self.routers[index], prefix),
+                *external_paths(self.routers, index, lsas, self._exits, self.interning),
+            ],
+        )
+
+    def _all_exits(self, lsas: Sequence[ExternalLsa]) -> Exits:
+        """The ways to all boundary routers and forwarding addresses of some LSAs."""
+        boundary = {lsa.router for lsa in lsas if lsa.scope == DOMAIN and lsa.forward is None}
+        own = {
+            number: Announcements.of(
+                (area.vertex_of[self.routers[index].table], index, 0)
+                for index in boundary
+                if self.routers[index].table in area.vertex_of
+                and self.routers[index].instance.area(number).type is OspfAreaType.NORMAL
+            )
+            for number, area in self.areas.items()
+        }
+        ways = internal_routes(self.areas, own, self.borders, self.interning, externals=True)
+        return Exits(self.routers, self.areas, self.internal.best, ways.best, self.interning)
+
+    def _imported(self, rows: Rows) -> Rows:
+        """Without what a router's inbound policy keeps from its table; others still hear of it."""
+        keep = np.ones(len(rows), dtype=bool)
+        for router in self.routers:
+            if router.instance.import_policy is None:
+                continue
+            accept = policy_function(router.device, router.instance.import_policy)
+            table = self.interning.table_numbers[router.table]
+            for index in np.flatnonzero(rows["table"] == table).tolist():
+                kind = self.interning.kinds.kinds[rows["kind"][index]]
+                prefix = self.interning.prefixes.prefixes[rows["prefix"][index]]
+                route = policy_route(self.interning, prefix, kind, rows[index])
+                keep[index] = accept(route) is not None
+        return rows if keep.all() else rows[keep]
+
+    def _discards(self) -> Rows:
+        """A range that is announced drops what none of its own routes holds."""
+        builder = CandidateBuilder(self.interning)
+        for item in self.internal.ranges:
+            if item.range.advertise:
+                builder.add(
+                    table=item.table,
+                    prefix=item.prefix,
+                    kind=RouteKind(
+                        self.protocol,
+                        item.router.distance(external=False),
+                        PathType.SUMMARY,
+                        discard=True,
+                        place=self.interning.place(item.range.place),
+                    ),
+                    next_hops=(DISCARD,),
+                    metric=item.cost,
+                )
+        return builder.array()
+
+    def cannot_announce(self, index: int) -> bool:
+        """Whether a router takes in routes that no area of it may hear of (RFC 2328 3.6)."""
+        router = self.routers[index]
+        return not takes_externals(router) and not any(
+            router.instance.area(area).type.is_nssa for area in router.areas
+        )
+
+
+def _without(rows: Rows, others: Rows) -> Rows:
+    """The rows whose table and prefix no other row has."""
+    shared = np.isin(rows["prefix"], np.unique(others["prefix"]))
+    if not shared.any():
+        return rows
+    taken = np.zeros(len(rows), dtype=bool)
+    taken[shared] = np.isin(row_keys(rows[shared]), row_keys(others))
+    return rows[~taken]

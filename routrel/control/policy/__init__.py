@@ -1,0 +1,1 @@
+"""Routing policy: what becomes of a route that passes one (RFC 9067)."""

@@ -1,0 +1,64 @@
+"""Findings that several protocols share."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from itertools import combinations
+from typing import Any
+
+from routrel.control.rib.candidates import Protocol
+from routrel.model.findings import Finding, Severity
+from routrel.model.network import protocol_title
+from routrel.topology.segments import Segment
+
+__all__ = ["key_mismatch", "one_sided"]
+
+
+def one_sided(
+    segment: Segment, ports: Mapping[tuple[str, str], Any], protocol: Protocol
+) -> Iterator[Finding]:
+    """Links between two routers where one end speaks a protocol and the other keeps silent.
+
+    Args:
+        ports: The interfaces that run the protocol, by device and name; each has `settings`.
+    """
+    if not segment.is_link or len(segment.ends) != 2:
+        return
+    key, name = protocol.id, protocol_title(protocol.id)
+    for end, other in (segment.ends, segment.ends[::-1]):
+        port, silent = ports.get(end.key), ports.get(other.key)
+        if port is None or port.settings.passive:
+            continue
+        if (silent is None or silent.settings.passive) and any(
+            getattr(vrf, key) and vrf.name == other.interface.vrf for vrf in other.device.vrfs
+        ):
+            why = "is passive" if silent else f"has no {key}: key"
+            yield Finding(
+                severity=Severity.WARNING,
+                code=f"{key}_one_sided",
+                text=f"{end} speaks {name}, but {other} at the other end {why}",
+                suggestion="let both ends speak, or make both passive",
+                place=(silent.settings if silent else other.interface).place,
+                device=other.device.name,
+                also=(port.settings.place,),
+            )
+
+
+def key_mismatch(
+    segment: Segment, ports: Mapping[tuple[str, str], Any], protocol: Protocol
+) -> Iterator[Finding]:
+    """Neighbours whose authentication keys differ, so that neither believes the other."""
+    members = [ports[end.key] for end in segment.ends if end.key in ports]
+    for left, right in combinations(members, 2):
+        mine, theirs = left.settings.authentication, right.settings.authentication
+        if mine != theirs:
+            yield Finding(
+                severity=Severity.ERROR,
+                code=f"{protocol.id}_authentication_mismatch",
+                text=f"{left} and {right} ignore each other's {protocol_title(protocol.id)}: "
+                f"key {mine or 'none'} against {theirs or 'none'}",
+                suggestion="make both sides agree",
+                place=left.settings.place,
+                device=left.device.name,
+                also=(right.settings.place,),
+            )

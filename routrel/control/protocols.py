@@ -1,0 +1,144 @@
+"""Every protocol of a network side by side: from one view of the tables to all candidates."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from routrel.control.connected import connected_routes
+from routrel.control.distances import with_distances
+from routrel.control.eigrp.domain import EigrpDomain
+from routrel.control.isis.domain import IsisDomain
+from routrel.control.leaking import leaked_rows
+from routrel.control.ospf.domain import OspfDomain
+from routrel.control.redistribute import Injected, injected_routes
+from routrel.control.rib.candidates import Interning, Protocol, Rows, Table
+from routrel.control.rib.table import Rib
+from routrel.control.rip import RipDomain
+from routrel.control.speaking import version_of
+from routrel.control.static import StaticResult, resolve_static_routes
+from routrel.model.addresses import Address
+from routrel.model.network import Network
+from routrel.topology.segments import Topology
+
+__all__ = ["Protocols"]
+
+
+@dataclass(frozen=True, slots=True)
+class _Taking:
+    """One process that takes routes in from its table."""
+
+    protocol: Protocol
+    index: int  #: among the routers of its domain
+    table: Table
+    versions: tuple[int, ...]
+    settings: Any  #: the instance, with `redistribute` and perhaps `default_route`
+
+
+class Protocols:
+    """The domains of all protocols, and what each takes from the tables."""
+
+    def __init__(self, topology: Topology, interning: Interning) -> None:
+        self.topology, self.interning = topology, interning
+        self.network: Network = topology.network
+        self.connected = connected_routes(topology, interning)
+        self.ospf = {
+            protocol: OspfDomain(topology, protocol, interning)
+            for protocol in (Protocol.OSPF, Protocol.OSPFV3)
+        }
+        self.rip = {
+            protocol: RipDomain(topology, protocol, interning)
+            for protocol in (Protocol.RIP, Protocol.RIPNG)
+        }
+        self.eigrp = EigrpDomain(topology, interning)
+        self.isis = IsisDomain(topology, interning)
+        self.static = StaticResult(self.connected[:0], (), ())
+        self.injected: dict[Protocol, dict[int, list[Injected]]] = {}
+        self._taking = tuple(self._takers())
+
+    def _takers(self) -> Iterator[_Taking]:
+        speakers: list[tuple[Protocol, Iterable[Any]]] = [
+            *((protocol, domain.routers) for protocol, domain in self.ospf.items()),
+            *((protocol, domain.routers) for protocol, domain in self.rip.items()),
+            (Protocol.EIGRP, self.eigrp.routers),
+            (Protocol.ISIS, self.isis.systems),
+        ]
+        for protocol, routers in speakers:
+            both = protocol in (Protocol.EIGRP, Protocol.ISIS)
+            versions = (4, 6) if both else (version_of(protocol.id),)
+            for index, router in enumerate(routers):
+                yield _Taking(protocol, index, router.table, versions, router.instance)
+
+    @property
+    def dependent_tables(self) -> set[int]:
+        """The tables whose active routes decide what other tables hold."""
+        tables = {
+            taking.table
+            for taking in self._taking
+            if taking.settings.redistribute or getattr(taking.settings, "default_route", None)
+        }
+        for domain in self.rip.values():
+            tables.update(router.table for router in domain.routers)
+        tables.update(router.table for router in self.eigrp.routers)
+        for device in self.network.devices:
+            for vrf in device.vrfs:
+                if vrf.export_tags or vrf.static or device.gateways:
+                    tables.add((device.name, vrf.name))
+        return {self.interning.table_numbers[table] for table in tables}
+
+    def rows(self, view: Rib) -> Rows:
+        """All candidates, given the tables that redistribution and resolution look at."""
+        self.injected = self._injected(view)
+        self.static = resolve_static_routes(self.topology, self.interning, view)
+        blocks = [
+            self.connected,
+            self.static.rows,
+            *(d.rows(view, self.injected.get(p, {})) for p, d in self.rip.items()),
+            self.eigrp.rows(view, self.injected.get(Protocol.EIGRP, {})),
+            *(d.rows(self.injected.get(p, {})) for p, d in self.ospf.items()),
+            self.isis.rows(self.injected.get(Protocol.ISIS, {})),
+            leaked_rows(self.network, self.interning, view),
+        ]
+        rows = np.concatenate([block for block in blocks if len(block)] or [self.connected])
+        return with_distances(self.network, self.interning, rows, self.advertisers)
+
+    def ospf_domain(self, protocol: str) -> OspfDomain:
+        """The OSPF of a version, by its identifier."""
+        return self.ospf[Protocol[protocol.upper()]]
+
+    def _injected(self, view: Rib) -> dict[Protocol, dict[int, list[Injected]]]:
+        found: dict[Protocol, dict[int, list[Injected]]] = {}
+        devices = self.topology.devices
+        for taking in self._taking:
+            default_route = getattr(taking.settings, "default_route", None)
+            if not taking.settings.redistribute and default_route is None:
+                continue
+            device = devices[taking.table[0]]
+            vrf = device.vrf(taking.table[1])
+            if vrf is None:
+                raise ValueError(f"{taking.table[0]} has no VRF {taking.table[1]}")
+            items = injected_routes(
+                self.interning,
+                device,
+                vrf,
+                view.table_rows(self.interning.table_numbers[taking.table]),
+                taking.versions,
+                taking.settings.redistribute,
+                default_route,
+                taking.protocol,
+            )
+            found.setdefault(taking.protocol, {})[taking.index] = items
+        return found
+
+    def advertisers(self, protocol: Protocol, row: Any) -> Iterable[Address]:
+        """Who advertises the route of a row: for OSPF router ids, else the next hops."""
+        if protocol in self.ospf:
+            domain = self.ospf[protocol]
+            index = domain.index_of[self.interning.tables[row["table"]]]
+            paths = domain.paths(index, int(row["prefix"]))
+            return [path.advertiser for path in paths if path.lost_on is None]
+        hops = self.interning.next_hops.sets[row["next_hops"]]
+        return [hop.address for hop in hops if hop.address is not None]

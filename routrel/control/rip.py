@@ -1,0 +1,365 @@
+"""RIP version 2 (RFC 2453) and RIPng (RFC 2080): the tables when nothing changes any more.
+
+A router announces the networks its RIP interfaces are on with metric 1, what it takes in from
+elsewhere with the metric given there, and what it has learned while that route is active in its
+table. Who hears an announcement adds the cost of the interface it came by. At 16 a prefix is out of
+reach. Since every step adds at least 1, the tables follow from the announcements alone, whatever
+was believed before.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from routrel.control.policy.evaluate import PolicyRoute, policy_function
+from routrel.control.protocol_findings import key_mismatch, one_sided
+from routrel.control.redistribute import Injected
+from routrel.control.rib.candidates import (
+    DEFAULT_DISTANCE,
+    CandidateBuilder,
+    Interning,
+    NextHop,
+    Protocol,
+    RouteKind,
+    Rows,
+    Table,
+    limited,
+)
+from routrel.control.rib.table import Rib
+from routrel.control.speaking import family_addresses, subnets, version_of, way_address
+from routrel.model.addresses import Address
+from routrel.model.findings import Finding
+from routrel.model.network import Device, Interface, Vrf
+from routrel.model.policy import PolicyUse
+from routrel.model.rip import RipInstance, RipInterface
+from routrel.topology.segments import Topology
+
+__all__ = ["INFINITY", "RipDomain", "RipHearing", "RipOffer", "RipPort", "RipRouter"]
+
+INFINITY = 16
+CONNECTED_METRIC = 1
+INJECTED_METRIC = 1
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RipPort:
+    """One up interface that runs RIP."""
+
+    device: Device
+    interface: Interface
+    settings: RipInterface
+    way: Address | None
+
+    @property
+    def key(self) -> tuple[str, str]:
+        return self.device.name, self.interface.name
+
+    def __str__(self) -> str:
+        return f"{self.device.name}:{self.interface.name}"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RipRouter:
+    """RIP in one VRF of a device."""
+
+    table: Table
+    device: Device
+    vrf: Vrf
+    instance: RipInstance
+    ports: tuple[RipPort, ...]
+
+    @property
+    def maximum_paths(self) -> int:
+        return self.instance.maximum_paths or self.vrf.maximum_paths
+
+
+@dataclass(frozen=True, slots=True)
+class RipHearing:
+    """One router hears another: indices of both, and by which interfaces."""
+
+    sender: int
+    receiver: int
+    out: RipPort
+    into: RipPort
+
+    @property
+    def cost(self) -> int:
+        """What is added to a metric on the way, offsets of both ends included."""
+        settings = self.into.settings
+        return settings.cost + settings.offset_in + self.out.settings.offset_out
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RipOffer:
+    """What a router hears of a prefix from one neighbour."""
+
+    hearing: RipHearing
+    metric: int  #: at the receiver; 16: out of reach
+    tag: int
+    stopped_by: PolicyUse | None  #: the policy that keeps it away
+
+
+class RipDomain:
+    """All RIP routers of one version."""
+
+    def __init__(self, topology: Topology, protocol: Protocol, interning: Interning) -> None:
+        self.topology, self.protocol, self.interning = topology, protocol, interning
+        self.version = version_of(protocol.id)
+        self.routers = tuple(_routers(topology, protocol))
+        self.index_of = {router.table: index for index, router in enumerate(self.routers)}
+        self.unsettled: set[tuple[int, int]] = set()  #: tables and prefixes that never settle
+        self._last: tuple[object, Rows] | None = None
+
+    @cached_property
+    def hearings(self) -> tuple[RipHearing, ...]:
+        """Who hears whom: on one segment, in one subnet, with the same key, sender not passive."""
+        on_segment: dict[int, list[tuple[int, RipPort]]] = {}
+        for index, router in enumerate(self.routers):
+            for port in router.ports:
+                segment = self.topology.segment_of.get(port.key)
+                if segment is not None and port.way is not None:
+                    on_segment.setdefault(segment.id, []).append((index, port))
+        return tuple(
+            RipHearing(sender, receiver, out, into)
+            for members in on_segment.values()
+            for sender, out in members
+            for receiver, into in members
+            if out is not into and not out.settings.passive and self._agree(out, into)
+        )
+
+    def _agree(self, out: RipPort, into: RipPort) -> bool:
+        if out.settings.authentication != into.settings.authentication:
+            return False
+        if self.version == 6:
+            return True  # RIPng speaks between link-local addresses (RFC 2080 2.5.2)
+        return not family_addresses(into.interface, 4) or any(
+            out.way in subnet for subnet in subnets(into.interface, 4)
+        )
+
+    # --- routes --------------------------------------------------------------------------------
+
+    def rows(self, view: Rib, injected: Mapping[int, Sequence[Injected]]) -> Rows:
+        """The learned routes of all routers.
+
+        Args:
+            view: The tables that decide which learned routes are active and so passed on.
+            injected: By router index: what it takes in from elsewhere.
+        """
+        held = {index: self._held_by_others(view, index) for index in range(len(self.routers))}
+        key = (
+            tuple((index, tuple(items)) for index, items in sorted(injected.items()) if items),
+            tuple(prefixes.tobytes() for prefixes in held.values()),
+        )
+        if self._last is None or self._last[0] != key:
+            self._last = (key, self._settle(held, injected))
+        return self._last[1]
+
+    def _held_by_others(self, view: Rib, index: int) -> NDArray[np.int32]:
+        """The prefixes of a router that are active under another protocol."""
+        table = self.interning.table_numbers[self.routers[index].table]
+        rows = view.table_rows(table)
+        mine = self.interning.kinds.of(self.protocol)
+        result: NDArray[np.int32] = rows["prefix"][~mine[rows["kind"]]].copy()
+        return result
+
+    def _settle(
+        self,
+        held: Mapping[int, NDArray[np.int32]],
+        injected: Mapping[int, Sequence[Injected]],
+    ) -> Rows:
+        own, tags, connected = self._announced(injected)
+        self.columns = columns = np.array(sorted({p for row in own for p in row}), dtype=np.int32)
+        at = {prefix: column for column, prefix in enumerate(columns.tolist())}
+        shape = (len(self.routers), len(columns))
+        first = np.full(shape, INFINITY, dtype=np.int64)
+        tag = np.zeros(shape, dtype=np.int64)
+        near = np.zeros(shape, dtype=bool)
+        blocked = np.zeros(shape, dtype=bool)
+        for index in range(len(self.routers)):
+            for prefix, metric in own[index].items():
+                first[index, at[prefix]] = metric
+                tag[index, at[prefix]] = tags[index].get(prefix, 0)
+                near[index, at[prefix]] = prefix in connected[index]
+            blocked[index] = np.isin(columns, held[index])
+        sent, sent_tag = first, tag
+        # Policies that lower a metric may lead in a circle; whatever still moves then is told.
+        moving = np.zeros(shape, dtype=bool)
+        for _ in range(INFINITY + len(self.routers)):
+            heard, heard_tag = self._heard(sent, sent_tag)
+            passed = np.where(blocked, INFINITY, heard)
+            new = np.where(first < INFINITY, first, passed)
+            new_tag = np.where(first < INFINITY, tag, heard_tag)
+            moving = (new != sent) | (new_tag != sent_tag)
+            if not moving.any():
+                break
+            sent, sent_tag = new, new_tag
+        self.sent, self.sent_tag = sent, sent_tag
+        self.unsettled = {
+            (self.interning.table_numbers[self.routers[index].table], int(columns[column]))
+            for index, column in np.argwhere(moving).tolist()
+        }
+        return self._learned(heard, heard_tag, near)
+
+    def _announced(
+        self, injected: Mapping[int, Sequence[Injected]]
+    ) -> tuple[list[dict[int, int]], list[dict[int, int]], list[set[int]]]:
+        """By router: the metric of what it announces of its own, its tags, its own networks."""
+        own: list[dict[int, int]] = []
+        tags: list[dict[int, int]] = []
+        connected: list[set[int]] = []
+        for index, router in enumerate(self.routers):
+            networks = {
+                self.interning.prefixes.add(subnet)
+                for port in router.ports
+                for subnet in subnets(port.interface, self.version)
+            }
+            metrics = {
+                item.prefix: min(INFINITY, INJECTED_METRIC if item.metric is None else item.metric)
+                for item in injected.get(index, ())
+            }
+            own.append({**metrics, **dict.fromkeys(networks, CONNECTED_METRIC)})
+            tags.append({item.prefix: item.tag & 0xFFFF for item in injected.get(index, ())})
+            connected.append(networks)
+        return own, tags, connected
+
+    def _heard(
+        self, sent: NDArray[np.int64], sent_tag: NDArray[np.int64]
+    ) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+        best = np.full(sent.shape, INFINITY, dtype=np.int64)
+        tag = np.zeros(sent.shape, dtype=np.int64)
+        for hearing in self.hearings:
+            metric, heard_tag = self._over(hearing, sent[hearing.sender], sent_tag[hearing.sender])
+            better = metric < best[hearing.receiver]
+            best[hearing.receiver][better] = metric[better]
+            tag[hearing.receiver][better] = heard_tag[better]
+        return best, tag
+
+    def _over(
+        self, hearing: RipHearing, sent: NDArray[np.int64], tag: NDArray[np.int64]
+    ) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+        """Metrics and tags as the receiver of one neighbour takes them."""
+        metric = np.where(sent < INFINITY, np.minimum(INFINITY, sent + hearing.cost), INFINITY)
+        out, into = hearing.out.settings.export_policy, hearing.into.settings.import_policy
+        if out is None and into is None:
+            return metric, tag
+        tag = tag.copy()
+        for column in np.flatnonzero(metric < INFINITY).tolist():
+            result, _ = self._through_policies(
+                hearing, column, int(metric[column]), int(tag[column])
+            )
+            metric[column] = INFINITY if result is None else min(INFINITY, result.metric)
+            tag[column] = 0 if result is None else result.tag
+        return metric, tag
+
+    def _through_policies(
+        self, hearing: RipHearing, column: int, metric: int, tag: int
+    ) -> tuple[PolicyRoute | None, PolicyUse | None]:
+        """What both ends' policies leave of a route, and the one that rejected it."""
+        route = PolicyRoute(
+            prefix=self.interning.prefixes.prefixes[self.columns[column]],
+            protocol=self.protocol.id,
+            metric=metric,
+            tag=tag,
+            next_hops=() if hearing.out.way is None else (hearing.out.way,),
+            neighbour=hearing.out.way,
+        )
+        for device, use in (
+            (hearing.out.device, hearing.out.settings.export_policy),
+            (hearing.into.device, hearing.into.settings.import_policy),
+        ):
+            result = policy_function(device, use)(route)
+            if result is None:
+                return None, use
+            route = replace(result, neighbour=hearing.out.way)
+        return route, None
+
+    def _learned(
+        self, heard: NDArray[np.int64], tag: NDArray[np.int64], near: NDArray[np.bool_]
+    ) -> Rows:
+        hops: dict[tuple[int, int], list[NextHop]] = {}
+        for hearing in self.hearings:
+            metric, _ = self._over(
+                hearing, self.sent[hearing.sender], self.sent_tag[hearing.sender]
+            )
+            best = (metric == heard[hearing.receiver]) & (metric < INFINITY)
+            hop = NextHop(hearing.into.interface.name, hearing.out.way)
+            for column in np.flatnonzero(best & ~near[hearing.receiver]).tolist():
+                hops.setdefault((hearing.receiver, column), []).append(hop)
+        builder = CandidateBuilder(self.interning)
+        for (index, column), found in hops.items():
+            router = self.routers[index]
+            builder.add(
+                table=self.interning.table_numbers[router.table],
+                prefix=int(self.columns[column]),
+                kind=RouteKind(
+                    self.protocol,
+                    router.instance.distance or DEFAULT_DISTANCE[self.protocol],
+                    tag=int(tag[index, column]),
+                ),
+                next_hops=limited(found, router.maximum_paths),
+                metric=int(heard[index, column]),
+            )
+        return builder.array()
+
+    # --- explanations --------------------------------------------------------------------------
+
+    def offers(self, index: int, prefix: int) -> Iterator[RipOffer]:
+        """What a router hears of a prefix from each neighbour that has it."""
+        column = int(np.searchsorted(self.columns, prefix))
+        if column >= len(self.columns) or self.columns[column] != prefix:
+            return
+        for hearing in self.hearings:
+            sent = int(self.sent[hearing.sender, column])
+            if hearing.receiver != index or sent >= INFINITY:
+                continue
+            metric = min(INFINITY, sent + hearing.cost)
+            tag = int(self.sent_tag[hearing.sender, column])
+            result, stopped = None, None
+            if metric < INFINITY:
+                result, stopped = self._through_policies(hearing, column, metric, tag)
+            yield RipOffer(
+                hearing=hearing,
+                metric=metric if result is None else min(INFINITY, result.metric),
+                tag=tag if result is None else result.tag,
+                stopped_by=stopped,
+            )
+
+    def findings(self) -> Iterator[Finding]:
+        """Links of which only one end speaks, and keys that differ."""
+        ports = {port.key: port for router in self.routers for port in router.ports}
+        for segment in self.topology.segments:
+            yield from one_sided(segment, ports, self.protocol)
+            yield from key_mismatch(segment, ports, self.protocol)
+
+
+def _routers(topology: Topology, protocol: Protocol) -> Iterator[RipRouter]:
+    key = protocol.id
+    version = version_of(key)
+    for device in topology.network.devices:
+        for vrf in device.vrfs:
+            instance = getattr(vrf, key)
+            if instance is None:
+                continue
+            yield RipRouter(
+                table=(device.name, vrf.name),
+                device=device,
+                vrf=vrf,
+                instance=instance,
+                ports=tuple(
+                    RipPort(
+                        device=device,
+                        interface=interface,
+                        settings=getattr(interface, key),
+                        way=way_address(device, interface, version),
+                    )
+                    for interface in device.interfaces
+                    if interface.vrf == vrf.name
+                    and getattr(interface, key) is not None
+                    and topology.is_up(device.name, interface.name)
+                ),
+            )

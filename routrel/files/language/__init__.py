@@ -1,0 +1,88 @@
+"""The device-file language, version 1: every key, its shape and its meaning.
+
+Reading, writing, the published JSON Schema and the reference in docs/device-file.md all follow
+from the records here. Keys listed as reserved belong to the language's plan; a file that uses one
+is refused by name and line until the engine computes it.
+"""
+
+from __future__ import annotations
+
+from routrel.files.language.device import DEVICE_FILE, INTERFACE, STATIC, VRF
+from routrel.files.language.eigrp import EIGRP, EIGRP_INTERFACE, EIGRP_SEED
+from routrel.files.language.filters import FILTER, FILTER_USES, RULE
+from routrel.files.language.isis import ISIS, ISIS_INTERFACE
+from routrel.files.language.network import (
+    CASE_FILE,
+    GROUP,
+    LINK,
+    NETWORK_FILE,
+    OUTSIDE,
+    QUESTION,
+    SITE,
+)
+from routrel.files.language.ospf import OSPF, OSPF_AREA, OSPF_INTERFACE, OSPF_RANGE, VIRTUAL_LINK
+from routrel.files.language.policies import (
+    ACTIONS,
+    CONDITIONS,
+    DISTANCE_RULE,
+    POLICY,
+    SETS,
+    STATEMENT,
+)
+from routrel.files.language.rip import RIP, RIP_INTERFACE
+from routrel.files.shapes import ListOf, Record
+
+__all__ = ["CASE_FILE", "DEVICE_FILE", "NETWORK_FILE", "RECORDS"]
+
+
+def _item(record: Record, key: str) -> Record:
+    """The record behind a key that holds one, or a list of them."""
+    shape = next(field.shape for field in record.fields if field.key == key)
+    inner = shape.item if isinstance(shape, ListOf) else shape
+    if not isinstance(inner, Record):
+        raise TypeError(f"{key} holds no record")
+    return inner
+
+
+#: Every record of the language with the title of its section in docs/device-file.md.
+RECORDS: dict[str, Record] = {
+    "The network file": NETWORK_FILE,
+    "Site": SITE,
+    "Link": LINK,
+    "Outside neighbour": OUTSIDE,
+    "Group": GROUP,
+    "The device file": DEVICE_FILE,
+    "Interface": INTERFACE,
+    "Filters of an interface": FILTER_USES,
+    "VRF": VRF,
+    "Static route": STATIC,
+    "Distance rule": DISTANCE_RULE,
+    "OSPF": OSPF,
+    "OSPF on an interface": OSPF_INTERFACE,
+    "OSPF area": OSPF_AREA,
+    "Range of an OSPF area": OSPF_RANGE,
+    "Virtual link": VIRTUAL_LINK,
+    "Redistribution into OSPF": _item(OSPF, "redistribute"),
+    "Default route of OSPF": _item(OSPF, "default-route"),
+    "RIP": RIP,
+    "RIP on an interface": RIP_INTERFACE,
+    "Redistribution into RIP": _item(RIP, "redistribute"),
+    "Default route of RIP": _item(RIP, "default-route"),
+    "EIGRP": EIGRP,
+    "EIGRP on an interface": EIGRP_INTERFACE,
+    "Redistribution into EIGRP": _item(EIGRP, "redistribute"),
+    "EIGRP metric": EIGRP_SEED,
+    "IS-IS": ISIS,
+    "IS-IS on an interface": ISIS_INTERFACE,
+    "Redistribution into IS-IS": _item(ISIS, "redistribute"),
+    "Default route of IS-IS": _item(ISIS, "default-route"),
+    "Policy": POLICY,
+    "Statement": STATEMENT,
+    "Conditions": CONDITIONS,
+    "Actions": ACTIONS,
+    "Sets": SETS,
+    "Filter": FILTER,
+    "Filter rule": RULE,
+    "The case file": CASE_FILE,
+    "Question of a case": QUESTION,
+}

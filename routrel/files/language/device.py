@@ -1,0 +1,273 @@
+"""The device file: interfaces, VRFs, static routes and what belongs to the whole device."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from routrel.files.language.common import (
+    BANDWIDTH,
+    DELAY,
+    DESCRIPTION,
+    DISTANCE,
+    INTERFACE_NAME,
+    NAME,
+    TAG,
+    VERSION,
+)
+from routrel.files.language.eigrp import EIGRP, EIGRP_INTERFACE
+from routrel.files.language.filters import FILTER, FILTER_USES
+from routrel.files.language.isis import ISIS, ISIS_INTERFACE
+from routrel.files.language.ospf import OSPF, OSPF_INTERFACE
+from routrel.files.language.policies import DISTANCE_RULE, POLICY, SETS
+from routrel.files.language.rip import RIP, RIP_INTERFACE
+from routrel.files.report import Report
+from routrel.files.shapes import (
+    BAD,
+    Boolean,
+    Choice,
+    Field,
+    Integer,
+    ListOf,
+    NamedMap,
+    OneOrMany,
+    Record,
+    Values,
+)
+from routrel.files.values import (
+    AddressValue,
+    GatewayValue,
+    InterfaceAddressValue,
+    PrefixValue,
+)
+from routrel.model.network import (
+    DEFAULT_VRF,
+    Device,
+    Interface,
+    InterfaceKind,
+    Role,
+    StaticRoute,
+    Vrf,
+)
+from routrel.model.place import Place
+
+__all__ = ["DEVICE_FILE", "INTERFACE", "STATIC", "VRF"]
+
+
+def _build_static(values: Values, place: Place, report: Report) -> Any:
+    route = StaticRoute(**values, place=place)
+    problem = hint = ""
+    if route.discard and (route.via or route.interface):
+        problem, hint = "discards and also names a next hop", "keep one of the two"
+    elif not route.discard and route.via is None and route.interface is None:
+        problem, hint = "leads nowhere", "add via: an address, interface: a name, or discard: true"
+    elif route.next_vrf is not None and (route.via is None or route.interface is not None):
+        problem, hint = "has a next-vrf without an address to look up there", "add via: an address"
+    elif route.via is not None and route.via.version != route.to.version:
+        problem, hint = (
+            f"is IPv{route.to.version}, its next hop IPv{route.via.version}",
+            ("use a next hop of the same family"),
+        )
+    elif route.via is not None and route.via.is_link_local and route.interface is None:
+        problem, hint = "has a link-local next hop but no interface", "add interface: a name"
+    if problem:
+        report.error(place, "bad_static", f"the route to {route.to} {problem}", hint)
+        return BAD
+    return route
+
+
+STATIC = Record(
+    cls=StaticRoute,
+    what="a static route",
+    fields=(
+        Field("to", PrefixValue(), "the destination prefix", required=True),
+        Field("via", AddressValue(), "the next hop's address"),
+        Field("interface", INTERFACE_NAME, "the outgoing interface"),
+        Field("discard", Boolean(), "drop what matches", default=False),
+        Field("next-vrf", NAME, "the VRF whose table resolves the next hop"),
+        Field(
+            "distance",
+            DISTANCE,
+            "1 is preferred to all but connected; a high one floats below other routes",
+            default=1,
+        ),
+        Field("tag", TAG, "a number carried along", default=0),
+        DESCRIPTION,
+    ),
+    reserved=("weight", "reject"),
+    strict=True,
+    build=_build_static,
+)
+VRF_FIELDS = (
+    Field("ospf", OSPF, "OSPF version 2, for IPv4"),
+    Field("ospfv3", OSPF, "OSPF version 3, for IPv6"),
+    Field("rip", RIP, "RIP version 2, for IPv4"),
+    Field("ripng", RIP, "RIPng, for IPv6"),
+    Field("eigrp", EIGRP, "EIGRP, for both families"),
+    Field("isis", ISIS, "IS-IS, for both families"),
+    Field(
+        "static", ListOf(STATIC), "static routes; several to one prefix share the load", default=()
+    ),
+    Field(
+        "distances",
+        ListOf(DISTANCE_RULE),
+        "distances for some routes; the first rule that matches counts",
+        default=(),
+    ),
+    Field(
+        "maximum-paths",
+        Integer(1, 256),
+        "equal-cost next hops each protocol keeps",
+        default=16,
+    ),
+)
+ROUTING_RESERVED = ("bgp", "leak")
+VRF = Record(
+    cls=Vrf,
+    what="a VRF",
+    fields=(
+        DESCRIPTION,
+        *VRF_FIELDS,
+        Field("import-tags", OneOrMany(NAME), "takes in what the device's other VRFs export "
+              "under one of these", default=()),
+        Field("export-tags", OneOrMany(NAME), "offers its routes under these", default=()),
+    ),
+    reserved=(*ROUTING_RESERVED, "label"),
+    bare_ok=True,
+)  # fmt: skip
+
+
+def _build_interface(values: Values, place: Place, report: Report) -> Any:
+    filter_in, filter_out = values.pop("filters") or (None, None)
+    seen = set()
+    for address in values["addresses"]:
+        if address.ip in seen:
+            report.error(
+                place,
+                "duplicate_address",
+                f"interface {values['name']} has {address.ip} twice",
+                "remove one",
+            )
+            return BAD
+        seen.add(address.ip)
+    return Interface(**values, filter_in=filter_in, filter_out=filter_out, place=place)
+
+
+def _unbuild_interface(value: Interface) -> Values:
+    values = {
+        field.target: getattr(value, field.target)
+        for field in INTERFACE.fields
+        if field.key != "filters"
+    }
+    pair = (value.filter_in, value.filter_out)
+    values["filters"] = None if pair == (None, None) else pair
+    return values
+
+
+INTERFACE = Record(
+    cls=Interface,
+    what="an interface",
+    fields=(
+        Field("kind", Choice(InterfaceKind, reserved=("bond", "vlan", "tunnel", "bridge")),
+              "ethernet, point-to-point or loopback", default=InterfaceKind.ETHERNET),
+        DESCRIPTION,
+        Field("enabled", Boolean(), "false: shut", default=True),
+        Field("vrf", NAME, "the VRF whose table it uses", default=DEFAULT_VRF),
+        Field("addresses", ListOf(InterfaceAddressValue()), "addresses with prefix length; the "
+              "first of each family is the primary", default=()),
+        Field("mtu", Integer(68, 65535), "the largest IP packet in bytes", default=1500),
+        Field("bandwidth", BANDWIDTH, "left out: 1 Gb/s", "bandwidth_bps"),
+        Field("delay", DELAY, "for EIGRP; left out: 10 us at 1 Gb/s, in proportion at other "
+              "bandwidths", "delay_us"),
+        Field("unnumbered", INTERFACE_NAME, "the interface whose addresses it borrows"),
+        Field("ospf", OSPF_INTERFACE, "OSPF version 2 on this interface"),
+        Field("ospfv3", OSPF_INTERFACE, "OSPF version 3 on this interface"),
+        Field("rip", RIP_INTERFACE, "RIP version 2 on this interface"),
+        Field("ripng", RIP_INTERFACE, "RIPng on this interface"),
+        Field("eigrp", EIGRP_INTERFACE, "EIGRP on this interface"),
+        Field("isis", ISIS_INTERFACE, "IS-IS on this interface"),
+        Field("filters", FILTER_USES, "packet filters bound here"),
+    ),
+    reserved=(
+        "steering", "translation", "zone", "vlans", "vlan", "members", "tunnel", "labels", "vrrp",
+        "reverse-path-check",
+    ),
+    build=_build_interface,
+    unbuild=_unbuild_interface,
+    bare_ok=True,
+)  # fmt: skip
+
+
+# --- the file -------------------------------------------------------------------------------------
+
+
+def _build_device(values: Values, place: Place, report: Report) -> Any:
+    values.pop("routrel")
+    named = values.pop("vrfs")
+    for vrf in named:
+        if vrf.name == DEFAULT_VRF:
+            report.error(
+                vrf.place,
+                "bad_vrf",
+                "the default VRF is the file's top level",
+                "move its keys to the top level",
+            )
+            return BAD
+    routing = {field.target: values.pop(field.target) for field in VRF_FIELDS}
+    default = Vrf(name=DEFAULT_VRF, **routing, place=place)
+    values["prefix_sets"], values["tag_sets"] = values.pop("sets") or ((), ())
+    device = Device(**values, vrfs=(default, *named), place=place)
+    families = [gateway.address.version for gateway in device.gateways]
+    if device.gateways and device.role.forwards:
+        report.error(
+            place,
+            "bad_gateway",
+            "only a host has a gateway",
+            "write a static route to 0.0.0.0/0 or ::/0",
+        )
+        return BAD
+    if len(families) != len(set(families)):
+        report.error(place, "bad_gateway", "two gateways of one family", "keep one of them")
+        return BAD
+    return device
+
+
+def _unbuild_device(device: Device) -> Values:
+    default, *named = device.vrfs
+    return {
+        "routrel": 1, "name": device.name, "site": device.site, "role": device.role,
+        "description": device.description, "gateways": device.gateways,
+        "interfaces": device.interfaces, "vrfs": tuple(named), "filters": device.filters,
+        "policies": device.policies,
+        "sets": (device.prefix_sets, device.tag_sets)
+        if device.prefix_sets or device.tag_sets else None,
+        **{field.target: getattr(default, field.target) for field in VRF_FIELDS},
+    }  # fmt: skip
+
+
+DEVICE_FILE = Record(
+    cls=Device,
+    what="a device file",
+    fields=(
+        VERSION,
+        Field("device", NAME, "the device's name", "name", required=True),
+        Field("role", Choice(Role, reserved=("switch", "outside")), "router, firewall or host",
+              required=True),
+        Field("site", NAME, "the site it stands at"),
+        DESCRIPTION,
+        Field("gateway", OneOrMany(GatewayValue()), "a host's default gateway; one a family",
+              "gateways", default=()),
+        Field("interfaces", NamedMap(INTERFACE_NAME, INTERFACE), "its interfaces", default=()),
+        Field("vrfs", NamedMap(NAME, VRF), "further routing tables", default=()),
+        *VRF_FIELDS,
+        Field("filters", NamedMap(NAME, FILTER), "packet filters, bound at interfaces",
+              default=()),
+        Field("policies", NamedMap(NAME, POLICY), "routing policies", default=()),
+        Field("sets", SETS, "named sets that policies match"),
+    ),
+    reserved=(
+        *ROUTING_RESERVED, "steering", "translation", "zones", "sessions",
+        "host-filters", "vlans", "bonds", "labels", "tunnels", "overlays", "processing",
+    ),
+    build=_build_device,
+    unbuild=_unbuild_device,
+)  # fmt: skip

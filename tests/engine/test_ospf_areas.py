@@ -1,0 +1,277 @@
+"""OSPF area types, ranges, virtual links and external routes; hand-worked, with the RFC's section.
+
+Most nets are one line of routers: r1 -- r2 -- r3 -- r4 with link K between rK and r(K+1) called eK
+at both ends, each interface of cost 10.
+"""
+
+from __future__ import annotations
+
+import pytest
+
+from tests.engine.nets import device, route, state, told, wired
+
+
+def line(areas: str, tops: dict[str, str] | None = None, **more):
+    """Routers in a line; `areas` gives each link's area, and a loopback is in its router's first."""
+    numbers = areas.split()
+    links = " ".join(f"r{n}-r{n + 1}" for n in range(1, len(numbers) + 1))
+    ports = {}
+    for number, area in enumerate(numbers, start=1):
+        port = f"{more.get('key', 'ospf')}: {{area: {area}, cost: 10, network: point-to-point}}"
+        ports[f"r{number}:e{number}"] = ports[f"r{number + 1}:e{number}"] = port
+        ports.setdefault(f"r{number}:lo", f"{more.get('key', 'ospf')}: {{area: {area}}}")
+        ports[f"r{number + 1}:lo"] = f"{more.get('key', 'ospf')}: {{area: {area}}}"
+    ports.update(more.get("ports", {}))
+    tops = tops or {}
+    return wired(
+        links,
+        port="",
+        top={"": f"{more.get('key', 'ospf')}: {{}}", **tops},
+        ports=ports,
+        interfaces=more.get("interfaces"),
+        version=more.get("version", 4),
+    )
+
+
+STATIC = "static: [{to: 10.99.0.0/16, discard: true, tag: 7}]"
+
+
+def inject(more: str = "", ospf: str = "") -> str:
+    """A router that takes its static route into OSPF."""
+    return f"ospf: {{redistribute: [{{from: static{more}}}]{ospf}}}\n{STATIC}"
+
+
+def test_ospfv3_computes_as_ospfv2_does():
+    """The same line in IPv6 (RFC 5340): metric 20 over two links, inter-area behind r2."""
+    tops = {f"r{n}": f"ospfv3: {{router-id: 10.255.0.{n}}}" for n in (1, 2, 3)}
+    net = line("0 1", tops, key="ospfv3", version=6)
+    assert told(net, "r1", "2001:db8:255::3/128") == ("ospfv3", "inter_area", 20, "e1")
+
+
+@pytest.mark.parametrize(
+    ("kind", "held", "default"),
+    [
+        ("stub", True, ("ospf", "inter_area", 15, "e2")),
+        ("totally-stub", False, ("ospf", "inter_area", 15, "e2")),
+        ("nssa", True, None),
+        ("totally-nssa", False, ("ospf", "inter_area", 15, "e2")),
+    ],
+)
+def test_what_a_closed_area_hears(kind, held, default):
+    """r1 -0- r2 -4- r3; r1 takes in 10.99/16. r3 hears no external route; a total area no summary
+    but the default, which costs 5 at r2 and 10 to get there (RFC 2328 12.4.3.1, RFC 3101 2.7)."""
+    area = f"areas: {{4: {{type: {kind}, default-cost: 5}}}}"
+    net = line(
+        "0 4", {"r1": inject(), "r2": f"ospf: {{{area}}}", "r3": f"ospf: {{areas: {{4: {{type: {kind}}}}}}}"}
+    )  # fmt: skip
+    assert route(net, "r2", "10.99.0.0/16") is not None
+    assert route(net, "r3", "10.99.0.0/16") is None
+    assert (route(net, "r3", "10.255.0.1/32") is not None) == held
+    assert told(net, "r3", "0.0.0.0/0") == default
+
+
+def test_neighbours_must_agree_that_an_area_is_a_stub():
+    """Hellos with different E-bits are ignored (RFC 2328 10.5)."""
+    net = line("0 4", {"r2": "ospf: {areas: {4: {type: stub}}}"})
+    assert route(net, "r3", "10.255.0.2/32") is None
+    assert "ospf_area_type_mismatch" in {finding.code for finding in net.findings}
+
+
+def test_external_metrics_of_both_types():
+    """r3 takes in 10.99/16 with 30. As E1 it costs r1 30 + 20; as E2 30 wherever one stands."""
+    first = line("0 0", {"r3": inject(", metric: 30, metric-type: 1")})
+    assert told(first, "r1", "10.99.0.0/16") == ("ospf", "external_1", 50, "e1")
+    second = line("0 0", {"r3": inject(", metric: 30")})
+    assert told(second, "r1", "10.99.0.0/16") == ("ospf", "external_2", 30, "e1")
+    assert route(second, "r1", "10.99.0.0/16").tag == 7
+
+
+def test_type_1_before_type_2_then_the_nearer_exit():
+    """r1 and r4 announce with equal type 2 metrics: r2 leaves by r1, r3 by r4 (RFC 2328 16.4).
+    With type 1 at r4 alone everybody leaves there, whatever it costs."""
+    net = line("0 0 0", {"r1": inject(), "r4": inject()})
+    assert told(net, "r2", "10.99.0.0/16") == ("ospf", "external_2", 20, "e1")
+    assert told(net, "r3", "10.99.0.0/16") == ("ospf", "external_2", 20, "e3")
+    net = line("0 0 0", {"r1": inject(), "r4": inject(", metric: 5000, metric-type: 1")})
+    assert told(net, "r2", "10.99.0.0/16") == ("ospf", "external_1", 5020, "e2")
+
+
+def test_an_external_route_points_at_the_forwarding_address():
+    """r1's static next hop .9 lies on the LAN that r1 and r2 share, so r2 sends there itself
+    (RFC 2328 12.4.4.1), and r3 behind r2 does not care about r1: cost 5 + 10."""
+    lan = "  lan: {{addresses: [192.0.2.{}/24], ospf: {{area: 0, cost: 10}}}}\n"
+    net = state(
+        "routrel: 1\ndevice: r1\nrole: router\nospf: {router-id: 1.1.1.1, "
+        "redistribute: [{from: static, metric: 5, metric-type: 1}]}\n"
+        "static: [{to: 10.99.0.0/16, via: 192.0.2.9}]\ninterfaces:\n" + lan.format(1),
+        "routrel: 1\ndevice: r2\nrole: router\nospf: {router-id: 2.2.2.2}\ninterfaces:\n"
+        + lan.format(2)
+        + "  e2: {addresses: [10.0.2.1/30], ospf: {area: 0, cost: 1, network: point-to-point}}\n",
+        "routrel: 1\ndevice: r3\nrole: router\nospf: {router-id: 3.3.3.3}\ninterfaces:\n"
+        "  e2: {addresses: [10.0.2.2/30], ospf: {area: 0, cost: 7, network: point-to-point}}\n",
+        device("x9", "interfaces: {lan: {addresses: [192.0.2.9/24]}}"),
+    )
+    found = route(net, "r2", "10.99.0.0/16")
+    assert [str(hop.address) for hop in found.next_hops] == ["192.0.2.9"]
+    assert route(net, "r3", "10.99.0.0/16").metric == 5 + 10 + 7
+
+
+def test_an_nssa_announces_its_own_routes_and_one_border_translates():
+    """r4 in NSSA 6 takes in 10.99/16. Inside it is N2 with the P-bit; r3, the only border router,
+    translates it (RFC 3101 3.2), so r1 in the backbone holds it as E2 towards r4's loopback."""
+    nssa = "areas: {6: {type: nssa}}"
+    net = line("0 0 6", {"r3": f"ospf: {{{nssa}}}", "r4": inject(ospf=", " + nssa)})
+    assert told(net, "r3", "10.99.0.0/16") == ("ospf", "nssa_2", 20, "e3")
+    assert told(net, "r1", "10.99.0.0/16") == ("ospf", "external_2", 20, "e1")
+    lsa = next(lsa for lsa in net.protocols.ospf_domain("ospf").lsas if lsa.translated_from == 6)
+    assert str(lsa.forward) == "10.255.0.4"
+
+
+def test_the_highest_router_id_translates_unless_another_always_does():
+    """r1 and r3 both join the backbone (r1-r2-r3) and NSSA 6 (r1-r4-r3)."""
+
+    def build(r1_role):
+        ospf = "ospf: {{router-id: {}, areas: {{6: {{type: nssa{}}}}}{}}}\n"
+        ports = {}
+        for number, area in ((1, 0), (2, 0), (3, 6), (4, 6)):
+            for name in ("r1", "r2", "r3", "r4"):
+                ports[f"{name}:e{number}"] = f"ospf: {{area: {area}, network: point-to-point}}"
+        return wired(
+            "r1-r2 r2-r3 r1-r4 r4-r3",
+            port="ospf: {area: 0}",
+            ports={**ports, "r4:lo": "ospf: {area: 6}"},
+            top={
+                "r1": ospf.format("1.1.1.1", r1_role, ""),
+                "r2": "ospf: {router-id: 2.2.2.2}",
+                "r3": ospf.format("3.3.3.3", "", ""),
+                "r4": ospf.format("4.4.4.4", "", ", redistribute: [{from: static}]") + STATIC,
+            },
+        )
+
+    def who(net):
+        domain = net.protocols.ospf_domain("ospf")
+        return [domain.routers[x.router].table[0] for x in domain.lsas if x.translated_from]
+
+    assert who(build("")) == ["r3"]
+    assert who(build(", translate: always")) == ["r1"]
+
+
+def test_a_range_is_announced_at_its_largest_cost_with_a_discard_route():
+    """r3 (border, area 4) condenses 10.70/16: parts at 5 and at 10 + 5. r1 pays 20 + 15
+    (RFC 2328 12.4.3); `advertise: false` hides the parts and announces nothing."""
+    more = {
+        "r3": "  l1: {kind: loopback, addresses: [10.70.1.1/24], ospf: {area: 4, cost: 5}}\n",
+        "r4": "  l2: {kind: loopback, addresses: [10.70.2.1/24], ospf: {area: 4, cost: 5}}\n",
+    }
+    top = "ospf: {{areas: {{4: {{ranges: [{{prefix: 10.70.0.0/16{}}}]}}}}}}"
+    net = line("0 0 4", {"r3": top.format("")}, interfaces=more)
+    assert told(net, "r1", "10.70.0.0/16") == ("ospf", "inter_area", 35, "e1")
+    assert route(net, "r1", "10.70.1.0/24") is None
+    assert route(net, "r4", "10.70.1.0/24").metric == 15
+    assert route(net, "r3", "10.70.0.0/16").discard
+    hidden = line("0 0 4", {"r3": top.format(", advertise: false")}, interfaces=more)
+    assert route(hidden, "r1", "10.70.0.0/16") is route(hidden, "r1", "10.70.1.0/24") is None
+    stated = line("0 0 4", {"r3": top.format(", cost: 3")}, interfaces=more)
+    assert route(stated, "r1", "10.70.0.0/16").metric == 23
+
+
+def test_a_virtual_link_joins_a_distant_area_to_the_backbone():
+    """r1 -0- r2 -1- r3 -2- r4: r3 has no backbone interface. Without the virtual link over area 1
+    r4 hears of nothing beyond area 2 (RFC 2328 15, 16.2); with it of everything."""
+
+    def build(both):
+        link = "router-id: {}, areas: {{1: {{virtual-links: [{{to: {}}}]}}}}"
+        tops = {"r3": f"ospf: {{{link.format('3.3.3.3', '2.2.2.2')}}}"}
+        if both:
+            tops["r2"] = f"ospf: {{{link.format('2.2.2.2', '3.3.3.3')}}}"
+        return line("0 1 2", tops)
+
+    assert route(build(False), "r4", "10.255.0.1/32") is None
+    net = build(True)
+    assert told(net, "r4", "10.255.0.1/32") == ("ospf", "inter_area", 30, "e3")
+    assert told(net, "r3", "10.255.0.1/32") == ("ospf", "intra_area", 20, "e2")
+    assert told(net, "r1", "10.255.0.4/32") == ("ospf", "inter_area", 30, "e1")
+
+
+@pytest.mark.parametrize(("rule", "seen"), [("rfc2328", False), ("rfc3509", True)])
+def test_what_makes_a_border_router(rule, seen):
+    """r2 has areas 1 and 2, but no backbone. By RFC 2328 it is a border router and so ignores the
+    summaries of r3 in area 2; by RFC 3509 it is none and uses them."""
+    net = line("1 2 0", {"r2": f"ospf: {{border: {rule}}}"})
+    assert (route(net, "r2", "10.255.0.4/32") is not None) == seen
+    assert route(net, "r1", "10.255.0.4/32") is None
+
+
+def test_a_router_of_maximum_metric_is_a_last_resort():
+    """r2 asks for nothing to pass (RFC 6987 2): r1 goes the dear way round, but reaches r2 itself;
+    without the way round it goes through r2 after all."""
+
+    def build(links):
+        return wired(
+            links, port="ospf: {area: 0, cost: 10, network: point-to-point}",
+            top={"r2": "ospf: {max-metric: true}", "": "ospf: {}"},
+        )  # fmt: skip
+
+    net = build("r1-r2 r2-r3 r1-r4 r4-r3")
+    assert told(net, "r1", "10.255.0.3/32") == ("ospf", "intra_area", 30, "e3")
+    assert route(net, "r1", "10.255.0.2/32").metric == 20
+    assert told(build("r1-r2 r2-r3"), "r1", "10.255.0.3/32")[2] == 10 + 65535 + 10
+
+
+@pytest.mark.parametrize(
+    ("text", "static", "expected"),
+    [
+        ("{}", "", None),
+        ("{}", "static: [{to: 0.0.0.0/0, discard: true}]", ("ospf", "external_2", 1, "e1")),
+        ("{always: true, metric: 7, metric-type: 1}", "", ("ospf", "external_1", 17, "e1")),
+    ],
+)
+def test_a_default_is_originated_while_there_is_one_or_always(text, static, expected):
+    net = line("0", {"r2": f"ospf: {{default-route: {text}}}\n{static}"})
+    assert told(net, "r1", "0.0.0.0/0") == expected
+
+
+def test_an_nssa_default_of_type_7():
+    """r2 gives its NSSA a default that r3 follows and r2 itself does not (RFC 3101 2.7)."""
+    area = "areas: {6: {type: nssa, default-route: true, default-cost: 8}}"
+    net = line("0 6", {"r2": f"ospf: {{{area}}}", "r3": "ospf: {areas: {6: {type: nssa}}}"})
+    assert told(net, "r3", "0.0.0.0/0") == ("ospf", "nssa_2", 8, "e2")
+    assert route(net, "r2", "0.0.0.0/0") is None
+
+
+def test_an_inbound_policy_keeps_a_route_from_the_table_alone():
+    """r2 refuses r3's loopback for itself; r1 behind it holds the route all the same."""
+    policy = """
+        ospf: {import: no-three}
+        sets: {prefixes: {three: 10.255.0.3/32}}
+        policies:
+          no-three:
+            statements: [{name: it, match: {prefixes: three}, then: reject}]
+            default: accept
+        """
+    net = line("0 0", {"r2": policy})
+    assert route(net, "r2", "10.255.0.3/32") is None
+    assert route(net, "r1", "10.255.0.3/32") is not None
+
+
+def test_multipoint_announces_host_routes():
+    """Three routers on one multipoint segment: no subnet route, each address at the cost there
+    (RFC 2328 12.4.1.4)."""
+    lan = "interfaces: {{lan: {{addresses: [10.0.0.{}/24], ospf: {{area: 0, cost: 7, network: multipoint}}}}}}"
+    net = state(*(device(f"r{n}", f"ospf: {{}}\n{lan.format(n)}") for n in (1, 2, 3)))
+    assert told(net, "r1", "10.0.0.3/32") == ("ospf", "intra_area", 7, "lan")
+    assert route(net, "r1", "10.0.0.0/24").protocol.id == "connected"
+
+
+def test_an_unnumbered_link_borrows_an_address():
+    """r1 and r2 know each other by their loopbacks; nothing is announced for the link itself."""
+    text = """
+        ospf: {{}}
+        interfaces:
+          lo: {{kind: loopback, addresses: [10.255.0.{0}/32], ospf: {{area: 0}}}}
+          e1: {{unnumbered: lo, ospf: {{area: 0, cost: 10}}}}
+        """
+    wire = "routrel: 1\nnetwork: n\nlinks: {w: {between: ['r1:e1', 'r2:e1']}}\n"
+    net = state(wire, device("r1", text.format(1)), device("r2", text.format(2)))
+    found = route(net, "r1", "10.255.0.2/32")
+    assert (found.metric, str(found.next_hops[0].address)) == (10, "10.255.0.2")

@@ -1,0 +1,183 @@
+"""Redistribution, policies, distances and leaking: what tables do to each other."""
+
+from __future__ import annotations
+
+import textwrap
+
+import pytest
+
+from routrel.control.converge import converge
+from tests.engine.nets import device, network, route, state, told, wired
+
+
+def two_borders(r1: str, r2: str, **more):
+    """A RIP router r3 behind two borders r1 and r2, which share an OSPF link.
+
+    r3 - r1 over e1, r3 - r2 over e2 in RIP; r1 - r2 over e3 in OSPF; r3 has 10.70.0.0/16.
+    """
+    ospf, rip = "ospf: {area: 0, cost: 10, network: point-to-point}", "rip: {}"
+    return wired(
+        "r3-r1 r3-r2 r1-r2",
+        port=rip,
+        ports={
+            "r1:e3": ospf,
+            "r2:e3": ospf,
+            "r1:lo": "ospf: {area: 0}",
+            "r2:lo": "ospf: {area: 0}",
+        },
+        interfaces={"r3": "  lan: {kind: loopback, addresses: [10.70.0.1/16], rip: {}}\n"},
+        top={"r1": r1, "r2": r2, "r3": "rip: {}"},
+    )
+
+
+PLAIN = "rip: {}\nospf: {}"
+TAKES = "rip: {}\nospf: {redistribute: [{from: rip}]}"
+YARD = "10.70.0.0/16"
+
+
+def test_only_what_is_active_under_a_protocol_is_taken():
+    """r1 takes RIP into OSPF: the learned 10.70/16, but not the connected link to r3."""
+    net = two_borders(TAKES, PLAIN)
+    # r2 holds it from OSPF (110) although RIP (120) is nearer.
+    assert told(net, "r2", YARD) == ("ospf", "external_2", 20, "e3")
+    assert told(net, "r1", YARD)[0] == "rip"
+    assert route(net, "r2", "10.0.1.0/30").protocol.id == "rip"
+    stated = two_borders(TAKES.replace("from: rip", "from: rip, with-connected: true"), PLAIN)
+    assert route(stated, "r2", "10.0.1.0/30").protocol.id == "ospf"
+
+
+def test_one_redistributor_silences_another_until_a_distance_is_changed():
+    """Both borders take RIP into OSPF. Whoever hears the other first stops: its OSPF route wins,
+    so it has no active RIP route to announce. The model shows one outcome and says so; with
+    RIP preferred for the prefix at the silenced one, both speak and nothing is in doubt."""
+    net = two_borders(TAKES, TAKES)
+    kinds = {name: told(net, name, YARD)[0] for name in ("r1", "r2")}
+    assert sorted(kinds.values()) == ["ospf", "rip"]
+    assert net.converged
+    assert {(doubt.device, str(doubt.prefix)) for doubt in net.ordered} >= {
+        ("r1", YARD),
+        ("r2", YARD),
+    }
+    assert "order_dependent" in {finding.code for finding in net.findings}
+    rule = "\ndistances: [{protocol: rip, prefixes: 10.70.0.0/16, distance: 105}]"
+    mended = two_borders(TAKES + rule, TAKES + rule)
+    assert told(mended, "r1", YARD)[0] == told(mended, "r2", YARD)[0] == "rip"
+    assert YARD not in {str(doubt.prefix) for doubt in mended.ordered}
+
+
+def test_redistribution_that_never_settles_is_found():
+    """r1 takes RIP into OSPF; r2 gives it back by EIGRP, which r1 prefers to RIP. Then r1 has no
+    RIP route to announce, r2 loses it, EIGRP falls silent, RIP is back: no stable answer."""
+    ospf, eigrp = "ospf: {area: 0, network: point-to-point}", "eigrp: {}"
+    net = wired(
+        "r3-r1 r1-r2 r1-r2",
+        port="rip: {}",
+        ports={"r1:e2": ospf, "r2:e2": ospf, "r1:e3": eigrp, "r2:e3": eigrp,
+               "r1:lo": eigrp, "r2:lo": eigrp},
+        top={
+            "r1": "rip: {}\nospf: {redistribute: [{from: rip}]}\neigrp: {as: 1, external-distance: 100}",
+            "r2": "ospf: {}\neigrp: {as: 1, redistribute: [{from: ospf, "
+                  "metric: {bandwidth: 1 Gb/s, delay: 10 us}}]}",
+            "r3": "rip: {}",
+        },
+    )  # fmt: skip
+    assert not net.converged
+    doubts = {(doubt.device, str(doubt.prefix)) for doubt in net.unsettled}
+    assert {("r1", "10.255.0.3/32"), ("r2", "10.255.0.3/32")} == doubts
+    assert "not_converged" in {finding.code for finding in net.findings}
+
+
+def test_policies_pass_change_and_reject():
+    """r1 takes RIP into OSPF through a policy: tags and prices the yard's prefix, rejects the rest."""
+    policy = """
+        rip: {}
+        ospf: {redistribute: [{from: rip, policy: out}]}
+        sets: {prefixes: {yard: 10.70.0.0/16 up to /24}}
+        policies:
+          out:
+            statements:
+              - {name: price, set: {metric: 44, metric-type: 1}}
+              - {name: yard, match: {prefixes: yard, protocol: rip}, set: {tag: 70}, then: accept}
+            default: reject
+        """
+    net = two_borders(textwrap.dedent(policy), PLAIN)
+    found = route(net, "r2", YARD)
+    assert (found.path_type.id, found.metric, found.tag) == ("external_1", 54, 70)
+    assert route(net, "r2", "10.255.0.3/32").protocol.id == "rip"
+
+
+def test_redistribution_both_ways_without_tags_is_told():
+    both = "rip: {redistribute: [{from: ospf, metric: 5}]}\nospf: {redistribute: [{from: rip}]}"
+    codes = {finding.code for finding in two_borders(both, both).findings}
+    assert "redistribution_both_ways" in codes
+    once = {finding.code for finding in two_borders(both, PLAIN).findings}
+    assert "redistribution_both_ways" not in once
+
+
+@pytest.mark.parametrize(
+    ("rule", "winner"),
+    [
+        ("{protocol: ospf, distance: 130}", "rip"),
+        ("{protocol: ospf, prefixes: 10.70.0.0/16, distance: 130}", "rip"),
+        ("{protocol: ospf, prefixes: 10.71.0.0/16, distance: 130}", "ospf"),
+        ("{protocol: ospf, from: 10.255.0.1, distance: 130}", "rip"),
+        ("{protocol: ospf, from: 10.255.0.2, distance: 130}", "ospf"),
+        ("{protocol: rip, from: 10.0.2.1, distance: 100}", "rip"),
+    ],
+)
+def test_distances_for_some_routes(rule, winner):
+    """r2 hears 10.70/16 in OSPF from router 10.255.0.1, and in RIP from neighbour 10.0.2.1."""
+    net = two_borders(TAKES, f"{PLAIN}\ndistances: [{rule}]")
+    assert told(net, "r2", YARD)[0] == winner
+
+
+def test_eigrp_takes_no_routes_without_a_metric():
+    top = {"r1": "eigrp: {as: 1, redistribute: [{from: static}]}\n"
+           "static: [{to: 10.99.0.0/16, discard: true}]", "": "eigrp: {as: 1}"}  # fmt: skip
+    net = wired("r1-r2", port="eigrp: {}", top=top)
+    assert route(net, "r2", "10.99.0.0/16") is None
+    assert "redistribution_without_metric" in {finding.code for finding in net.findings}
+    # 256 * (10^7 / 10^5 + 2000 / 10 + 10 / 10): the seed's bandwidth, its delay and the link's.
+    top["r1"] = top["r1"].replace("static}", "static, metric: {bandwidth: 100 Mb/s, delay: 2 ms}}")
+    net = wired("r1-r2", port="eigrp: {}", top=top)
+    assert told(net, "r2", "10.99.0.0/16") == ("eigrp", "external", 256 * 301, "e1")
+    assert route(net, "r2", "10.99.0.0/16").distance == 170
+
+
+def test_vrfs_leak_by_tags():
+    """Yard exports what shop imports, not the other way; nothing travels on to the third."""
+    net = state(
+        device(
+            "r1",
+            """
+            interfaces:
+              e1: {vrf: yard, addresses: [10.1.0.1/24]}
+              e2: {vrf: shop, addresses: [10.2.0.1/24]}
+              e3: {vrf: third, addresses: [10.3.0.1/24]}
+            vrfs:
+              yard: {export-tags: a, static: [{to: 10.9.0.0/16, via: 10.1.0.9}]}
+              shop: {import-tags: a, export-tags: b}
+              third:
+                import-tags: b
+                static: [{to: 10.8.0.0/16, via: 10.2.0.9, next-vrf: shop}]
+            """,
+        ),
+        device("h1", "interfaces: {e: {addresses: [10.1.0.9/24]}}"),
+        device("h2", "interfaces: {e: {addresses: [10.2.0.9/24]}}"),
+    )
+    assert told(net, "r1", "10.9.0.0/16", "shop") == ("leaked", None, 0, "e1")
+    assert route(net, "r1", "10.1.0.0/24", "shop").distance == 0
+    assert route(net, "r1", "10.2.0.0/24", "yard") is None
+    assert told(net, "r1", "10.2.0.0/24", "third")[0] == "leaked"
+    assert route(net, "r1", "10.9.0.0/16", "third") is None
+    assert told(net, "r1", "10.8.0.0/16", "third") == ("static", None, 0, "e2")
+
+
+def test_the_same_files_settle_the_same_way():
+    """The order of files does not matter, even where the outcome depends on who came first."""
+    texts = [
+        device("r1", "static: [{to: 10.1.0.0/16, discard: true}]"),
+        device("r2", "static: [{to: 10.2.0.0/16, discard: true}]"),
+    ]
+    first, second = converge(network(*texts)), converge(network(*texts[::-1]))
+    assert first.rib.active.tobytes() == second.rib.active.tobytes()
