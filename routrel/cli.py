@@ -108,12 +108,15 @@ def routes(
             answer["why"] = explained
             if len(explained) == 1:
                 answer.update(
-                    {key: explained[0][key] for key in ("candidates", "matched", "behind")}
+                    {
+                        key: explained[0][key]
+                        for key in ("candidates", "matched", "behind", "absent")
+                    }
                 )
         _print_json(answer)
         return
     if not state.converged:
-        out.print("[red]Routing has no stable answer; these tables are one of several.[/]")
+        out.print("[red]Routing has no stable answer; these tables are one moment of it.[/]")
     _print_routes(found)
     for table in explained:
         _print_why(table)
@@ -246,18 +249,24 @@ def _hops_words(hops: list[dict[str, Any]]) -> str:
 
 
 def _print_why(answer: dict[str, Any]) -> None:
-    out.print(f"\n[bold]{answer['device']}[/] {answer['vrf']}: matched {answer['matched']}")
+    out.print(f"\n[bold]{escape(answer['sentence'])}[/]")
     for candidate in answer["candidates"]:
         lost = candidate["lost_on"]
-        mark = "[green]chosen[/]" if lost is None else f"[yellow]lost on {lost}[/]"
+        mark = "[green]in use[/]" if lost is None else f"[yellow]lost on {lost}[/]"
         values = candidate["values"]
-        detail = values.get("problem") or f"{values['distance']}/{values['metric']}"
+        detail = values["problem"] or f"{values['distance']}/{values['metric']}"
+        ways = _hops_words(candidate["next_hops"])
+        told = f" from {candidate['advertiser']}" if candidate["advertiser"] else ""
         out.print(
-            f"  {candidate['protocol']} {_hops_words(candidate['next_hops'])} {detail}: {mark}"
+            f"  {escape(candidate['title'])}{escape(told)} {escape(ways)} {escape(detail)}: {mark}"
             + _cited(candidate)
         )
     for route in answer["behind"]:
         out.print(f"  behind it: {route['prefix']} {route['protocol']}")
+    if answer["absent"]:
+        out.print(f"  {escape(answer['absent']['sentence'])}")
+        for step in answer["absent"]["steps"]:
+            out.print(f"    {escape(step['text'])}" + _cited(step))
 
 
 def _print_direction(title: str, answer: dict[str, Any]) -> None:

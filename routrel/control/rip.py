@@ -113,6 +113,7 @@ class RipDomain:
         self.routers = tuple(_routers(topology, protocol))
         self.index_of = {router.table: index for index, router in enumerate(self.routers)}
         self.unsettled: set[tuple[int, int]] = set()  #: tables and prefixes that never settle
+        self.ways: dict[tuple[int, int], set[str | None]] = {}
         self._last: tuple[object, Rows] | None = None
 
     @cached_property
@@ -290,6 +291,7 @@ class RipDomain:
             hop = NextHop(hearing.into.interface.name, hearing.out.way)
             for column in np.flatnonzero(best & ~near[hearing.receiver]).tolist():
                 hops.setdefault((hearing.receiver, column), []).append(hop)
+        self.ways = {at: {hop.interface for hop in found} for at, found in hops.items()}
         builder = CandidateBuilder(self.interning)
         for (index, column), found in hops.items():
             router = self.routers[index]
@@ -317,6 +319,8 @@ class RipDomain:
             sent = int(self.sent[hearing.sender, column])
             if hearing.receiver != index or sent >= INFINITY:
                 continue
+            if hearing.out.interface.name in self.ways.get((hearing.sender, column), ()):
+                continue  # split horizon: learned there, not told there (RFC 2453 3.4.3)
             metric = min(INFINITY, sent + hearing.cost)
             tag = int(self.sent_tag[hearing.sender, column])
             result, stopped = None, None

@@ -23,8 +23,11 @@ from routrel.forwarding.hops import (
 )
 from routrel.model.findings import Finding
 from routrel.model.place import Place
+from routrel.questions.absence import Absence
+from routrel.questions.candidates import RUNGS, Candidate
 from routrel.questions.endpoints import Endpoint
 from routrel.questions.flow import DirectionAnswer, FlowAnswer
+from routrel.questions.route_words import RUNG_TITLES, protocol_type_words, rung_value
 from routrel.questions.traffic import traffic_words
 from routrel.questions.words import (
     STAGE_TITLES,
@@ -36,7 +39,16 @@ from routrel.questions.words import (
     stage_words,
 )
 
-__all__ = ["Json", "finding_data", "flow_data", "next_hop_data", "place_data", "route_data"]
+__all__ = [
+    "Json",
+    "absence_data",
+    "candidate_data",
+    "finding_data",
+    "flow_data",
+    "next_hop_data",
+    "place_data",
+    "route_data",
+]
 
 Json: TypeAlias = dict[str, Any]
 
@@ -90,6 +102,54 @@ def route_data(state: State, route: Route) -> Json:
         "discard": route.discard,
         "next_hops": [next_hop_data(state, route.device, hop) for hop in hops],
         **place_data(route.place),
+    }
+
+
+def candidate_data(state: State, device: str, candidate: Candidate) -> Json:
+    """One candidate: its ways, the rung where it lost, its values, and what each rung shows."""
+    return {
+        "protocol": candidate.protocol.id,
+        "title": protocol_type_words(candidate.protocol, candidate.path_type),
+        "next_hops": [next_hop_data(state, device, hop) for hop in candidate.next_hops],
+        "advertiser": candidate.advertiser,
+        "lost_on": candidate.lost_on,
+        "values": {
+            "usable": not candidate.problem,
+            "problem": candidate.problem or None,
+            "distance": candidate.distance,
+            "path_type": candidate.path_type.id,
+            "metric": candidate.metric,
+            "tag": candidate.tag,
+            "discard": candidate.discard,
+            **candidate.values,
+        },
+        "rungs": [
+            {"id": rung, "title": RUNG_TITLES[rung], "text": rung_value(candidate, rung)}
+            for rung in RUNGS
+        ],
+        **place_data(candidate.place),
+    }
+
+
+def absence_data(absent: Absence) -> Json:
+    """Why a table lacks a route, as a chain from who has it to what stopped it."""
+    return {
+        "sentence": absent.sentence,
+        "prefix": str(absent.prefix) if absent.prefix is not None else None,
+        "originators": list(absent.originators),
+        "reached": list(absent.reached),
+        "stopped_between": list(absent.between) if absent.between else None,
+        "reason": absent.reasons[0].kind if absent.reasons else None,
+        "steps": [
+            {
+                "kind": step.kind,
+                "device": step.device,
+                "text": step.text,
+                "suggestion": step.suggestion,
+                **place_data(step.place),
+            }
+            for step in (*absent.chain, *absent.reasons)
+        ],
     }
 
 

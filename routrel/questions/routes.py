@@ -6,12 +6,14 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from routrel.control.converge import State
-from routrel.control.rib.candidates import Protocol
 from routrel.control.rib.table import Route
 from routrel.files.shapes import closest
 from routrel.model.addresses import Address, Prefix, prefix_order
-from routrel.questions.answers import Json, next_hop_data, place_data, route_data
+from routrel.questions.absence import absence
+from routrel.questions.answers import Json, absence_data, candidate_data, route_data
+from routrel.questions.candidates import candidates
 from routrel.questions.errors import UnknownName
+from routrel.questions.route_words import matched_sentence, why_sentence
 
 __all__ = ["RouteQuestion", "ask_routes", "explain_route"]
 
@@ -62,10 +64,10 @@ def _tables(state: State, question: RouteQuestion) -> Iterator[int]:
 def explain_route(state: State, question: RouteQuestion) -> list[Json]:
     """For each table asked for: the candidates of the matched prefix and where each one lost.
 
-    The rungs are `usable`, `distance` and `metric`. A static route that is not usable stands
-    among the candidates although it never came into the table.
+    Where a table holds no route, or only its default for an address, `absent` says who has one,
+    how far it got and what stopped it.
     """
-    answers = []
+    answers: list[Json] = []
     for table in _tables(state, question):
         device, vrf = state.rib.interning.tables[table]
         if question.address is not None:
@@ -73,63 +75,28 @@ def explain_route(state: State, question: RouteQuestion) -> list[Json]:
         else:
             route = state.rib.active_route(table, question.prefix) if question.prefix else None
             matches = [route] if route else []
-        prefix = matches[0].prefix if matches else question.prefix
+        matched = matches[0] if matches else None
+        prefix = matched.prefix if matched else question.prefix
+        number = state.rib.interning.prefixes.number(prefix) if prefix else None
+        found = candidates(state, table, number) if number is not None else []
+        lacking = None
+        if question.prefix is not None or question.address is not None:
+            falls_back = matched is not None and matched.prefix.prefixlen == 0
+            wanted = question.prefix or question.address
+            if wanted is not None and (matched is None or (falls_back and question.address)):
+                lacking = absence(state, table, wanted)
         answers.append(
             {
                 "device": device,
                 "vrf": vrf,
-                "matched": str(matches[0].prefix) if matches else None,
+                "matched": str(matched.prefix) if matched else None,
+                "sentence": matched_sentence(device, question.address, matches)
+                if question.address is not None
+                else why_sentence(device, matched, found),
+                "why": why_sentence(device, matched, found),
                 "behind": [route_data(state, route) for route in matches[1:]],
-                "candidates": _candidates(state, table, prefix) if prefix else [],
+                "candidates": [candidate_data(state, device, item) for item in found],
+                "absent": absence_data(lacking) if lacking else None,
             }
         )
     return answers
-
-
-def _candidates(state: State, table: int, prefix: Prefix) -> list[Json]:
-    routes = state.rib.candidates_for(table, prefix)
-    answers = []
-    for route in routes:
-        best = routes[0]
-        lost_on = None
-        if route is not best:
-            lost_on = "distance" if route.distance > best.distance else "metric"
-        answers.append(
-            {
-                "protocol": route.protocol.id,
-                "next_hops": [
-                    next_hop_data(state, route.device, hop)
-                    for hop in ([] if route.discard else route.next_hops)
-                ],
-                "lost_on": lost_on,
-                "values": {
-                    "usable": True,
-                    "distance": route.distance,
-                    "path_type": route.path_type.id,
-                    "metric": route.metric,
-                    "tag": route.tag,
-                    "discard": route.discard,
-                },
-                **place_data(route.place),
-            }
-        )
-    answers.extend(_unusable(state, table, prefix))
-    return answers
-
-
-def _unusable(state: State, table: int, prefix: Prefix) -> Iterator[Json]:
-    name = state.rib.interning.tables[table]
-    for outcome in state.protocols.static.outcomes:
-        if outcome.table == name and outcome.route.to == prefix and outcome.problem:
-            yield {
-                "protocol": Protocol.STATIC.id,
-                "next_hops": [],
-                "lost_on": "usable",
-                "values": {
-                    "usable": False,
-                    "problem": outcome.problem,
-                    "distance": outcome.route.distance,
-                    "tag": outcome.route.tag,
-                },
-                **place_data(outcome.route.place),
-            }

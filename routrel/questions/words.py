@@ -25,6 +25,7 @@ from routrel.forwarding.hops import (
 from routrel.model.filters import Action, Rule
 from routrel.model.traffic import icmp_type_name, protocol_name
 from routrel.questions.flow import DirectionAnswer, FlowAnswer
+from routrel.questions.route_words import protocol_type_words
 
 __all__ = [
     "STAGE_TITLES",
@@ -71,10 +72,8 @@ def share_words(share: Fraction) -> str:
 
 
 def protocol_words(route: Route) -> str:
-    """A route's protocol with its path type, as "OSPF, intra-area"."""
-    name = route.protocol.id.upper() if len(route.protocol.id) <= 5 else route.protocol.id
-    path_type = route.path_type.id
-    return f"{name} {path_type.replace('_', ' ')}" if path_type else name
+    """A route's protocol with its path type, as "OSPF intra-area"."""
+    return protocol_type_words(route.protocol, route.path_type)
 
 
 def area_words(area: int) -> str:

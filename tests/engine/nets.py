@@ -11,7 +11,7 @@ from routrel.files.reader import read_texts
 from routrel.model.network import Network
 from routrel.questions.routes import RouteQuestion, ask_routes
 
-__all__ = ["device", "network", "ring", "route", "state", "told", "ways", "wired"]
+__all__ = ["LAST_TEXTS", "device", "network", "ring", "route", "state", "told", "ways", "wired"]
 
 
 def device(name: str, body: str = "", role: str = "router") -> str:
@@ -26,8 +26,13 @@ def network(*texts: str) -> Network:
     return reading.network
 
 
+#: The files of the net made last, for tests that look at cited lines.
+LAST_TEXTS: list[str] = []
+
+
 def state(*texts: str) -> State:
     """The same network, converged."""
+    LAST_TEXTS[:] = texts
     return converge(network(*texts))
 
 

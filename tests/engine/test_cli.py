@@ -57,7 +57,7 @@ def test_routes_have_the_fixed_fields():
         ("cor-core-1", 1),
     ]
     assert answer["matched"] == "10.80.3.0/24"
-    assert [c["lost_on"] for c in answer["candidates"]] == [None]
+    assert [c["lost_on"] for c in answer["candidates"]] == [None, None, "metric"]
     assert [r["prefix"] for r in answer["behind"]] == ["0.0.0.0/0"]
     assert run("routes", DEMO, "--device", "nobody")[0] == 2
 

@@ -81,6 +81,7 @@ class EigrpDomain:
         self.index_of = self.neighbours.index_of
         self.unsettled: set[tuple[int, int]] = set()  #: tables and prefixes that never settle
         self._seedless: list[tuple[EigrpRouter, Injected]] = []
+        self.ways: dict[tuple[int, int], set[str | None]] = {}
         self._last: tuple[object, Rows] | None = None
 
     # --- routes --------------------------------------------------------------------------------
@@ -300,6 +301,7 @@ class EigrpDomain:
             for column in np.flatnonzero(chosen).tolist():
                 path = (hop, int(distance[column]))
                 paths.setdefault((hearing.receiver, column), []).append(path)
+        self.ways = {at: {hop.interface for hop, _ in found} for at, found in paths.items()}
         builder = CandidateBuilder(self.interning)
         for (index, column), found in paths.items():
             router = self.routers[index]
@@ -369,6 +371,8 @@ class EigrpDomain:
         for hearing in self.neighbours.hearings:
             if hearing.receiver != index or not self._has(hearing, column):
                 continue
+            if hearing.out.interface.name in self.ways.get((hearing.sender, column), ()):
+                continue  # split horizon: learned there, not told there (RFC 7868 5.4.6)
             raw = self._sent_on(hearing)[column : column + 1]
             held = self.sent[hearing.sender][column : column + 1]
             base = raw if raw["good"][0] else held

@@ -10,7 +10,7 @@ nothing better (RFC 1195 3.2).
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -36,7 +36,7 @@ from routrel.model.isis import AttachedBit
 from routrel.model.policy import PolicyUse
 from routrel.topology.segments import Topology
 
-__all__ = ["IsisDomain", "LevelPaths", "LevelRoutes"]
+__all__ = ["IsisDomain", "IsisPath", "LevelPaths", "LevelRoutes"]
 
 #: How much of an edge into a broadcast network is counted on the way out of it; see the OSPF lsdb.
 NETWORK_SHARE = 0.5
@@ -225,6 +225,36 @@ class IsisDomain:
                 found.append((int(row["prefix"]), result.metric))
         return found
 
+    def paths(self, index: int, prefix: int) -> list[IsisPath]:
+        """Every path a system knows to a prefix, best first, with the rung where each lost."""
+        system = self.systems[index]
+        version = self.interning.prefixes.prefixes[prefix].version
+        found = []
+        for routes in self.routes:
+            level = self.levels[routes.level]
+            root = level.vertex_of.get(index)
+            follows = system.levels == (1,) and system.instance.use_attached
+            attached = routes.path_type is PathType.ATTACHED
+            if root is None or routes.version != version or (attached and not follows):
+                continue
+            told = routes.announcements
+            where = told.of_prefix(prefix)
+            for vertex, cost in zip(told.vertex[where], told.cost[where], strict=True):
+                total = level.paths.dist[root, vertex] + cost
+                mask = level.paths.masks[:, root, vertex].copy()
+                hops = level.hops[version].of_mask(root, mask)
+                if hops and np.isfinite(total) and total < MAXIMUM_PATH_METRIC:
+                    origin = self.systems[level.members[vertex]].table[0]
+                    found.append(
+                        IsisPath(
+                            path_type=routes.path_type,
+                            metric=int(total),
+                            advertiser=origin,
+                            next_hops=tuple(hops),
+                        )
+                    )
+        return _compare(found)
+
     def _attached(self, version: int) -> Rows:
         """The default of systems of level 1 alone towards the nearest attached system."""
         paths = self.levels[1]
@@ -256,6 +286,35 @@ class IsisDomain:
             if areas - {system.instance.net.area}:
                 found.add(index)
         return frozenset(found)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class IsisPath:
+    """One announcement as a system sees it."""
+
+    path_type: PathType
+    metric: int
+    advertiser: str  #: device that announces it
+    next_hops: tuple[NextHop, ...]
+    lost_on: str | None = None  #: the rung where it lost; None: it is used
+
+
+def _compare(paths: Sequence[IsisPath]) -> list[IsisPath]:
+    ordered = sorted(paths, key=lambda path: (path.path_type, path.metric, path.advertiser))
+    if not ordered:
+        return []
+    best = ordered[0]
+    return [
+        replace(
+            path,
+            lost_on="path_type"
+            if path.path_type != best.path_type
+            else "metric"
+            if path.metric != best.metric
+            else None,
+        )
+        for path in ordered
+    ]
 
 
 def _hop(out: Circuit, into: Circuit, version: int) -> NextHop | None:

@@ -1,0 +1,283 @@
+"""Why a table lacks a route: who has it, how far it got, and what stopped it."""
+
+from __future__ import annotations
+
+from collections import deque
+from collections.abc import Iterator
+from dataclasses import dataclass
+from ipaddress import IPv4Network, IPv6Network
+
+from routrel.control.converge import State
+from routrel.control.rib.candidates import Protocol
+from routrel.control.rib.table import Route
+from routrel.model.addresses import Address, Prefix, is_host_prefix
+from routrel.model.network import protocol_title
+from routrel.model.place import NOWHERE, Place
+from routrel.questions.candidates import candidates
+from routrel.questions.obstacles import Crossing, obstacles
+
+__all__ = ["Absence", "AbsenceStep", "absence"]
+
+#: Where routes come from that no protocol learned.
+_OWN = (Protocol.CONNECTED, Protocol.LOCAL, Protocol.STATIC)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class AbsenceStep:
+    """One link of the chain, with its evidence."""
+
+    kind: str  #: stable identifier
+    device: str | None
+    text: str
+    suggestion: str = ""
+    place: Place = NOWHERE
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Absence:
+    """The answer to "why none"."""
+
+    sentence: str
+    prefix: Prefix | None  #: the one that is missing; None: nobody has any that would serve
+    originators: tuple[str, ...]  #: devices that have it of their own
+    reached: tuple[str, ...]  #: devices that hold it, from where it begins towards the asker
+    between: tuple[str, str] | None  #: the last that has it and the first that does not
+    chain: tuple[AbsenceStep, ...]
+    reasons: tuple[AbsenceStep, ...]  #: what stopped it, the nearest cause first
+
+
+def absence(state: State, table: int, wanted: Prefix | Address) -> Absence:
+    """Why a table has no route to a prefix, or no specific one for an address."""
+    device, _ = state.rib.interning.tables[table]
+    number, holders = _holders(state, wanted)
+    own = tuple(_own_reasons(state, table, number))
+    if number is None or not holders:
+        return _nobody(state, device, wanted, own)
+    prefix = state.rib.interning.prefixes.prefixes[number]
+    begins = [(held, route) for held, route in holders.items() if route.protocol in _OWN] or list(
+        holders.items()
+    )
+    chain = [_origin_step(route) for _, route in begins[:3]]
+    path = _way_to_holder(state, table, set(holders))
+    names = tuple(dict.fromkeys(state.rib.interning.tables[held][0] for held, _ in begins))
+    if path is None:
+        step = AbsenceStep(
+            kind="not_joined",
+            device=device,
+            text=f"no chain of links joins {device} to a device that has it",
+            suggestion="state the missing link, or bring its interfaces up",
+            place=state.topology.devices[device].place,
+        )
+        return _told(device, prefix, names, (), None, chain, (*own, step))
+    holder, lacking = path
+    reached = _reached(state, holder, prefix, holders[holder])
+    crossing = Crossing(state, holder, lacking, number)
+    found = tuple(
+        AbsenceStep(
+            kind=o.kind, device=o.device, text=o.text, suggestion=o.suggestion, place=o.place
+        )
+        for o in obstacles(crossing, holders[holder])
+    )
+    last = state.rib.interning.tables[holder][0]
+    first = state.rib.interning.tables[lacking][0]
+    chain.append(_last_step(last, holders[holder]))
+    return _told(device, prefix, names, reached, (last, first), chain, found or own)
+
+
+def _told(
+    device: str,
+    prefix: Prefix,
+    originators: tuple[str, ...],
+    reached: tuple[str, ...],
+    between: tuple[str, str] | None,
+    chain: list[AbsenceStep],
+    reasons: tuple[AbsenceStep, ...],
+) -> Absence:
+    begin = " and ".join(originators[:2])
+    sentence = f"{device} has no route to {prefix}, which begins at {begin}"
+    if between:
+        sentence += f"; {between[0]} has it, {between[1]} does not"
+    if reasons:
+        sentence += f": {reasons[0].text}"
+    return Absence(
+        sentence=sentence + ".",
+        prefix=prefix,
+        originators=originators,
+        reached=reached,
+        between=between,
+        chain=tuple(chain),
+        reasons=reasons,
+    )
+
+
+def _holders(state: State, wanted: Prefix | Address) -> tuple[int | None, dict[int, Route]]:
+    """The prefix in question, and the tables that have an active route to it.
+
+    For an address: the most specific prefix that anybody has, the default route apart.
+    """
+    prefixes = state.rib.interning.prefixes
+    if isinstance(wanted, IPv4Network | IPv6Network):
+        number = prefixes.number(wanted)
+        numbers = [] if number is None else [number]
+    else:
+        numbers = [n for n in prefixes.matches(wanted) if prefixes.prefixes[n].prefixlen > 0]
+    for number in numbers:
+        held = {}
+        for table in range(len(state.rib.interning.tables)):
+            route = state.rib.active_route(table, prefixes.prefixes[number])
+            if route is not None and not _only_its_own_address(route):
+                held[table] = route
+        if held:
+            return number, held
+    return (numbers[0] if numbers else None), {}
+
+
+def _only_its_own_address(route: Route) -> bool:
+    """A device's own address is no route that others could learn."""
+    return route.protocol is Protocol.LOCAL and is_host_prefix(route.prefix)
+
+
+def _own_reasons(state: State, table: int, number: int | None) -> Iterator[AbsenceStep]:
+    """What the device itself has heard or been told of the prefix and cannot use."""
+    if number is None:
+        return
+    device = state.rib.interning.tables[table][0]
+    for candidate in candidates(state, table, number):
+        if candidate.problem:
+            yield AbsenceStep(
+                kind="unusable",
+                device=device,
+                text=f"{device} cannot use what {protocol_title(candidate.protocol.id)} offers it: "
+                f"{candidate.problem}",
+                place=candidate.place,
+            )
+
+
+def _nobody(
+    state: State, device: str, wanted: Prefix | Address, own: tuple[AbsenceStep, ...]
+) -> Absence:
+    """Nobody has the prefix: perhaps because the interface that would is down."""
+    reasons = [*own, *_down_interfaces(state, wanted), *_unusable_elsewhere(state, wanted)]
+    sentence = f"{device} has no route to {wanted}, and nobody in the model has one"
+    if reasons:
+        sentence += f": {reasons[0].text}"
+    return Absence(
+        sentence=sentence + ".",
+        prefix=wanted if isinstance(wanted, IPv4Network | IPv6Network) else None,
+        originators=(),
+        reached=(),
+        between=None,
+        chain=(),
+        reasons=tuple(reasons),
+    )
+
+
+def _down_interfaces(state: State, wanted: Prefix | Address) -> Iterator[AbsenceStep]:
+    for device in state.network.devices:
+        for interface in device.interfaces:
+            networks = [address.network for address in interface.addresses]
+            serves = any(network == wanted or _holds(network, wanted) for network in networks)
+            if not serves or state.topology.is_up(device.name, interface.name):
+                continue
+            segment = state.topology.segment_of.get((device.name, interface.name))
+            shut = interface if not interface.enabled else None
+            owner = device
+            for end in segment.ends if segment and shut is None else ():
+                if not end.interface.enabled:
+                    shut, owner = end.interface, end.device
+            yield AbsenceStep(
+                kind="interface_down",
+                device=owner.name,
+                text=f"{device.name}:{interface.name} would have it, but is down"
+                + (
+                    "" if owner is device or shut is None else f": {owner.name}:{shut.name} is shut"
+                ),
+                suggestion="enable it",
+                place=(shut or interface).place,
+            )
+
+
+def _unusable_elsewhere(state: State, wanted: Prefix | Address) -> Iterator[AbsenceStep]:
+    for outcome in state.protocols.static.outcomes:
+        route = outcome.route
+        if outcome.problem and (route.to == wanted or _holds(route.to, wanted)):
+            yield AbsenceStep(
+                kind="static_unusable",
+                device=outcome.table[0],
+                text=f"the static route of {outcome.table[0]} is not usable: {outcome.problem}",
+                place=route.place,
+            )
+
+
+def _holds(network: Prefix, wanted: Prefix | Address) -> bool:
+    if isinstance(wanted, IPv4Network | IPv6Network):
+        return False
+    return network.prefixlen > 0 and wanted in network
+
+
+def _origin_step(route: Route) -> AbsenceStep:
+    how = {
+        Protocol.CONNECTED: "is connected to it",
+        Protocol.STATIC: "has a static route to it",
+    }.get(route.protocol, f"has it from {protocol_title(route.protocol.id)}")
+    return AbsenceStep(
+        kind="origin", device=route.device, text=f"{route.device} {how}", place=route.place
+    )
+
+
+def _last_step(device: str, route: Route) -> AbsenceStep:
+    return AbsenceStep(
+        kind="last_holder",
+        device=device,
+        text=f"{device} is the last on the way that has it, by {protocol_title(route.protocol.id)}",
+        place=route.place,
+    )
+
+
+def _way_to_holder(state: State, table: int, holders: set[int]) -> tuple[int, int] | None:
+    """The nearest table that has the route and the next one towards the asker, which has not.
+
+    Links that are down count: perhaps they are what is missing.
+    """
+    interning = state.rib.interning
+    came_from = {table: table}
+    pending = deque([table])
+    while pending:
+        here = pending.popleft()
+        if here in holders:
+            return here, came_from[here]
+        device, vrf = interning.tables[here]
+        if here != table and not state.topology.devices[device].role.forwards:
+            continue
+        for interface in state.topology.devices[device].interfaces:
+            segment = state.topology.segment_of.get((device, interface.name))
+            for end in segment.ends if segment and interface.vrf == vrf else ():
+                there = interning.table_numbers[end.device.name, end.interface.vrf]
+                if there not in came_from:
+                    came_from[there] = here
+                    pending.append(there)
+    return None
+
+
+def _reached(state: State, holder: int, prefix: Prefix, route: Route) -> tuple[str, ...]:
+    """The devices from where the route begins to the holder, along its first next hops."""
+    interning = state.rib.interning
+    names: list[str] = []
+    seen = set()
+    here = holder
+    while here not in seen:
+        seen.add(here)
+        device, _ = interning.tables[here]
+        names.append(device)
+        held = state.rib.active_route(here, prefix)
+        if held is None or held.protocol in _OWN or not held.next_hops:
+            break
+        hop = held.next_hops[0]
+        ends = state.topology.neighbours(device, hop.interface) if hop.interface else ()
+        following = next(
+            (end for end in ends if hop.address in [a.ip for a in end.interface.addresses]), None
+        )
+        if following is None:
+            break
+        here = interning.table_numbers[following.device.name, following.interface.vrf]
+    return tuple(reversed(names))

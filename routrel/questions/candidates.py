@@ -1,0 +1,293 @@
+"""Every candidate for one prefix of one table, and the rung where each lost.
+
+The table compares distances first. What wins there was chosen inside its own protocol by that
+protocol's order, so a loser of the winning protocol shows the rung of that order. Of a protocol
+that lost on distance every path is out at once.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+from routrel.control.converge import State
+from routrel.control.eigrp.metric import INFINITE, rib_metric
+from routrel.control.rib.candidates import NextHop, PathType, Protocol, rank
+from routrel.control.rib.table import Route
+from routrel.control.rip import INFINITY
+from routrel.model.network import Device
+from routrel.model.place import NOWHERE, Place
+from routrel.model.policy import PolicyUse
+
+__all__ = ["RUNGS", "Candidate", "candidates"]
+
+#: The rungs in order. A table compares the first two; the rest is a protocol's own order.
+RUNGS = ("usable", "distance", "path_type", "metric", "forward_metric", "feasible")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Candidate:
+    """One way to a prefix that competes for the table."""
+
+    protocol: Protocol
+    next_hops: tuple[NextHop, ...]
+    distance: int
+    metric: int
+    path_type: PathType = PathType.NONE
+    tag: int = 0
+    discard: bool = False
+    advertiser: str | None = None  #: the device that announces it
+    lost_on: str | None = None  #: one of RUNGS; None: it is in use
+    problem: str = ""  #: why it is not usable
+    place: Place = NOWHERE
+    values: dict[str, Any] = field(default_factory=dict)  #: what only its protocol knows
+
+
+def candidates(state: State, table: int, prefix: int) -> list[Candidate]:
+    """The candidates of a table for a prefix number, those in use first.
+
+    Costs what this one prefix needs: nothing is computed or copied for others.
+    """
+    rows = state.rib.candidate_rows(table, prefix)
+    active = state.rib.route(rows[0]) if len(rows) else None
+    found: list[Candidate] = []
+    installed: dict[Protocol, Route] = {}
+    for row in rows:
+        route = state.rib.route(row)
+        if route.protocol in _EXPLAINED and not route.discard:
+            installed[route.protocol] = route
+        else:
+            found.append(_plain(route))
+    for protocol, paths in _EXPLAINED.items():
+        held = installed.get(protocol)
+        for candidate in paths(state, protocol, table, prefix):
+            if held is not None and candidate.lost_on is None and not candidate.problem:
+                candidate = replace(candidate, distance=held.distance, tag=held.tag)
+            found.append(candidate)
+    found.extend(_unusable_statics(state, table, prefix))
+    judged = [_judge(candidate, active) for candidate in found]
+    return sorted(judged, key=_order)
+
+
+def _order(candidate: Candidate) -> tuple[bool, bool, int, int]:
+    return (
+        candidate.lost_on is not None,
+        bool(candidate.problem),
+        rank(candidate.distance, candidate.protocol),
+        candidate.metric,
+    )
+
+
+def _judge(candidate: Candidate, active: Route | None) -> Candidate:
+    """The first rung where a candidate lost against the active route."""
+    if candidate.problem:
+        return replace(candidate, lost_on="usable")
+    if active is None:
+        return candidate
+    if candidate.protocol is not active.protocol:
+        return replace(candidate, lost_on="distance")
+    if candidate.discard != active.discard:
+        return replace(candidate, lost_on="distance" if candidate.distance > active.distance
+                       else "path_type")  # fmt: skip
+    if candidate.lost_on is None and candidate.distance > active.distance:
+        return replace(candidate, lost_on="distance")
+    return candidate
+
+
+def _plain(route: Route) -> Candidate:
+    return Candidate(
+        protocol=route.protocol,
+        next_hops=() if route.discard else route.next_hops,
+        distance=route.distance,
+        metric=route.metric,
+        path_type=route.path_type,
+        tag=route.tag,
+        discard=route.discard,
+        place=route.place,
+    )
+
+
+def _unusable_statics(state: State, table: int, prefix: int) -> Iterator[Candidate]:
+    name = state.rib.interning.tables[table]
+    wanted = state.rib.interning.prefixes.prefixes[prefix]
+    for outcome in state.protocols.static.outcomes:
+        if outcome.table == name and outcome.route.to == wanted and outcome.problem:
+            yield Candidate(
+                protocol=Protocol.STATIC,
+                next_hops=(),
+                distance=outcome.route.distance,
+                metric=0,
+                tag=outcome.route.tag,
+                problem=outcome.problem,
+                place=outcome.route.place,
+            )
+
+
+# --- what each protocol knows --------------------------------------------------------------------
+
+
+def _of_ospf(state: State, protocol: Protocol, table: int, prefix: int) -> Iterator[Candidate]:
+    domain = state.protocols.ospf[protocol]
+    index = domain.index_of.get(state.rib.interning.tables[table])
+    if index is None:
+        return
+    router = domain.routers[index]
+    for path in domain.paths(index, prefix):
+        external = path.path_type not in (PathType.INTRA_AREA, PathType.INTER_AREA)
+        candidate = Candidate(
+            protocol=protocol,
+            next_hops=path.next_hops,
+            distance=router.distance(external=external),
+            metric=path.metric,
+            path_type=path.path_type,
+            tag=path.tag,
+            advertiser=path.advertiser_name,
+            lost_on=path.lost_on,
+            place=path.place,
+            values={
+                "area": path.area,
+                "forward_metric": path.forward_metric,
+                "router_id": str(path.advertiser),
+            },
+        )
+        yield _imported(
+            state, candidate, router.device, router.instance.import_policy, table, prefix
+        )
+
+
+def _imported(
+    state: State,
+    candidate: Candidate,
+    device: Device,
+    use: PolicyUse | None,
+    table: int,
+    prefix: int,
+) -> Candidate:
+    """The candidate, or why its router's inbound policy keeps it from the table."""
+    if use is None or candidate.lost_on is not None:
+        return candidate
+    rows = state.rib.candidate_rows(table, prefix)
+    kinds = state.rib.interning.kinds.kinds
+    if any(kinds[row["kind"]].protocol is candidate.protocol for row in rows):
+        return candidate
+    return _stopped(candidate, device, use)
+
+
+def _stopped(candidate: Candidate, device: Device, use: PolicyUse) -> Candidate:
+    return replace(
+        candidate,
+        problem=f"policy {use.policy} of {device.name} rejects it",
+        place=use.place,
+    )
+
+
+def _of_rip(state: State, protocol: Protocol, table: int, prefix: int) -> Iterator[Candidate]:
+    domain = state.protocols.rip[protocol]
+    index = domain.index_of.get(state.rib.interning.tables[table])
+    if index is None:
+        return
+    offers = list(domain.offers(index, prefix))
+    usable = [offer.metric for offer in offers if offer.metric < INFINITY and not offer.stopped_by]
+    router = domain.routers[index]
+    for offer in offers:
+        problem = ""
+        if offer.metric >= INFINITY:
+            problem = f"metric {INFINITY} is out of reach"
+        candidate = Candidate(
+            protocol=protocol,
+            next_hops=(NextHop(offer.hearing.into.interface.name, offer.hearing.out.way),),
+            distance=router.instance.distance or 120,
+            metric=offer.metric,
+            tag=offer.tag,
+            advertiser=offer.hearing.out.device.name,
+            lost_on="metric" if usable and offer.metric > min(usable) else None,
+            problem=problem,
+        )
+        if offer.stopped_by is not None:
+            settings = offer.hearing.out.settings
+            by = offer.hearing.out if offer.stopped_by is settings.export_policy else (
+                offer.hearing.into
+            )  # fmt: skip
+            candidate = _stopped(candidate, by.device, offer.stopped_by)
+        yield candidate
+
+
+def _of_eigrp(state: State, protocol: Protocol, table: int, prefix: int) -> Iterator[Candidate]:
+    domain = state.protocols.eigrp
+    index = domain.index_of.get(state.rib.interning.tables[table])
+    if index is None:
+        return
+    router = domain.routers[index]
+    instance = router.instance
+    offers = list(domain.offers(index, prefix))
+    good = [o for o in offers if not (o.stopped_by or o.suppressed_by or o.loop)]
+    best = min(((o.external, o.distance) for o in good), default=(False, INFINITE))
+    for offer in offers:
+        lost = None
+        if offer.external != best[0]:
+            lost = "path_type"
+        elif offer.distance > best[1] * instance.variance:
+            lost = "metric"
+        elif offer.distance > best[1] and not offer.feasible:
+            lost = "feasible"
+        default = 170 if offer.external else 90
+        stated = instance.external_distance if offer.external else instance.distance
+        hearing = offer.hearing
+        candidate = Candidate(
+            protocol=protocol,
+            next_hops=(NextHop(hearing.into.interface.name, hearing.out.way(hearing.version)),),
+            distance=stated or default,
+            metric=rib_metric(instance, offer.distance),
+            path_type=PathType.EXTERNAL if offer.external else PathType.INTERNAL,
+            advertiser=hearing.out.device.name,
+            lost_on=lost,
+            values={
+                "reported_distance": rib_metric(instance, offer.reported),
+                "feasible_distance": rib_metric(instance, best[1]) if good else None,
+                "feasible": offer.feasible,
+                "bandwidth_kbps": offer.bandwidth_kbps,
+                "delay_us": offer.delay_us,
+            },
+        )
+        if offer.stopped_by is not None:
+            sender = offer.stopped_by is hearing.out.settings.export_policy
+            by = hearing.out if sender else hearing.into
+            candidate = _stopped(candidate, by.device, offer.stopped_by)
+        elif offer.suppressed_by is not None:
+            candidate = replace(
+                candidate,
+                problem=f"{hearing.out} sends {offer.suppressed_by} in its place",
+                place=hearing.out.settings.place,
+            )
+        elif offer.loop:
+            candidate = replace(candidate, problem="it carries the device's own router id")
+        yield candidate
+
+
+def _of_isis(state: State, protocol: Protocol, table: int, prefix: int) -> Iterator[Candidate]:
+    domain = state.protocols.isis
+    index = domain.index_of.get(state.rib.interning.tables[table])
+    if index is None:
+        return
+    for path in domain.paths(index, prefix):
+        yield Candidate(
+            protocol=protocol,
+            next_hops=path.next_hops,
+            distance=domain.systems[index].distance,
+            metric=path.metric,
+            path_type=path.path_type,
+            advertiser=path.advertiser,
+            lost_on=path.lost_on,
+        )
+
+
+#: The protocols whose candidates come from what they heard, not from the table alone.
+_EXPLAINED = {
+    Protocol.OSPF: _of_ospf,
+    Protocol.OSPFV3: _of_ospf,
+    Protocol.RIP: _of_rip,
+    Protocol.RIPNG: _of_rip,
+    Protocol.EIGRP: _of_eigrp,
+    Protocol.ISIS: _of_isis,
+}

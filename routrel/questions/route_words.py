@@ -1,0 +1,127 @@
+"""Routes, candidates and rungs in words."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from routrel.control.rib.candidates import PathType, Protocol
+from routrel.control.rib.table import Route
+from routrel.model.addresses import Address
+from routrel.model.network import protocol_title
+from routrel.questions.candidates import Candidate
+
+__all__ = [
+    "RUNG_TITLES",
+    "matched_sentence",
+    "path_type_words",
+    "protocol_type_words",
+    "rung_value",
+    "why_sentence",
+]
+
+RUNG_TITLES = {
+    "usable": "usable",
+    "distance": "distance",
+    "path_type": "kind of route",
+    "metric": "metric",
+    "forward_metric": "cost to the exit",
+    "feasible": "neighbour is closer",
+}
+
+_PATH_TYPES = {
+    PathType.NONE: "",
+    PathType.INTRA_AREA: "intra-area",
+    PathType.INTER_AREA: "inter-area",
+    PathType.EXTERNAL_1: "external type 1",
+    PathType.EXTERNAL_2: "external type 2",
+    PathType.NSSA_1: "NSSA type 1",
+    PathType.NSSA_2: "NSSA type 2",
+    PathType.LEVEL_1: "level 1",
+    PathType.LEVEL_2: "level 2",
+    PathType.LEVEL_1_DOWN: "let down from level 2",
+    PathType.ATTACHED: "towards the nearest attached system",
+    PathType.INTERNAL: "internal",
+    PathType.EXTERNAL: "external",
+    PathType.SUMMARY: "summary",
+}
+
+
+def path_type_words(path_type: PathType) -> str:
+    """A path type as people say it; empty where a protocol has none."""
+    return _PATH_TYPES[path_type]
+
+
+def protocol_type_words(protocol: Protocol, path_type: PathType) -> str:
+    """A protocol with its path type, as "OSPF inter-area"."""
+    return f"{protocol_title(protocol.id)} {path_type_words(path_type)}".strip()
+
+
+def rung_value(candidate: Candidate, rung: str) -> str:
+    """What a candidate shows on a rung; empty where the rung does not concern it."""
+    if rung == "usable":
+        return candidate.problem or "yes"
+    if rung == "distance":
+        return str(candidate.distance)
+    if rung == "path_type":
+        return path_type_words(candidate.path_type)
+    if rung == "metric":
+        return str(candidate.metric)
+    if rung == "forward_metric":
+        value = candidate.values.get("forward_metric")
+        return "" if value is None else str(value)
+    if "feasible" not in candidate.values:
+        return ""
+    reported, own = candidate.values["reported_distance"], candidate.values["feasible_distance"]
+    sign = "below" if candidate.values["feasible"] else "not below"
+    return f"{reported} is {sign} {own}"
+
+
+def why_sentence(device: str, matched: Route | None, found: Sequence[Candidate]) -> str:
+    """Why the route in use is the one, as one sentence."""
+    if matched is None:
+        if not found:
+            return f"{device} has no route, and nothing offers it one."
+        return f"{device} has no route: {found[0].problem or 'nothing it heard is usable'}."
+    kind = protocol_type_words(matched.protocol, matched.path_type)
+    ways = len(matched.next_hops)
+    shared = f", over {ways} next hops" if ways > 1 else ""
+    what = f"{device} reaches {matched.prefix} by {kind}{shared}"
+    if matched.discard:
+        what = f"{device} discards what goes to {matched.prefix}: {kind}"
+    losers = [candidate for candidate in found if candidate.lost_on and not candidate.problem]
+    if not losers:
+        return f"{what}; nothing else offers a usable route."
+    return f"{what}; {_beaten(matched, losers[0])}."
+
+
+def _beaten(matched: Route, loser: Candidate) -> str:
+    other = protocol_type_words(loser.protocol, loser.path_type)
+    if loser.advertiser:
+        other += f" from {loser.advertiser}"
+    if loser.lost_on == "distance":
+        if loser.distance == matched.distance:
+            return f"{other} has the same distance {loser.distance} and ranks behind it"
+        return f"its distance {matched.distance} is below the {loser.distance} of {other}"
+    if loser.lost_on == "path_type":
+        return f"that kind of route is preferred to {other}"
+    if loser.lost_on == "metric":
+        return f"its metric {matched.metric} is below the {loser.metric} of {other}"
+    if loser.lost_on == "forward_metric":
+        return f"the exit is nearer than that of {other}"
+    return f"{other} is not closer itself, so it might lead back"
+
+
+def matched_sentence(device: str, address: Address | None, matches: Sequence[Route]) -> str:
+    """Which prefix an address matched, and what stands behind it."""
+    if not matches:
+        return f"{device} has no route that holds {address}."
+    first, *others = matches
+    if first.prefix.prefixlen == 0:
+        return (
+            f"{device} has no specific route for {address}; it falls back to its default route, "
+            f"{protocol_type_words(first.protocol, first.path_type)}."
+        )
+    behind = "; nothing stands behind it"
+    if others:
+        behind = "; behind it stand " + ", ".join(str(route.prefix) for route in others)
+    return f"At {device} {address} matches {first.prefix}{behind}."
