@@ -20,6 +20,7 @@ __all__ = [
     "INTERFACE_PROTOCOLS",
     "Case",
     "CaseQuestion",
+    "CaseRoute",
     "Device",
     "FilterUse",
     "Gateway",
@@ -246,15 +247,29 @@ class CaseQuestion:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class CaseRoute:
+    """The route a case asks about."""
+
+    at: str  #: the device
+    to: str  #: an address or a prefix
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Case:
-    """A complaint kept with the network: a story, its question and the known answer."""
+    """A complaint kept with the network: a story, its question and the known answer.
+
+    It asks about a flow (`question`) or about a route (`route`), never both.
+    """
 
     name: str
     title: str
     story: str
-    question: CaseQuestion
-    forward: str  #: expected verdict identifier
+    question: CaseQuestion | None = None
+    route: CaseRoute | None = None
+    forward: str | None = None  #: of a flow: expected verdict identifier
     back: str | None = None  #: expected verdict of the return direction; None: not stated
+    protocol: str | None = None  #: of a route: whose it is; None: there is none
+    reason: str | None = None  #: of a route: why it, or a specific one, is absent
     device: str | None = None  #: where the evidence lies
     evidence: str | None = None  #: text that stands on the line of the evidence
     file: str | None = None  #: the file that holds it

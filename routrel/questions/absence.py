@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import deque
 from collections.abc import Iterator
 from dataclasses import dataclass
 from ipaddress import IPv4Network, IPv6Network
@@ -58,9 +57,12 @@ def absence(state: State, table: int, wanted: Prefix | Address) -> Absence:
         holders.items()
     )
     chain = [_origin_step(route) for _, route in begins[:3]]
-    path = _way_to_holder(state, table, set(holders))
+    crossings = sorted(
+        _ways_to_holders(state, table, set(holders)),
+        key=lambda pair: (holders[pair[0]].protocol not in _OWN, holders[pair[0]].metric),
+    )
     names = tuple(dict.fromkeys(state.rib.interning.tables[held][0] for held, _ in begins))
-    if path is None:
+    if not crossings:
         step = AbsenceStep(
             kind="not_joined",
             device=device,
@@ -69,19 +71,24 @@ def absence(state: State, table: int, wanted: Prefix | Address) -> Absence:
             place=state.topology.devices[device].place,
         )
         return _told(device, prefix, names, (), None, chain, (*own, step))
-    holder, lacking = path
-    reached = _reached(state, holder, prefix, holders[holder])
-    crossing = Crossing(state, holder, lacking, number)
     found = tuple(
-        AbsenceStep(
-            kind=o.kind, device=o.device, text=o.text, suggestion=o.suggestion, place=o.place
+        dict.fromkeys(
+            AbsenceStep(
+                kind=obstacle.kind,
+                device=obstacle.device,
+                text=obstacle.text,
+                suggestion=obstacle.suggestion,
+                place=obstacle.place,
+            )
+            for holder, lacking in crossings
+            for obstacle in obstacles(Crossing(state, holder, lacking, number), holders[holder])
         )
-        for o in obstacles(crossing, holders[holder])
     )
-    last = state.rib.interning.tables[holder][0]
-    first = state.rib.interning.tables[lacking][0]
-    chain.append(_last_step(last, holders[holder]))
-    return _told(device, prefix, names, reached, (last, first), chain, found or own)
+    holder, lacking = crossings[0]
+    reached = _reached(state, holder, prefix, holders[holder])
+    between = (state.rib.interning.tables[holder][0], state.rib.interning.tables[lacking][0])
+    chain.append(_last_step(between[0], holders[holder]))
+    return _told(device, prefix, names, reached, between, chain, found or own)
 
 
 def _told(
@@ -234,29 +241,40 @@ def _last_step(device: str, route: Route) -> AbsenceStep:
     )
 
 
-def _way_to_holder(state: State, table: int, holders: set[int]) -> tuple[int, int] | None:
-    """The nearest table that has the route and the next one towards the asker, which has not.
+def _ways_to_holders(state: State, table: int, holders: set[int]) -> list[tuple[int, int]]:
+    """The nearest tables that have the route, each with the next one towards the asker.
 
     Links that are down count: perhaps they are what is missing.
     """
     interning = state.rib.interning
-    came_from = {table: table}
-    pending = deque([table])
-    while pending:
-        here = pending.popleft()
-        if here in holders:
-            return here, came_from[here]
-        device, vrf = interning.tables[here]
-        if here != table and not state.topology.devices[device].role.forwards:
-            continue
-        for interface in state.topology.devices[device].interfaces:
-            segment = state.topology.segment_of.get((device, interface.name))
-            for end in segment.ends if segment and interface.vrf == vrf else ():
-                there = interning.table_numbers[end.device.name, end.interface.vrf]
-                if there not in came_from:
-                    came_from[there] = here
-                    pending.append(there)
-    return None
+    here = [table]
+    seen = {table}
+    while here:
+        found: list[tuple[int, int]] = []
+        following: list[int] = []
+        for current in here:
+            for there in _joined_tables(state, current):
+                if there in holders:
+                    found.append((there, current))
+                forwards = state.topology.devices[interning.tables[there][0]].role.forwards
+                if there not in seen and forwards:
+                    seen.add(there)
+                    following.append(there)
+        if found:
+            return list(dict.fromkeys(found))
+        here = following
+    return []
+
+
+def _joined_tables(state: State, table: int) -> Iterator[int]:
+    interning = state.rib.interning
+    device, vrf = interning.tables[table]
+    for interface in state.topology.devices[device].interfaces:
+        segment = state.topology.segment_of.get((device, interface.name))
+        for end in segment.ends if segment and interface.vrf == vrf else ():
+            there = interning.table_numbers[end.device.name, end.interface.vrf]
+            if there != table:
+                yield there
 
 
 def _reached(state: State, holder: int, prefix: Prefix, route: Route) -> tuple[str, ...]:

@@ -6,6 +6,7 @@ from collections import Counter
 
 from routrel.control.converge import State
 from routrel.control.rib.candidates import Protocol
+from routrel.files.values import format_area
 from routrel.model.network import Device
 from routrel.questions.answers import Json, place_data
 from routrel.topology.segments import Attachment, Segment
@@ -16,19 +17,17 @@ __all__ = ["chart_data", "device_data"]
 def chart_data(state: State) -> Json:
     """Sites, devices, segments with two or more ends, and outside neighbours.
 
-    A segment's end carries its own OSPF cost, so that both directions can be seen.
+    A segment's end carries its own costs outward, so that both directions can be seen.
     """
-    routers = state.protocols.ospf[Protocol.OSPF].routers
-    ports = {port.key: port for router in routers for port in router.ports}
+    costs = _costs(state)
 
     def end_data(end: Attachment) -> Json:
-        port = ports.get(end.key)
         return {
             "device": end.device.name,
             "interface": end.interface.name,
             "addresses": [str(address) for address in end.interface.addresses],
             "up": state.topology.is_up(*end.key),
-            "cost": port.cost if port and not port.settings.passive else None,
+            "costs": costs.get(end.key, []),
             "mtu": end.interface.mtu,
             "bandwidth_bps": end.interface.bandwidth_bps,
             **place_data(end.interface.place),
@@ -87,6 +86,27 @@ def chart_data(state: State) -> Json:
 
 def _addresses(device: Device) -> list[str]:
     return [str(own.ip) for interface in device.interfaces for own in interface.addresses]
+
+
+def _costs(state: State) -> dict[tuple[str, str], list[Json]]:
+    """What each interface counts outward, by protocol and area or level; passive ones do not."""
+    found: dict[tuple[str, str], list[Json]] = {}
+    for protocol, domain in state.protocols.ospf.items():
+        for router in domain.routers:
+            for port in router.ports:
+                if not port.settings.passive:
+                    where = f"area {format_area(port.settings.area)}"
+                    cost = router.link_cost(port)
+                    entry = {"protocol": protocol.id, "where": where, "cost": cost}
+                    found.setdefault(port.key, []).append(entry)
+    for system in state.protocols.isis.systems:
+        for circuit in system.circuits:
+            if not circuit.settings.passive:
+                where = "level " + " and ".join(map(str, circuit.levels))
+                cost = circuit.metric(max(circuit.levels, default=2))
+                entry = {"protocol": Protocol.ISIS.id, "where": where, "cost": cost}
+                found.setdefault(circuit.key, []).append(entry)
+    return found
 
 
 def device_data(state: State, device: Device) -> Json:

@@ -117,7 +117,9 @@ def obstacles(crossing: Crossing, route: Route) -> list[Obstacle]:
                 place=crossing.there.place,
             )
         )
-    return found
+    # A protocol that is simply not there explains nothing where another one says what happened.
+    told = [obstacle for obstacle in found if obstacle.kind != "not_running"]
+    return told or found
 
 
 def _carries(key: str, version: int) -> bool:

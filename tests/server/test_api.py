@@ -247,7 +247,7 @@ def test_wrong_questions_get_a_code_and_a_suggestion(network):
     assert "kiosk-gul" in answer.json()["suggestion"]
     assert viewer.get("/api/networks/demo/flow?from=kiosk-gul").json()["code"] == "invalid"
     assert viewer.get("/api/networks/demo/chart?revision=99").status_code == 404
-    assert viewer.get("/api/networks/demo/routes?device=none").json()["code"] == "unknown_name"
+    assert viewer.get("/api/networks/demo/table?device=none").json()["code"] == "unknown_name"
 
 
 def test_find_ranks_names_before_text(network):

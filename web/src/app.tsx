@@ -6,6 +6,7 @@ import { FlowsPage } from './features/flows/FlowsPage'
 import { ImportPage } from './features/networks/ImportPage'
 import { NetworksPage } from './features/networks/NetworksPage'
 import { NetworkFrame, PlainFrame } from './features/lens/Frame'
+import { RoutesPage } from './features/routes/RoutesPage'
 import { LoginPage } from './features/session/LoginPage'
 import { Problem, Waiting } from './ui/controls'
 
@@ -32,6 +33,7 @@ export function App() {
         <Route path="/n/:slug" element={<NetworkFrame username={username} />}>
           <Route index element={<Navigate replace to="flows" />} />
           <Route path="flows" element={<FlowsPage />} />
+          <Route path="routes" element={<RoutesPage />} />
           <Route path="devices" element={<Navigate replace to="chart" />} />
           <Route path="devices/:view" element={<DevicesPage />} />
           <Route path="import" element={<ImportPage />} />

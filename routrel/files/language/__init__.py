@@ -13,6 +13,7 @@ from routrel.files.language.filters import FILTER, FILTER_USES, RULE
 from routrel.files.language.isis import ISIS, ISIS_INTERFACE
 from routrel.files.language.network import (
     CASE_FILE,
+    CASE_ROUTE,
     GROUP,
     LINK,
     NETWORK_FILE,
@@ -85,4 +86,5 @@ RECORDS: dict[str, Record] = {
     "Filter rule": RULE,
     "The case file": CASE_FILE,
     "Question of a case": QUESTION,
+    "Route of a case": CASE_ROUTE,
 }

@@ -6,11 +6,12 @@ from typing import Any
 
 from routrel.files.language.common import DESCRIPTION, NAME, VERSION
 from routrel.files.report import Report
-from routrel.files.shapes import Field, Integer, ListOf, NamedMap, Record, Text, Values, Word
+from routrel.files.shapes import BAD, Field, Integer, ListOf, NamedMap, Record, Text, Values, Word
 from routrel.files.values import InterfaceAddressValue, LinkEndValue, PrefixValue
 from routrel.model.network import (
     Case,
     CaseQuestion,
+    CaseRoute,
     Group,
     Link,
     Network,
@@ -20,7 +21,7 @@ from routrel.model.network import (
 from routrel.model.place import Place
 
 __all__ = [
-    "CASE_FILE", "GROUP", "LINK", "NETWORK_FILE", "OUTSIDE", "QUESTION", "SITE",
+    "CASE_FILE", "CASE_ROUTE", "GROUP", "LINK", "NETWORK_FILE", "OUTSIDE", "QUESTION", "SITE",
 ]  # fmt: skip
 
 SITE = Record(
@@ -116,15 +117,38 @@ QUESTION = Record(
 )
 
 
+CASE_ROUTE = Record(
+    cls=CaseRoute,
+    what="a route in question",
+    fields=(
+        Field("at", NAME, "the device", required=True),
+        Field("to", Text(), "an address or a prefix", required=True),
+    ),
+    build=lambda values, place, report: CaseRoute(**values),
+)
+
+
 def _build_case(values: Values, place: Place, report: Report) -> Any:
     values.pop("routrel")
     expected = values.pop("expect")
-    return Case(**values, **expected, place=place)
+    case = Case(**values, **expected, place=place)
+    if (case.question is None) == (case.route is None):
+        problem = "a case asks either about a flow or about a route"
+    elif case.question and case.forward is None:
+        problem = "the answer to a flow needs its forward verdict"
+    elif case.route and not (case.protocol or case.reason):
+        problem = "the answer to a route needs its protocol, or the reason why there is none"
+    else:
+        return case
+    report.error(place, "bad_case", problem, "add question: or route:, and what to expect")
+    return BAD
 
 
 _EXPECT_FIELDS = (
-    Field("forward", Word(), "the verdict identifier of the forward direction", required=True),
-    Field("return", Word(), "the verdict identifier of the return direction", "back"),
+    Field("forward", Word(), "flow: the verdict identifier of the forward direction"),
+    Field("return", Word(), "flow: the verdict identifier of the return direction", "back"),
+    Field("protocol", Word(), "route: the identifier of its protocol"),
+    Field("reason", Word(), "route: the identifier of why it, or a specific one, is absent"),
     Field("device", NAME, "where the evidence lies"),
     Field("file", Text(), "the file that holds the evidence"),
     Field("evidence", Text(), "text that stands on the line of the evidence"),
@@ -137,7 +161,8 @@ CASE_FILE = Record(
         Field("case", NAME, "the case's name", "name", required=True),
         Field("title", Text(), "one line", required=True),
         Field("story", Text(), "what people complain about", required=True),
-        Field("question", QUESTION, "the flow to ask", required=True),
+        Field("question", QUESTION, "the flow to ask"),
+        Field("route", CASE_ROUTE, "the route to ask"),
         Field(
             "expect",
             Record(
@@ -151,7 +176,7 @@ CASE_FILE = Record(
     build=_build_case,
     unbuild=lambda case: {
         "routrel": 1,
-        **{name: getattr(case, name) for name in ("name", "title", "story", "question")},
+        **{name: getattr(case, name) for name in ("name", "title", "story", "question", "route")},
         "expect": {field.target: getattr(case, field.target) for field in _EXPECT_FIELDS},
     },
 )  # fmt: skip

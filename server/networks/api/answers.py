@@ -10,11 +10,10 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from routrel.control.converge import State
-from routrel.questions.answers import finding_data, flow_data, place_data, route_data
+from routrel.questions.answers import finding_data, flow_data, place_data
 from routrel.questions.find import find
 from routrel.questions.flow import FlowQuestion, ask_flow
 from routrel.questions.inventory import chart_data, device_data
-from routrel.questions.routes import RouteQuestion, ask_routes
 from server.networks.access import revision_for
 from server.networks.api.errors import NetworkHasProblems
 from server.networks.api.shapes import (
@@ -26,12 +25,12 @@ from server.networks.api.shapes import (
     FindingShape,
     FlowShape,
     FoundShape,
-    RouteShape,
 )
 from server.networks.models import Revision
 from server.networks.states import view_of
 
 __all__ = [
+    "LENS",
     "CaseListView",
     "ChartView",
     "DeviceView",
@@ -40,7 +39,7 @@ __all__ = [
     "FindView",
     "FindingListView",
     "FlowView",
-    "RouteListView",
+    "state_of",
 ]
 
 LENS = [
@@ -48,7 +47,8 @@ LENS = [
 ]
 
 
-def _state(revision: Revision) -> State:
+def state_of(revision: Revision) -> State:
+    """The computed network of a revision; one with problems is refused."""
     state = view_of(revision).state
     if state is None:
         raise NetworkHasProblems
@@ -77,7 +77,7 @@ class FlowView(APIView):
     @extend_schema(operation_id="flow", parameters=[*LENS, FlowQuestionShape], responses=FlowShape)
     def get(self, request: Request, slug: str) -> Response:
         """Does this traffic arrive, both ways, and if not, what stops it?"""
-        state = _state(revision_for(request, slug))
+        state = state_of(revision_for(request, slug))
         shape = FlowQuestionShape(data=request.query_params)
         shape.is_valid(raise_exception=True)
         asked = shape.validated_data
@@ -95,7 +95,7 @@ class CaseListView(APIView):
     @extend_schema(operation_id="cases", parameters=LENS, responses=CaseShape(many=True))
     def get(self, request: Request, slug: str) -> Response:
         """The complaints kept with the network, without their known answers."""
-        state = _state(revision_for(request, slug))
+        state = state_of(revision_for(request, slug))
         return Response(
             [
                 {
@@ -107,7 +107,10 @@ class CaseListView(APIView):
                         "destination": case.question.destination,
                         "traffic": case.question.traffic,
                         "size": case.question.size,
-                    },
+                    }
+                    if case.question
+                    else None,
+                    "route": {"at": case.route.at, "to": case.route.to} if case.route else None,
                 }
                 for case in state.network.cases
             ]
@@ -118,32 +121,18 @@ class ChartView(APIView):
     @extend_schema(operation_id="chart", parameters=LENS, responses=ChartShape)
     def get(self, request: Request, slug: str) -> Response:
         """Sites, devices, links and outside neighbours."""
-        return Response(chart_data(_state(revision_for(request, slug))))
+        return Response(chart_data(state_of(revision_for(request, slug))))
 
 
 class DeviceView(APIView):
     @extend_schema(operation_id="device", parameters=LENS, responses=DeviceShape)
     def get(self, request: Request, slug: str, device: str) -> Response:
         """One device with its interfaces."""
-        state = _state(revision_for(request, slug))
+        state = state_of(revision_for(request, slug))
         found = state.topology.devices.get(device)
         if found is None:
             raise Http404(f"there is no device {device} in this revision")
         return Response(device_data(state, found))
-
-
-class RouteListView(APIView):
-    @extend_schema(
-        operation_id="routes",
-        parameters=[*LENS, OpenApiParameter("device", str, required=True)],
-        responses=RouteShape(many=True),
-    )
-    def get(self, request: Request, slug: str) -> Response:
-        """The active routes of one device."""
-        state = _state(revision_for(request, slug))
-        device = request.query_params.get("device", "")
-        routes = ask_routes(state, RouteQuestion(device=device))
-        return Response([route_data(state, route) for route in routes])
 
 
 class FindingListView(APIView):
@@ -169,7 +158,7 @@ class FindView(APIView):
         revision = revision_for(request, slug)
         endpoints_only = request.query_params.get("endpoints") == "true"
         found = find(
-            _state(revision),
+            state_of(revision),
             {} if endpoints_only else revision.texts(),
             request.query_params.get("q", "")[:200],
             endpoints_only=endpoints_only,

@@ -13,7 +13,7 @@ from rest_framework.views import exception_handler
 from routrel.questions.errors import QuestionError
 from server.networks.uploads import UploadRefused
 
-__all__ = ["NetworkHasProblems", "handle"]
+__all__ = ["NetworkHasProblems", "NotADestination", "handle"]
 
 
 class NetworkHasProblems(APIException):
@@ -22,6 +22,17 @@ class NetworkHasProblems(APIException):
     status_code = status.HTTP_409_CONFLICT
     default_code = "revision_unreadable"
     default_detail = "this revision's files have problems; import them again to see which"
+
+
+class NotADestination(QuestionError):
+    """What should be an address or a prefix is neither."""
+
+    code = "not_a_destination"
+
+    def __init__(self, text: str) -> None:
+        super().__init__(
+            f"“{text}” is neither an address nor a prefix", "write 10.64.7.21 or 10.64.7.0/24"
+        )
 
 
 def handle(error: Exception, context: dict[str, Any]) -> Response | None:

@@ -22,7 +22,10 @@ __all__ = [
     "FindingShape",
     "FlowShape",
     "FoundShape",
+    "HoldersShape",
     "RouteShape",
+    "TablePageShape",
+    "WhyShape",
 ]
 
 
@@ -50,8 +53,9 @@ def _texts() -> s.ListField:
     return s.ListField(child=s.CharField())
 
 
-def _shape(title: str, /, *, many: bool = False, **fields: Any) -> Any:
-    return inline_serializer(name=title, fields=fields, many=many)
+def _shape(title: str, /, *, many: bool = False, allow_null: bool = False, **fields: Any) -> Any:
+    options = {"allow_null": True} if allow_null else {}
+    return inline_serializer(name=title, fields=fields, many=many, **options)
 
 
 class PlacedShape(s.Serializer):
@@ -106,6 +110,90 @@ class RouteShape(PlacedShape):
     tag = s.IntegerField()
     discard = s.BooleanField()
     next_hops = _next_hop("NextHop", many=True)
+
+
+class TitledRouteShape(RouteShape):
+    title = s.CharField()
+
+
+class HeldRouteShape(TitledRouteShape):
+    falls_back = s.BooleanField()
+
+
+class HoldersShape(s.Serializer):
+    asked = s.CharField()
+    matched = s.CharField(allow_null=True)
+    sentence = s.CharField()
+    groups = _shape(
+        "ExitGroup",
+        many=True,
+        exit=_text(),
+        routes=HeldRouteShape(many=True),
+    )
+    lacking = _shape("LackingTable", many=True, device=_text(), vrf=_text())
+
+
+class CandidateValuesShape(s.Serializer):
+    """Values of all candidates; the rest depends on the protocol."""
+
+    usable = s.BooleanField()
+    problem = s.CharField(allow_null=True)
+    distance = s.IntegerField()
+    path_type = s.CharField(allow_null=True)
+    metric = s.IntegerField()
+    tag = s.IntegerField()
+    discard = s.BooleanField()
+
+
+class CandidateShape(PlacedShape):
+    protocol = s.CharField()
+    title = s.CharField()
+    next_hops = _next_hop("CandidateNextHop", many=True)
+    advertiser = s.CharField(allow_null=True)
+    lost_on = s.CharField(allow_null=True)
+    values = CandidateValuesShape()
+    rungs = _shape("CandidateRung", many=True, id=_text(), title=_text(), text=_text())
+
+
+class AbsenceStepShape(PlacedShape):
+    kind = s.CharField()
+    device = s.CharField(allow_null=True)
+    text = s.CharField()
+    suggestion = s.CharField(allow_blank=True)
+
+
+class AbsenceShape(s.Serializer):
+    sentence = s.CharField()
+    prefix = s.CharField(allow_null=True)
+    originators = _texts()
+    reached = _texts()
+    stopped_between = s.ListField(child=s.CharField(), allow_null=True)
+    reason = s.CharField(allow_null=True)
+    steps = AbsenceStepShape(many=True)
+
+
+class WhyShape(s.Serializer):
+    device = s.CharField()
+    vrf = s.CharField()
+    matched = s.CharField(allow_null=True)
+    sentence = s.CharField()
+    why = s.CharField()
+    behind = RouteShape(many=True)
+    candidates = CandidateShape(many=True)
+    absent = AbsenceShape(allow_null=True)
+
+
+class TableRowShape(s.Serializer):
+    prefix = s.CharField()
+    left = TitledRouteShape(allow_null=True)
+    right = TitledRouteShape(allow_null=True)
+
+
+class TablePageShape(s.Serializer):
+    total = s.IntegerField()
+    matching = s.IntegerField()
+    offset = s.IntegerField()
+    rows = TableRowShape(many=True)
 
 
 class TriedRuleShape(PlacedShape):
@@ -213,16 +301,20 @@ class FlowShape(s.Serializer):
 
 
 class CaseShape(s.Serializer):
+    """A complaint about a flow, or about a route."""
+
     name = s.CharField()
     title = s.CharField()
     story = s.CharField()
     question = _shape(
         "CaseQuestion",
+        allow_null=True,
         source=_text(),
         destination=_text(),
         traffic=_text(allow_blank=True),
         size=_number(),
     )
+    route = _shape("CaseRoute", allow_null=True, at=_text(), to=_text())
 
 
 class FoundShape(PlacedShape):
@@ -261,7 +353,9 @@ class ChartShape(s.Serializer):
             interface=_text(),
             addresses=_texts(),
             up=s.BooleanField(),
-            cost=_number(),
+            costs=_shape(
+                "ChartCost", many=True, protocol=_text(), where=_text(), cost=s.IntegerField()
+            ),
             mtu=s.IntegerField(),
             bandwidth_bps=_number(),
             **_place(),

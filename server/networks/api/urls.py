@@ -4,7 +4,7 @@ from django.urls import path
 from drf_spectacular.views import SpectacularAPIView
 from rest_framework.permissions import AllowAny
 
-from server.networks.api import answers, imports, networks, session
+from server.networks.api import answers, imports, networks, routes, session
 
 urlpatterns = [
     path("schema", SpectacularAPIView.as_view(permission_classes=[AllowAny]), name="schema"),
@@ -18,7 +18,9 @@ urlpatterns = [
     path("networks/<slug:slug>/cases", answers.CaseListView.as_view()),
     path("networks/<slug:slug>/chart", answers.ChartView.as_view()),
     path("networks/<slug:slug>/devices/<path:device>", answers.DeviceView.as_view()),
-    path("networks/<slug:slug>/routes", answers.RouteListView.as_view()),
+    path("networks/<slug:slug>/holders", routes.HoldersView.as_view()),
+    path("networks/<slug:slug>/why", routes.WhyView.as_view()),
+    path("networks/<slug:slug>/table", routes.TableView.as_view()),
     path("networks/<slug:slug>/findings", answers.FindingListView.as_view()),
     path("networks/<slug:slug>/find", answers.FindView.as_view()),
     path("networks/<slug:slug>/files", answers.FileListView.as_view()),

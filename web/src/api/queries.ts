@@ -93,17 +93,54 @@ export const deviceQuery = (lens: Lens, device: string) =>
     ...SETTLED,
   })
 
-export const routesQuery = (lens: Lens, device: string) =>
+export const holdersQuery = (lens: Lens, q: string) =>
   queryOptions({
-    queryKey: ['routes', lens, device],
+    queryKey: ['holders', lens, q],
     queryFn: ({ signal }) =>
       data(
-        api.GET('/api/networks/{slug}/routes', {
-          params: { path: { slug: lens.slug }, query: { revision: lens.revision, device } },
+        api.GET('/api/networks/{slug}/holders', {
+          params: { path: { slug: lens.slug }, query: { revision: lens.revision, q } },
           signal,
         }),
       ),
     ...SETTLED,
+    retry: false,
+  })
+
+export const whyQuery = (lens: Lens, q: string, device: string, vrf: string) =>
+  queryOptions({
+    queryKey: ['why', lens, q, device, vrf],
+    queryFn: ({ signal }) =>
+      data(
+        api.GET('/api/networks/{slug}/why', {
+          params: { path: { slug: lens.slug }, query: { revision: lens.revision, q, device, vrf } },
+          signal,
+        }),
+      ),
+    ...SETTLED,
+    retry: false,
+  })
+
+export type TableQuestion = { device: string; vrf?: string; other?: string; contains?: string; differing?: boolean }
+
+/** Rows of a table come in pages of this many, as they are scrolled to. */
+export const TABLE_PAGE = 200
+
+export const tableQuery = (lens: Lens, question: TableQuestion, page: number) =>
+  queryOptions({
+    queryKey: ['table', lens, question, page],
+    queryFn: ({ signal }) =>
+      data(
+        api.GET('/api/networks/{slug}/table', {
+          params: {
+            path: { slug: lens.slug },
+            query: { revision: lens.revision, ...question, offset: page * TABLE_PAGE, limit: TABLE_PAGE },
+          },
+          signal,
+        }),
+      ),
+    ...SETTLED,
+    retry: false,
   })
 
 export const findingsQuery = (lens: Lens) =>

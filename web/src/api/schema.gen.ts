@@ -241,6 +241,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{slug}/holders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Who holds which route to a destination, grouped by where its traffic leaves. */
+        get: operations["holders"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{slug}/imports": {
         parameters: {
             query?: never;
@@ -293,15 +310,32 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/networks/{slug}/routes": {
+    "/api/networks/{slug}/table": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** @description The active routes of one device. */
-        get: operations["routes"];
+        /** @description A page of one device's table, or of two side by side, filtered here. */
+        get: operations["table"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{slug}/why": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Every candidate of one table and where each lost, or why there is none. */
+        get: operations["why"];
         put?: never;
         post?: never;
         delete?: never;
@@ -333,6 +367,25 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        AbsenceShape: {
+            sentence: string;
+            prefix: string | null;
+            originators: string[];
+            reached: string[];
+            stopped_between: string[] | null;
+            reason: string | null;
+            steps: components["schemas"]["AbsenceStepShape"][];
+        };
+        /** @description Something that stands, or was decided, on a line of a file. */
+        AbsenceStepShape: {
+            file: string | null;
+            line: number | null;
+            column: number | null;
+            kind: string;
+            device: string | null;
+            text: string;
+            suggestion: string;
+        };
         BranchShape: {
             /** Format: double */
             share: number;
@@ -343,17 +396,58 @@ export interface components {
             hops: components["schemas"]["HopShape"][];
             cause: components["schemas"]["CauseShape"] | null;
         };
+        CandidateNextHop: {
+            address: string | null;
+            interface: string | null;
+            device: string | null;
+            weight: number;
+            via: string | null;
+        };
+        CandidateRung: {
+            id: string;
+            title: string;
+            text: string;
+        };
+        /** @description Something that stands, or was decided, on a line of a file. */
+        CandidateShape: {
+            file: string | null;
+            line: number | null;
+            column: number | null;
+            protocol: string;
+            title: string;
+            next_hops: components["schemas"]["CandidateNextHop"][];
+            advertiser: string | null;
+            lost_on: string | null;
+            values: components["schemas"]["CandidateValuesShape"];
+            rungs: components["schemas"]["CandidateRung"][];
+        };
+        /** @description Values of all candidates; the rest depends on the protocol. */
+        CandidateValuesShape: {
+            usable: boolean;
+            problem: string | null;
+            distance: number;
+            path_type: string | null;
+            metric: number;
+            tag: number;
+            discard: boolean;
+        };
         CaseQuestion: {
             source: string;
             destination: string;
             traffic: string;
             size: number | null;
         };
+        CaseRoute: {
+            at: string;
+            to: string;
+        };
+        /** @description A complaint about a flow, or about a route. */
         CaseShape: {
             name: string;
             title: string;
             story: string;
-            question: components["schemas"]["CaseQuestion"];
+            question: components["schemas"]["CaseQuestion"] | null;
+            route: components["schemas"]["CaseRoute"] | null;
         };
         /** @description Something that stands, or was decided, on a line of a file. */
         CauseShape: {
@@ -366,6 +460,11 @@ export interface components {
             direction: string | null;
             filter: string | null;
             rule: number | null;
+        };
+        ChartCost: {
+            protocol: string;
+            where: string;
+            cost: number;
         };
         ChartDevice: {
             name: string;
@@ -385,7 +484,7 @@ export interface components {
             interface: string;
             addresses: string[];
             up: boolean;
-            cost: number | null;
+            costs: components["schemas"]["ChartCost"][];
             mtu: number;
             bandwidth_bps: number | null;
             file: string | null;
@@ -486,6 +585,10 @@ export interface components {
             file?: string | null;
             line?: number | null;
         };
+        ExitGroup: {
+            exit: string;
+            routes: components["schemas"]["HeldRouteShape"][];
+        };
         FileShape: {
             path: string;
             lines: number;
@@ -522,6 +625,31 @@ export interface components {
             value: string;
             device: string | null;
         };
+        /** @description Something that stands, or was decided, on a line of a file. */
+        HeldRouteShape: {
+            file: string | null;
+            line: number | null;
+            column: number | null;
+            device: string;
+            vrf: string;
+            prefix: string;
+            protocol: string;
+            path_type: string | null;
+            distance: number;
+            metric: number;
+            tag: number;
+            discard: boolean;
+            next_hops: components["schemas"]["NextHop"][];
+            title: string;
+            falls_back: boolean;
+        };
+        HoldersShape: {
+            asked: string;
+            matched: string | null;
+            sentence: string;
+            groups: components["schemas"]["ExitGroup"][];
+            lacking: components["schemas"]["LackingTable"][];
+        };
         HopShape: {
             device: string;
             vrf: string;
@@ -555,6 +683,10 @@ export interface components {
          * @enum {string}
          */
         KindEnum: "filter" | "route" | "receive" | "ttl" | "mtu" | "neighbour" | "loop";
+        LackingTable: {
+            device: string;
+            vrf: string;
+        };
         LoginShapeRequest: {
             username: string;
             password: string;
@@ -668,6 +800,34 @@ export interface components {
          * @enum {string}
          */
         StatusEnum: "queued" | "running" | "done" | "refused" | "cancelled" | "failed";
+        TablePageShape: {
+            total: number;
+            matching: number;
+            offset: number;
+            rows: components["schemas"]["TableRowShape"][];
+        };
+        TableRowShape: {
+            prefix: string;
+            left: components["schemas"]["TitledRouteShape"] | null;
+            right: components["schemas"]["TitledRouteShape"] | null;
+        };
+        /** @description Something that stands, or was decided, on a line of a file. */
+        TitledRouteShape: {
+            file: string | null;
+            line: number | null;
+            column: number | null;
+            device: string;
+            vrf: string;
+            prefix: string;
+            protocol: string;
+            path_type: string | null;
+            distance: number;
+            metric: number;
+            tag: number;
+            discard: boolean;
+            next_hops: components["schemas"]["NextHop"][];
+            title: string;
+        };
         /** @description Something that stands, or was decided, on a line of a file. */
         TriedRuleShape: {
             file: string | null;
@@ -697,6 +857,16 @@ export interface components {
          * @enum {string}
          */
         VerdictEnum: "delivered" | "filtered" | "no_route" | "discarded" | "next_hop_unresolved" | "looped" | "too_big" | "ttl_expired" | "leaves_network" | "label_broken" | "not_converged" | "mixed";
+        WhyShape: {
+            device: string;
+            vrf: string;
+            matched: string | null;
+            sentence: string;
+            why: string;
+            behind: components["schemas"]["RouteShape"][];
+            candidates: components["schemas"]["CandidateShape"][];
+            absent: components["schemas"]["AbsenceShape"] | null;
+        };
     };
     responses: never;
     parameters: never;
@@ -704,10 +874,18 @@ export interface components {
     headers: never;
     pathItems: never;
 }
+export type SchemaAbsenceShape = components['schemas']['AbsenceShape'];
+export type SchemaAbsenceStepShape = components['schemas']['AbsenceStepShape'];
 export type SchemaBranchShape = components['schemas']['BranchShape'];
+export type SchemaCandidateNextHop = components['schemas']['CandidateNextHop'];
+export type SchemaCandidateRung = components['schemas']['CandidateRung'];
+export type SchemaCandidateShape = components['schemas']['CandidateShape'];
+export type SchemaCandidateValuesShape = components['schemas']['CandidateValuesShape'];
 export type SchemaCaseQuestion = components['schemas']['CaseQuestion'];
+export type SchemaCaseRoute = components['schemas']['CaseRoute'];
 export type SchemaCaseShape = components['schemas']['CaseShape'];
 export type SchemaCauseShape = components['schemas']['CauseShape'];
+export type SchemaChartCost = components['schemas']['ChartCost'];
 export type SchemaChartDevice = components['schemas']['ChartDevice'];
 export type SchemaChartEnd = components['schemas']['ChartEnd'];
 export type SchemaChartOutside = components['schemas']['ChartOutside'];
@@ -720,14 +898,18 @@ export type SchemaDeviceShape = components['schemas']['DeviceShape'];
 export type SchemaDirectionShape = components['schemas']['DirectionShape'];
 export type SchemaEndpointShape = components['schemas']['EndpointShape'];
 export type SchemaEvidenceShape = components['schemas']['EvidenceShape'];
+export type SchemaExitGroup = components['schemas']['ExitGroup'];
 export type SchemaFileShape = components['schemas']['FileShape'];
 export type SchemaFileTextShape = components['schemas']['FileTextShape'];
 export type SchemaFindingShape = components['schemas']['FindingShape'];
 export type SchemaFlowShape = components['schemas']['FlowShape'];
 export type SchemaFoundShape = components['schemas']['FoundShape'];
+export type SchemaHeldRouteShape = components['schemas']['HeldRouteShape'];
+export type SchemaHoldersShape = components['schemas']['HoldersShape'];
 export type SchemaHopShape = components['schemas']['HopShape'];
 export type SchemaImportShape = components['schemas']['ImportShape'];
 export type SchemaKindEnum = components['schemas']['KindEnum'];
+export type SchemaLackingTable = components['schemas']['LackingTable'];
 export type SchemaLoginShapeRequest = components['schemas']['LoginShapeRequest'];
 export type SchemaMemberShape = components['schemas']['MemberShape'];
 export type SchemaMemberShapeRequest = components['schemas']['MemberShapeRequest'];
@@ -745,9 +927,13 @@ export type SchemaSeverityEnum = components['schemas']['SeverityEnum'];
 export type SchemaStageEnum = components['schemas']['StageEnum'];
 export type SchemaStageShape = components['schemas']['StageShape'];
 export type SchemaStatusEnum = components['schemas']['StatusEnum'];
+export type SchemaTablePageShape = components['schemas']['TablePageShape'];
+export type SchemaTableRowShape = components['schemas']['TableRowShape'];
+export type SchemaTitledRouteShape = components['schemas']['TitledRouteShape'];
 export type SchemaTriedRuleShape = components['schemas']['TriedRuleShape'];
 export type SchemaUploadShapeRequest = components['schemas']['UploadShapeRequest'];
 export type SchemaVerdictEnum = components['schemas']['VerdictEnum'];
+export type SchemaWhyShape = components['schemas']['WhyShape'];
 export type $defs = Record<string, never>;
 export interface operations {
     imports_get: {
@@ -1101,6 +1287,32 @@ export interface operations {
             };
         };
     };
+    holders: {
+        parameters: {
+            query: {
+                /** @description an address or a prefix */
+                q: string;
+                /** @description the lens's revision; left out: the newest */
+                revision?: number;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HoldersShape"];
+                };
+            };
+        };
+    };
     imports_start: {
         parameters: {
             query?: never;
@@ -1194,12 +1406,18 @@ export interface operations {
             };
         };
     };
-    routes: {
+    table: {
         parameters: {
             query: {
+                contains?: string;
                 device: string;
+                differing?: boolean;
+                limit?: number;
+                offset?: number;
+                other?: string;
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
+                vrf?: string;
             };
             header?: never;
             path: {
@@ -1214,7 +1432,36 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RouteShape"][];
+                    "application/json": components["schemas"]["TablePageShape"];
+                };
+            };
+        };
+    };
+    why: {
+        parameters: {
+            query: {
+                device: string;
+                /** @description an address or a prefix */
+                q: string;
+                /** @description the lens's revision; left out: the newest */
+                revision?: number;
+                /** @description left out: default */
+                vrf?: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhyShape"];
                 };
             };
         };

@@ -5,6 +5,7 @@ import { useEffect, useRef, useState } from 'react'
 import type { Lens } from '../../api/queries'
 import type { Chart, ChartSegment } from '../../api/types'
 import { Problem, Waiting } from '../../ui/controls'
+import { inLayer, layerLabels, layerOf, LAYERS, type Layer } from './layers'
 import { layoutChart, OUTSIDE, type Box, type ChartLine } from './chartLayout'
 
 let elk: InstanceType<typeof ELK> | null = null
@@ -18,12 +19,14 @@ type ChartViewProps = {
   lens: Lens
   device: string | null
   segment: number | null
+  layer: Layer | null
+  onLayer: (layer: Layer | null) => void
   onDevice: (name: string) => void
   onSegment: (id: number) => void
 }
 
 /** Sites as areas, devices as tiles, links as right-angled lines. */
-export function ChartView({ chart, lens, device, segment, onDevice, onSegment }: ChartViewProps) {
+export function ChartView({ chart, lens, device, segment, layer, onLayer, onDevice, onSegment }: ChartViewProps) {
   const [hosts, setHosts] = useState(false)
   const [size, setSize] = useState<ChartSize>('width')
   const layout = useQuery({
@@ -42,7 +45,14 @@ export function ChartView({ chart, lens, device, segment, onDevice, onSegment }:
         <div className="flex items-center gap-1" role="group" aria-label="Size of the chart">
           {CHART_SIZES.map(([value, label]) => <ZoomButton key={value} label={label} pressed={size === value} onClick={() => setSize(value)} />)}
         </div>
-        <Legend />
+        <label className="flex items-center gap-2">
+          layer
+          <select aria-label="Layer" value={layer ?? ''} onChange={(event) => onLayer(layerOf(event.target.value))} className="rounded border border-line bg-paper px-1.5 py-0.5">
+            <option value="">links alone</option>
+            {Object.entries(LAYERS).map(([value, label]) => <option key={value} value={value}>{label}</option>)}
+          </select>
+        </label>
+        <Legend layer={layer} />
       </div>
       <div className="min-h-0 flex-1 overflow-auto">
         <svg
@@ -57,13 +67,14 @@ export function ChartView({ chart, lens, device, segment, onDevice, onSegment }:
           {sites.map((site) => (
             <rect key={site.id} x={site.x} y={site.y} width={site.width} height={site.height} rx={10} className={site.id === OUTSIDE ? 'fill-transparent stroke-line' : 'fill-sunk'} strokeDasharray="5 4" />
           ))}
-          {lines.map((line) => <LinkLine key={line.id} line={line} selected={line.segment.id === segment} onSelect={() => onSegment(line.segment.id)} />)}
+          {lines.map((line) => <LinkLine key={line.id} line={line} faint={layer !== null && !inLayer(line.segment, layer)} selected={line.segment.id === segment} onSelect={() => onSegment(line.segment.id)} />)}
           {sites.map((site) => (
             // Above the lines, with a rim of the site's colour: a line that crosses leaves it legible.
             <text key={site.id} x={site.x + 12} y={site.y + 20} className={`fill-ink text-[15px] font-semibold ${site.id === OUTSIDE ? 'stroke-card' : 'stroke-sunk'}`} strokeWidth={5} style={{ paintOrder: 'stroke' }}>
               {titles.get(site.id) ?? site.id}
             </text>
           ))}
+          {layer && lines.map((line) => <LineLabels key={line.id} line={line} layer={layer} />)}
           {tiles.map((tile) => <DeviceTile key={tile.id} box={tile} chart={chart} selected={tile.id === `device ${device}`} onSelect={onDevice} />)}
         </svg>
       </div>
@@ -77,9 +88,10 @@ function ZoomButton({ label, pressed, onClick }: { label: string; pressed: boole
   )
 }
 
-function Legend() {
+function Legend({ layer }: { layer: Layer | null }) {
   return (
     <p className="text-sm text-soft">
+      {layer && 'Each number is what the nearer device counts outward. '}
       Dashed line: down. <span className="text-stop">✗</span> errors, <span className="text-warn">!</span> warnings on the device.
     </p>
   )
@@ -92,11 +104,22 @@ export function segmentTitle(segment: ChartSegment): string {
   return ends.join(' – ')
 }
 
-function LinkLine({ line, selected, onSelect }: { line: ChartLine; selected: boolean; onSelect: () => void }) {
+/** The outward cost at each end of a line, and the area or level between. */
+function LineLabels({ line, layer }: { line: ChartLine; layer: Layer }) {
+  const { costs, where } = layerLabels(line, layer)
+  return (
+    <g aria-hidden className="pointer-events-none" style={{ paintOrder: 'stroke' }} strokeWidth={5} textAnchor="middle">
+      {where && <text x={where.x} y={where.y + 4} className="fill-soft stroke-card text-[12px]">{where.text}</text>}
+      {costs.map((label, index) => <text key={index} x={label.x} y={label.y + 5} className="fill-go stroke-card text-[14px] font-bold">{label.text}</text>)}
+    </g>
+  )
+}
+
+function LinkLine({ line, faint, selected, onSelect }: { line: ChartLine; faint: boolean; selected: boolean; onSelect: () => void }) {
   const path = line.points.map((point, index) => `${index ? 'L' : 'M'}${point.x} ${point.y}`).join(' ')
   const isDown = down(line.segment)
   return (
-    <g role="button" tabIndex={0} aria-pressed={selected} aria-label={`Link ${segmentTitle(line.segment)}${isDown ? ', down' : ''}`} onClick={onSelect} onKeyDown={(event) => event.key === 'Enter' && onSelect()} className="cursor-pointer">
+    <g role="button" tabIndex={0} aria-pressed={selected} aria-label={`Link ${segmentTitle(line.segment)}${isDown ? ', down' : ''}`} onClick={onSelect} onKeyDown={(event) => event.key === 'Enter' && onSelect()} className={`cursor-pointer ${faint ? 'opacity-30' : ''}`}>
       <path d={path} fill="none" stroke="transparent" strokeWidth={12} />
       <path d={path} fill="none" className={selected ? 'stroke-go' : isDown ? 'stroke-stop' : 'stroke-soft'} strokeWidth={selected ? 4 : 2} strokeDasharray={isDown ? '6 5' : undefined} strokeLinejoin="round" />
     </g>

@@ -1,15 +1,14 @@
 import { useQuery } from '@tanstack/react-query'
 import { Link } from 'react-router'
-import { deviceQuery, findingsQuery, routesQuery } from '../../api/queries'
-import type { ChartSegment, Route } from '../../api/types'
+import { deviceQuery, findingsQuery } from '../../api/queries'
+import type { ChartEnd, ChartSegment } from '../../api/types'
 import { Mono, Panel, Problem, Severity, Waiting } from '../../ui/controls'
-import { DataTable, type Column } from '../../ui/DataTable'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { useFileLink, useLens, useLinkTo } from '../lens/lens'
 import { segmentTitle } from './ChartView'
 
 /** Everything about one device: interfaces, findings, file, and its table. */
-export function DeviceSheet({ name, onRoutes }: { name: string; onRoutes: () => void }) {
+export function DeviceSheet({ name }: { name: string }) {
   const lens = useLens()
   const to = useLinkTo()
   const file = useFileLink()
@@ -24,7 +23,7 @@ export function DeviceSheet({ name, onRoutes }: { name: string; onRoutes: () => 
       {description && <p>{description}</p>}
       <p className="mt-1 flex flex-wrap gap-x-4">
         {device.data.file && <Link to={file(device.data.file, device.data.line)}>Its file</Link>}
-        <button type="button" className="text-go hover:underline" onClick={onRoutes}>Its table</button>
+        <Link to={to('routes', { table: name })}>Its table</Link>
         <Link to={to('flows', { from: name })}>Ask a flow from here</Link>
       </p>
       {mine.map((finding) => (
@@ -61,7 +60,7 @@ export function LinkSheet({ segment }: { segment: ChartSegment }) {
             <div className="flex justify-between"><strong>{end.device} <Mono>{end.interface}</Mono></strong><span className={end.up ? 'text-go' : 'font-semibold text-stop'}>{end.up ? 'up' : 'down'}</span></div>
             <div className="text-sm">{end.addresses.map((address) => <Mono key={address} className="mr-2">{address}</Mono>)}</div>
             <div className="text-sm text-soft">
-              {end.cost !== null ? `OSPF cost outward ${end.cost}` : 'no OSPF here'}; MTU {end.mtu} bytes{end.bandwidth_bps ? `; ${rate(end.bandwidth_bps)}` : ''} <EvidenceLink file={end.file} line={end.line} />
+              {costWords(end)}; MTU {end.mtu} bytes{end.bandwidth_bps ? `; ${rate(end.bandwidth_bps)}` : ''} <EvidenceLink file={end.file} line={end.line} />
             </div>
           </li>
         ))}
@@ -70,6 +69,14 @@ export function LinkSheet({ segment }: { segment: ChartSegment }) {
     </Panel>
   )
 }
+
+/** What an end counts outward, by protocol. */
+function costWords(end: ChartEnd): string {
+  const words = end.costs.map(({ protocol, where, cost }) => `${PROTOCOLS[protocol] ?? protocol} ${where}, cost outward ${cost}`)
+  return words.join('; ') || 'no link-state protocol here'
+}
+
+export const PROTOCOLS: Record<string, string> = { ospf: 'OSPF', ospfv3: 'OSPFv3', isis: 'IS-IS' }
 
 export function rate(bps: number): string {
   const units = ['b/s', 'kb/s', 'Mb/s', 'Gb/s', 'Tb/s']
@@ -80,24 +87,4 @@ export function rate(bps: number): string {
     unit += 1
   }
   return `${value} ${units[unit] ?? ''}`
-}
-
-const hops = (route: Route) =>
-  route.discard ? 'discard' : route.next_hops.map((hop) => (hop.address ? `${hop.address} by ${hop.interface}` : `${hop.interface}`)).join(', ')
-
-const COLUMNS: Column<Route>[] = [
-  { title: 'prefix', text: (route) => route.prefix, show: (route) => <Mono>{route.prefix}</Mono>, width: 'minmax(9rem,1.4fr)' },
-  { title: 'protocol', text: (route) => route.protocol + (route.path_type ? ` ${route.path_type.replace('_', ' ')}` : ''), width: '9.5rem' },
-  { title: 'distance', text: (route) => route.distance, width: '5.5rem' },
-  { title: 'metric', text: (route) => route.metric, width: '5rem' },
-  { title: 'next hops', text: hops, show: (route) => <Mono>{hops(route)}</Mono>, width: 'minmax(14rem,3fr)' },
-  { title: 'configured', text: (route) => (route.file ? `${route.file}:${route.line}` : ''), show: (route) => <EvidenceLink file={route.file} line={route.line} />, width: '12rem' },
-]
-
-/** The whole table of one device. */
-export function DeviceTable({ name }: { name: string }) {
-  const routes = useQuery(routesQuery(useLens(), name))
-  if (routes.isPending) return <Waiting what="Reading the table" />
-  if (routes.isError) return <Problem error={routes.error} />
-  return <DataTable rows={routes.data} columns={COLUMNS} what="routes" empty={`${name} has no routes.`} />
 }

@@ -7,7 +7,8 @@ import { DataTable, type Column } from '../../ui/DataTable'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { useAddress, useLens, useLinkTo, usePlace } from '../lens/lens'
 import { ChartView } from './ChartView'
-import { DeviceSheet, DeviceTable, LinkSheet } from './DeviceSheet'
+import { layerOf } from './layers'
+import { DeviceSheet, LinkSheet } from './DeviceSheet'
 import { FileText } from './FileText'
 
 const VIEWS = { chart: 'Chart', list: 'List', files: 'Files', findings: 'Findings' } as const
@@ -49,19 +50,14 @@ function ChartTab() {
   const device = params.get('device')
   const link = params.get('link')
   const segment = chart.data.segments.find((each) => link !== null && each.id === Number(link))
-  if (device && params.get('table')) {
-    return (
-      <Panel title={`Table of ${device}`} aside={<button type="button" className="text-go hover:underline" onClick={() => change({ table: null })}>Back to the chart</button>} className="flex h-full min-h-0 flex-col">
-        <DeviceTable name={device} />
-      </Panel>
-    )
-  }
   return (
     <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)_20rem] gap-3">
       <Panel className="min-h-0">
         <ChartView
           chart={chart.data}
           lens={lens}
+          layer={layerOf(params.get('layer'))}
+          onLayer={(layer) => change({ layer })}
           device={device}
           segment={segment?.id ?? null}
           onDevice={(name) => change({ device: name, link: null })}
@@ -69,7 +65,7 @@ function ChartTab() {
         />
       </Panel>
       <div className="min-h-0 overflow-auto">
-        {device ? <DeviceSheet name={device} onRoutes={() => change({ table: '1' })} /> : segment ? <LinkSheet segment={segment} /> : <Summary />}
+        {device ? <DeviceSheet name={device} /> : segment ? <LinkSheet segment={segment} /> : <Summary />}
       </div>
     </div>
   )

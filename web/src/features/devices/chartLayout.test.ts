@@ -8,7 +8,7 @@ const device = (name: string, site: string | null, role = 'router') => ({
 })
 const segment = (id: number, ...devices: string[]): ChartSegment => ({
   id, name: `10.0.${id}.0/24`, stated: false, outside: [],
-  ends: devices.map((name) => ({ device: name, interface: 'e', addresses: [], up: true, cost: 1, mtu: 1500, bandwidth_bps: null, file: null, line: null, column: null })),
+  ends: devices.map((name) => ({ device: name, interface: 'e', addresses: [], up: true, costs: [], mtu: 1500, bandwidth_bps: null, file: null, line: null, column: null })),
 })
 const chart: Chart = {
   sites: [{ name: 'a', title: 'A', description: '' }, { name: 'empty', title: 'Empty', description: '' }],

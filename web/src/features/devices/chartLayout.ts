@@ -2,7 +2,8 @@ import type { ELK, ElkExtendedEdge, ElkNode } from 'elkjs/lib/elk-api'
 import type { Chart, ChartSegment } from '../../api/types'
 
 export type Box = { id: string; x: number; y: number; width: number; height: number }
-export type ChartLine = { id: string; segment: ChartSegment; points: { x: number; y: number }[] }
+/** `between` names the devices at the line's two ends, first and last point. */
+export type ChartLine = { id: string; segment: ChartSegment; between: [string, string]; points: { x: number; y: number }[] }
 export type ChartLayout = { width: number; height: number; sites: Box[]; tiles: Box[]; lines: ChartLine[] }
 
 const TILE = { width: 108, height: 28 }
@@ -75,6 +76,9 @@ export function chartGraph(chart: Chart, hosts: boolean): { graph: ElkNode; ends
   return { graph, ends }
 }
 
+/** The device or neighbour a node stands for. */
+const named = (id: string | undefined) => (id ?? '').replace(/^\S+ /, '')
+
 /** Run the layout and read positions back as absolute boxes and polylines. */
 export async function layoutChart(elk: Pick<ELK, 'layout'>, chart: Chart, hosts: boolean): Promise<ChartLayout> {
   const { graph, ends } = chartGraph(chart, hosts)
@@ -93,7 +97,8 @@ export async function layoutChart(elk: Pick<ELK, 'layout'>, chart: Chart, hosts:
     const segment = ends.get(edge.id)
     const section = edge.sections?.[0]
     if (!segment || !section) return []
-    return [{ id: edge.id, segment, points: [section.startPoint, ...(section.bendPoints ?? []), section.endPoint] }]
+    const between: [string, string] = [named(edge.sources[0]), named(edge.targets[0])]
+    return [{ id: edge.id, segment, between, points: [section.startPoint, ...(section.bendPoints ?? []), section.endPoint] }]
   })
   return { width: placed.width ?? 0, height: placed.height ?? 0, sites, tiles, lines }
 }

@@ -145,6 +145,7 @@ function Cases() {
       </p>
       <ul className="grid gap-2 md:grid-cols-2">
         {cases.data.map((each) => {
+          if (!each.question) return null
           const { source, destination, traffic, size } = each.question
           return (
             <li key={each.name}>

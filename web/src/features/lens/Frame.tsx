@@ -44,6 +44,7 @@ export function PlainFrame({ username }: { username: string }) {
 
 const RAIL = [
   { page: 'flows', label: 'Flows', path: 'M4 7h9a5 5 0 0 1 5 5v5M14 13l4 4 4-4' },
+  { page: 'routes', label: 'Routes', path: 'M12 21v-7M12 14 6 8V3M12 14l6-6V3M9 5 6 2 3 5M21 5l-3-3-3 3' },
   { page: 'devices/chart', label: 'Devices', path: 'M4 5h7v5H4zM13 14h7v5h-7zM7 10v6h6' },
 ]
 

@@ -1,0 +1,152 @@
+"""Who holds which route to one destination, and where each one's traffic leaves."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from routrel.control.converge import State
+from routrel.control.rib.candidates import NextHop
+from routrel.control.rib.table import Route
+from routrel.model.addresses import Address, Prefix
+from routrel.questions.answers import Json, route_data
+from routrel.questions.route_words import protocol_type_words
+
+__all__ = ["Exit", "exits", "holders_data"]
+
+#: Steps from one table to the next before a way counts as going nowhere.
+MAXIMUM_STEPS = 64
+
+
+@dataclass(frozen=True, slots=True, order=True)
+class Exit:
+    """Where traffic ends up, by the tables alone: no filter is looked at."""
+
+    kind: str  #: connected, discarded, outside, no_route, loop, no_neighbour
+    device: str
+    name: str = ""  #: the outside neighbour
+
+
+_TEXTS = {
+    "connected": "arrives at {device}",
+    "discarded": "discarded at {device}",
+    "outside": "leaves to {name} at {device}",
+    "no_route": "no route at {device}",
+    "loop": "goes round in a loop at {device}",
+    "no_neighbour": "next hop does not answer at {device}",
+}
+
+
+def exits(state: State, table: int, address: Address) -> frozenset[Exit]:
+    """Every exit that an address reaches from a table, along all equal-cost next hops."""
+    return _Follower(state, address).of(table, ())
+
+
+class _Follower:
+    def __init__(self, state: State, address: Address) -> None:
+        self.state, self.address = state, address
+        self.known: dict[int, frozenset[Exit]] = {}
+
+    def of(self, table: int, passed: tuple[int, ...]) -> frozenset[Exit]:
+        device, _ = self.state.rib.interning.tables[table]
+        if table in passed or len(passed) > MAXIMUM_STEPS:
+            return frozenset({Exit("loop", device)})
+        found = self.known.get(table)
+        if found is None:
+            route = self.state.rib.lookup(table, self.address)
+            found = self._leaves(device, route, (*passed, table))
+            if not any(end.kind == "loop" for end in found):
+                self.known[table] = found
+        return found
+
+    def _leaves(self, device: str, route: Route | None, passed: tuple[int, ...]) -> frozenset[Exit]:
+        if route is None:
+            return frozenset({Exit("no_route", device)})
+        if route.discard:
+            return frozenset({Exit("discarded", device)})
+        result: set[Exit] = set()
+        for hop in route.next_hops:
+            result |= self._through(device, hop, passed)
+        return frozenset(result)
+
+    def _through(self, device: str, hop: NextHop, passed: tuple[int, ...]) -> frozenset[Exit]:
+        topology, interning = self.state.topology, self.state.rib.interning
+        if hop.address is None:
+            return frozenset({Exit("connected", device)})
+        for end in topology.neighbours(device, hop.interface or ""):
+            lender = end.interface.unnumbered
+            source = end.device.interface(lender) if lender else end.interface
+            if source and any(own.ip == hop.address for own in source.addresses):
+                table = interning.table_numbers[end.device.name, end.interface.vrf]
+                return self.of(table, passed)
+        segment = topology.segment_of.get((device, hop.interface or ""))
+        for outside in segment.outside if segment else ():
+            if outside.address.ip == hop.address:
+                return frozenset({Exit("outside", device, outside.neighbour.name)})
+        return frozenset({Exit("no_neighbour", device)})
+
+
+def holders_data(state: State, asked: Prefix | Address) -> Json:
+    """For every forwarding table its route to a prefix or an address, grouped by exit.
+
+    For a prefix the longest match for its first address is shown, so that a device which follows
+    a shorter route is seen too.
+    """
+    is_prefix = hasattr(asked, "prefixlen")
+    address: Address = asked.network_address if is_prefix else asked  # type: ignore[union-attr,assignment]
+    follower = _Follower(state, address)
+    groups: dict[tuple[Exit, ...], list[Json]] = {}
+    lacking: list[Json] = []
+    best: Prefix | None = None
+    for table, (device, vrf) in enumerate(state.rib.interning.tables):
+        if not state.topology.devices[device].role.forwards:
+            continue
+        found = _held(state, table, asked, address, is_prefix=is_prefix)
+        if found is None:
+            lacking.append({"device": device, "vrf": vrf})
+            continue
+        if best is None or found.prefix.prefixlen > best.prefixlen:
+            best = found.prefix
+        ends = tuple(sorted(follower.of(table, ())))
+        groups.setdefault(ends, []).append(
+            {
+                **route_data(state, found),
+                "title": protocol_type_words(found.protocol, found.path_type),
+                "falls_back": found.prefix.prefixlen == 0,
+            }
+        )
+    ordered = sorted(groups.items(), key=lambda item: (-len(item[1]), item[0]))
+    return {
+        "asked": str(asked),
+        "matched": str(best) if best is not None else None,
+        "sentence": _sentence(str(asked), ordered, len(lacking)),
+        "groups": [
+            {"exit": " or ".join(_text(end) for end in ends), "routes": routes}
+            for ends, routes in ordered
+        ],
+        "lacking": lacking,
+    }
+
+
+def _held(
+    state: State, table: int, asked: Prefix | Address, address: Address, *, is_prefix: bool
+) -> Route | None:
+    """The longest match; for a prefix no longer than the prefix itself."""
+    for route in state.rib.matches(table, address):
+        if not is_prefix or route.prefix.prefixlen <= asked.prefixlen:  # type: ignore[union-attr]
+            return route
+    return None
+
+
+def _text(end: Exit) -> str:
+    return _TEXTS[end.kind].format(device=end.device, name=end.name)
+
+
+def _sentence(asked: str, groups: list[tuple[tuple[Exit, ...], list[Json]]], lacking: int) -> str:
+    holding = sum(len(routes) for _, routes in groups)
+    if not holding:
+        return f"No device has a route to {asked}."
+    count = f"{len(groups)} ways out" if len(groups) > 1 else "one way out"
+    without = f"; {lacking} have none" if lacking else ""
+    fallen = sum(1 for _, routes in groups for route in routes if route["falls_back"])
+    default = f"; {fallen} of them only by their default" if fallen else ""
+    return f"{holding} tables have a route to {asked}{default}, with {count}{without}."

@@ -1,0 +1,116 @@
+"""Whole tables: one device's, filtered and a page at a time, or two side by side."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from routrel.control.converge import State
+from routrel.files.shapes import closest
+from routrel.model.addresses import prefix_order
+from routrel.model.network import DEFAULT_VRF
+from routrel.questions.answers import Json, route_data
+from routrel.questions.errors import UnknownName
+from routrel.questions.route_words import protocol_type_words
+
+__all__ = ["TableQuestion", "table_data"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TableQuestion:
+    """Which part of which table; `other` puts a second device beside it."""
+
+    device: str
+    vrf: str = DEFAULT_VRF
+    other: str | None = None
+    contains: str = ""  #: words that a row's prefix, protocol or next hops must hold
+    differing: bool = False  #: of two tables: only what is not the same in both
+    offset: int = 0
+    limit: int = 200
+
+
+def table_data(state: State, question: TableQuestion) -> Json:
+    """A page of a table: {"total", "matching", "offset", "rows": [{"prefix", "left", "right"}]}.
+
+    Rows stand in order of prefix. Two tables are the same at a prefix if protocol, metric and the
+    kind of route agree; next hops differ between devices anyway.
+
+    Raises:
+        UnknownName: there is no such device or VRF.
+    """
+    left = _routes(state, question.device, question.vrf)
+    right = _routes(state, question.other, question.vrf) if question.other else {}
+    prefixes = state.rib.interning.prefixes.prefixes
+    ordered = sorted({*left, *right}, key=lambda number: prefix_order(prefixes[number]))
+    words = question.contains.lower().split()
+    chosen = []
+    for number in ordered:
+        if question.differing and _same(state, left.get(number), right.get(number)):
+            continue
+        if words:
+            text = " ".join(
+                _text(state, row)
+                for row in (left.get(number), right.get(number))
+                if row is not None
+            ).lower()
+            if not all(word in text for word in words):
+                continue
+        chosen.append(number)
+    page = chosen[question.offset : question.offset + question.limit]
+    return {
+        "total": len(ordered),
+        "matching": len(chosen),
+        "offset": question.offset,
+        "rows": [
+            {
+                "prefix": str(prefixes[number]),
+                "left": _data(state, left.get(number)),
+                "right": _data(state, right.get(number)),
+            }
+            for number in page
+        ],
+    }
+
+
+def _routes(state: State, device: str, vrf: str) -> dict[int, np.void]:
+    devices = state.topology.devices
+    if device not in devices:
+        raise UnknownName(f"there is no device “{device}”", closest(device, devices))
+    table = state.rib.interning.table_numbers.get((device, vrf))
+    if table is None:
+        known = [each.name for each in devices[device].vrfs]
+        raise UnknownName(f"{device} has no VRF “{vrf}”", closest(vrf, known))
+    rows = state.rib.table_rows(table)
+    return dict(zip(rows["prefix"].tolist(), rows, strict=True))
+
+
+def _text(state: State, row: np.void) -> str:
+    kind = state.rib.interning.kinds.kinds[row["kind"]]
+    hops = state.rib.interning.next_hops.sets[row["next_hops"]]
+    ways = " ".join(f"{hop.address or ''} {hop.interface or 'discard'}" for hop in hops)
+    prefix = state.rib.interning.prefixes.prefixes[row["prefix"]]
+    return (
+        f"{prefix} {protocol_type_words(kind.protocol, kind.path_type)} {kind.protocol.id} {ways}"
+    )
+
+
+def _same(state: State, left: np.void | None, right: np.void | None) -> bool:
+    if left is None or right is None:
+        return False
+    kinds = [state.rib.interning.kinds.kinds[row["kind"]] for row in (left, right)]
+    return (kinds[0].protocol, kinds[0].path_type, left["metric"]) == (
+        kinds[1].protocol,
+        kinds[1].path_type,
+        right["metric"],
+    )
+
+
+def _data(state: State, row: np.void | None) -> Json | None:
+    if row is None:
+        return None
+    route = state.rib.route(row)
+    return {
+        **route_data(state, route),
+        "title": protocol_type_words(route.protocol, route.path_type),
+    }

@@ -1,0 +1,31 @@
+import type { Candidate, Route } from '../../api/types'
+
+type Hops = Pick<Route, 'next_hops'>
+
+/** A route's next hops: who they are, else their addresses and interfaces. */
+export function hopWords(route: Hops & { discard?: boolean }): string {
+  if (route.discard) return 'discards'
+  return route.next_hops
+    .map((hop) => {
+      const share = route.next_hops.some((each) => each.weight !== hop.weight) ? ` (share ${hop.weight})` : ''
+      if (!hop.address) return `directly on ${hop.interface ?? ''}${share}`
+      return `${hop.device ?? hop.address} by ${hop.interface ?? ''}${share}`
+    })
+    .join(', ')
+}
+
+/** How far down the ladder a candidate came: the index of the rung it lost on, or one past the last. */
+export function depth(candidate: Candidate, rungs: string[]): number {
+  const lost = candidate.lost_on === null ? -1 : rungs.indexOf(candidate.lost_on)
+  return lost < 0 ? rungs.length : lost
+}
+
+/** The rungs worth a row: those where somebody is out, and those with something to say before that. */
+export function ladderRungs(candidates: Candidate[]): { id: string; title: string }[] {
+  const first = candidates[0]
+  if (!first) return []
+  const ids = first.rungs.map((rung) => rung.id)
+  return first.rungs.filter((_, index) =>
+    candidates.some((candidate) => index <= depth(candidate, ids) && (candidate.rungs[index]?.text ?? '') !== ''),
+  )
+}
