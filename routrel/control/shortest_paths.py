@@ -270,11 +270,13 @@ class _Repair:
         graph, result = self.graph, np.full(len(roots), np.inf)
         networks = np.flatnonzero(vertices >= graph.routers)
         if len(networks):
-            edges = csr_array(
-                (graph.cost, (graph.tail, graph.head)), shape=(graph.size, graph.size)
-            )
-            found = edges[roots[networks], vertices[networks]].toarray().reshape(-1)
-            result[networks] = np.where(found > 0, found, np.inf)
+            onto = np.flatnonzero(graph.head >= graph.routers)
+            keys = graph.tail[onto].astype(np.int64) * graph.size + graph.head[onto]
+            order = np.argsort(keys)
+            wanted = roots[networks] * graph.size + vertices[networks]
+            at = np.minimum(np.searchsorted(keys[order], wanted), len(keys) - 1)
+            found = keys[order][at] == wanted
+            result[networks[found]] = graph.cost[onto][order][at[found]]
         return result
 
     def _shortened(self, change: EdgeChange) -> None:

@@ -202,10 +202,15 @@ class Choice(Shape):
         return self.wrong(node, report, text, closest(text, (o.value for o in self.options)))
 
     def write(self, value: Enum) -> Any:
-        return value.value
+        return _as_yaml(value.value)
 
     def schema(self) -> dict[str, Any]:
-        return {"enum": [option.value for option in self.options]}
+        return {"enum": [_as_yaml(option.value) for option in self.options]}
+
+
+def _as_yaml(word: str) -> str | int:
+    """A word as YAML gives it: one of digits alone is a number."""
+    return int(word) if word.isdecimal() else word
 
 
 class PlacedChoice(Choice):

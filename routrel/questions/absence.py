@@ -87,7 +87,8 @@ def absence(state: State, table: int, wanted: Prefix | Address) -> Absence:
     holder, lacking = crossings[0]
     reached = _reached(state, holder, prefix, holders[holder])
     between = (state.rib.interning.tables[holder][0], state.rib.interning.tables[lacking][0])
-    chain.append(_last_step(between[0], holders[holder]))
+    if holders[holder].protocol not in _OWN:
+        chain.append(_last_step(between[0], holders[holder]))
     return _told(device, prefix, names, reached, between, chain, found or own)
 
 

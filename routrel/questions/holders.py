@@ -94,7 +94,7 @@ def holders_data(state: State, asked: Prefix | Address) -> Json:
     is_prefix = hasattr(asked, "prefixlen")
     address: Address = asked.network_address if is_prefix else asked  # type: ignore[union-attr,assignment]
     follower = _Follower(state, address)
-    groups: dict[tuple[Exit, ...], list[Json]] = {}
+    groups: dict[tuple[bool, tuple[Exit, ...]], list[Json]] = {}
     lacking: list[Json] = []
     best: Prefix | None = None
     for table, (device, vrf) in enumerate(state.rib.interning.tables):
@@ -107,21 +107,27 @@ def holders_data(state: State, asked: Prefix | Address) -> Json:
         if best is None or found.prefix.prefixlen > best.prefixlen:
             best = found.prefix
         ends = tuple(sorted(follower.of(table, ())))
-        groups.setdefault(ends, []).append(
+        falls_back = found.prefix.prefixlen == 0 and not (is_prefix and asked == found.prefix)
+        groups.setdefault((falls_back, ends), []).append(
             {
                 **route_data(state, found),
                 "title": protocol_type_words(found.protocol, found.path_type),
-                "falls_back": found.prefix.prefixlen == 0,
+                "falls_back": falls_back,
             }
         )
-    ordered = sorted(groups.items(), key=lambda item: (-len(item[1]), item[0]))
+    # Those with a specific route first: that is what was asked for.
+    ordered = sorted(groups.items(), key=lambda item: (item[0][0], -len(item[1]), item[0][1]))
     return {
         "asked": str(asked),
         "matched": str(best) if best is not None else None,
         "sentence": _sentence(str(asked), ordered, len(lacking)),
         "groups": [
-            {"exit": " or ".join(_text(end) for end in ends), "routes": routes}
-            for ends, routes in ordered
+            {
+                "exit": " or ".join(_text(end) for end in ends),
+                "falls_back": falls_back,
+                "routes": routes,
+            }
+            for (falls_back, ends), routes in ordered
         ],
         "lacking": lacking,
     }
@@ -141,12 +147,25 @@ def _text(end: Exit) -> str:
     return _TEXTS[end.kind].format(device=end.device, name=end.name)
 
 
-def _sentence(asked: str, groups: list[tuple[tuple[Exit, ...], list[Json]]], lacking: int) -> str:
-    holding = sum(len(routes) for _, routes in groups)
-    if not holding:
-        return f"No device has a route to {asked}."
-    count = f"{len(groups)} ways out" if len(groups) > 1 else "one way out"
-    without = f"; {lacking} have none" if lacking else ""
-    fallen = sum(1 for _, routes in groups for route in routes if route["falls_back"])
-    default = f"; {fallen} of them only by their default" if fallen else ""
-    return f"{holding} tables have a route to {asked}{default}, with {count}{without}."
+def _sentence(
+    asked: str, groups: list[tuple[tuple[bool, tuple[Exit, ...]], list[Json]]], lacking: int
+) -> str:
+    specific = [(ends, routes) for (falls_back, ends), routes in groups if not falls_back]
+    fallen = sum(len(routes) for (falls_back, _), routes in groups if falls_back)
+    holding = sum(len(routes) for _, routes in specific)
+    parts = []
+    if holding:
+        ways = f"{len(specific)} different ways out" if len(specific) > 1 else "one way out"
+        parts.append(f"{_count(holding)} a route to {asked}, with {ways}")
+    else:
+        parts.append(f"no device has a specific route to {asked}")
+    if fallen:
+        parts.append(f"{fallen} follow their default route")
+    if lacking:
+        parts.append(f"{lacking} {'has' if lacking == 1 else 'have'} none")
+    text = "; ".join(parts)
+    return text[0].upper() + text[1:] + "."
+
+
+def _count(number: int) -> str:
+    return "one device has" if number == 1 else f"{number} devices have"

@@ -126,7 +126,7 @@ def test_the_chart_shows_both_costs_of_a_link():
     )
     net = state(device("r1", port.format(1, 5)), device("r2", port.format(2, 50)))
     (segment,) = chart_data(net)["segments"]
-    assert [(e["device"], e["cost"], e["up"]) for e in segment["ends"]] == [
+    assert [(e["device"], e["costs"][0]["cost"], e["up"]) for e in segment["ends"]] == [
         ("r1", 5, True),
         ("r2", 50, True),
     ]

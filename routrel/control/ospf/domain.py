@@ -113,13 +113,13 @@ class OspfDomain:
         self._by_prefix = {}
         for lsa in lsas:
             self._by_prefix.setdefault(lsa.prefix, []).append(lsa)
-        rows = self.internal.best.rows
+        internal = self.internal.best.rows
+        blocks = [internal[internal["next_hops"] != NO_HOP]]
         if lsas:
             self._exits = self._all_exits(lsas)
             external = external_routes(self.routers, lsas, self._exits, self.interning)
-            rows = np.concatenate([rows, _without(external, rows)])
-        rows = rows[rows["next_hops"] != NO_HOP]
-        rows = self._imported(rows)
+            blocks.append(_without(external, internal))
+        rows = self._imported(np.concatenate(blocks))
         discards = self._discards()
         return np.concatenate([rows, _without(discards, rows)]) if len(discards) else rows
 

@@ -158,6 +158,10 @@ class Interning:
             table: number for number, table in enumerate(self.tables)
         }
         self.prefixes = PrefixIndex()
+        self._defaults = {
+            4: self.prefixes.add(ipaddress.ip_network("0.0.0.0/0")),
+            6: self.prefixes.add(ipaddress.ip_network("::/0")),
+        }
         self.next_hops = NextHopSets()
         self.kinds = RouteKinds()
         self.places: list[Place] = [NOWHERE]
@@ -166,7 +170,7 @@ class Interning:
 
     def default_prefix(self, version: int) -> int:
         """The number of 0.0.0.0/0 or ::/0."""
-        return self.prefixes.add(ipaddress.ip_network("0.0.0.0/0" if version == 4 else "::/0"))
+        return self._defaults[version]
 
     def place(self, place: Place) -> int:
         number = self._place_numbers.get(place)

@@ -128,6 +128,7 @@ class HoldersShape(s.Serializer):
         "ExitGroup",
         many=True,
         exit=_text(),
+        falls_back=s.BooleanField(),
         routes=HeldRouteShape(many=True),
     )
     lacking = _shape("LackingTable", many=True, device=_text(), vrf=_text())

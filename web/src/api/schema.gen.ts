@@ -587,6 +587,7 @@ export interface components {
         };
         ExitGroup: {
             exit: string;
+            falls_back: boolean;
             routes: components["schemas"]["HeldRouteShape"][];
         };
         FileShape: {

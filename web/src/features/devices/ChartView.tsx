@@ -30,8 +30,8 @@ export function ChartView({ chart, lens, device, segment, layer, onLayer, onDevi
   const [hosts, setHosts] = useState(false)
   const [size, setSize] = useState<ChartSize>('width')
   const layout = useQuery({
-    queryKey: ['chart-layout', lens, hosts],
-    queryFn: () => layoutChart(engine(), chart, hosts),
+    queryKey: ['chart-layout', lens, hosts, layer !== null],
+    queryFn: () => layoutChart(engine(), chart, hosts, layer !== null),
     staleTime: Infinity,
   })
   if (layout.isPending) return <Waiting what="Drawing the chart" />
@@ -40,8 +40,8 @@ export function ChartView({ chart, lens, device, segment, layer, onLayer, onDevi
   const titles = new Map(chart.sites.map((site) => [site.name, site.title]))
   return (
     <div className="flex h-full min-h-0 flex-col">
-      <div className="mb-2 flex items-center gap-4">
-        <label className="flex items-center gap-2"><input type="checkbox" checked={hosts} onChange={(event) => setHosts(event.target.checked)} /> show hosts</label>
+      <div className="mb-2 flex flex-wrap items-center gap-x-4 gap-y-1">
+        <label className="flex items-center gap-2 whitespace-nowrap"><input type="checkbox" checked={hosts} onChange={(event) => setHosts(event.target.checked)} /> show hosts</label>
         <div className="flex items-center gap-1" role="group" aria-label="Size of the chart">
           {CHART_SIZES.map(([value, label]) => <ZoomButton key={value} label={label} pressed={size === value} onClick={() => setSize(value)} />)}
         </div>
@@ -84,7 +84,7 @@ export function ChartView({ chart, lens, device, segment, layer, onLayer, onDevi
 
 function ZoomButton({ label, pressed, onClick }: { label: string; pressed: boolean; onClick: () => void }) {
   return (
-    <button type="button" aria-pressed={pressed} onClick={onClick} className="rounded border border-line px-2 py-0.5 text-sm aria-pressed:bg-sunk aria-pressed:font-semibold">{label}</button>
+    <button type="button" aria-pressed={pressed} onClick={onClick} className="rounded border border-line px-2 py-0.5 text-sm whitespace-nowrap aria-pressed:bg-sunk aria-pressed:font-semibold">{label}</button>
   )
 }
 

@@ -22,9 +22,9 @@ export function chartParts(chart: Chart, hosts: boolean) {
 
 /**
  * The graph for the layout engine: sites hold their devices; a segment of more than two ends
- * gets a line from its first end to each other one.
+ * gets a line from its first end to each other one. Lines that carry labels need more room.
  */
-export function chartGraph(chart: Chart, hosts: boolean): { graph: ElkNode; ends: Map<string, ChartSegment> } {
+export function chartGraph(chart: Chart, hosts: boolean, labelled = false): { graph: ElkNode; ends: Map<string, ChartSegment> } {
   const { devices, segments } = chartParts(chart, hosts)
   const bySite = new Map<string, ElkNode[]>(chart.sites.map((site) => [site.name, []]))
   for (const device of devices) {
@@ -56,7 +56,7 @@ export function chartGraph(chart: Chart, hosts: boolean): { graph: ElkNode; ends
       'elk.direction': 'DOWN',
       'elk.hierarchyHandling': 'INCLUDE_CHILDREN',
       'elk.edgeRouting': 'ORTHOGONAL',
-      'elk.layered.spacing.nodeNodeBetweenLayers': '22',
+      'elk.layered.spacing.nodeNodeBetweenLayers': labelled ? '64' : '22',
       'elk.spacing.nodeNode': '12',
       'elk.layered.spacing.edgeNodeBetweenLayers': '9',
       'elk.spacing.edgeNode': '9',
@@ -69,7 +69,11 @@ export function chartGraph(chart: Chart, hosts: boolean): { graph: ElkNode; ends
     children: [...bySite].filter(([, children]) => children.length).map(([site, children]) => ({
       id: `site ${site}`,
       children,
-      layoutOptions: { 'elk.padding': '[top=30,left=10,bottom=10,right=10]', 'elk.direction': 'DOWN' },
+      layoutOptions: {
+        'elk.padding': `[top=${labelled ? 48 : 30},left=10,bottom=10,right=10]`,
+        'elk.direction': 'DOWN',
+        'elk.layered.spacing.nodeNodeBetweenLayers': labelled ? '46' : '22',
+      },
     })),
     edges,
   }
@@ -80,8 +84,8 @@ export function chartGraph(chart: Chart, hosts: boolean): { graph: ElkNode; ends
 const named = (id: string | undefined) => (id ?? '').replace(/^\S+ /, '')
 
 /** Run the layout and read positions back as absolute boxes and polylines. */
-export async function layoutChart(elk: Pick<ELK, 'layout'>, chart: Chart, hosts: boolean): Promise<ChartLayout> {
-  const { graph, ends } = chartGraph(chart, hosts)
+export async function layoutChart(elk: Pick<ELK, 'layout'>, chart: Chart, hosts: boolean, labelled = false): Promise<ChartLayout> {
+  const { graph, ends } = chartGraph(chart, hosts, labelled)
   const placed = await elk.layout(graph)
   const sites: Box[] = []
   const tiles: Box[] = []

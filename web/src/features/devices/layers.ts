@@ -13,35 +13,44 @@ export type LayerLabel = { x: number; y: number; text: string }
 
 type Point = { x: number; y: number }
 
-/** The point a share of the way along a line. */
-export function alongLine(points: Point[], share: number): Point {
-  const pieces = points.slice(1).map((end, index) => ({ start: points[index] ?? end, end }))
-  const length = ({ start, end }: { start: Point; end: Point }) => Math.hypot(end.x - start.x, end.y - start.y)
-  let left = pieces.reduce((sum, piece) => sum + length(piece), 0) * share
-  for (const piece of pieces) {
-    const own = length(piece)
+const lineLength = (points: Point[]) =>
+  points.slice(1).reduce((sum, end, index) => {
+    const start = points[index] ?? end
+    return sum + Math.hypot(end.x - start.x, end.y - start.y)
+  }, 0)
+
+/** The point so far from a line's beginning. */
+export function alongLine(points: Point[], distance: number): Point {
+  let left = distance
+  for (const [index, end] of points.slice(1).entries()) {
+    const start = points[index] ?? end
+    const own = Math.hypot(end.x - start.x, end.y - start.y)
     if (left <= own && own > 0) {
       const part = left / own
-      return { x: piece.start.x + (piece.end.x - piece.start.x) * part, y: piece.start.y + (piece.end.y - piece.start.y) * part }
+      return { x: start.x + (end.x - start.x) * part, y: start.y + (end.y - start.y) * part }
     }
     left -= own
   }
   return points[points.length - 1] ?? { x: 0, y: 0 }
 }
 
+/** How far from its end a cost stands, and how long a line must be to carry a third label, in pixels. */
+const FROM_END = 15
+const ROOM_FOR_THREE = 90
+
 /** The costs at both ends of a line, each near the end that counts it, and the area or level between. */
 export function layerLabels(line: ChartLine, layer: Layer): { costs: LayerLabel[]; where: LayerLabel | null } {
   const [from, to] = line.between
-  const cost = (device: string | undefined) => {
-    const end = line.segment.ends.find((each) => each.device === device)
-    return end?.costs.find((each) => each.protocol === layer)
-  }
-  const costs = [[from, 0.14] as const, [to, 0.86] as const].flatMap(([device, share]) => {
+  const length = lineLength(line.points)
+  const inward = Math.min(FROM_END, length / 4)
+  const cost = (device: string) =>
+    line.segment.ends.find((each) => each.device === device)?.costs.find((each) => each.protocol === layer)
+  const costs = [[from, inward] as const, [to, length - inward] as const].flatMap(([device, distance]) => {
     const found = cost(device)
-    return found ? [{ ...alongLine(line.points, share), text: String(found.cost) }] : []
+    return found ? [{ ...alongLine(line.points, distance), text: String(found.cost) }] : []
   })
-  const places = new Set([cost(from)?.where, cost(to)?.where].filter((where) => where !== undefined))
-  const where = places.size ? { ...alongLine(line.points, 0.5), text: [...places].join(' | ') } : null
+  const places = [...new Set([cost(from)?.where, cost(to)?.where].filter((where) => where !== undefined))]
+  const where = places.length && length > ROOM_FOR_THREE ? { ...alongLine(line.points, length / 2), text: places.join(' | ') } : null
   return { costs, where }
 }
 

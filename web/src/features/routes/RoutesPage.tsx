@@ -1,5 +1,5 @@
 import { useQuery } from '@tanstack/react-query'
-import { useState, type FormEvent } from 'react'
+import { useEffect, useRef, useState, type FormEvent } from 'react'
 import { Link } from 'react-router'
 import { casesQuery, chartQuery, holdersQuery } from '../../api/queries'
 import type { HeldRoute, Holders } from '../../api/types'
@@ -105,9 +105,10 @@ function HolderList({ holders, device, vrf, onChoose }: { holders: Holders; devi
   return (
     <Panel title="Who holds which route" aside={holders.matched ? <span className="text-soft">most specific <Mono>{holders.matched}</Mono></span> : undefined} className="min-h-0 overflow-auto">
       {holders.groups.map((group, index) => (
-        <section key={group.exit} aria-label={group.exit} className="mb-3">
+        <section key={`${group.exit} ${group.falls_back}`} aria-label={group.exit} className="mb-3">
           <h3 className="flex items-center gap-2 text-sm font-semibold text-soft">
-            <span aria-hidden className={`inline-block h-3 w-5 rounded-sm ${BARS[index % BARS.length]}`} />{group.exit}
+            <span aria-hidden className={`inline-block h-3 w-5 rounded-sm ${BARS[index % BARS.length]}`} />
+            <span>{group.exit}{group.falls_back && <em className="text-warn not-italic">, by their default route only</em>}</span>
           </h3>
           <ul>
             {group.routes.map((route) => (
@@ -138,13 +139,17 @@ const tableName = ({ device, vrf }: { device: string; vrf: string }) => (vrf ===
 
 function HolderRow({ route, asked, current, onChoose }: { route: HeldRoute; asked: string | null; current: boolean; onChoose: Choose }) {
   const shorter = route.prefix !== asked
+  const row = useRef<HTMLLIElement>(null)
+  useEffect(() => {
+    if (current) row.current?.scrollIntoView({ block: 'nearest' })
+  }, [current])
   return (
-    <li>
-      <button type="button" aria-current={current} onClick={() => onChoose(route.device, route.vrf)} className="grid w-full grid-cols-[minmax(7rem,1fr)_minmax(9rem,1.5fr)_auto] items-baseline gap-2 rounded px-2 py-1 text-left hover:bg-sunk aria-[current=true]:bg-go-wash">
+    <li ref={row}>
+      <button type="button" aria-current={current} onClick={() => onChoose(route.device, route.vrf)} className="grid w-full grid-cols-[8rem_minmax(0,1fr)_5.5rem] items-baseline gap-2 rounded px-2 py-1 text-left hover:bg-sunk aria-[current=true]:bg-go-wash">
         <strong className="truncate">{tableName(route)}</strong>
         <span className="min-w-0">
           {route.title}
-          {route.falls_back ? <em className="block text-sm text-warn not-italic">only its default route</em> : shorter && <span className="block font-mono text-[0.8em] text-soft">{route.prefix}</span>}
+          {shorter && !route.falls_back && <span className="block font-mono text-[0.8em] text-warn">{route.prefix}</span>}
           <span className="block truncate font-mono text-[0.8em] text-soft" title={hopWords(route)}>{hopWords(route)}</span>
         </span>
         <span className="text-right font-mono text-[0.86em]" title="distance / metric">{route.distance}/{route.metric}</span>

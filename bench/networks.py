@@ -1,0 +1,61 @@
+"""Networks for benchmarks: link-state graphs and device files, made from a fixed seed."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from routrel.control.shortest_paths import Graph, build_graph
+
+__all__ = ["random_graph", "star_of_rings"]
+
+
+def random_graph(routers: int, links: int, seed: int = 1) -> Graph:
+    """A connected graph of point-to-point links with costs from 1 to 99 in each direction."""
+    random = np.random.default_rng(seed)
+    joined = {(node, int(random.integers(0, node))) for node in range(1, routers)}
+    while len(joined) < links:
+        left, right = map(int, random.integers(0, routers, 2))
+        if left != right and (right, left) not in joined:
+            joined.add((left, right))
+    ways = sorted(
+        (tail, head, float(random.integers(1, 100)))
+        for left, right in sorted(joined)
+        for tail, head in ((left, right), (right, left))
+    )
+    return build_graph(routers, routers, ways, ways)
+
+
+def _subnet(number: int) -> str:
+    return f"172.{16 + (number >> 12)}.{number >> 4 & 255}.{(number & 15) << 4}/28"
+
+
+def star_of_rings(routers: int, statics: int) -> dict[str, str]:
+    """Device files of routers in a ring with chords; two announce the same static routes."""
+    random = np.random.default_rng(2)
+    ports: dict[int, list[str]] = {number: [] for number in range(routers)}
+    joins = [(n, (n + 1) % routers) for n in range(routers)]
+    joins += [(n, int((n + random.integers(2, routers - 1)) % routers)) for n in range(routers)]
+    for number, (left, right) in enumerate(joins):
+        cost = int(random.integers(1, 20))
+        for end, host in ((left, 0), (right, 1)):
+            address = f"10.{number >> 15}.{number >> 7 & 255}.{(number << 1 & 255) + host}"
+            ports[end].append(
+                f"  p{number}: {{addresses: [{address}/31], ospf: "
+                f"{{area: 0, cost: {cost}, network: point-to-point}}}}\n"
+            )
+    texts = {}
+    for number, lines in ports.items():
+        takes = number in (0, routers // 2)
+        routes = (
+            "static:\n"
+            + "".join(f"  - {{to: {_subnet(k)}, discard: true}}\n" for k in range(statics))
+            if takes
+            else ""
+        )
+        ospf = "{redistribute: [{from: static}]}" if takes else "{}"
+        texts[f"r{number}.yaml"] = (
+            f"routrel: 1\ndevice: r{number}\nrole: router\nospf: {ospf}\n{routes}interfaces:\n"
+            f"  lo: {{kind: loopback, addresses: [192.168.{number >> 8}.{number & 255}/32], "
+            "ospf: {area: 0}}\n" + "".join(lines)
+        )
+    return texts

@@ -1,0 +1,157 @@
+"""Slow, plain protocols: tables by passing messages one at a time, written apart from the engine.
+
+Each takes links as (left, right, cost outward of left, cost outward of right) and what every router
+announces, and returns {router: {prefix: metric}}. They share no code with the engine.
+"""
+
+from __future__ import annotations
+
+import heapq
+import random
+from collections import defaultdict
+
+Links = list[tuple[str, str, int, int]]
+
+__all__ = ["plain_areas", "plain_eigrp", "plain_externals", "plain_rip"]
+
+
+def plain_rip(
+    links: Links, own: dict[str, set[str]], silent: set[tuple[str, str]], seed: int
+) -> dict[str, dict[str, int]]:
+    """Distance vectors in a random order of messages until nobody believes anything new.
+
+    The left cost is what the right end adds to what it hears, and the other way round. `silent` holds (router, prefix) pairs that are heard but not
+    passed on, because another protocol's route is active there.
+    """
+    order = random.Random(seed)
+    receivers = defaultdict(list)
+    for left, right, left_cost, right_cost in links:
+        receivers[left].append((right, left_cost))
+        receivers[right].append((left, right_cost))
+    heard: dict[tuple[str, str], dict[str, int]] = defaultdict(dict)  # (receiver, sender)
+
+    def best(router: str) -> dict[str, int]:
+        found: dict[str, int] = {}
+        for (receiver, _), offers in heard.items():
+            if receiver == router:
+                for prefix, metric in offers.items():
+                    if metric < 16 and metric < found.get(prefix, 16):
+                        found[prefix] = metric
+        return found
+
+    def told(router: str) -> dict[str, int]:
+        learned = {p: m for p, m in best(router).items() if (router, p) not in silent}
+        return {**learned, **dict.fromkeys(own[router], 1)}
+
+    pending = [(sender, to, cost) for sender in own for to, cost in receivers[sender]]
+    while True:
+        order.shuffle(pending)
+        moved = False
+        for sender, to, cost in pending:
+            offers = {p: min(16, m + cost) for p, m in told(sender).items()}
+            if heard[to, sender] != offers:
+                heard[to, sender] = offers
+                moved = True
+        if not moved:
+            break
+    return {
+        router: {p: m for p, m in best(router).items() if p not in own[router]} for router in own
+    }
+
+
+def plain_eigrp(
+    links: list[tuple[str, str, int, int]], own: dict[str, set[str]]
+) -> dict[str, dict[str, int]]:
+    """Classic distances, settled router by router from the nearest (no two paths below it).
+
+    Links are (left, right, kb/s, tens of microseconds), the same at both ends; what a router
+    announces is on a loopback of 1 Gb/s and 10 us.
+    """
+    near = defaultdict(list)
+    for left, right, kbps, delay in links:
+        near[left].append((right, kbps, delay))
+        near[right].append((left, kbps, delay))
+
+    def distance(kbps: int, delay: int) -> int:
+        return 256 * (10**7 // kbps + delay)
+
+    tables: dict[str, dict[str, int]] = {router: {} for router in own}
+    for origin, prefixes in own.items():
+        settled: dict[str, int] = {}
+        queue = [(distance(10**6, 1), origin, 10**6, 1)]
+        while queue:
+            metric, router, kbps, delay = heapq.heappop(queue)
+            if router in settled:
+                continue
+            settled[router] = metric
+            for other, link_kbps, link_delay in near[router]:
+                narrow, late = min(kbps, link_kbps), delay + link_delay
+                heapq.heappush(queue, (distance(narrow, late), other, narrow, late))
+        for router, metric in settled.items():
+            if router != origin:
+                tables[router].update(dict.fromkeys(prefixes, metric))
+    return tables
+
+
+def _distances(links: Links, start: str) -> dict[str, int]:
+    near = defaultdict(list)
+    for left, right, left_cost, right_cost in links:
+        near[left].append((right, left_cost))
+        near[right].append((left, right_cost))
+    found: dict[str, int] = {}
+    queue = [(0, start)]
+    while queue:
+        cost, router = heapq.heappop(queue)
+        if router not in found:
+            found[router] = cost
+            for other, step in near[router]:
+                heapq.heappush(queue, (cost + step, other))
+    return found
+
+
+def plain_externals(
+    links: Links, announced: list[tuple[str, int, int]], router: str
+) -> tuple[int, int] | None:
+    """The (type, metric) of a router's best external route: (origin, type, metric) announced.
+
+    Type 1 before type 2; among type 1 the whole cost, among type 2 the metric alone.
+    """
+    ways = _distances(links, router)
+    offers = [
+        (kind, metric + (ways[origin] if kind == 1 else 0))
+        for origin, kind, metric in announced
+        if origin != router and origin in ways
+    ]
+    return min(offers, default=None)
+
+
+def plain_areas(levels: dict[str, tuple[int, str]], links: Links) -> dict[str, dict[str, int]]:
+    """IS-IS levels: {router: (1, 2 or 3 for both; area)}; distances between loopbacks of cost 0.
+
+    Level 1 first; then level 2 with what its level 1-2 systems know of level 1.
+    """
+
+    def joined(level: int) -> Links:
+        kept = []
+        for link in links:
+            ends = [levels[name] for name in link[:2]]
+            speaks = all(kind & level for kind, _ in ends)
+            if speaks and (level == 2 or ends[0][1] == ends[1][1]):
+                kept.append(link)
+        return kept
+
+    first = {
+        router: _distances(joined(1), router) if kind & 1 else {}
+        for router, (kind, _) in levels.items()
+    }
+    result: dict[str, dict[str, int]] = {}
+    for router, (kind, _) in levels.items():
+        known = {other: cost for other, cost in first[router].items() if other != router}
+        if kind & 2:
+            for border, cost in _distances(joined(2), router).items():
+                offers = {border: 0} | (first[border] if levels[border][0] == 3 else {})
+                for other, more in offers.items():
+                    if other != router and other not in first[router]:
+                        known[other] = min(cost + more, known.get(other, 1 << 40))
+        result[router] = known
+    return result

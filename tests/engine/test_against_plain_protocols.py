@@ -1,0 +1,214 @@
+"""Random nets: the engine's tables against slow plain protocols, and properties of both."""
+
+from __future__ import annotations
+
+import ipaddress
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from routrel.control.shortest_paths import EdgeChange, ShortestPaths, build_graph
+from tests.engine.nets import route, wired
+from tests.engine.plain_protocols import (
+    plain_areas,
+    plain_eigrp,
+    plain_externals,
+    plain_rip,
+)
+
+SIZES = st.integers(3, 7)
+SMALL = st.integers(1, 4)
+
+
+@st.composite
+def nets(draw, costs=SMALL):
+    """Links of a connected net of 3 to 7 routers, at most one between two of them."""
+    size = draw(SIZES)
+    pairs = [(draw(st.integers(1, n - 1)), n) for n in range(2, size + 1)]
+    more = st.tuples(st.integers(1, size), st.integers(1, size))
+    pairs += [tuple(sorted(p)) for p in draw(st.lists(more, max_size=5)) if p[0] != p[1]]
+    return [(f"r{a}", f"r{b}", draw(costs), draw(costs)) for a, b in dict.fromkeys(pairs)]
+
+
+def text(links):
+    return " ".join(f"{left}-{right}" for left, right, *_ in links)
+
+
+def names(links):
+    return sorted({name for link in links for name in link[:2]})
+
+
+def lo(name):
+    return f"10.255.0.{name[1:]}/32"
+
+
+def held(net, name, protocol):
+    """A router's routes of a protocol to the others' loopbacks: {router: metric}."""
+    table = net.rib.interning.table_numbers[name, "default"]
+    found = {}
+    for entry in net.rib.table_routes(table):
+        if entry.protocol.id == protocol and str(entry.prefix).startswith("10.255.0."):
+            found[f"r{int(entry.prefix.network_address) & 255}"] = entry.metric
+    return found
+
+
+@settings(max_examples=60, deadline=None)
+@given(nets(), st.data())
+def test_rip_agrees_with_messages_in_any_order(links, data):
+    """Also where some routers hold a static route instead and so pass nothing on."""
+    silent = data.draw(
+        st.sets(st.tuples(st.sampled_from(names(links)), st.sampled_from(names(links))), max_size=3)
+    )
+    silent = {(here, there) for here, there in silent if here != there}
+    ports, top = {}, {}
+    for number, (left, right, left_cost, right_cost) in enumerate(links, start=1):
+        # The receiver adds its own interface's cost: what the left end pays counts at the right.
+        ports[f"{right}:e{number}"] = f"rip: {{cost: {left_cost}}}"
+        ports[f"{left}:e{number}"] = f"rip: {{cost: {right_cost}}}"
+    for name in names(links):
+        statics = [f"{{to: {lo(t)}, discard: true}}" for h, t in sorted(silent) if h == name]
+        top[name] = "rip: {}" + (f"\nstatic: [{', '.join(statics)}]" if statics else "")
+    net = wired(text(links), port="rip: {}", ports=ports, top=top)
+    own = {name: {name} for name in names(links)}
+    plain = plain_rip(links, own, silent, seed=data.draw(st.integers(0, 99)))
+    for name in own:
+        expected = {p: m for p, m in plain[name].items() if (name, p) not in silent}
+        assert held(net, name, "rip") == expected, name
+
+
+@settings(max_examples=60, deadline=None)
+@given(nets(st.sampled_from([1, 5, 40])))
+def test_eigrp_agrees_with_settling_from_the_nearest(links):
+    """Bandwidths of 10 to 1000 Mb/s and delays of 10 to 400 us, the same at both ends."""
+    kbps = {1: 10**6, 5: 10**5, 40: 10**4}
+    plain = [(a, b, kbps[x], y) for a, b, x, y in links]
+    ports = {}
+    for number, (left, right, bandwidth, delay) in enumerate(plain, start=1):
+        said = f"bandwidth: {bandwidth} kb/s, delay: {delay * 10} us, eigrp: {{}}"
+        ports[f"{left}:e{number}"] = ports[f"{right}:e{number}"] = said
+    net = wired(text(links), port="eigrp: {}", ports=ports, top="eigrp: {as: 1}")
+    expected = plain_eigrp(plain, {name: {name} for name in names(links)})
+    for name in names(links):
+        assert held(net, name, "eigrp") == expected[name]
+
+
+def link_ports(links, key):
+    ports = {}
+    for number, (left, right, left_cost, right_cost) in enumerate(links, start=1):
+        for name, cost in ((left, left_cost), (right, right_cost)):
+            ports[f"{name}:e{number}"] = key.format(cost)
+    return ports
+
+
+@settings(max_examples=60, deadline=None)
+@given(nets(), st.data())
+def test_external_routes_agree(links, data):
+    """Any routers announce one prefix, with types and metrics of their own."""
+    offers = st.tuples(st.sampled_from(names(links)), st.sampled_from([1, 2]), st.integers(1, 9))
+    announced = list(
+        {o[0]: o for o in data.draw(st.lists(offers, min_size=1, max_size=4))}.values()
+    )
+    top = {"": "ospf: {}"}
+    for origin, kind, metric in announced:
+        taking = f"{{from: static, metric: {metric}, metric-type: {kind}}}"
+        top[origin] = (
+            f"ospf: {{redistribute: [{taking}]}}\nstatic: [{{to: 10.9.0.0/16, discard: true}}]"
+        )
+    key = "ospf: {{area: 0, cost: {}, network: point-to-point}}"
+    net = wired(text(links), port="ospf: {area: 0}", ports=link_ports(links, key), top=top)
+    for name in names(links):
+        found = route(net, name, "10.9.0.0/16")
+        if name in {origin for origin, *_ in announced}:
+            assert found.protocol.id == "static"
+            continue
+        expected = plain_externals(links, announced, name)
+        assert (int(found.path_type.id[-1]), found.metric) == expected
+
+
+@settings(max_examples=60, deadline=None)
+@given(nets(), st.data())
+def test_isis_levels_agree(links, data):
+    """Systems of any level in two areas."""
+    levels = {
+        name: (data.draw(st.sampled_from([1, 2, 3])), data.draw(st.sampled_from(["0001", "0002"])))
+        for name in names(links)
+    }
+    words = {1: "1", 2: "2", 3: "1-2"}
+    top = {
+        name: f"isis: {{net: 49.{area}.0000.0000.{int(name[1:]):04}.00, level: {words[kind]}}}"
+        for name, (kind, area) in levels.items()
+    }
+    key = "isis: {{metric: {}, network: point-to-point}}"
+    net = wired(text(links), port="isis: {}", ports=link_ports(links, key), top=top)
+    expected = plain_areas(levels, links)
+    for name in names(links):
+        assert held(net, name, "isis") == expected[name], name
+
+
+@settings(max_examples=40, deadline=None)
+@given(st.integers(4, 14), st.integers(0, 10**6), st.integers(1, 3))
+def test_following_changes_gives_what_computing_anew_gives(size, seed, count):
+    """Costs raised, lowered and links cut, several at once, with networks among the vertices."""
+    random = np.random.default_rng(seed)
+    joined = {(n, int(random.integers(0, n))) for n in range(1, size)}
+    for _ in range(size):
+        a, b = sorted(map(int, random.integers(0, size, 2)), reverse=True)
+        if a != b:
+            joined.add((a, b))
+    ways = sorted(
+        (a, b, float(random.integers(1, 6))) for x, y in joined for a, b in ((x, y), (y, x))
+    )
+    links, edges = list(ways), list(ways)
+    for network in (size, size + 1):
+        pair = random.choice(size, 2, replace=False).tolist()
+        if any((a, b) == tuple(pair) for a, b, _ in links):
+            continue
+        for here, there in (pair, pair[::-1]):
+            cost = float(random.integers(1, 6))
+            edges += [(here, network, cost - 0.5), (network, here, 0.5)]
+            ways.append((here, there, cost))
+    ways.sort()
+    old = ShortestPaths(build_graph(size, size + 2, edges, ways))
+    picked = random.choice(len(links), count, replace=False).tolist()
+    changes = [EdgeChange(*links[at][:2], float(random.choice([1, 3, 9, np.inf]))) for at in picked]
+    new = old.after(changes)
+    to = {(c.tail, c.head): c.cost for c in changes}
+    fresh = [(a, b, to.get((a, b), cost)) for a, b, cost in ways]
+    changed = [(a, b, to.get((a, b), cost)) for a, b, cost in links]
+    kept = edges[len(links) :] + [edge for edge in changed if np.isfinite(edge[2])]
+    anew = ShortestPaths(build_graph(size, size + 2, kept, fresh))
+    assert (new.dist == anew.dist).all()
+    assert (new.masks == anew.masks).all()
+
+
+@settings(max_examples=30, deadline=None)
+@given(nets(), st.randoms(use_true_random=False))
+def test_names_do_not_matter(links, random):
+    """Calling the routers otherwise changes no metric."""
+    old = names(links)
+    new = old[:]
+    random.shuffle(new)
+    renamed = dict(zip(old, new, strict=True))
+    again = [(renamed[a], renamed[b], x, y) for a, b, x, y in links]
+    key = "ospf: {{area: 0, cost: {}, network: point-to-point}}"
+    nets_of = [
+        wired(text(each), port="ospf: {area: 0}", ports=link_ports(each, key), top="ospf: {}")
+        for each in (links, again)
+    ]
+    for name in old:
+        first = {renamed[other]: m for other, m in held(nets_of[0], name, "ospf").items()}
+        assert first == held(nets_of[1], renamed[name], "ospf")
+
+
+def test_the_index_of_prefixes_is_of_no_consequence():
+    """A prefix that only one router knows changes nothing for others (a losing candidate)."""
+    base = wired("r1-r2", port="rip: {}", top="rip: {}")
+    more = wired(
+        "r1-r2", port="rip: {}",
+        top={"r1": "rip: {}\nstatic: [{to: 10.255.0.2/32, discard: true, distance: 200}]", "": "rip: {}"},
+    )  # fmt: skip
+    prefix = ipaddress.ip_network("10.255.0.2/32")
+    for net in (base, more):
+        table = net.rib.interning.table_numbers["r1", "default"]
+        assert net.rib.active_route(table, prefix).protocol.id == "rip"
