@@ -23,6 +23,8 @@ from routrel.control.rib.table import Rib
 
 __all__ = ["Settled", "settle"]
 
+#: Rounds before anybody looks whether one repeats: keeping all states of a large network is costly.
+QUIET_ROUNDS = 6
 #: Rounds before routing counts as never settling; real networks need a handful.
 MAXIMUM_ROUNDS = 100
 #: Steps of single tables, for each table in question.
@@ -42,18 +44,20 @@ def settle(protocols: Protocols, interning: Interning) -> Settled:
     """The tables of a network where everything agrees."""
     view = Rib(interning, protocols.connected)
     seen: dict[bytes, int] = {}
-    states: list[Rib] = [view]
-    for _ in range(MAXIMUM_ROUNDS):
+    states: list[Rib] = []
+    for number in range(MAXIMUM_ROUNDS):
         rib = Rib(interning, protocols.rows(view))
         if _same(rib.candidates, view.candidates):
             return Settled(rib, _moving(protocols), frozenset())
+        view = rib
+        if number < QUIET_ROUNDS:
+            continue
         digest = _digest(rib)
         if digest in seen:
             cycle = [*states[seen[digest] :], rib]
             return _one_by_one(protocols, interning, _differences(cycle))
         seen[digest] = len(states)
         states.append(rib)
-        view = rib
     return _one_by_one(protocols, interning, _differences(states[-4:]))
 
 

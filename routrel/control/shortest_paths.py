@@ -189,7 +189,14 @@ class _Repair:
         for change, edge, ways in self.changes:
             cost[edge] = change.cost
             way_cost[ways] = change.cost
-        self.graph = replace(self.graph, cost=cost, way_cost=way_cost)
+        # First only what got dearer: a pair that found its way over a cheaper edge already would
+        # hide from the step that looks for pairs which get cheaper.
+        self.final = replace(self.graph, cost=cost, way_cost=way_cost)
+        self.graph = replace(
+            self.graph,
+            cost=np.maximum(cost, self.graph.cost),
+            way_cost=np.maximum(way_cost, self.graph.way_cost),
+        )
         #: Pairs whose distance changed, as router * vertices + vertex.
         self.changed: list[NDArray[np.int64]] = []
 
@@ -205,6 +212,7 @@ class _Repair:
 
     def result(self) -> ShortestPaths:
         self._repair(*self._pairs_over_dearer_edges())
+        self.graph = self.final
         for change, edge, _ in self.changes:
             if change.cost < self.old.graph.cost[edge]:
                 self._shortened(change)

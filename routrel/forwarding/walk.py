@@ -263,7 +263,7 @@ class _Walker:
             return _Neighbour(evidence)
         others = list(self.topology.neighbours(device.name, interface.name))
         for end in others:
-            if any(own.ip == address for own in end.interface.addresses):
+            if any(own.ip == address for own in end.device.addresses_on(end.interface)):
                 answer = replace(evidence, device=end.device.name)
                 return _Neighbour(answer, end.device, end.interface)
         for outside in segment.outside:

@@ -172,6 +172,11 @@ class Device:
     def interface(self, name: str) -> Interface | None:
         return next((i for i in self.interfaces if i.name == name), None)
 
+    def addresses_on(self, interface: Interface) -> tuple[InterfaceAddress, ...]:
+        """The addresses an interface answers for: its own, or those it borrows."""
+        lender = self.interface(interface.unnumbered) if interface.unnumbered else None
+        return lender.addresses if lender else interface.addresses
+
     def filter(self, name: str) -> Filter | None:
         return next((f for f in self.filters if f.name == name), None)
 

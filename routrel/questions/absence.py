@@ -294,7 +294,12 @@ def _reached(state: State, holder: int, prefix: Prefix, route: Route) -> tuple[s
         hop = held.next_hops[0]
         ends = state.topology.neighbours(device, hop.interface) if hop.interface else ()
         following = next(
-            (end for end in ends if hop.address in [a.ip for a in end.interface.addresses]), None
+            (
+                end
+                for end in ends
+                if hop.address in [a.ip for a in end.device.addresses_on(end.interface)]
+            ),
+            None,
         )
         if following is None:
             break

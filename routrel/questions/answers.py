@@ -77,7 +77,7 @@ def next_hop_data(state: State, device: str, hop: NextHop) -> Json:
     neighbour = None
     if hop.interface is not None and hop.address is not None:
         for end in state.topology.neighbours(device, hop.interface):
-            if any(own.ip == hop.address for own in end.interface.addresses):
+            if any(own.ip == hop.address for own in end.device.addresses_on(end.interface)):
                 neighbour = end.device.name
     return {
         "address": str(hop.address) if hop.address else None,

@@ -73,9 +73,7 @@ class _Follower:
         if hop.address is None:
             return frozenset({Exit("connected", device)})
         for end in topology.neighbours(device, hop.interface or ""):
-            lender = end.interface.unnumbered
-            source = end.device.interface(lender) if lender else end.interface
-            if source and any(own.ip == hop.address for own in source.addresses):
+            if any(own.ip == hop.address for own in end.device.addresses_on(end.interface)):
                 table = interning.table_numbers[end.device.name, end.interface.vrf]
                 return self.of(table, passed)
         segment = topology.segment_of.get((device, hop.interface or ""))

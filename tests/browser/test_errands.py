@@ -107,3 +107,29 @@ def test_looking_around_by_chart_table_and_keyboard(reader: Reader):
     reader.reads("eas-fw-1: deny tcp")
     reader.labelled("Find anything").send_keys(Keys.ENTER)
     reader.reads("line 77 is cited")
+
+
+def test_why_the_slipway_is_reached_by_a_detour(reader: Reader):
+    """From a complaint to the ladder, to the cited line; then a device that lacks a route, and why."""
+    reader.log_in()
+    reader.open("/n/marram/routes")
+    reader.press("The slipway is reached over the other yard router")
+    reader.reads("its distance 110 is below the 120 of RIP from har-slip-1", "out here")
+    reader.accessible()
+    asked = reader.driver.current_url
+    reader.press("har-yard-1.yaml:11")
+    reader.reads("line 11 is cited")
+    reader.driver.get(asked)  # the address alone brings the answer back
+    reader.reads("Why har-yard-2 chose it")
+    reader.fill("address or prefix", "10.64.15.0/24").send_keys(Keys.ENTER)
+    reader.reads("a route to 10.64.15.0/24", "Who holds which route")
+    reader.open("/n/marram/routes?q=10.64.15.0/24&device=har-mast-1")
+    reader.reads("Why har-mast-1 has none", "How far the route got", "AS 65 against 66")
+    reader.accessible()
+    reader.press("Its whole table")
+    reader.reads("Table of har-mast-1")
+    reader.open("/n/marram/routes?table=brk-core-1&other=cor-core-1&differing=1")
+    reader.reads("Tables of brk-core-1 and cor-core-1", "only what differs")
+    reader.accessible()
+    reader.open("/n/marram/devices/chart?layer=ospf")
+    reader.reads("what the nearer device counts outward", "area 4")

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import ipaddress
-
 import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -201,14 +199,18 @@ def test_names_do_not_matter(links, random):
         assert first == held(nets_of[1], renamed[name], "ospf")
 
 
-def test_the_index_of_prefixes_is_of_no_consequence():
-    """A prefix that only one router knows changes nothing for others (a losing candidate)."""
-    base = wired("r1-r2", port="rip: {}", top="rip: {}")
-    more = wired(
-        "r1-r2", port="rip: {}",
-        top={"r1": "rip: {}\nstatic: [{to: 10.255.0.2/32, discard: true, distance: 200}]", "": "rip: {}"},
-    )  # fmt: skip
-    prefix = ipaddress.ip_network("10.255.0.2/32")
-    for net in (base, more):
-        table = net.rib.interning.table_numbers["r1", "default"]
-        assert net.rib.active_route(table, prefix).protocol.id == "rip"
+@settings(max_examples=30, deadline=None)
+@given(nets(), st.data())
+def test_a_losing_candidate_changes_nothing(links, data):
+    """Static routes that rank behind RIP, anywhere, leave every active route as it was."""
+    pairs = st.tuples(st.sampled_from(names(links)), st.sampled_from(names(links)))
+    losers = sorted({p for p in data.draw(st.lists(pairs, max_size=4)) if p[0] != p[1]})
+    top = {"": "rip: {}"}
+    for name in {here for here, _ in losers}:
+        statics = ", ".join(
+            f"{{to: {lo(there)}, discard: true, distance: 200}}" for h, there in losers if h == name
+        )
+        top[name] = f"rip: {{}}\nstatic: [{statics}]"
+    nets_of = [wired(text(links), port="rip: {}", top=each) for each in ("rip: {}", top)]
+    for name in names(links):
+        assert held(nets_of[0], name, "rip") == held(nets_of[1], name, "rip")

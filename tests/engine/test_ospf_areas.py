@@ -8,6 +8,8 @@ from __future__ import annotations
 
 import pytest
 
+from routrel.questions.answers import flow_data
+from routrel.questions.flow import FlowQuestion, ask_flow
 from tests.engine.nets import device, route, state, told, wired
 
 
@@ -275,3 +277,5 @@ def test_an_unnumbered_link_borrows_an_address():
     net = state(wire, device("r1", text.format(1)), device("r2", text.format(2)))
     found = route(net, "r1", "10.255.0.2/32")
     assert (found.metric, str(found.next_hops[0].address)) == (10, "10.255.0.2")
+    answer = flow_data(net, ask_flow(net, FlowQuestion(source="r1", destination="r2", both=True)))
+    assert answer["forward"]["verdict"] == answer["return"]["verdict"] == "delivered"

@@ -248,6 +248,35 @@ def test_wrong_questions_get_a_code_and_a_suggestion(network):
     assert viewer.get("/api/networks/demo/flow?from=kiosk-gul").json()["code"] == "invalid"
     assert viewer.get("/api/networks/demo/chart?revision=99").status_code == 404
     assert viewer.get("/api/networks/demo/table?device=none").json()["code"] == "unknown_name"
+    assert viewer.get("/api/networks/demo/holders?q=slip").json()["code"] == "not_a_destination"
+    assert viewer.get("/api/networks/demo/why?q=10.64.7.1&device=none").json()["code"] == (
+        "unknown_name"
+    )
+
+
+def test_routes_are_grouped_by_exit_explained_and_paged(network):
+    """Who holds a prefix; why one device does; and its table, filtered on the server by pages."""
+    viewer = client("viewer")
+    held = viewer.get("/api/networks/demo/holders", {"q": "10.64.13.0/24"}).json()
+    first = held["groups"][0]
+    assert (held["matched"], first["exit"]) == ("10.64.13.0/24", "arrives at har-slip-1")
+    assert {route["device"] for route in first["routes"]} >= {"har-yard-1", "har-mast-1"}
+    assert all(group["falls_back"] for group in held["groups"][1:])
+    # A default is a route to itself, and then nobody falls back.
+    default = viewer.get("/api/networks/demo/holders", {"q": "0.0.0.0/0"}).json()
+    assert not any(group["falls_back"] for group in default["groups"])
+    why = {"q": "10.64.13.0/24", "device": "har-yard-2"}
+    answer = viewer.get("/api/networks/demo/why", why).json()
+    assert [c["lost_on"] for c in answer["candidates"]] == [None, "distance"]
+    question = {"device": "gul-edge-1", "contains": "10.66 inter-area", "limit": 5}
+    page = viewer.get("/api/networks/demo/table", question).json()
+    assert len(page["rows"]) == 5 < page["matching"] < page["total"]
+    rest = viewer.get("/api/networks/demo/table", {**question, "offset": 5}).json()["rows"]
+    assert rest[0]["prefix"] not in {row["prefix"] for row in page["rows"]}
+    both = {"device": "brk-core-1", "other": "cor-core-1"}
+    whole = viewer.get("/api/networks/demo/table", both).json()
+    differing = viewer.get("/api/networks/demo/table", {**both, "differing": "true"}).json()
+    assert 0 < differing["matching"] < whole["matching"]
 
 
 def test_find_ranks_names_before_text(network):

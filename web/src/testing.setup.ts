@@ -3,3 +3,6 @@ import { cleanup } from '@testing-library/react'
 import { afterEach } from 'vitest'
 
 afterEach(cleanup)
+
+// The test document has no layout, so there is nowhere to scroll to.
+Element.prototype.scrollIntoView = () => {}

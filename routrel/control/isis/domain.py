@@ -211,6 +211,8 @@ class IsisDomain:
         return told
 
     def _leaked(self, index: int, use: PolicyUse | None, rows: Rows) -> list[tuple[int, int]]:
+        if use is None:
+            return list(zip(rows["prefix"].tolist(), rows["metric"].tolist(), strict=True))
         accept = policy_function(self.systems[index].device, use)
         found = []
         for row in rows:

@@ -37,7 +37,7 @@ const way = (branch: Branch): Direction => ({
 })
 const flow: Flow = { sentence: 'Blocked at fw: filter wan drops it.', traffic: 'tcp 5432', forward: way(blocked), return: null }
 
-const complaints = [{ name: 'c', title: 'The kiosk is silent', story: 'It says nothing.', question: { source: 'kiosk', destination: 'db', traffic: 'tcp 5432', size: null } }]
+const complaints = [{ name: 'c', title: 'The kiosk is silent', story: 'It says nothing.', question: { source: 'kiosk', destination: 'db', traffic: 'tcp 5432', size: null }, route: null }]
 
 let asked: string[] = []
 let refuse = false

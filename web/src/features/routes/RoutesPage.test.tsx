@@ -1,0 +1,81 @@
+import { screen, within } from '@testing-library/react'
+import userEvent from '@testing-library/user-event'
+import { beforeEach, expect, test } from 'vitest'
+import type { Candidate, HeldRoute, Holders, Why } from '../../api/types'
+import { serve, visit } from '../../testing'
+import { RoutesPage } from './RoutesPage'
+import { ladderRungs } from './routeWords'
+
+const RUNGS = ['usable', 'distance', 'path_type', 'metric']
+const NOWHERE = { file: null, line: null, column: null }
+const hop = (device: string) => ({ address: '10.0.0.1', interface: 'e1', device, weight: 1, via: null })
+
+const candidate = (protocol: string, advertiser: string, texts: string[], lost: string | null): Candidate => ({
+  protocol, title: protocol.toUpperCase(), advertiser, lost_on: lost, next_hops: [hop(advertiser)],
+  values: { usable: true, problem: null, distance: Number(texts[1]), path_type: null, metric: 0, tag: 0, discard: false },
+  rungs: RUNGS.map((id, index) => ({ id, title: id, text: texts[index] ?? '' })), file: 'r.yaml', line: 7, column: 1,
+})
+const held = (device: string, more: Partial<HeldRoute> = {}): HeldRoute => ({
+  device, vrf: 'default', prefix: '10.9.0.0/16', protocol: 'ospf', path_type: null, title: 'OSPF', distance: 110, metric: 20,
+  tag: 0, discard: false, next_hops: [hop('r9')], falls_back: false, ...NOWHERE, ...more,
+})
+const holders: Holders = {
+  asked: '10.9.0.0/16', matched: '10.9.0.0/16', sentence: 'One device has a route.',
+  groups: [
+    { exit: 'arrives at r9', falls_back: false, routes: [held('r1')] },
+    { exit: 'leaves to isle at r8', falls_back: true, routes: [held('r2', { prefix: '0.0.0.0/0', falls_back: true })] },
+  ],
+  lacking: [{ device: 'r3', vrf: 'default' }],
+}
+const chosen: Why = {
+  device: 'r1', vrf: 'default', matched: '10.9.0.0/16', sentence: '', why: 'Its distance is below.', behind: [], absent: null,
+  candidates: [candidate('ospf', 'r9', ['yes', '110', '', '20'], null), candidate('rip', 'r8', ['yes', '120', '', '3'], 'distance')],
+}
+const missing: Why = {
+  ...chosen, device: 'r3', matched: null, candidates: [],
+  absent: {
+    sentence: 'r3 has no route.', prefix: '10.9.0.0/16', originators: ['r9'], reached: ['r9', 'r1'], stopped_between: ['r1', 'r3'],
+    reason: 'filtered', steps: [{ kind: 'filtered', device: 'r3', text: 'a policy rejects it', suggestion: 'accept it', file: 'r3.yaml', line: 4, column: 1 }],
+  },
+}
+
+let asked: string[] = []
+beforeEach(() => {
+  asked = serve(({ pathname, searchParams }) => {
+    if (pathname.endsWith('/holders')) return holders
+    if (pathname.endsWith('/why')) return searchParams.get('device') === 'r3' ? missing : chosen
+    if (pathname.endsWith('/cases')) return [{ name: 'c', title: 'A detour', story: 'Why?', question: null, route: { at: 'r1', to: '10.9.0.0/16' } }]
+    return { devices: [{ name: 'r1' }, { name: 'r2' }], sites: [], segments: [], outside: [] }
+  })
+})
+
+test('a loser is out on its rung and shows nothing below it', async () => {
+  visit(<RoutesPage />, '/n/net/routes?q=10.9.0.0/16&device=r1')
+  const ladder = await screen.findByRole('table')
+  const cells = (rung: string) => within(within(ladder).getByRole('row', { name: new RegExp(`^${rung}`) })).getAllByRole('cell').map((cell) => cell.textContent)
+  expect(cells('distance')).toEqual(['110', '120 out here'])
+  expect(cells('metric')).toEqual(['20', 'out before this rung'])
+  expect(cells('in use')[0]).toContain('✓ r9 by e1')
+})
+
+test('holders are grouped by exit; one without a route shows how far it got', async () => {
+  visit(<RoutesPage />, '/n/net/routes?q=10.9.0.0/16')
+  expect(await screen.findByRole('region', { name: 'arrives at r9' })).toHaveTextContent('r1')
+  expect(screen.getByRole('region', { name: 'leaves to isle at r8' })).toHaveTextContent('by their default route only')
+  await userEvent.click(screen.getByRole('button', { name: /r3 why none/ }))
+  expect(await screen.findByText(/a policy rejects it/)).toHaveTextContent('To mend it: accept it')
+  expect(screen.getByText('✗ r3')).toBeInTheDocument()
+  expect(screen.getByLabelText('address')).toHaveTextContent('device=r3')
+  expect(asked.some((each) => each.includes('/why') && each.includes('device=r3') && each.includes('revision=3'))).toBe(true)
+})
+
+test('the empty page offers the complaints about routes', async () => {
+  visit(<RoutesPage />, '/n/net/routes')
+  await userEvent.click(await screen.findByRole('link', { name: /A detour/ }))
+  expect(await screen.findByRole('status', { name: 'Who holds it' })).toHaveTextContent(holders.sentence)
+})
+
+test('rungs that nobody reached, or that say nothing, have no row', () => {
+  expect(ladderRungs(chosen.candidates).map((rung) => rung.id)).toEqual(['usable', 'distance', 'metric'])
+  expect(ladderRungs([])).toEqual([])
+})
