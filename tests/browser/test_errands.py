@@ -113,7 +113,9 @@ def test_why_the_slipway_is_reached_by_a_detour(reader: Reader):
     """From a complaint to the ladder, to the cited line; then a device that lacks a route, and why."""
     reader.log_in()
     reader.open("/n/marram/routes")
-    reader.press("The slipway is reached over the other yard router")
+    reader.reads("The slipway is reached over the other yard router")
+    card = reader.driver.find_element(By.PARTIAL_LINK_TEXT, "The slipway is reached")
+    card.click()
     reader.reads("its distance 110 is below the 120 of RIP from har-slip-1", "out here")
     reader.accessible()
     asked = reader.driver.current_url
