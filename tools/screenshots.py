@@ -34,7 +34,7 @@ VIEWS = [
     ("routes-beside", "/n/marram/routes?table=brk-core-1&other=cor-core-1", "10.64.4.0/24"),
     ("devices-chart", "/n/marram/devices/chart?device=gul-edge-1", "Eastmere"),
     ("devices-list", "/n/marram/devices/list", "booking database"),
-    ("devices-layer", "/n/marram/devices/chart?layer=ospf", "area 4"),
+    ("devices-layer", "/n/marram/devices/chart?layer=ospf", "nearer device counts"),
     ("devices-file", "/n/marram/devices/files?file=devices/eas-fw-1.yaml&line=77", "id: 30"),
     ("devices-findings", "/n/marram/devices/findings", "is shut"),
     ("import", "/n/marram/import", "Drop device files"),

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from routrel.model.addresses import Address, Prefix
+from routrel.model.addresses import Address, Prefix, prefix_order
 
 __all__ = ["PrefixIndex"]
 
@@ -20,6 +20,7 @@ class PrefixIndex:
         self.prefixes: list[Prefix] = []
         self._numbers: dict[tuple[int, int, int], int] = {}  # (version, length, network) -> number
         self._lengths: dict[int, list[int]] = {4: [], 6: []}  # falling
+        self._order: list[int] = []
         for prefix in prefixes:
             self.add(prefix)
 
@@ -43,6 +44,15 @@ class PrefixIndex:
         """The number of a prefix, or None where it was never added."""
         key = (prefix.version, prefix.prefixlen, int(prefix.network_address))
         return self._numbers.get(key)
+
+    def order(self) -> list[int]:
+        """For each number its place among all prefixes: IPv4 first, by address, shorter first."""
+        if len(self._order) != len(self.prefixes):
+            ranked = sorted(range(len(self.prefixes)), key=lambda n: prefix_order(self.prefixes[n]))
+            self._order = [0] * len(ranked)
+            for place, number in enumerate(ranked):
+                self._order[number] = place
+        return self._order
 
     def matches(self, address: Address) -> list[int]:
         """The numbers of all prefixes that hold an address, longest first."""

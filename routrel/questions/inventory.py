@@ -102,7 +102,7 @@ def _costs(state: State) -> dict[tuple[str, str], list[Json]]:
     for system in state.protocols.isis.systems:
         for circuit in system.circuits:
             if not circuit.settings.passive:
-                where = "level " + " and ".join(map(str, circuit.levels))
+                where = "level " + "-".join(map(str, circuit.levels))
                 cost = circuit.metric(max(circuit.levels, default=2))
                 entry = {"protocol": Protocol.ISIS.id, "where": where, "cost": cost}
                 found.setdefault(circuit.key, []).append(entry)

@@ -8,7 +8,6 @@ import numpy as np
 
 from routrel.control.converge import State
 from routrel.files.shapes import closest
-from routrel.model.addresses import prefix_order
 from routrel.model.network import DEFAULT_VRF
 from routrel.questions.answers import Json, route_data
 from routrel.questions.errors import UnknownName
@@ -42,21 +41,15 @@ def table_data(state: State, question: TableQuestion) -> Json:
     left = _routes(state, question.device, question.vrf)
     right = _routes(state, question.other, question.vrf) if question.other else {}
     prefixes = state.rib.interning.prefixes.prefixes
-    ordered = sorted({*left, *right}, key=lambda number: prefix_order(prefixes[number]))
+    order = state.rib.interning.prefixes.order()
+    ordered = sorted({*left, *right}, key=order.__getitem__)
     words = question.contains.lower().split()
-    chosen = []
-    for number in ordered:
-        if question.differing and _same(state, left.get(number), right.get(number)):
-            continue
-        if words:
-            text = " ".join(
-                _text(state, row)
-                for row in (left.get(number), right.get(number))
-                if row is not None
-            ).lower()
-            if not all(word in text for word in words):
-                continue
-        chosen.append(number)
+    chosen = [
+        number
+        for number in ordered
+        if not (question.differing and _same(state, left.get(number), right.get(number)))
+        and (not words or _holds(_text(state, left.get(number), right.get(number)), words))
+    ]
     page = chosen[question.offset : question.offset + question.limit]
     return {
         "total": len(ordered),
@@ -85,14 +78,22 @@ def _routes(state: State, device: str, vrf: str) -> dict[int, np.void]:
     return dict(zip(rows["prefix"].tolist(), rows, strict=True))
 
 
-def _text(state: State, row: np.void) -> str:
-    kind = state.rib.interning.kinds.kinds[row["kind"]]
-    hops = state.rib.interning.next_hops.sets[row["next_hops"]]
-    ways = " ".join(f"{hop.address or ''} {hop.interface or 'discard'}" for hop in hops)
-    prefix = state.rib.interning.prefixes.prefixes[row["prefix"]]
-    return (
-        f"{prefix} {protocol_type_words(kind.protocol, kind.path_type)} {kind.protocol.id} {ways}"
-    )
+def _holds(text: str, words: list[str]) -> bool:
+    return all(word in text for word in words)
+
+
+def _text(state: State, *rows: np.void | None) -> str:
+    """All that a filter may look for in the rows of one prefix, in lower case."""
+    interning = state.rib.interning
+    words = []
+    for row in rows:
+        if row is not None:
+            kind = interning.kinds.kinds[row["kind"]]
+            words += [str(interning.prefixes.prefixes[row["prefix"]]), kind.protocol.id]
+            words.append(protocol_type_words(kind.protocol, kind.path_type))
+            for hop in interning.next_hops.sets[row["next_hops"]]:
+                words += [str(hop.address or ""), hop.interface or "discard"]
+    return " ".join(words).lower()
 
 
 def _same(state: State, left: np.void | None, right: np.void | None) -> bool:

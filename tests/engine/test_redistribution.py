@@ -7,6 +7,8 @@ import textwrap
 import pytest
 
 from routrel.control.converge import converge
+from routrel.forwarding.hops import Verdict
+from routrel.questions.flow import FlowQuestion, ask_flow
 from tests.engine.nets import device, network, route, state, told, wired
 
 
@@ -85,6 +87,8 @@ def test_redistribution_that_never_settles_is_found():
     doubts = {(doubt.device, str(doubt.prefix)) for doubt in net.unsettled}
     assert {("r1", "10.255.0.3/32"), ("r2", "10.255.0.3/32")} == doubts
     assert "not_converged" in {finding.code for finding in net.findings}
+    answer = ask_flow(net, FlowQuestion(source="r2", destination="10.255.0.3"))
+    assert answer.forward.verdict is Verdict.NOT_CONVERGED
 
 
 def test_policies_pass_change_and_reject():

@@ -34,9 +34,10 @@ export function alongLine(points: Point[], distance: number): Point {
   return points[points.length - 1] ?? { x: 0, y: 0 }
 }
 
-/** How far from its end a cost stands, and how long a line must be to carry a third label, in pixels. */
+/** In pixels: how far from its end a cost stands, what both need, and how wide a letter is. */
 const FROM_END = 15
-const ROOM_FOR_THREE = 90
+const BOTH_ENDS = 64
+const LETTER = 6.5
 
 /** The costs at both ends of a line, each near the end that counts it, and the area or level between. */
 export function layerLabels(line: ChartLine, layer: Layer): { costs: LayerLabel[]; where: LayerLabel | null } {
@@ -50,7 +51,8 @@ export function layerLabels(line: ChartLine, layer: Layer): { costs: LayerLabel[
     return found ? [{ ...alongLine(line.points, distance), text: String(found.cost) }] : []
   })
   const places = [...new Set([cost(from)?.where, cost(to)?.where].filter((where) => where !== undefined))]
-  const where = places.length && length > ROOM_FOR_THREE ? { ...alongLine(line.points, length / 2), text: places.join(' | ') } : null
+  const text = places.join(' | ')
+  const where = text && length > BOTH_ENDS + LETTER * text.length ? { ...alongLine(line.points, length / 2), text } : null
   return { costs, where }
 }
 

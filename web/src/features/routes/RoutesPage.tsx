@@ -78,7 +78,7 @@ function Start() {
   )
 }
 
-const BARS = ['bg-go', 'bg-sea', 'bg-warn', 'bg-stop', 'bg-soft', 'bg-ink']
+const BARS = ['bg-go', 'bg-warn', 'bg-soft', 'bg-stop', 'bg-ink']
 
 function Answer({ q }: { q: string }) {
   const holders = useQuery(holdersQuery(useLens(), q))
