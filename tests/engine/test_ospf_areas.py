@@ -279,3 +279,63 @@ def test_an_unnumbered_link_borrows_an_address():
     assert (found.metric, str(found.next_hops[0].address)) == (10, "10.255.0.2")
     answer = flow_data(net, ask_flow(net, FlowQuestion(source="r1", destination="r2", both=True)))
     assert answer["forward"]["verdict"] == answer["return"]["verdict"] == "delivered"
+
+
+def test_a_border_router_takes_the_shorter_way_through_a_transit_area():
+    """r1 -0- r2, and area 1 joins r2, r3 and r4; r2 and r3 hold a virtual link, r4 joins area 2.
+
+    r3's backbone way to r1's loopback follows the virtual link: 100 (r3-r2) + 10. But r5, also a
+    border router of area 1, tells area 1 of it at 10, and is only 20 away: 16.3 takes that.
+    """
+    ports = {
+        "r1:e1": 0, "r2:e1": 0, "r2:e2": 1, "r3:e2": 1, "r3:e3": 2, "r4:e3": 2,
+        "r1:e4": 0, "r5:e4": 0, "r5:e5": 1, "r3:e5": 1,
+    }  # fmt: skip
+    costs = {"r3:e2": 100, "r2:e2": 100, "r3:e5": 20, "r5:e5": 20}
+    said = {
+        name: f"ospf: {{area: {area}, cost: {costs.get(name, 10)}, network: point-to-point}}"
+        for name, area in ports.items()
+    }
+    said |= {f"r{n}:lo": f"ospf: {{area: {area}}}" for n, area in enumerate((0, 0, 1, 2, 0), 1)}
+    link = (
+        "ospf: {{router-id: 10.255.0.{}, areas: {{1: {{virtual-links: [{{to: 10.255.0.{}}}]}}}}}}"
+    )
+    net = wired(
+        "r1-r2 r2-r3 r3-r4 r1-r5 r5-r3", port="", ports=said,
+        top={"r2": link.format(2, 3), "r3": link.format(3, 2), "": "ospf: {}"},
+    )  # fmt: skip
+    assert told(net, "r3", "10.255.0.1/32") == ("ospf", "intra_area", 30, "e5")
+    assert told(net, "r4", "10.255.0.1/32") == ("ospf", "inter_area", 40, "e3")
+
+
+def test_a_forwarding_address_that_nobody_knows_inside_makes_a_route_useless():
+    """The NSSA router's own address is hidden by a range, so the translated route leads nowhere
+    (RFC 2328 16.4 (3)); inside the NSSA it works."""
+    nssa = "areas: {6: {type: nssa, ranges: [{prefix: 10.255.0.4/32, advertise: false}]}}"
+    net = line(
+        "0 0 6",
+        {"r3": f"ospf: {{{nssa}}}", "r4": inject(ospf=", areas: {6: {type: nssa}}")},
+    )
+    assert told(net, "r3", "10.99.0.0/16")[1] == "nssa_2"
+    assert route(net, "r1", "10.99.0.0/16") is None
+
+
+def test_a_router_of_stub_areas_alone_cannot_announce():
+    """What it takes in goes nowhere, and check says so."""
+    net = line("4", {"r1": inject(ospf=", areas: {4: {type: stub}}"),
+                     "r2": "ospf: {areas: {4: {type: stub}}}"})  # fmt: skip
+    assert route(net, "r2", "10.99.0.0/16") is None
+    assert "redistribution_in_stub" in {finding.code for finding in net.findings}
+
+
+def test_one_router_id_at_both_ends_forms_no_adjacency():
+    net = line("0", {"": "ospf: {router-id: 9.9.9.9}"})
+    assert route(net, "r1", "10.255.0.2/32") is None
+    assert "ospf_duplicate_router_id" in {finding.code for finding in net.findings}
+
+
+def test_intra_area_before_inter_area_before_external_whatever_they_cost():
+    """r2 has 10.99/16 as its own static (E2 at 1), r4 has it in area 0 at cost 60000."""
+    far = "  far: {kind: loopback, addresses: [10.99.0.1/16], ospf: {area: 0, cost: 60000}}\n"
+    net = line("0 0 0", {"r2": inject(", metric: 1")}, interfaces={"r4": far})
+    assert told(net, "r1", "10.99.0.0/16") == ("ospf", "intra_area", 60030, "e1")

@@ -219,3 +219,103 @@ def test_what_keeps_isis_systems_apart(second, port, code):
     net = wired("r1-r2", port="isis: {}", top=tops, ports={"r2:e1": port})
     assert route(net, "r1", "10.255.0.2/32") is None
     assert code in {finding.code for finding in net.findings}
+
+
+def test_k_values_weigh_reliability_and_load():
+    """K5 = 200, K4 = 45 (RFC 7868 5.6.1.1): (10 + 2) * 200 // (45 + 255) = 8, times 256. With
+    K2 = 1 alone the load of 1 of 255 counts."""
+    top = "eigrp: {as: 65, k-values: [1, 0, 1, 45, 200]}"
+    assert route(wired("r1-r2", port="eigrp: {}", top=top), "r1", "10.255.0.2/32").metric == 2048
+    slow = {"r1:e1": "bandwidth: 1 Mb/s, eigrp: {}"}
+    top = "eigrp: {as: 65, k-values: [0, 1, 0]}"
+    net = wired("r1-r2", port="eigrp: {}", top=top, ports=slow)
+    # 10^7 / 1000 kb/s = 10000; over 256 - 1: 39.
+    assert route(net, "r1", "10.255.0.2/32").metric == 256 * 39
+
+
+def test_an_external_route_never_returns_to_who_brought_it_in():
+    """r1 and r2 share a router id, so r2 takes r1's external route for its own and ignores it."""
+    static = "static: [{to: 10.99.0.0/16, discard: true}]"
+    taking = "redistribute: [{from: static, metric: {bandwidth: 1 Gb/s, delay: 10 us}}]"
+    top = {"r1": f"eigrp: {{as: 1, router-id: 9.9.9.9, {taking}}}\n{static}",
+           "r2": "eigrp: {as: 1, router-id: 9.9.9.9}"}  # fmt: skip
+    net = wired("r1-r2", port="eigrp: {}", top=top)
+    assert route(net, "r2", "10.99.0.0/16") is None
+    assert route(net, "r2", "10.255.0.1/32") is not None
+    assert "eigrp_duplicate_router_id" in {finding.code for finding in net.findings}
+
+
+def test_internal_before_external_in_eigrp():
+    """r2 hears 10.99/16 from r1 as external and near, from r3 as internal and slow: internal."""
+    taking = "redistribute: [{from: static, metric: {bandwidth: 1 Gb/s, delay: 10 us}}]"
+    top = {"r1": f"eigrp: {{as: 1, {taking}}}\nstatic: [{{to: 10.99.0.0/16, discard: true}}]",
+           "": "eigrp: {as: 1}"}  # fmt: skip
+    more = {"r3": "  lan: {kind: loopback, addresses: [10.99.0.1/16], delay: 90 ms, eigrp: {}}\n"}
+    net = wired("r1-r2 r2-r3", port="eigrp: {}", top=top, interfaces=more)
+    assert told(net, "r2", "10.99.0.0/16")[1:4:2] == ("internal", "e2")
+
+
+def test_rip_policies_filter_and_price_on_one_link():
+    """r2 raises what r1 announces; r1 refuses r3's loopback from r2."""
+    policies = """
+        rip: {}
+        sets: {prefixes: {three: 10.255.0.3/32, one: 10.255.0.1/32}}
+        policies:
+          keep: {statements: [{name: no, match: {prefixes: three}, then: reject}], default: accept}
+          dear:
+            statements: [{name: up, match: {prefixes: one}, set: {metric-add: 5, tag: 3}, then: accept}]
+            default: accept
+        """
+    ports = {"r1:e1": "rip: {import: keep}", "r2:e1": "rip: {import: dear}"}
+    net = wired("r1-r2 r2-r3", port="rip: {}", top={"": policies}, ports=ports)
+    assert route(net, "r1", "10.255.0.3/32") is None
+    found = route(net, "r3", "10.255.0.1/32")
+    assert (found.metric, found.tag) == (2 + 5 + 1, 3)
+
+
+def test_rip_ignores_who_has_another_key():
+    net = wired("r1-r2", port="rip: {}", top="rip: {}", ports={"r1:e1": "rip: {authentication: a}"})
+    assert route(net, "r1", "10.255.0.2/32") is route(net, "r2", "10.255.0.1/32") is None
+    assert "rip_authentication_mismatch" in {finding.code for finding in net.findings}
+
+
+def test_isis_takes_routes_in_at_the_level_written():
+    """r2 (both levels) takes its static route into level 1; r1 (level 1) holds it at 4 + 10."""
+    static = "static: [{to: 10.99.0.0/16, discard: true}]"
+    for level, expected in (("1", ("isis", "level_1", 14, "e1")), ("2", None)):
+        taking = f", redistribute: [{{from: static, metric: 4, level: {level}}}]"
+        top = {"r1": isis(1, 1, ", level: 1"), "r2": isis(2, 1, taking) + f"\n{static}"}
+        net = wired("r1-r2", port="isis: {network: point-to-point}", top=top)
+        assert told(net, "r1", "10.99.0.0/16") == expected
+
+
+def test_isis_level_1_metric_and_policy_upward():
+    """r1's link counts 10 at level 2, but 3 at level 1; r2 tells level 2 nothing of r1."""
+    quiet = """
+        leak-up: none}
+        policies: {none: {default: reject}}
+        """.replace("        ", "").strip()
+    top = {
+        "r1": isis(1, 1, ", level: 1"),
+        "r2": isis(2, 1, ", x").replace(", x}", ", ") + quiet,
+        "r3": isis(3, 2, ", level: 2"),
+    }
+    port = "isis: {network: point-to-point, level-1-metric: 3}"
+    net = wired("r1-r2 r2-r3", port=port, top=top)
+    assert route(net, "r1", "10.255.0.2/32").metric == 3 + 3
+    assert route(net, "r3", "10.255.0.2/32") is not None
+    assert route(net, "r3", "10.255.0.1/32") is None
+
+
+def test_an_attached_system_is_followed_only_while_it_is_attached():
+    """r2 reaches no other area at level 2; then `attached-bit: never` and `use-attached: false`."""
+    links, port = "r1-r2 r2-r3", "isis: {network: point-to-point}"
+    for second, third, first, expected in (
+        ("", isis(3, 1, ", level: 2"), "", None),
+        ("", isis(3, 2, ", level: 2"), "", 10),
+        (", attached-bit: never", isis(3, 2, ", level: 2"), "", None),
+        ("", isis(3, 2, ", level: 2"), ", use-attached: false", None),
+    ):
+        top = {"r1": isis(1, 1, f", level: 1{first}"), "r2": isis(2, 1, second), "r3": third}
+        found = route(wired(links, port=port, top=top), "r1", "0.0.0.0/0")
+        assert (found.metric if found else None) == expected

@@ -7,8 +7,11 @@ import textwrap
 
 import pytest
 
+from routrel.questions.errors import UnknownName
+from routrel.questions.holders import holders_data
 from routrel.questions.routes import RouteQuestion, explain_route
-from tests.engine.nets import LAST_TEXTS, wired
+from routrel.questions.tables import TableQuestion, table_data
+from tests.engine.nets import LAST_TEXTS, device, state, wired
 from tests.engine.test_ospf_areas import inject, line
 from tests.engine.test_protocols import isis
 from tests.engine.test_redistribution import PLAIN, TAKES, YARD, two_borders
@@ -184,3 +187,88 @@ def test_nobody_has_it_because_an_interface_is_down():
     absent = why(net, "r1", "10.255.0.2/32")["absent"]
     assert absent["reason"] == "interface_down"
     assert absent["originators"] == []
+
+
+def test_a_router_that_prefers_another_protocol_passes_nothing_on():
+    """r2 hears r3's loopback in RIP and has it by static route: r1 hears nothing of it."""
+    static = "static: [{to: 10.255.0.3/32, via: 10.0.2.2}]"
+    net = wired("r1-r2 r2-r3", port="rip: {}", top={"r2": f"rip: {{}}\n{static}", "": "rip: {}"})
+    absent = why(net, "r1", FAR)["absent"]
+    assert absent["reason"] == "not_active"
+    assert "static route wins" in absent["sentence"]
+
+
+def test_a_border_router_without_backbone_believes_no_summary():
+    net = line("1 2 0", {})
+    absent = why(net, "r2", "10.255.0.4/32")["absent"]
+    assert (absent["reason"], absent["steps"][-1]["device"]) == ("no_backbone", "r2")
+
+
+def test_an_overloaded_system_is_named():
+    two = ", level: 2"
+    tops = {
+        "r1": isis(1, 1, two),
+        "r2": isis(2, 1, f"{two}, overload: true"),
+        "r3": isis(3, 1, two),
+    }
+    net = wired("r1-r2 r2-r3", port="isis: {network: point-to-point}", top=tops)
+    absent = why(net, "r1", FAR)["absent"]
+    assert (absent["reason"], tuple(absent["stopped_between"])) == ("overload", ("r2", "r1"))
+
+
+def test_a_default_that_is_not_taken_along_is_named():
+    """r2 takes static routes into RIP, but not its default."""
+    top = {"r2": "rip: {redistribute: [{from: static}]}\nstatic: [{to: 0.0.0.0/0, discard: true}]",
+           "": "rip: {}"}  # fmt: skip
+    net = wired("r1-r2", port="rip: {}", top=top)
+    absent = why(net, "r1", "0.0.0.0/0")["absent"]
+    assert absent["reason"] == "not_redistributed"
+    assert "without its default route" in absent["sentence"]
+
+
+def test_where_traffic_leaves_along_every_branch():
+    """r1 shares over r2 and r3: r2 leads outside, r3 discards; r4 knows nothing."""
+    outside = (
+        "routrel: 1\nnetwork: n\noutside:\n"
+        "  isle: {addresses: [203.0.113.1/30], prefixes: [198.51.100.0/24]}\n"
+    )
+    wide = "static: [{to: 198.51.100.0/24, via: 10.0.1.2}, {to: 198.51.100.0/24, via: 10.0.2.2}]"
+    port = "  e{0}: {{addresses: [10.0.{0}.{1}/30]}}\n"
+    net = state(
+        outside,
+        device("r1", f"{wide}\ninterfaces:\n{port.format(1, 1)}{port.format(2, 1)}"),
+        device("r2", "static: [{to: 198.51.100.0/24, via: 203.0.113.1}]\ninterfaces:\n"
+               f"{port.format(1, 2)}  up: {{addresses: [203.0.113.2/30]}}\n"),
+        device("r3", f"static: [{{to: 198.51.100.0/24, discard: true}}]\ninterfaces:\n{port.format(2, 2)}"),
+        device("r4"),
+    )  # fmt: skip
+    held = holders_data(net, ipaddress.ip_address("198.51.100.7"))
+    exits = {
+        group["exit"]: [route["device"] for route in group["routes"]] for group in held["groups"]
+    }
+    assert exits == {
+        "discarded at r3 or leaves to isle at r2": ["r1"],
+        "leaves to isle at r2": ["r2"],
+        "discarded at r3": ["r3"],
+    }
+    assert held["lacking"] == [{"device": "r4", "vrf": "default"}]
+    assert held["sentence"].startswith("3 devices have a route to 198.51.100.7, with 3 different")
+
+
+def test_tables_are_paged_filtered_and_compared():
+    """Rows by prefix; filters look at prefix, protocol and next hops; two tables side by side."""
+    net = wired("r1-r2 r2-r3", port="rip: {}", top="rip: {}")
+    whole = table_data(net, TableQuestion(device="r1"))
+    order = [ipaddress.ip_network(row["prefix"]) for row in whole["rows"]]
+    assert order == sorted(order)
+    assert whole["total"] == len(order) == 6  # both links, r1's own address, three loopbacks
+    found = table_data(net, TableQuestion(device="r1", contains="RIP 10.255"))
+    assert [row["prefix"] for row in found["rows"]] == ["10.255.0.2/32", "10.255.0.3/32"]
+    second = table_data(net, TableQuestion(device="r1", contains="rip", offset=1, limit=1))
+    assert (second["matching"], len(second["rows"])) == (3, 1)
+    beside = table_data(net, TableQuestion(device="r1", other="r3", differing=True))
+    sides = {row["prefix"]: (bool(row["left"]), bool(row["right"])) for row in beside["rows"]}
+    assert sides["10.0.1.1/32"] == (True, False)
+    assert "10.255.0.2/32" not in sides  # RIP with metric 2 in both
+    with pytest.raises(UnknownName):
+        table_data(net, TableQuestion(device="r1", vrf="none"))
