@@ -23,7 +23,9 @@ from routrel.model.policy import PolicyUse
 __all__ = ["RUNGS", "Candidate", "candidates"]
 
 #: The rungs in order. A table compares the first two; the rest is a protocol's own order.
-RUNGS = ("usable", "distance", "path_type", "metric", "forward_metric", "feasible")
+RUNGS = (
+    "usable", "distance", "path_type", "metric", "forward_metric", "feasible", "maximum_paths",
+)  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -92,6 +94,10 @@ def _judge(candidate: Candidate, active: Route | None) -> Candidate:
                        else "path_type")  # fmt: skip
     if candidate.lost_on is None and candidate.distance > active.distance:
         return replace(candidate, lost_on="distance")
+    kept = {(hop.interface, hop.address) for hop in active.next_hops}
+    ways = {(hop.interface, hop.address) for hop in candidate.next_hops}
+    if candidate.lost_on is None and ways and not ways & kept:
+        return replace(candidate, lost_on="maximum_paths")
     return candidate
 
 

@@ -26,6 +26,7 @@ RUNG_TITLES = {
     "metric": "metric",
     "forward_metric": "cost to the exit",
     "feasible": "neighbour is closer",
+    "maximum_paths": "kept next hops",
 }
 
 _PATH_TYPES = {
@@ -69,6 +70,8 @@ def rung_value(candidate: Candidate, rung: str) -> str:
     if rung == "forward_metric":
         value = candidate.values.get("forward_metric")
         return "" if value is None else str(value)
+    if rung == "maximum_paths":
+        return "beyond the limit" if candidate.lost_on == rung else ""
     if "feasible" not in candidate.values:
         return ""
     reported, own = candidate.values["reported_distance"], candidate.values["feasible_distance"]
@@ -108,6 +111,8 @@ def _beaten(matched: Route, loser: Candidate) -> str:
         return f"its metric {matched.metric} is below the {loser.metric} of {other}"
     if loser.lost_on == "forward_metric":
         return f"the exit is nearer than that of {other}"
+    if loser.lost_on == "maximum_paths":
+        return f"{other} is as good, but beyond the number of next hops that is kept"
     return f"{other} is not closer itself, so it might lead back"
 
 

@@ -58,6 +58,17 @@ def test_ospf_losers_show_their_rung():
     assert rungs(answer)[1] == ("ospf", "r4", "forward_metric")
 
 
+def test_ties_beyond_the_limit_are_out_on_it():
+    """Three equal ways to r5 and a limit of two: the third shares nothing, and says why."""
+    links = "r1-r2 r1-r3 r1-r4 r2-r5 r3-r5 r4-r5"
+    top = {"r1": "rip: {maximum-paths: 2}", "": "rip: {}"}
+    net = wired(links, port="rip: {}", top=top)
+    answer = why(net, "r1", "10.255.0.5/32")
+    assert rungs(answer) == [
+        ("rip", "r2", None), ("rip", "r3", None), ("rip", "r4", "maximum_paths"),
+    ]  # fmt: skip
+
+
 def test_eigrp_losers_show_feasibility():
     """Within the variance, but reported from no nearer: out on the feasibility condition.
 
