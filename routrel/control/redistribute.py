@@ -76,6 +76,7 @@ class Injected:
     seed: EigrpSeed | None
     tag: int
     place: Place  #: of the redistribution or default route that takes it
+    backed: bool = True  #: whether an active route stands behind it
 
 
 def route_types(path_type: PathType) -> frozenset[RouteType]:
@@ -206,4 +207,5 @@ def _originated(
                 seed=None,
                 tag=0,
                 place=settings.place,
+                backed=bool(held),
             )

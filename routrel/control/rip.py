@@ -102,6 +102,7 @@ class RipOffer:
     metric: int  #: at the receiver; 16: out of reach
     tag: int
     stopped_by: PolicyUse | None  #: the policy that keeps it away
+    echo: bool  #: the receiver announces the prefix itself, at least as near
 
 
 class RipDomain:
@@ -199,7 +200,7 @@ class RipDomain:
             if not moving.any():
                 break
             sent, sent_tag = new, new_tag
-        self.sent, self.sent_tag = sent, sent_tag
+        self.sent, self.sent_tag, self.first, self.near = sent, sent_tag, first, near
         self.unsettled = {
             (self.interning.table_numbers[self.routers[index].table], int(columns[column]))
             for index, column in np.argwhere(moving).tolist()
@@ -225,7 +226,8 @@ class RipDomain:
             }
             own.append({**metrics, **dict.fromkeys(networks, CONNECTED_METRIC)})
             tags.append({item.prefix: item.tag & 0xFFFF for item in injected.get(index, ())})
-            connected.append(networks)
+            # Its own default that no route backs must not come back to it from who heard it.
+            connected.append(networks | {i.prefix for i in injected.get(index, ()) if not i.backed})
         return own, tags, connected
 
     def _heard(
@@ -288,8 +290,9 @@ class RipDomain:
                 hearing, self.sent[hearing.sender], self.sent_tag[hearing.sender]
             )
             best = (metric == heard[hearing.receiver]) & (metric < INFINITY)
+            own = near[hearing.receiver] & (metric >= self.first[hearing.receiver])
             hop = NextHop(hearing.into.interface.name, hearing.out.way)
-            for column in np.flatnonzero(best & ~near[hearing.receiver]).tolist():
+            for column in np.flatnonzero(best & ~own).tolist():
                 hops.setdefault((hearing.receiver, column), []).append(hop)
         self.ways = {at: {hop.interface for hop in found} for at, found in hops.items()}
         builder = CandidateBuilder(self.interning)
@@ -319,7 +322,9 @@ class RipDomain:
             sent = int(self.sent[hearing.sender, column])
             if hearing.receiver != index or sent >= INFINITY:
                 continue
-            if hearing.out.interface.name in self.ways.get((hearing.sender, column), ()):
+            learned = self.first[hearing.sender, column] >= INFINITY
+            back = hearing.out.interface.name in self.ways.get((hearing.sender, column), ())
+            if learned and back:
                 continue  # split horizon: learned there, not told there (RFC 2453 3.4.3)
             metric = min(INFINITY, sent + hearing.cost)
             tag = int(self.sent_tag[hearing.sender, column])
@@ -331,6 +336,7 @@ class RipDomain:
                 metric=metric if result is None else min(INFINITY, result.metric),
                 tag=tag if result is None else result.tag,
                 stopped_by=stopped,
+                echo=bool(self.near[index, column]) and metric >= int(self.first[index, column]),
             )
 
     def findings(self) -> Iterator[Finding]:

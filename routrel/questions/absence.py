@@ -89,7 +89,17 @@ def absence(state: State, table: int, wanted: Prefix | Address) -> Absence:
     between = (state.rib.interning.tables[holder][0], state.rib.interning.tables[lacking][0])
     if holders[holder].protocol not in _OWN:
         chain.append(_last_step(between[0], holders[holder]))
-    return _told(device, prefix, names, reached, between, chain, found or own)
+    reasons = found or own
+    if not reasons:
+        reasons = (
+            AbsenceStep(
+                kind="unknown",
+                device=between[1],
+                text=f"what keeps it from {between[1]} is not known",
+                place=state.topology.devices[between[1]].place,
+            ),
+        )
+    return _told(device, prefix, names, reached, between, chain, reasons)
 
 
 def _told(

@@ -194,12 +194,14 @@ def _of_rip(state: State, protocol: Protocol, table: int, prefix: int) -> Iterat
     if index is None:
         return
     offers = list(domain.offers(index, prefix))
-    usable = [offer.metric for offer in offers if offer.metric < INFINITY and not offer.stopped_by]
+    usable = [o.metric for o in offers if o.metric < INFINITY and not (o.stopped_by or o.echo)]
     router = domain.routers[index]
     for offer in offers:
         problem = ""
         if offer.metric >= INFINITY:
             problem = f"metric {INFINITY} is out of reach"
+        elif offer.echo:
+            problem = "the device announces the prefix itself"
         candidate = Candidate(
             protocol=protocol,
             next_hops=(NextHop(offer.hearing.into.interface.name, offer.hearing.out.way),),

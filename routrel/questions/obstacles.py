@@ -80,7 +80,7 @@ def obstacles(crossing: Crossing, route: Route) -> list[Obstacle]:
     Args:
         route: The holder's active route.
     """
-    found: list[Obstacle] = []
+    found: list[Obstacle] = list(_announces_itself(crossing))
     links = list(crossing.links)
     up = [pair for pair in links if crossing.is_up(pair)]
     if not up:
@@ -120,6 +120,23 @@ def obstacles(crossing: Crossing, route: Route) -> list[Obstacle]:
     # A protocol that is simply not there explains nothing where another one says what happened.
     told = [obstacle for obstacle in found if obstacle.kind != "not_running"]
     return told or found
+
+
+def _announces_itself(crossing: Crossing) -> Iterator[Obstacle]:
+    """A router that originates a default without having one does not believe its echo."""
+    name = crossing.interning.tables[crossing.lacking]
+    for protocol, takings in crossing.state.protocols.injected.items():
+        index = _domain(crossing, protocol).index_of.get(name)
+        for item in takings.get(index, ()):
+            if item.prefix == crossing.prefix:
+                yield Obstacle(
+                    kind="announces_itself",
+                    device=crossing.there.name,
+                    text=f"{crossing.there.name} announces it into {protocol_title(protocol.id)} "
+                    "itself, so it takes nobody else's",
+                    suggestion="give it a route of its own, or let it originate only while it has one",
+                    place=item.place,
+                )
 
 
 def _carries(key: str, version: int) -> bool:

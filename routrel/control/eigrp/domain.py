@@ -371,7 +371,9 @@ class EigrpDomain:
         for hearing in self.neighbours.hearings:
             if hearing.receiver != index or not self._has(hearing, column):
                 continue
-            if hearing.out.interface.name in self.ways.get((hearing.sender, column), ()):
+            learned = not self.first["good"][hearing.sender, column]
+            back = hearing.out.interface.name in self.ways.get((hearing.sender, column), ())
+            if learned and back:
                 continue  # split horizon: learned there, not told there (RFC 7868 5.4.6)
             raw = self._sent_on(hearing)[column : column + 1]
             held = self.sent[hearing.sender][column : column + 1]

@@ -171,8 +171,7 @@ class _Work:
                 continue
             if not settings.type.takes_summaries or settings.type.is_stub:
                 if not self.externals:
-                    version = router.ports[0].version
-                    default = self.interning.default_prefix(version)
+                    default = self.interning.default_prefix(router.version)
                     items.append((vertex, default, settings.default_cost))
                 if not settings.type.takes_summaries:
                     continue

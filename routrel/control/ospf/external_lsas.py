@@ -72,7 +72,7 @@ def announced(
             )
             if opens:
                 yield lsa
-            is_default = item.prefix == interning.default_prefix(router.ports[0].version)
+            is_default = item.prefix == interning.default_prefix(router.version)
             for area in nssas:
                 # Type 7 defaults of a border router stay in its area (RFC 3101 2.3, 2.7).
                 if is_default and router.is_border:
@@ -97,7 +97,7 @@ def _nssa_defaults(
         if area.default_route and area.type is OspfAreaType.NSSA:
             yield ExternalLsa(
                 router=index,
-                prefix=interning.default_prefix(router.ports[0].version),
+                prefix=interning.default_prefix(router.version),
                 metric_type=area.default_metric_type,
                 metric=area.default_cost,
                 forward=None,

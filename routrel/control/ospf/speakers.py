@@ -13,6 +13,7 @@ from routrel.control.speaking import (
     choose_router_id,
     family_addresses,
     subnets,
+    version_of,
     way_address,
 )
 from routrel.model.addresses import Address, InterfaceAddress, Prefix
@@ -77,6 +78,11 @@ class OspfRouter:
     @cached_property
     def areas(self) -> frozenset[int]:
         return frozenset(port.settings.area for port in self.ports)
+
+    @property
+    def version(self) -> int:
+        """The IP version it carries."""
+        return version_of(self.protocol.id)
 
     @property
     def is_border(self) -> bool:

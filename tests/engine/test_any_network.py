@@ -1,0 +1,112 @@
+"""Random mixtures of protocols: every table settles or says that it does not, and explains itself."""
+
+from __future__ import annotations
+
+import ipaddress
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from routrel.questions.holders import holders_data
+from routrel.questions.routes import RouteQuestion, explain_route
+from tests.engine.nets import wired
+
+POLICIES = """
+sets: {prefixes: {some: [10.255.0.0/30 or longer, 10.99.0.0/16], odd: 10.0.0.0/16 up to /30}, tags: {t: 7}}
+policies:
+  some: {statements: [{name: a, match: {prefixes: some}, set: {tag: 7}, then: accept}], default: reject}
+  untagged: {statements: [{name: b, match: {tags: t}, then: reject}], default: accept}
+"""
+PORTS = {
+    "rip": ["rip: {}", "rip: {passive: true}", "rip: {offset-out: 3}", "rip: {import: some}"],
+    "eigrp": ["eigrp: {}", "eigrp: {passive: true}", "eigrp: {summaries: 10.255.0.0/16}"],
+    "ospf": ["ospf: {area: 0}", "ospf: {area: 1}", "ospf: {area: 1, network: point-to-point}"],
+    "isis": ["isis: {}", "isis: {level: 1}", "isis: {metric: 3, network: point-to-point}"],
+}
+SEED = ", metric: {bandwidth: 1 Gb/s, delay: 10 us}"
+TOPS = {
+    "rip": ["rip: {}", "rip: {distance: 80}", "rip: {default-route: {always: true}}"],
+    "eigrp": ["eigrp: {as: 1}", "eigrp: {as: 1, variance: 8}", "eigrp: {as: 1, stub: connected}"],
+    "ospf": [
+        "ospf: {}",
+        "ospf: {areas: {1: {type: stub}}}",
+        "ospf: {areas: {1: {type: nssa, ranges: [{prefix: 10.255.0.0/24}]}}}",
+        "ospf: {default-route: {}, import: untagged}",
+    ],
+    "isis": ["net: 49.000{area}.0000.0000.{n:04}.00{more}"],
+}
+STATICS = [
+    "",
+    "static: [{to: 10.99.0.0/16, discard: true, tag: 7}]",
+    "static: [{to: 0.0.0.0/0, via: 10.0.1.1, distance: 200}]",
+    "static: [{to: 10.255.0.2/32, via: 10.255.0.1}]",
+]
+KEYS = sorted(PORTS)
+
+
+@st.composite
+def mixtures(draw):
+    """Up to five routers; each runs some protocols, each port some of those, and some exchange."""
+    size = draw(st.integers(2, 5))
+    pairs = [(draw(st.integers(1, n - 1)), n) for n in range(2, size + 1)]
+    pairs += [(1, size)] if draw(st.booleans()) else []
+    tops, ports = {}, {}
+    for number in range(1, size + 1):
+        runs = draw(st.lists(st.sampled_from(KEYS), unique=True, min_size=1, max_size=3))
+        said = []
+        for key in runs:
+            others = [other for other in (*runs, "static", "connected") if other != key]
+            taking = ""
+            if draw(st.booleans()):
+                policy = draw(st.sampled_from(["", ", policy: some", ", policy: untagged"]))
+                source = draw(st.sampled_from(others))
+                seed = SEED if key == "eigrp" else ""
+                taking = f"redistribute: [{{from: {source}{policy}{seed}}}]"
+            text = draw(st.sampled_from(TOPS[key]))
+            if key == "isis":
+                more = draw(st.sampled_from(["", ", level: 1", ", level: 2", ", overload: true"]))
+                net = text.format(area=draw(st.integers(1, 2)), n=number, more=more)
+                text = f"isis: {{{net}}}"
+            if taking:
+                text = text[:-1] + (", " if not text.endswith("{}") else "") + taking + "}"
+            said.append(text)
+        said += [draw(st.sampled_from(STATICS)), POLICIES]
+        if draw(st.booleans()):
+            said.append(f"distances: [{{protocol: {draw(st.sampled_from(runs))}, distance: 60}}]")
+        tops[f"r{number}"] = "\n".join(said)
+        joined = [at for at, pair in enumerate(pairs, start=1) if number in pair]
+        for port in ["lo", *(f"e{at}" for at in joined)]:
+            chosen = [key for key in runs if draw(st.integers(0, 4))]
+            words = [draw(st.sampled_from(PORTS[key])) for key in chosen]
+            if draw(st.integers(0, 9)) == 0:
+                words.append("enabled: false")
+            ports[f"r{number}:{port}"] = ", ".join(words)
+    return " ".join(f"r{a}-r{b}" for a, b in pairs), tops, ports
+
+
+@settings(max_examples=150, deadline=None)
+@given(mixtures())
+def test_every_question_has_an_answer(mixture):
+    """Winners in the explanation are the table's; losers name a rung; what is absent says why."""
+    links, tops, ports = mixture
+    net = wired(links, port="", top=tops, ports=ports)
+    assert net.converged == (not net.unsettled)
+    for finding in net.findings:
+        assert finding.text
+        assert finding.place.line
+    wanted = [ipaddress.ip_network(p) for p in ("10.255.0.1/32", "10.99.0.0/16", "0.0.0.0/0")]
+    for prefix in wanted:
+        assert holders_data(net, prefix)["sentence"]
+        for answer in explain_route(net, RouteQuestion(prefix=prefix)):
+            table = net.rib.interning.table_numbers[answer["device"], answer["vrf"]]
+            active = net.rib.active_route(table, prefix)
+            used = [c for c in answer["candidates"] if c["lost_on"] is None]
+            assert {c["protocol"] for c in used} == ({active.protocol.id} if active else set())
+            assert all(
+                c["values"]["metric"] == active.metric or c["protocol"] == "eigrp" for c in used
+            )
+            assert (answer["absent"] is None) == (active is not None)
+            if answer["absent"] and answer["absent"]["originators"]:
+                assert answer["absent"]["reason"] not in (None, "unknown"), answer["absent"]
+    for answer in explain_route(net, RouteQuestion(address=ipaddress.ip_address("10.255.0.2"))):
+        assert answer["sentence"]
