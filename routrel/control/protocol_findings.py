@@ -11,7 +11,7 @@ from routrel.model.findings import Finding, Severity
 from routrel.model.network import protocol_title
 from routrel.topology.segments import Segment
 
-__all__ = ["key_mismatch", "one_sided"]
+__all__ = ["key_mismatch", "one_sided", "without_address"]
 
 
 def one_sided(
@@ -41,6 +41,25 @@ def one_sided(
                 place=(silent.settings if silent else other.interface).place,
                 device=other.device.name,
                 also=(port.settings.place,),
+            )
+
+
+def without_address(
+    ports: Mapping[tuple[str, str], Any], protocol: Protocol, version: int
+) -> Iterator[Finding]:
+    """Interfaces that are to speak a protocol and have no address of its family to speak from."""
+    name = protocol_title(protocol.id)
+    for port in ports.values():
+        if port.way is None and not port.settings.passive:
+            yield Finding(
+                severity=Severity.WARNING,
+                code=f"{protocol.id}_no_address",
+                text=f"{port} is to speak {name}, but has no IPv{version} address",
+                suggestion="write one; a link-local address is one too"
+                if version == 6
+                else "write one, or let it borrow one with unnumbered:",
+                place=port.settings.place,
+                device=port.device.name,
             )
 
 

@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from routrel.control.policy.evaluate import PolicyRoute, policy_function
-from routrel.control.protocol_findings import key_mismatch, one_sided
+from routrel.control.protocol_findings import key_mismatch, one_sided, without_address
 from routrel.control.redistribute import Injected
 from routrel.control.rib.candidates import (
     DEFAULT_DISTANCE,
@@ -342,6 +342,7 @@ class RipDomain:
     def findings(self) -> Iterator[Finding]:
         """Links of which only one end speaks, and keys that differ."""
         ports = {port.key: port for router in self.routers for port in router.ports}
+        yield from without_address(ports, self.protocol, self.version)
         for segment in self.topology.segments:
             yield from one_sided(segment, ports, self.protocol)
             yield from key_mismatch(segment, ports, self.protocol)

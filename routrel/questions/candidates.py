@@ -229,7 +229,7 @@ def _of_eigrp(state: State, protocol: Protocol, table: int, prefix: int) -> Iter
     router = domain.routers[index]
     instance = router.instance
     offers = list(domain.offers(index, prefix))
-    good = [o for o in offers if not (o.stopped_by or o.suppressed_by or o.loop)]
+    good = [offer for offer in offers if offer.is_taken]
     best = min(((o.external, o.distance) for o in good), default=(False, INFINITE))
     for offer in offers:
         lost = None
@@ -266,6 +266,12 @@ def _of_eigrp(state: State, protocol: Protocol, table: int, prefix: int) -> Iter
             candidate = replace(
                 candidate,
                 problem=f"{hearing.out} sends {offer.suppressed_by} in its place",
+                place=hearing.out.settings.place,
+            )
+        elif offer.withheld:
+            candidate = replace(
+                candidate,
+                problem=f"{hearing.out.device.name} is a stub router and does not announce it",
                 place=hearing.out.settings.place,
             )
         elif offer.loop:

@@ -134,7 +134,7 @@ def _announces_itself(crossing: Crossing) -> Iterator[Obstacle]:
                     device=crossing.there.name,
                     text=f"{crossing.there.name} announces it into {protocol_title(protocol.id)} "
                     "itself, so it takes nobody else's",
-                    suggestion="give it a route of its own, or let it originate only while it has one",
+                    suggestion="give it a route of its own to announce",
                     place=item.place,
                 )
 
@@ -372,6 +372,18 @@ def _inside_ospf(crossing: Crossing, protocol: Protocol, route: Route) -> Iterat
     ]
     holder, other = routers
     shared = sorted(holder.areas & other.areas)
+    if route.prefix.prefixlen == 0 and other.is_border:
+        for number in shared:
+            area = other.instance.area(number)
+            if area.type.is_stub or not area.type.takes_summaries or area.default_route:
+                yield Obstacle(
+                    kind="announces_itself",
+                    device=other.table[0],
+                    text=f"{other.table[0]} gives area {format_area(number)} its default, and does "
+                    "not believe another border router's",
+                    suggestion="give it a default route of its own",
+                    place=area.place,
+                )
     external = route.protocol is not protocol or route.path_type not in (
         PathType.INTRA_AREA,
         PathType.INTER_AREA,

@@ -339,3 +339,12 @@ def test_intra_area_before_inter_area_before_external_whatever_they_cost():
     far = "  far: {kind: loopback, addresses: [10.99.0.1/16], ospf: {area: 0, cost: 60000}}\n"
     net = line("0 0 0", {"r2": inject(", metric: 1")}, interfaces={"r4": far})
     assert told(net, "r1", "10.99.0.0/16") == ("ospf", "intra_area", 60030, "e1")
+
+
+def test_an_interface_without_an_address_of_the_family_is_told():
+    """OSPFv3 needs an IPv6 address to speak from, if only a link-local one."""
+    body = "ospfv3: {{router-id: 1.1.1.{0}}}\ninterfaces: {{e: {{addresses: [10.0.0.{0}/30{1}], ospfv3: {{area: 0}}}}}}"
+    net = state(*(device(f"r{n}", body.format(n, "")) for n in (1, 2)))
+    assert "ospfv3_no_address" in {finding.code for finding in net.findings}
+    local = [device(f"r{n}", body.format(n, f", fe80::{n}/64")) for n in (1, 2)]
+    assert state(*local).findings == ()

@@ -68,7 +68,13 @@ class EigrpOffer:
     delay_us: float
     stopped_by: PolicyUse | None
     suppressed_by: Prefix | None  #: the sender's summary that stands for the prefix here
+    withheld: bool  #: the sender is a stub router that does not announce it
     loop: bool  #: an external route that the receiver itself brought in
+
+    @property
+    def is_taken(self) -> bool:
+        """Whether nothing keeps it from the receiver's topology table."""
+        return not (self.stopped_by or self.suppressed_by or self.withheld or self.loop)
 
 
 class EigrpDomain:
@@ -381,6 +387,7 @@ class EigrpDomain:
             taken = over_interface(base, hearing.into.interface, router.instance.metric)
             _, stopped = self._through_policies(hearing, column, taken[0])
             reported = int(composite(router.instance, base)[0])
+            summary = None if raw["good"][0] else self._summary_for(hearing, prefix)
             yield EigrpOffer(
                 hearing=hearing,
                 distance=int(composite(router.instance, taken)[0]),
@@ -390,7 +397,8 @@ class EigrpDomain:
                 bandwidth_kbps=int(taken["bandwidth_kbps"][0]),
                 delay_us=int(taken["delay_ps"][0]) / 10**6,
                 stopped_by=stopped,
-                suppressed_by=None if raw["good"][0] else self._summary_for(hearing, prefix),
+                suppressed_by=summary,
+                withheld=not raw["good"][0] and summary is None,
                 loop=bool(base["external"][0]) and int(base["origin"][0]) == int(router.router_id),
             )
 

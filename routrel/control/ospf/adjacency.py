@@ -8,8 +8,9 @@ from dataclasses import dataclass
 from itertools import combinations
 
 from routrel.control.ospf.speakers import OspfPort, OspfRouter
-from routrel.control.protocol_findings import one_sided
+from routrel.control.protocol_findings import one_sided, without_address
 from routrel.control.rib.candidates import Protocol
+from routrel.control.speaking import version_of
 from routrel.files.values import format_area
 from routrel.model.findings import Finding, Severity
 from routrel.model.network import protocol_title
@@ -177,6 +178,7 @@ def ospf_findings(
             also=(refusal.right.settings.place,),
         )
     ports = {port.key: port for router in routers for port in router.ports}
+    yield from without_address(ports, protocol, version_of(protocol.id))
     for segment in topology.segments:
         yield from one_sided(segment, ports, protocol)
     for left, right in adjacencies.links:
