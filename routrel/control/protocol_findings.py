@@ -11,7 +11,38 @@ from routrel.model.findings import Finding, Severity
 from routrel.model.network import protocol_title
 from routrel.topology.segments import Segment
 
-__all__ = ["key_mismatch", "one_sided", "without_address"]
+__all__ = ["asymmetric", "key_mismatch", "one_sided", "refused", "without_address"]
+
+
+def refused(refusal: Any, relation: str) -> Finding:
+    """Two ports that hear each other and stay apart.
+
+    Args:
+        refusal: Has `left` and `right` ports, a `code` and a `text`.
+        relation: What they fail to do, as "form no OSPF adjacency".
+    """
+    return Finding(
+        severity=Severity.ERROR,
+        code=refusal.code,
+        text=f"{refusal.left} and {refusal.right} {relation}: {refusal.text}",
+        suggestion="make both sides agree",
+        place=refusal.left.settings.place,
+        device=refusal.left.device.name,
+        also=(refusal.right.settings.place,),
+    )
+
+
+def asymmetric(left: Any, right: Any, costs: tuple[int, int], what: str) -> Finding:
+    """A link that costs more in one direction than in the other."""
+    return Finding(
+        severity=Severity.NOTE,
+        code="asymmetric_cost",
+        text=f"the {what} is {costs[0]} at {left}, but {costs[1]} at {right}",
+        suggestion="set both ends alike, unless traffic is meant to return another way",
+        place=left.settings.place,
+        device=left.device.name,
+        also=(right.settings.place,),
+    )
 
 
 def one_sided(

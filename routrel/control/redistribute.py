@@ -6,7 +6,7 @@ connected networks it runs on nor a default route; both come along only where st
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from routrel.control.policy.evaluate import PolicyRoute, policy_function
@@ -30,7 +30,7 @@ from routrel.model.redistribution import (
     RouteSource,
 )
 
-__all__ = ["Injected", "injected_routes", "policy_route", "route_types"]
+__all__ = ["Injected", "injected_key", "injected_routes", "policy_route", "route_types"]
 
 PROTOCOL_OF = {
     RouteSource.CONNECTED: Protocol.CONNECTED,
@@ -97,6 +97,11 @@ def policy_route(interning: Interning, prefix: Prefix, kind: RouteKind, row: Row
         next_hops=addresses,
         neighbour=addresses[0] if addresses else None,
     )
+
+
+def injected_key(injected: Mapping[int, Sequence[Injected]]) -> object:
+    """What tells whether routers take in the same as before."""
+    return tuple((index, tuple(items)) for index, items in sorted(injected.items()) if items)
 
 
 def injected_routes(

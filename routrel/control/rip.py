@@ -10,15 +10,15 @@ was believed before.
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
-from routrel.control.policy.evaluate import PolicyRoute, policy_function
+from routrel.control.policy.evaluate import PolicyRoute, through_both_ends
 from routrel.control.protocol_findings import key_mismatch, one_sided, without_address
-from routrel.control.redistribute import Injected
+from routrel.control.redistribute import Injected, injected_key
 from routrel.control.rib.candidates import (
     DEFAULT_DISTANCE,
     CandidateBuilder,
@@ -152,22 +152,15 @@ class RipDomain:
             view: The tables that decide which learned routes are active and so passed on.
             injected: By router index: what it takes in from elsewhere.
         """
-        held = {index: self._held_by_others(view, index) for index in range(len(self.routers))}
-        key = (
-            tuple((index, tuple(items)) for index, items in sorted(injected.items()) if items),
-            tuple(prefixes.tobytes() for prefixes in held.values()),
-        )
+        tables = self.interning.table_numbers
+        held = {
+            index: view.held_by_others(tables[router.table], self.protocol)
+            for index, router in enumerate(self.routers)
+        }
+        key = (injected_key(injected), tuple(prefixes.tobytes() for prefixes in held.values()))
         if self._last is None or self._last[0] != key:
             self._last = (key, self._settle(held, injected))
         return self._last[1]
-
-    def _held_by_others(self, view: Rib, index: int) -> NDArray[np.int32]:
-        """The prefixes of a router that are active under another protocol."""
-        table = self.interning.table_numbers[self.routers[index].table]
-        rows = view.table_rows(table)
-        mine = self.interning.kinds.of(self.protocol)
-        result: NDArray[np.int32] = rows["prefix"][~mine[rows["kind"]]].copy()
-        return result
 
     def _settle(
         self,
@@ -271,15 +264,13 @@ class RipDomain:
             next_hops=() if hearing.out.way is None else (hearing.out.way,),
             neighbour=hearing.out.way,
         )
-        for device, use in (
-            (hearing.out.device, hearing.out.settings.export_policy),
-            (hearing.into.device, hearing.into.settings.import_policy),
-        ):
-            result = policy_function(device, use)(route)
-            if result is None:
-                return None, use
-            route = replace(result, neighbour=hearing.out.way)
-        return route, None
+        return through_both_ends(
+            route,
+            (
+                (hearing.out.device, hearing.out.settings.export_policy),
+                (hearing.into.device, hearing.into.settings.import_policy),
+            ),
+        )
 
     def _learned(
         self, heard: NDArray[np.int64], tag: NDArray[np.int64], near: NDArray[np.bool_]

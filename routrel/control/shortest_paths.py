@@ -22,11 +22,16 @@ from numpy.typing import NDArray
 from scipy.sparse import csr_array
 from scipy.sparse.csgraph import dijkstra
 
-__all__ = ["EdgeChange", "Graph", "Masks", "ShortestPaths", "build_graph"]
+__all__ = ["NETWORK_SHARE", "EdgeChange", "Graph", "Masks", "ShortestPaths", "build_graph"]
 
 #: One bit for each way out of a router: [words of 64 ways, routers, vertices].
 Masks: TypeAlias = NDArray[np.uint64]
 WORD = 64
+
+#: How much of an edge into a network vertex is counted on the way out of it. Protocols give the way
+#: out the cost 0, which a sparse matrix cannot tell from no edge. Halves are exact, so equal
+#: distances still compare equal.
+NETWORK_SHARE = 0.5
 
 
 @dataclass(frozen=True, slots=True)

@@ -12,8 +12,15 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from routrel.control.converge import State
+from routrel.control.eigrp.domain import EXTERNAL_DISTANCE
 from routrel.control.eigrp.metric import INFINITE, rib_metric
-from routrel.control.rib.candidates import NextHop, PathType, Protocol, rank
+from routrel.control.rib.candidates import (
+    DEFAULT_DISTANCE,
+    NextHop,
+    PathType,
+    Protocol,
+    rank,
+)
 from routrel.control.rib.table import Route
 from routrel.control.rip import INFINITY
 from routrel.model.network import Device
@@ -205,7 +212,7 @@ def _of_rip(state: State, protocol: Protocol, table: int, prefix: int) -> Iterat
         candidate = Candidate(
             protocol=protocol,
             next_hops=(NextHop(offer.hearing.into.interface.name, offer.hearing.out.way),),
-            distance=router.instance.distance or 120,
+            distance=router.instance.distance or DEFAULT_DISTANCE[protocol],
             metric=offer.metric,
             tag=offer.tag,
             advertiser=offer.hearing.out.device.name,
@@ -239,7 +246,7 @@ def _of_eigrp(state: State, protocol: Protocol, table: int, prefix: int) -> Iter
             lost = "metric"
         elif offer.distance > best[1] and not offer.feasible:
             lost = "feasible"
-        default = 170 if offer.external else 90
+        default = EXTERNAL_DISTANCE if offer.external else DEFAULT_DISTANCE[protocol]
         stated = instance.external_distance if offer.external else instance.distance
         hearing = offer.hearing
         candidate = Candidate(

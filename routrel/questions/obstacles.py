@@ -6,7 +6,11 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
+
 from routrel.control.converge import State
+from routrel.control.ospf.domain import OspfDomain
+from routrel.control.ospf.speakers import BACKBONE, OspfRouter
 from routrel.control.policy.evaluate import evaluate
 from routrel.control.redistribute import PROTOCOL_OF, policy_route
 from routrel.control.rib.candidates import PathType, Protocol
@@ -427,7 +431,16 @@ def _inside_ospf(crossing: Crossing, protocol: Protocol, route: Route) -> Iterat
         rejected = _rejected(crossing, crossing.there, other.instance.import_policy, route)
         if rejected is not None:
             yield rejected
-    if other.is_border and 0 not in other.areas:
+    if other.is_border and BACKBONE in other.areas and not _on_one_backbone(domain, routers):
+        yield Obstacle(
+            kind="split_backbone",
+            device=other.table[0],
+            text=f"{other.table[0]} has several areas, so it believes summaries of the backbone "
+            f"alone, and the backbone does not join it to {holder.table[0]}",
+            suggestion="join the backbone, by a virtual link perhaps",
+            place=other.instance.place,
+        )
+    if other.is_border and BACKBONE not in other.areas:
         yield Obstacle(
             kind="no_backbone",
             device=other.table[0],
@@ -438,6 +451,15 @@ def _inside_ospf(crossing: Crossing, protocol: Protocol, route: Route) -> Iterat
         )
 
 
+def _on_one_backbone(domain: OspfDomain, routers: list[OspfRouter]) -> bool:
+    """Whether the backbone joins two routers."""
+    area = domain.areas.get(BACKBONE)
+    at = [area.vertex_of.get(router.table) for router in routers] if area else [None]
+    if area is None or None in at:
+        return False
+    return bool(np.isfinite(area.paths.dist[at[1], at[0]]))
+
+
 def _inside_isis(crossing: Crossing, route: Route) -> Iterator[Obstacle]:
     domain = crossing.state.protocols.isis
     systems = [
@@ -445,6 +467,18 @@ def _inside_isis(crossing: Crossing, route: Route) -> Iterator[Obstacle]:
         for table in (crossing.holder, crossing.lacking)
     ]
     holder, other = systems
+    connected = route.protocol is Protocol.CONNECTED
+    own = {hop.interface for hop in route.next_hops} if connected else set()
+    for circuit in holder.circuits:
+        if circuit.interface.name in own and not circuit.levels:
+            yield Obstacle(
+                kind="not_announced",
+                device=holder.table[0],
+                text=f"{circuit} is of a level that {holder.table[0]} does not speak, so nobody "
+                "hears of its networks",
+                suggestion="let both have a level in common",
+                place=circuit.settings.place,
+            )
     if other.levels == (1,) and holder.levels == (1, 2):
         use = holder.instance.leak_down
         rejected = _rejected(crossing, crossing.here, use, route) if use else None

@@ -25,8 +25,8 @@ from routrel.control.eigrp.metric import (
     seed_vector,
 )
 from routrel.control.eigrp.neighbours import EigrpHearing, EigrpRouter, Neighbours
-from routrel.control.policy.evaluate import PolicyRoute, policy_function
-from routrel.control.redistribute import Injected, route_types
+from routrel.control.policy.evaluate import PolicyRoute, through_both_ends
+from routrel.control.redistribute import Injected, injected_key, route_types
 from routrel.control.rib.candidates import (
     DEFAULT_DISTANCE,
     DISCARD,
@@ -47,7 +47,7 @@ from routrel.model.findings import Finding, Severity
 from routrel.model.policy import PolicyUse
 from routrel.topology.segments import Topology
 
-__all__ = ["EigrpDomain", "EigrpOffer"]
+__all__ = ["EXTERNAL_DISTANCE", "EigrpDomain", "EigrpOffer"]
 
 EXTERNAL_DISTANCE = 170
 SUMMARY_DISTANCE = 5
@@ -94,21 +94,15 @@ class EigrpDomain:
 
     def rows(self, view: Rib, injected: Mapping[int, Sequence[Injected]]) -> Rows:
         """The learned routes and summaries of all routers; arguments as for RIP."""
-        held = {index: self._held_by_others(view, index) for index in range(len(self.routers))}
-        key = (
-            tuple((index, tuple(items)) for index, items in sorted(injected.items()) if items),
-            tuple(prefixes.tobytes() for prefixes in held.values()),
-        )
+        tables = self.interning.table_numbers
+        held = {
+            index: view.held_by_others(tables[router.table], Protocol.EIGRP)
+            for index, router in enumerate(self.routers)
+        }
+        key = (injected_key(injected), tuple(prefixes.tobytes() for prefixes in held.values()))
         if self._last is None or self._last[0] != key:
             self._last = (key, self._settle(held, injected))
         return self._last[1]
-
-    def _held_by_others(self, view: Rib, index: int) -> NDArray[np.int32]:
-        table = self.interning.table_numbers[self.routers[index].table]
-        rows = view.table_rows(table)
-        mine = self.interning.kinds.of(Protocol.EIGRP)
-        result: NDArray[np.int32] = rows["prefix"][~mine[rows["kind"]]].copy()
-        return result
 
     def _settle(
         self,
@@ -280,15 +274,13 @@ class EigrpDomain:
             next_hops=() if way is None else (way,),
             neighbour=way,
         )
-        for device, use in (
-            (hearing.out.device, hearing.out.settings.export_policy),
-            (hearing.into.device, hearing.into.settings.import_policy),
-        ):
-            result = policy_function(device, use)(route)
-            if result is None:
-                return None, use
-            route = replace(result, neighbour=way)
-        return route, None
+        return through_both_ends(
+            route,
+            (
+                (hearing.out.device, hearing.out.settings.export_policy),
+                (hearing.into.device, hearing.into.settings.import_policy),
+            ),
+        )
 
     def _learned(self, heard: Vectors) -> Rows:
         paths: dict[tuple[int, int], list[tuple[NextHop, int]]] = {}

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from ipaddress import IPv4Address
 from itertools import combinations
 
-from routrel.control.protocol_findings import one_sided
+from routrel.control.protocol_findings import one_sided, refused
 from routrel.control.rib.candidates import Protocol, Table
 from routrel.control.speaking import choose_router_id, subnets, way_address
 from routrel.model.addresses import Address
@@ -130,15 +130,7 @@ class Neighbours:
     def findings(self) -> Iterator[Finding]:
         """Refused neighbours, links of which only one end speaks, and router ids given twice."""
         for refusal in self.refusals:
-            yield Finding(
-                severity=Severity.ERROR,
-                code=refusal.code,
-                text=f"{refusal.left} and {refusal.right} are no EIGRP neighbours: {refusal.text}",
-                suggestion="make both sides agree",
-                place=refusal.left.settings.place,
-                device=refusal.left.device.name,
-                also=(refusal.right.settings.place,),
-            )
+            yield refused(refusal, "are no EIGRP neighbours")
         ports = {port.key: port for router in self.routers for port in router.ports}
         for segment in self.topology.segments:
             yield from one_sided(segment, ports, Protocol.EIGRP)

@@ -7,11 +7,11 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from itertools import combinations
 
-from routrel.control.protocol_findings import one_sided
+from routrel.control.protocol_findings import asymmetric, one_sided, refused
 from routrel.control.rib.candidates import DEFAULT_DISTANCE, Protocol, Table
 from routrel.control.speaking import way_address
 from routrel.model.addresses import Address
-from routrel.model.findings import Finding, Severity
+from routrel.model.findings import Finding
 from routrel.model.isis import IsisInstance, IsisInterface, IsisNetworkType
 from routrel.model.network import Device, Interface, InterfaceKind, Vrf
 from routrel.topology.segments import Topology
@@ -162,15 +162,7 @@ class Systems:
     def findings(self) -> Iterator[Finding]:
         """Refused adjacencies, links of which only one end speaks, costs that differ."""
         for refusal in self.refusals:
-            yield Finding(
-                severity=Severity.ERROR,
-                code=refusal.code,
-                text=f"{refusal.left} and {refusal.right} form no IS-IS adjacency: {refusal.text}",
-                suggestion="make both sides agree",
-                place=refusal.left.settings.place,
-                device=refusal.left.device.name,
-                also=(refusal.right.settings.place,),
-            )
+            yield refused(refusal, "form no IS-IS adjacency")
         circuits = {c.key: c for system in self.systems for c in system.circuits}
         for segment in self.topology.segments:
             yield from one_sided(segment, circuits, Protocol.ISIS)
@@ -179,17 +171,8 @@ class Systems:
             for (_, left), (_, right) in self.links[level]:
                 if left.metric(level) != right.metric(level) and (left.key, right.key) not in told:
                     told.add((left.key, right.key))
-                    yield Finding(
-                        severity=Severity.NOTE,
-                        code="asymmetric_cost",
-                        text=f"the IS-IS metric is {left.metric(level)} at {left}, but "
-                        f"{right.metric(level)} at {right}",
-                        suggestion="set both ends alike, unless traffic is meant to return "
-                        "another way",
-                        place=left.settings.place,
-                        device=left.device.name,
-                        also=(right.settings.place,),
-                    )
+                    costs = (left.metric(level), right.metric(level))
+                    yield asymmetric(left, right, costs, "IS-IS metric")
 
 
 def _common_levels(left: Circuit, right: Circuit) -> list[int]:

@@ -18,7 +18,7 @@ import numpy as np
 from routrel.control.isis.adjacency import Circuit, Systems
 from routrel.control.policy.evaluate import policy_function
 from routrel.control.prefix_paths import NO_HOP, Announcements, WayHops, routes_to
-from routrel.control.redistribute import Injected, policy_route
+from routrel.control.redistribute import Injected, injected_key, policy_route
 from routrel.control.rib.candidates import (
     Interning,
     NextHop,
@@ -30,7 +30,7 @@ from routrel.control.rib.candidates import (
     table_slice,
 )
 from routrel.control.rib.select import best_of_each
-from routrel.control.shortest_paths import ShortestPaths, build_graph
+from routrel.control.shortest_paths import NETWORK_SHARE, ShortestPaths, build_graph
 from routrel.control.speaking import subnets
 from routrel.model.isis import AttachedBit
 from routrel.model.policy import PolicyUse
@@ -38,8 +38,6 @@ from routrel.topology.segments import Topology
 
 __all__ = ["IsisDomain", "IsisPath", "LevelPaths", "LevelRoutes"]
 
-#: How much of an edge into a broadcast network is counted on the way out of it; see the OSPF lsdb.
-NETWORK_SHARE = 0.5
 #: A path of this metric or more is not used (RFC 5305 3, MAX_V6_PATH_METRIC of RFC 5308 2).
 MAXIMUM_PATH_METRIC = 0xFE000000
 
@@ -124,7 +122,7 @@ class IsisDomain:
 
     def rows(self, injected: Mapping[int, Sequence[Injected]]) -> Rows:
         """The routes of all systems, given what each takes in from elsewhere."""
-        key = tuple((index, tuple(items)) for index, items in sorted(injected.items()) if items)
+        key = injected_key(injected)
         if self._last is None or self._last[0] != key:
             self.routes = []
             parts = [self._family(version, injected) for version in (4, 6)]

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from itertools import combinations
 
 from routrel.control.ospf.speakers import OspfPort, OspfRouter
-from routrel.control.protocol_findings import one_sided, without_address
+from routrel.control.protocol_findings import asymmetric, one_sided, refused, without_address
 from routrel.control.rib.candidates import Protocol
 from routrel.control.speaking import version_of
 from routrel.files.values import format_area
@@ -168,34 +168,14 @@ def ospf_findings(
     yield from _missing_and_duplicate_ids(topology, routers, protocol)
     name = protocol_title(protocol.id)
     for refusal in adjacencies.refusals:
-        yield Finding(
-            severity=Severity.ERROR,
-            code=refusal.code,
-            text=f"{refusal.left} and {refusal.right} form no {name} adjacency: {refusal.text}",
-            suggestion="make both sides agree",
-            place=refusal.left.settings.place,
-            device=refusal.left.device.name,
-            also=(refusal.right.settings.place,),
-        )
+        yield refused(refusal, f"form no {name} adjacency")
     ports = {port.key: port for router in routers for port in router.ports}
     yield from without_address(ports, protocol, version_of(protocol.id))
     for segment in topology.segments:
         yield from one_sided(segment, ports, protocol)
     for left, right in adjacencies.links:
         if left.cost != right.cost:
-            yield _asymmetric(left, right, name)
-
-
-def _asymmetric(left: OspfPort, right: OspfPort, name: str) -> Finding:
-    return Finding(
-        severity=Severity.NOTE,
-        code="asymmetric_cost",
-        text=f"the {name} cost is {left.cost} at {left}, but {right.cost} at {right}",
-        suggestion="set both ends alike, unless traffic is meant to return another way",
-        place=left.settings.place,
-        device=left.device.name,
-        also=(right.settings.place,),
-    )
+            yield asymmetric(left, right, (left.cost, right.cost), f"{name} cost")
 
 
 def _missing_and_duplicate_ids(

@@ -22,7 +22,7 @@ from routrel.control.ospf.paths import OspfPath, compare, external_paths, intern
 from routrel.control.ospf.speakers import BACKBONE, OspfRouter, ospf_routers
 from routrel.control.policy.evaluate import policy_function
 from routrel.control.prefix_paths import NO_HOP, Announcements
-from routrel.control.redistribute import Injected, policy_route
+from routrel.control.redistribute import Injected, injected_key, policy_route
 from routrel.control.rib.candidates import (
     DISCARD,
     CandidateBuilder,
@@ -101,7 +101,7 @@ class OspfDomain:
 
     def rows(self, injected: Mapping[int, Sequence[Injected]]) -> Rows:
         """The routes of all routers, given what each takes in from elsewhere (by router index)."""
-        key = tuple((index, tuple(items)) for index, items in sorted(injected.items()) if items)
+        key = injected_key(injected)
         if self._last is None or self._last[0] != key:
             self._last = (key, self._all_rows(injected))
         return self._last[1]

@@ -1,9 +1,7 @@
 """The link-state database of one area as a graph in arrays.
 
-Vertices are routers (numbered first) and transit networks. RFC 2328 gives the edge from a network
-to its routers the cost 0, which a sparse matrix cannot tell from no edge; so half a unit moves from
-the edge into the network to the edges out of it. Costs are whole numbers and halves are exact, so
-equal distances still compare equal.
+Vertices are routers (numbered first) and transit networks; `NETWORK_SHARE` tells what the edges
+of a network cost.
 """
 
 from __future__ import annotations
@@ -16,14 +14,11 @@ from routrel.control.ospf.adjacency import Adjacencies
 from routrel.control.ospf.speakers import OspfPort, OspfRouter
 from routrel.control.prefix_paths import Announcements, WayHops
 from routrel.control.rib.candidates import Interning, NextHop, Table
-from routrel.control.shortest_paths import ShortestPaths, build_graph
+from routrel.control.shortest_paths import NETWORK_SHARE, ShortestPaths, build_graph
 from routrel.model.addresses import Prefix
 from routrel.model.ospf import OspfNetworkType
 
-__all__ = ["NETWORK_SHARE", "Area", "BackboneLink", "build_area"]
-
-#: How much of an edge into a network is counted on the way out of it.
-NETWORK_SHARE = 0.5
+__all__ = ["Area", "BackboneLink", "build_area"]
 
 
 @dataclass(frozen=True, slots=True)

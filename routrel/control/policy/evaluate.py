@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 from routrel.model.addresses import Address, Prefix
@@ -17,7 +17,7 @@ from routrel.model.policy import (
     RouteType,
 )
 
-__all__ = ["PolicyRoute", "Step", "Trial", "evaluate", "policy_function"]
+__all__ = ["PolicyRoute", "Step", "Trial", "evaluate", "policy_function", "through_both_ends"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -85,6 +85,18 @@ def policy_function(
     if policy is None:
         return lambda route: route
     return lambda route: evaluate(device, policy, route).route
+
+
+def through_both_ends(
+    route: PolicyRoute, ends: Sequence[tuple[Device, PolicyUse | None]]
+) -> tuple[PolicyRoute | None, PolicyUse | None]:
+    """What the policies of a link's ends leave of a route, and the one that rejected it."""
+    for device, use in ends:
+        result = policy_function(device, use)(route)
+        if result is None:
+            return None, use
+        route = result
+    return route, None
 
 
 def _matches(device: Device, conditions: Conditions, route: PolicyRoute) -> bool:

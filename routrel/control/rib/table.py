@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from routrel.control.rib.candidates import Interning, NextHop, PathType, Protocol, Rows
 from routrel.control.rib.select import in_order
@@ -72,6 +73,13 @@ class Rib:
     def table_rows(self, table: int) -> Rows:
         """The active rows of one table, in order of their prefix's number."""
         return self.active[self._tables[table] : self._tables[table + 1]]
+
+    def held_by_others(self, table: int, protocol: Protocol) -> NDArray[np.int32]:
+        """The prefix numbers that a table holds active under another protocol."""
+        rows = self.table_rows(table)
+        mine = self.interning.kinds.of(protocol)
+        result: NDArray[np.int32] = rows["prefix"][~mine[rows["kind"]]].copy()
+        return result
 
     def table_candidates(self, table: int) -> Rows:
         """All candidates of one table, in order of their prefix's number, best first."""
