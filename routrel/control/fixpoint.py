@@ -125,9 +125,8 @@ def _same(left: Rows, right: Rows) -> bool:
 def _moving(protocols: Protocols) -> frozenset[tuple[int, int]]:
     """Tables and prefixes that do not settle inside one protocol, or in resolution."""
     found: set[tuple[int, int]] = set()
-    for domain in protocols.rip.values():
+    for domain in protocols.vectors:
         found |= domain.unsettled
-    found |= protocols.eigrp.unsettled
     for outcome in protocols.static.unsettled:
         table = protocols.interning.table_numbers[outcome.table]
         found.add((table, protocols.interning.prefixes.add(outcome.route.to)))

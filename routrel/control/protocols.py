@@ -20,6 +20,7 @@ from routrel.control.rib.table import Rib
 from routrel.control.rip import RipDomain
 from routrel.control.speaking import version_of
 from routrel.control.static import StaticResult, resolve_static_routes
+from routrel.control.vectors import VectorDomain
 from routrel.model.addresses import Address
 from routrel.model.network import Network
 from routrel.topology.segments import Topology
@@ -73,6 +74,11 @@ class Protocols:
                 yield _Taking(protocol, index, router.table, versions, router.instance)
 
     @property
+    def vectors(self) -> tuple[VectorDomain, ...]:
+        """The protocols whose routers pass on what is active in their tables."""
+        return (*self.rip.values(), self.eigrp)
+
+    @property
     def dependent_tables(self) -> set[int]:
         """The tables whose active routes decide what other tables hold."""
         tables = {
@@ -80,9 +86,8 @@ class Protocols:
             for taking in self._taking
             if taking.settings.redistribute or getattr(taking.settings, "default_route", None)
         }
-        for domain in self.rip.values():
+        for domain in self.vectors:
             tables.update(router.table for router in domain.routers)
-        tables.update(router.table for router in self.eigrp.routers)
         for device in self.network.devices:
             for vrf in device.vrfs:
                 if vrf.export_tags or vrf.static or device.gateways:

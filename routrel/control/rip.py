@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 
 from routrel.control.policy.evaluate import PolicyRoute, through_both_ends
 from routrel.control.protocol_findings import key_mismatch, one_sided, without_address
-from routrel.control.redistribute import Injected, injected_key
+from routrel.control.redistribute import Injected
 from routrel.control.rib.candidates import (
     DEFAULT_DISTANCE,
     CandidateBuilder,
@@ -30,8 +30,8 @@ from routrel.control.rib.candidates import (
     Table,
     limited,
 )
-from routrel.control.rib.table import Rib
 from routrel.control.speaking import family_addresses, subnets, version_of, way_address
+from routrel.control.vectors import Held, VectorDomain
 from routrel.model.addresses import Address
 from routrel.model.findings import Finding
 from routrel.model.network import Device, Interface, Vrf
@@ -105,17 +105,15 @@ class RipOffer:
     echo: bool  #: the receiver announces the prefix itself, at least as near
 
 
-class RipDomain:
+class RipDomain(VectorDomain):
     """All RIP routers of one version."""
 
+    routers: tuple[RipRouter, ...]
+
     def __init__(self, topology: Topology, protocol: Protocol, interning: Interning) -> None:
-        self.topology, self.protocol, self.interning = topology, protocol, interning
+        super().__init__(protocol, interning, tuple(_routers(topology, protocol)))
+        self.topology = topology
         self.version = version_of(protocol.id)
-        self.routers = tuple(_routers(topology, protocol))
-        self.index_of = {router.table: index for index, router in enumerate(self.routers)}
-        self.unsettled: set[tuple[int, int]] = set()  #: tables and prefixes that never settle
-        self.ways: dict[tuple[int, int], set[str | None]] = {}
-        self._last: tuple[object, Rows] | None = None
 
     @cached_property
     def hearings(self) -> tuple[RipHearing, ...]:
@@ -145,26 +143,9 @@ class RipDomain:
 
     # --- routes --------------------------------------------------------------------------------
 
-    def rows(self, view: Rib, injected: Mapping[int, Sequence[Injected]]) -> Rows:
-        """The learned routes of all routers.
-
-        Args:
-            view: The tables that decide which learned routes are active and so passed on.
-            injected: By router index: what it takes in from elsewhere.
-        """
-        tables = self.interning.table_numbers
-        held = {
-            index: view.held_by_others(tables[router.table], self.protocol)
-            for index, router in enumerate(self.routers)
-        }
-        key = (injected_key(injected), tuple(prefixes.tobytes() for prefixes in held.values()))
-        if self._last is None or self._last[0] != key:
-            self._last = (key, self._settle(held, injected))
-        return self._last[1]
-
     def _settle(
         self,
-        held: Mapping[int, NDArray[np.int32]],
+        held: Held,
         injected: Mapping[int, Sequence[Injected]],
     ) -> Rows:
         own, tags, connected = self._announced(injected)
@@ -194,10 +175,7 @@ class RipDomain:
                 break
             sent, sent_tag = new, new_tag
         self.sent, self.sent_tag, self.first, self.near = sent, sent_tag, first, near
-        self.unsettled = {
-            (self.interning.table_numbers[self.routers[index].table], int(columns[column]))
-            for index, column in np.argwhere(moving).tolist()
-        }
+        self._still_moving(moving, columns)
         return self._learned(heard, heard_tag, near)
 
     def _announced(

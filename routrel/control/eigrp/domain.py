@@ -26,7 +26,7 @@ from routrel.control.eigrp.metric import (
 )
 from routrel.control.eigrp.neighbours import EigrpHearing, EigrpRouter, Neighbours
 from routrel.control.policy.evaluate import PolicyRoute, through_both_ends
-from routrel.control.redistribute import Injected, injected_key, route_types
+from routrel.control.redistribute import Injected, route_types
 from routrel.control.rib.candidates import (
     DEFAULT_DISTANCE,
     DISCARD,
@@ -39,8 +39,8 @@ from routrel.control.rib.candidates import (
     Rows,
     limited,
 )
-from routrel.control.rib.table import Rib
 from routrel.control.speaking import subnets
+from routrel.control.vectors import Held, VectorDomain
 from routrel.model.addresses import Prefix
 from routrel.model.eigrp import StubRoutes
 from routrel.model.findings import Finding, Severity
@@ -77,38 +77,24 @@ class EigrpOffer:
         return not (self.stopped_by or self.suppressed_by or self.withheld or self.loop)
 
 
-class EigrpDomain:
+class EigrpDomain(VectorDomain):
     """All EIGRP routers."""
 
+    routers: tuple[EigrpRouter, ...]
+
     def __init__(self, topology: Topology, interning: Interning) -> None:
-        self.interning = interning
         self.neighbours = Neighbours(topology)
-        self.routers = self.neighbours.routers
-        self.index_of = self.neighbours.index_of
-        self.unsettled: set[tuple[int, int]] = set()  #: tables and prefixes that never settle
+        super().__init__(Protocol.EIGRP, interning, self.neighbours.routers)
         self._seedless: list[tuple[EigrpRouter, Injected]] = []
-        self.ways: dict[tuple[int, int], set[str | None]] = {}
-        self._last: tuple[object, Rows] | None = None
 
     # --- routes --------------------------------------------------------------------------------
 
-    def rows(self, view: Rib, injected: Mapping[int, Sequence[Injected]]) -> Rows:
-        """The learned routes and summaries of all routers; arguments as for RIP."""
-        tables = self.interning.table_numbers
-        held = {
-            index: view.held_by_others(tables[router.table], Protocol.EIGRP)
-            for index, router in enumerate(self.routers)
-        }
-        key = (injected_key(injected), tuple(prefixes.tobytes() for prefixes in held.values()))
-        if self._last is None or self._last[0] != key:
-            self._last = (key, self._settle(held, injected))
-        return self._last[1]
-
     def _settle(
         self,
-        held: Mapping[int, NDArray[np.int32]],
+        held: Held,
         injected: Mapping[int, Sequence[Injected]],
     ) -> Rows:
+        self._seedless = []
         own = [self._announced(index, injected.get(index, ())) for index in range(len(held))]
         numbers = {prefix for found in own for prefix in found}
         numbers |= {
@@ -145,10 +131,7 @@ class EigrpDomain:
             if not moving.any():
                 break
             self.sent = new
-        self.unsettled = {
-            (self.interning.table_numbers[self.routers[index].table], int(self.columns[column]))
-            for index, column in np.argwhere(moving).tolist()
-        }
+        self._still_moving(moving, self.columns)
         return self._learned(heard)
 
     def _announced(

@@ -82,7 +82,6 @@ class Neighbours:
     def __init__(self, topology: Topology) -> None:
         self.topology = topology
         self.routers = tuple(_routers(topology))
-        self.index_of = {router.table: index for index, router in enumerate(self.routers)}
         hearings: list[EigrpHearing] = []
         refusals: list[EigrpRefusal] = []
         on_segment: dict[int, list[tuple[int, EigrpPort]]] = {}
