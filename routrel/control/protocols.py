@@ -56,7 +56,7 @@ class Protocols:
         }
         self.eigrp = EigrpDomain(topology, interning)
         self.isis = IsisDomain(topology, interning)
-        self.static = StaticResult(self.connected[:0], (), ())
+        self.static = StaticResult(self.connected[:0], (), (), depends=True)
         self.injected: dict[Protocol, dict[int, list[Injected]]] = {}
         self._taking = tuple(self._takers())
 
@@ -97,7 +97,8 @@ class Protocols:
     def rows(self, view: Rib) -> Rows:
         """All candidates, given the tables that redistribution and resolution look at."""
         self.injected = self._injected(view)
-        self.static = resolve_static_routes(self.topology, self.interning, view)
+        if self.static.depends:
+            self.static = resolve_static_routes(self.topology, self.interning, view)
         blocks = [
             self.connected,
             self.static.rows,

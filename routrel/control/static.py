@@ -57,6 +57,7 @@ class StaticResult:
     rows: Rows
     outcomes: tuple[StaticOutcome, ...]
     unsettled: tuple[StaticOutcome, ...]  #: routes that kept changing; empty when it settled
+    depends: bool  #: whether any of it depends on other routes
 
 
 @dataclass(slots=True)
@@ -97,6 +98,7 @@ def resolve_static_routes(topology: Topology, interning: Interning, others: Rib)
         rows=_rows(statics, interning),
         outcomes=tuple(_outcome(static, interning) for static in statics),
         unsettled=tuple(_outcome(static, interning) for static in changed),
+        depends=bool(recursive),
     )
 
 

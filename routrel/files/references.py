@@ -14,6 +14,7 @@ from routrel.model.network import (
     Interface,
     InterfaceKind,
     Network,
+    StaticRoute,
     Vrf,
     protocol_title,
 )
@@ -100,17 +101,22 @@ def _check_device(device: Device, report: Report) -> None:
                     f"the route to VRF {vrf.name}",
                     "move one of the two",
                 )
-        keys = [(r.to, r.via, r.interface, r.next_vrf, r.discard, r.distance) for r in vrf.static]
-        for index, route in enumerate(vrf.static):
-            first = keys.index(keys[index])
-            if first != index:
-                report.error(
-                    route.place,
-                    "duplicate_static",
-                    f"the same route to {route.to} already stands in line "
-                    f"{vrf.static[first].place.line}",
-                    "remove one of the two",
-                )
+        _check_duplicates(vrf, report)
+
+
+def _check_duplicates(vrf: Vrf, report: Report) -> None:
+    """The same static route twice: one of the two was meant otherwise."""
+    seen: dict[object, StaticRoute] = {}
+    for route in vrf.static:
+        key = (route.to, route.via, route.interface, route.next_vrf, route.discard, route.distance)
+        first = seen.setdefault(key, route)
+        if first is not route:
+            report.error(
+                route.place,
+                "duplicate_static",
+                f"the same route to {route.to} already stands in line {first.place.line}",
+                "remove one of the two",
+            )
 
 
 def _check_protocols(device: Device, interface: Interface, vrf: Vrf, report: Report) -> None:
