@@ -1,6 +1,6 @@
 import { keepPreviousData, useQueries, useQuery } from '@tanstack/react-query'
 import { useVirtualizer } from '@tanstack/react-virtual'
-import { useDeferredValue, useRef, useState } from 'react'
+import { useEffect, useRef, useState } from 'react'
 import { Link } from 'react-router'
 import { api, data } from '../../api/client'
 import { chartQuery, deviceQuery, TABLE_PAGE, tableQuery, type Lens, type TableQuestion } from '../../api/queries'
@@ -16,7 +16,7 @@ export function RouteTable({ device }: { device: string }) {
   const lens = useLens()
   const [params, change] = useAddress()
   const [filter, setFilter] = useState('')
-  const contains = useDeferredValue(filter.trim())
+  const contains = useSettled(filter.trim())
   const other = params.get('other') ?? undefined
   const vrf = params.get('vrf') ?? 'default'
   const differing = other !== undefined && params.get('differing') === '1'
@@ -32,7 +32,7 @@ export function RouteTable({ device }: { device: string }) {
     <Panel title={other ? `Tables of ${device} and ${other}` : `Table of ${device}`} className="flex min-h-0 flex-1 flex-col">
       <div className="mb-2 flex flex-wrap items-center gap-3">
         <input type="search" aria-label="Filter routes" placeholder="prefix, protocol, next hop" value={filter} onChange={(event) => setFilter(event.target.value)} className="w-56 rounded-md border border-line bg-paper px-2 py-1" />
-        <span className="text-soft" role="status">{matching === total ? `${total} prefixes` : `${matching} of ${total} prefixes`}</span>
+        <span className="text-soft" role="status">{first.isPlaceholderData || contains !== filter.trim() ? 'Filtering…' : matching === total ? `${total} prefixes` : `${matching} of ${total} prefixes`}</span>
         {vrfs.length > 1 && (
           <label className="flex items-center gap-2 text-soft">VRF
             <select value={vrf} onChange={(event) => change({ vrf: event.target.value === 'default' ? null : event.target.value })} className="rounded-md border border-line bg-paper px-2 py-1 text-ink">{vrfs.map((each) => <option key={each}>{each}</option>)}</select>
@@ -48,9 +48,22 @@ export function RouteTable({ device }: { device: string }) {
         <div className="flex-1" />
         <CopyTable lens={lens} question={question} count={matching} />
       </div>
-      <Rows lens={lens} question={question} count={matching} />
+      <Rows key={JSON.stringify(question)} lens={lens} question={question} count={matching} />
     </Panel>
   )
+}
+
+/** How long typing must pause before the server is asked, in milliseconds. */
+const PAUSE_MS = 250
+
+/** A value that follows once it has stopped changing. */
+function useSettled(value: string): string {
+  const [settled, setSettled] = useState(value)
+  useEffect(() => {
+    const timer = setTimeout(() => setSettled(value), PAUSE_MS)
+    return () => clearTimeout(timer)
+  }, [value])
+  return settled
 }
 
 const ONE = 'minmax(10rem,1.2fr) minmax(9rem,1fr) 6rem 6rem minmax(13rem,2.2fr) 11rem'

@@ -44,6 +44,8 @@ beforeEach(() => {
   asked = serve(({ pathname, searchParams }) => {
     if (pathname.endsWith('/holders')) return holders
     if (pathname.endsWith('/why')) return searchParams.get('device') === 'r3' ? missing : chosen
+    if (pathname.endsWith('/table')) return { total: 3, matching: searchParams.get('contains') ? 1 : 3, offset: 0, rows: [] }
+    if (pathname.endsWith('/devices/r1')) return { name: 'r1', interfaces: [] }
     if (pathname.endsWith('/cases')) return [{ name: 'c', title: 'A detour', story: 'Why?', question: null, route: { at: 'r1', to: '10.9.0.0/16' } }]
     return { devices: [{ name: 'r1' }, { name: 'r2' }], sites: [], segments: [], outside: [] }
   })
@@ -78,4 +80,12 @@ test('the empty page offers the complaints about routes', async () => {
 test('rungs that nobody reached, or that say nothing, have no row', () => {
   expect(ladderRungs(chosen.candidates).map((rung) => rung.id)).toEqual(['usable', 'distance', 'metric'])
   expect(ladderRungs([])).toEqual([])
+})
+
+test('a filter asks the server once typing has paused, and starts from the top', async () => {
+  visit(<RoutesPage />, '/n/net/routes?table=r1')
+  await userEvent.type(await screen.findByRole('searchbox', { name: 'Filter routes' }), 'rip')
+  expect(await screen.findByText('1 of 3 prefixes')).toBeInTheDocument()
+  const filtered = asked.filter((each) => each.includes('/table') && each.includes('contains='))
+  expect(new Set(filtered.map((each) => /contains=(\w+)/.exec(each)?.[1]))).toEqual(new Set(['rip']))
 })
