@@ -20,21 +20,40 @@ __all__ = ["remember", "view_of"]
 _IN_MEMORY = 8
 _memory: OrderedDict[str, View] = OrderedDict()
 _lock = threading.Lock()
+_computing: dict[str, threading.Lock] = {}
 
 
 def view_of(revision: Revision) -> View:
-    """The computed network of a revision; equal content is computed once."""
+    """The computed network of a revision; equal content is computed once.
+
+    A page asks several questions at a time. While one of them computes a state, the others wait
+    for it instead of computing it too.
+    """
+    name = revision.content_hash
+    view = _remembered(name)
+    if view is not None:
+        return view
     with _lock:
-        if revision.content_hash in _memory:
-            _memory.move_to_end(revision.content_hash)
-            return _memory[revision.content_hash]
-    view = _disk().get(_key(revision.content_hash))
-    if view is None:
-        view = look(revision.texts())
-        remember(revision.content_hash, view)
-    else:
-        _keep(revision.content_hash, view)
+        turn = _computing.setdefault(name, threading.Lock())
+    with turn:
+        view = _remembered(name)
+        if view is None:
+            view = _disk().get(_key(name))
+            if view is None:
+                view = look(revision.texts())
+                remember(name, view)
+            else:
+                _keep(name, view)
+    with _lock:
+        _computing.pop(name, None)
     return view
+
+
+def _remembered(content_hash: str) -> View | None:
+    with _lock:
+        if content_hash in _memory:
+            _memory.move_to_end(content_hash)
+        return _memory.get(content_hash)
 
 
 def remember(content_hash: str, view: View) -> None:
