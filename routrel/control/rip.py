@@ -34,10 +34,10 @@ from routrel.control.speaking import family_addresses, subnets, version_of, way_
 from routrel.control.vectors import Held, VectorDomain
 from routrel.model.addresses import Address
 from routrel.model.findings import Finding
-from routrel.model.network import Device, Interface, Vrf
+from routrel.model.network import Device, Vrf
 from routrel.model.policy import PolicyUse
 from routrel.model.rip import RipInstance, RipInterface
-from routrel.topology.segments import Topology
+from routrel.topology.segments import Attachment, Topology
 
 __all__ = ["INFINITY", "RipDomain", "RipHearing", "RipOffer", "RipPort", "RipRouter"]
 
@@ -47,20 +47,11 @@ INJECTED_METRIC = 1
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class RipPort:
+class RipPort(Attachment):
     """One up interface that runs RIP."""
 
-    device: Device
-    interface: Interface
     settings: RipInterface
     way: Address | None
-
-    @property
-    def key(self) -> tuple[str, str]:
-        return self.device.name, self.interface.name
-
-    def __str__(self) -> str:
-        return f"{self.device.name}:{self.interface.name}"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -11,25 +11,13 @@ from routrel.control.rib.candidates import Protocol
 from routrel.control.rib.table import Route
 from routrel.model.addresses import Address, Prefix, is_host_prefix
 from routrel.model.network import protocol_title
-from routrel.model.place import NOWHERE, Place
 from routrel.questions.candidates import candidates
-from routrel.questions.obstacles import Crossing, obstacles
+from routrel.questions.obstacles import AbsenceStep, Crossing, obstacles
 
-__all__ = ["Absence", "AbsenceStep", "absence"]
+__all__ = ["Absence", "absence"]
 
 #: Where routes come from that no protocol learned.
 _OWN = (Protocol.CONNECTED, Protocol.LOCAL, Protocol.STATIC)
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class AbsenceStep:
-    """One link of the chain, with its evidence."""
-
-    kind: str  #: stable identifier
-    device: str | None
-    text: str
-    suggestion: str = ""
-    place: Place = NOWHERE
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -73,15 +61,9 @@ def absence(state: State, table: int, wanted: Prefix | Address) -> Absence:
         return _told(device, prefix, names, (), None, chain, (*own, step))
     found = tuple(
         dict.fromkeys(
-            AbsenceStep(
-                kind=obstacle.kind,
-                device=obstacle.device,
-                text=obstacle.text,
-                suggestion=obstacle.suggestion,
-                place=obstacle.place,
-            )
+            step
             for holder, lacking in crossings
-            for obstacle in obstacles(Crossing(state, holder, lacking, number), holders[holder])
+            for step in obstacles(Crossing(state, holder, lacking, number), holders[holder])
         )
     )
     holder, lacking = crossings[0]

@@ -25,14 +25,14 @@ from routrel.model.policy import PolicyUse
 from routrel.model.redistribution import Redistribution
 from routrel.topology.segments import Attachment
 
-__all__ = ["Crossing", "Obstacle", "obstacles"]
+__all__ = ["AbsenceStep", "Crossing", "obstacles"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Obstacle:
-    """One thing that stops a route, with its evidence."""
+class AbsenceStep:
+    """One link of the chain from who has a route to what stopped it, with its evidence."""
 
-    kind: str
+    kind: str  #: stable identifier
     device: str
     text: str
     suggestion: str = ""
@@ -78,20 +78,20 @@ class Crossing:
         return str(self.interning.prefixes.prefixes[self.prefix])
 
 
-def obstacles(crossing: Crossing, route: Route) -> list[Obstacle]:
+def obstacles(crossing: Crossing, route: Route) -> list[AbsenceStep]:
     """What stops the holder's route at this crossing; the likeliest cause first.
 
     Args:
         route: The holder's active route.
     """
-    found: list[Obstacle] = list(_announces_itself(crossing))
+    found: list[AbsenceStep] = list(_announces_itself(crossing))
     links = list(crossing.links)
     up = [pair for pair in links if crossing.is_up(pair)]
     if not up:
         for pair in links:
             shut = next((end for end in pair if not end.interface.enabled), pair[0])
             found.append(
-                Obstacle(
+                AbsenceStep(
                     kind="interface_down",
                     device=shut.device.name,
                     text=f"{shut} is shut, so the link between {pair[0]} and {pair[1]} is down",
@@ -111,7 +111,7 @@ def obstacles(crossing: Crossing, route: Route) -> list[Obstacle]:
         found.extend(_of_protocol(crossing, up, Protocol[key.upper()], route))
     if not common:
         found.append(
-            Obstacle(
+            AbsenceStep(
                 kind="no_common_protocol",
                 device=crossing.there.name,
                 text=f"{crossing.here.name} and {crossing.there.name} speak no routing protocol "
@@ -126,14 +126,14 @@ def obstacles(crossing: Crossing, route: Route) -> list[Obstacle]:
     return told or found
 
 
-def _announces_itself(crossing: Crossing) -> Iterator[Obstacle]:
+def _announces_itself(crossing: Crossing) -> Iterator[AbsenceStep]:
     """A router that originates a default without having one does not believe its echo."""
     name = crossing.interning.tables[crossing.lacking]
     for protocol, takings in crossing.state.protocols.injected.items():
         index = _domain(crossing, protocol).index_of.get(name)
         for item in takings.get(index, ()):
             if item.prefix == crossing.prefix:
-                yield Obstacle(
+                yield AbsenceStep(
                     kind="announces_itself",
                     device=crossing.there.name,
                     text=f"{crossing.there.name} announces it into {protocol_title(protocol.id)} "
@@ -152,7 +152,7 @@ def _of_protocol(
     links: list[tuple[Attachment, Attachment]],
     protocol: Protocol,
     route: Route,
-) -> Iterator[Obstacle]:
+) -> Iterator[AbsenceStep]:
     """Why a protocol that both speak does not carry the route over."""
     apart = list(_apart(crossing, links, protocol))
     joined = len(apart) < len(links)
@@ -171,7 +171,7 @@ def _of_protocol(
 
 def _apart(
     crossing: Crossing, links: list[tuple[Attachment, Attachment]], protocol: Protocol
-) -> Iterator[Obstacle]:
+) -> Iterator[AbsenceStep]:
     """For each link on which the two do not hear each other, why."""
     name = protocol_title(protocol.id)
     for here, there in links:
@@ -190,7 +190,7 @@ def _apart(
         if silent is not None:
             end, found = silent
             why = f"does not run {name}" if found is None else f"is passive in {name}"
-            yield Obstacle(
+            yield AbsenceStep(
                 kind="not_running" if found is None else "passive",
                 device=end.device.name,
                 text=f"{end} {why}",
@@ -203,7 +203,7 @@ def _apart(
         for refusal in _refusals(crossing, protocol):
             if {refusal.left.key, refusal.right.key} == {here.key, there.key}:
                 mine = refusal.left if refusal.left.key == there.key else refusal.right
-                yield Obstacle(
+                yield AbsenceStep(
                     kind="no_adjacency",
                     device=there.device.name,
                     text=f"{here} and {there} are not adjacent in {name}: {refusal.text}",
@@ -213,7 +213,7 @@ def _apart(
         if settings[0].authentication != settings[1].authentication and (
             protocol in crossing.state.protocols.rip
         ):
-            yield Obstacle(
+            yield AbsenceStep(
                 kind="no_adjacency",
                 device=there.device.name,
                 text=f"{here} and {there} ignore each other's {name}: their keys differ",
@@ -263,13 +263,13 @@ def _domain(crossing: Crossing, protocol: Protocol) -> Any:
     return protocols.eigrp if protocol is Protocol.EIGRP else protocols.isis
 
 
-def _not_taken(crossing: Crossing, protocol: Protocol, route: Route) -> Iterator[Obstacle]:
+def _not_taken(crossing: Crossing, protocol: Protocol, route: Route) -> Iterator[AbsenceStep]:
     """The holder has the route from elsewhere and does not announce it into the protocol."""
     name, source = protocol_title(protocol.id), protocol_title(route.protocol.id)
     holder = crossing.here.name
     instance = getattr(crossing.here_vrf, protocol.id)
     if _hears(crossing, protocol):
-        yield Obstacle(
+        yield AbsenceStep(
             kind="not_active",
             device=holder,
             text=f"{holder} hears it in {name} too, but its {source} route wins (distance "
@@ -286,7 +286,7 @@ def _not_taken(crossing: Crossing, protocol: Protocol, route: Route) -> Iterator
     for item in items:
         yield _held_back(crossing, item, route, name, source)
     if not items:
-        yield Obstacle(
+        yield AbsenceStep(
             kind="not_redistributed",
             device=holder,
             text=f"{holder} has it from {source} and does not take {source} into {name}",
@@ -303,11 +303,11 @@ def _hears(crossing: Crossing, protocol: Protocol) -> bool:
 
 def _held_back(
     crossing: Crossing, item: Redistribution, route: Route, name: str, source: str
-) -> Obstacle:
+) -> AbsenceStep:
     """Why a redistribution that fits the source leaves this route out."""
     holder = crossing.here.name
     if route.prefix.prefixlen == 0 and not item.with_default:
-        return Obstacle(
+        return AbsenceStep(
             kind="not_redistributed",
             device=holder,
             text=f"{holder} takes {source} into {name}, but without its default route",
@@ -319,14 +319,14 @@ def _held_back(
         if rejected is not None:
             return rejected
     if name == "EIGRP" and item.seed is None:
-        return Obstacle(
+        return AbsenceStep(
             kind="redistribution_without_metric",
             device=holder,
             text=f"{holder} takes {source} into EIGRP without a metric",
             suggestion="add metric: {bandwidth: ..., delay: ...}",
             place=item.place,
         )
-    return Obstacle(
+    return AbsenceStep(
         kind="not_redistributed",
         device=holder,
         text=f"{holder} takes {source} into {name}, but not this route",
@@ -334,7 +334,9 @@ def _held_back(
     )
 
 
-def _rejected(crossing: Crossing, device: Device, use: PolicyUse, route: Route) -> Obstacle | None:
+def _rejected(
+    crossing: Crossing, device: Device, use: PolicyUse, route: Route
+) -> AbsenceStep | None:
     """The statement of a policy that rejects a route, or its default."""
     policy = device.policy(use.policy)
     rows = crossing.state.rib.candidate_rows(crossing.holder, crossing.prefix)
@@ -346,7 +348,7 @@ def _rejected(crossing: Crossing, device: Device, use: PolicyUse, route: Route) 
         return None
     matched = next((step for step in reversed(trial.steps) if step.matched and step.result), None)
     which = f"statement {matched.statement}" if matched else "the default"
-    return Obstacle(
+    return AbsenceStep(
         kind="filtered",
         device=device.name,
         text=f"{which} of policy {policy.name} at {device.name} rejects it",
@@ -358,7 +360,7 @@ def _rejected(crossing: Crossing, device: Device, use: PolicyUse, route: Route) 
 # --- inside one protocol -------------------------------------------------------------------------
 
 
-def _inside(crossing: Crossing, protocol: Protocol, route: Route) -> Iterator[Obstacle]:
+def _inside(crossing: Crossing, protocol: Protocol, route: Route) -> Iterator[AbsenceStep]:
     """Why neighbours in a protocol do not share a route that the holder has in it."""
     if protocol in crossing.state.protocols.ospf:
         yield from _inside_ospf(crossing, protocol, route)
@@ -368,7 +370,7 @@ def _inside(crossing: Crossing, protocol: Protocol, route: Route) -> Iterator[Ob
         yield from _inside_vectors(crossing, protocol, route)
 
 
-def _inside_ospf(crossing: Crossing, protocol: Protocol, route: Route) -> Iterator[Obstacle]:
+def _inside_ospf(crossing: Crossing, protocol: Protocol, route: Route) -> Iterator[AbsenceStep]:
     domain = crossing.state.protocols.ospf[protocol]
     routers = [
         domain.routers[domain.index_of[crossing.interning.tables[table]]]
@@ -380,7 +382,7 @@ def _inside_ospf(crossing: Crossing, protocol: Protocol, route: Route) -> Iterat
         for number in shared:
             area = other.instance.area(number)
             if area.type.is_stub or not area.type.takes_summaries or area.default_route:
-                yield Obstacle(
+                yield AbsenceStep(
                     kind="announces_itself",
                     device=other.table[0],
                     text=f"{other.table[0]} gives area {format_area(number)} its default, and does "
@@ -397,7 +399,7 @@ def _inside_ospf(crossing: Crossing, protocol: Protocol, route: Route) -> Iterat
     for number in shared:
         area = other.instance.area(number)
         if external and not own and (area.type.is_stub or area.type.is_nssa):
-            yield Obstacle(
+            yield AbsenceStep(
                 kind="stub_area",
                 device=other.table[0],
                 text=f"it is an external route, and area {format_area(number)} is "
@@ -407,7 +409,7 @@ def _inside_ospf(crossing: Crossing, protocol: Protocol, route: Route) -> Iterat
             )
         elif not external and not holder.instance.area(number).type.takes_summaries:
             settings = holder.instance.area(number)
-            yield Obstacle(
+            yield AbsenceStep(
                 kind="stub_area",
                 device=holder.table[0],
                 text=f"{holder.table[0]} makes area {format_area(number)} "
@@ -419,7 +421,7 @@ def _inside_ospf(crossing: Crossing, protocol: Protocol, route: Route) -> Iterat
         mine = item.table == crossing.holder and item.range.prefix.version == crossing.version
         if mine and route.prefix.subnet_of(item.range.prefix):  # type: ignore[arg-type]
             stands = f"announces {item.range.prefix} in its place"
-            yield Obstacle(
+            yield AbsenceStep(
                 kind="hidden_by_summary",
                 device=holder.table[0],
                 text=f"the range {item.range.prefix} of {holder.table[0]} "
@@ -432,7 +434,7 @@ def _inside_ospf(crossing: Crossing, protocol: Protocol, route: Route) -> Iterat
         if rejected is not None:
             yield rejected
     if other.is_border and BACKBONE in other.areas and not _on_one_backbone(domain, routers):
-        yield Obstacle(
+        yield AbsenceStep(
             kind="split_backbone",
             device=other.table[0],
             text=f"{other.table[0]} has several areas, so it believes summaries of the backbone "
@@ -441,7 +443,7 @@ def _inside_ospf(crossing: Crossing, protocol: Protocol, route: Route) -> Iterat
             place=other.instance.place,
         )
     if other.is_border and BACKBONE not in other.areas:
-        yield Obstacle(
+        yield AbsenceStep(
             kind="no_backbone",
             device=other.table[0],
             text=f"{other.table[0]} has several areas, so it believes summaries of the backbone "
@@ -460,7 +462,7 @@ def _on_one_backbone(domain: OspfDomain, routers: list[OspfRouter]) -> bool:
     return bool(np.isfinite(area.paths.dist[at[1], at[0]]))
 
 
-def _inside_isis(crossing: Crossing, route: Route) -> Iterator[Obstacle]:
+def _inside_isis(crossing: Crossing, route: Route) -> Iterator[AbsenceStep]:
     domain = crossing.state.protocols.isis
     systems = [
         domain.systems[domain.index_of[crossing.interning.tables[table]]]
@@ -471,7 +473,7 @@ def _inside_isis(crossing: Crossing, route: Route) -> Iterator[Obstacle]:
     own = {hop.interface for hop in route.next_hops} if connected else set()
     for circuit in holder.circuits:
         if circuit.interface.name in own and not circuit.levels:
-            yield Obstacle(
+            yield AbsenceStep(
                 kind="not_announced",
                 device=holder.table[0],
                 text=f"{circuit} is of a level that {holder.table[0]} does not speak, so nobody "
@@ -482,7 +484,7 @@ def _inside_isis(crossing: Crossing, route: Route) -> Iterator[Obstacle]:
     if other.levels == (1,) and holder.levels == (1, 2):
         use = holder.instance.leak_down
         rejected = _rejected(crossing, crossing.here, use, route) if use else None
-        yield rejected or Obstacle(
+        yield rejected or AbsenceStep(
             kind="not_leaked",
             device=holder.table[0],
             text=f"{holder.table[0]} has it at level 2 and lets nothing of it down into level 1",
@@ -494,7 +496,7 @@ def _inside_isis(crossing: Crossing, route: Route) -> Iterator[Obstacle]:
         if rejected is not None:
             yield rejected
     if holder.instance.overload:
-        yield Obstacle(
+        yield AbsenceStep(
             kind="overload",
             device=holder.table[0],
             text=f"{holder.table[0]} is overloaded, so nothing goes through it",
@@ -503,7 +505,7 @@ def _inside_isis(crossing: Crossing, route: Route) -> Iterator[Obstacle]:
         )
 
 
-def _inside_vectors(crossing: Crossing, protocol: Protocol, route: Route) -> Iterator[Obstacle]:
+def _inside_vectors(crossing: Crossing, protocol: Protocol, route: Route) -> Iterator[AbsenceStep]:
     """RIP and EIGRP: what became of the holder's announcement on each link."""
     name = protocol_title(protocol.id)
     protocols = crossing.state.protocols
@@ -520,7 +522,7 @@ def _inside_vectors(crossing: Crossing, protocol: Protocol, route: Route) -> Ite
                 device = crossing.here if by_sender else crossing.there
                 yield _policy_obstacle(crossing, device, offer.stopped_by, route)
             elif offer.metric >= INFINITY:
-                yield Obstacle(
+                yield AbsenceStep(
                     kind="infinity",
                     device=crossing.there.name,
                     text=f"{crossing.there.name} hears it with metric {INFINITY}, which is out of "
@@ -529,7 +531,7 @@ def _inside_vectors(crossing: Crossing, protocol: Protocol, route: Route) -> Ite
                     place=offer.hearing.into.settings.place,
                 )
         if not heard and route.protocol is protocol and route.metric >= INFINITY - 1:
-            yield Obstacle(
+            yield AbsenceStep(
                 kind="infinity",
                 device=crossing.there.name,
                 text=f"{crossing.here.name} holds it at {route.metric}; one hop more is "
@@ -546,7 +548,7 @@ def _inside_vectors(crossing: Crossing, protocol: Protocol, route: Route) -> Ite
         if hearing.out.device is not crossing.here:
             continue
         if offered.suppressed_by is not None:
-            yield Obstacle(
+            yield AbsenceStep(
                 kind="hidden_by_summary",
                 device=crossing.here.name,
                 text=f"{hearing.out} sends {offered.suppressed_by} in its place",
@@ -558,7 +560,7 @@ def _inside_vectors(crossing: Crossing, protocol: Protocol, route: Route) -> Ite
             device = crossing.here if by_sender else crossing.there
             yield _policy_obstacle(crossing, device, offered.stopped_by, route)
         elif offered.loop:
-            yield Obstacle(
+            yield AbsenceStep(
                 kind="duplicate_router_id",
                 device=crossing.there.name,
                 text=f"it carries the EIGRP router id of {crossing.there.name} itself",
@@ -567,7 +569,7 @@ def _inside_vectors(crossing: Crossing, protocol: Protocol, route: Route) -> Ite
             )
     if sender.instance.stub:
         kinds = ", ".join(kind.value for kind in sender.instance.stub)
-        yield Obstacle(
+        yield AbsenceStep(
             kind="stub_router",
             device=crossing.here.name,
             text=f"{crossing.here.name} is an EIGRP stub that announces {kinds} only"
@@ -578,8 +580,10 @@ def _inside_vectors(crossing: Crossing, protocol: Protocol, route: Route) -> Ite
         )
 
 
-def _policy_obstacle(crossing: Crossing, device: Device, use: PolicyUse, route: Route) -> Obstacle:
-    return _rejected(crossing, device, use, route) or Obstacle(
+def _policy_obstacle(
+    crossing: Crossing, device: Device, use: PolicyUse, route: Route
+) -> AbsenceStep:
+    return _rejected(crossing, device, use, route) or AbsenceStep(
         kind="filtered",
         device=device.name,
         text=f"policy {use.policy} of {device.name} rejects it",

@@ -5,7 +5,6 @@ from __future__ import annotations
 from fractions import Fraction
 
 from routrel.control.rib.table import Route
-from routrel.files.values import format_area
 from routrel.forwarding.hops import (
     Branch,
     Direction,
@@ -31,7 +30,6 @@ __all__ = [
     "STAGE_TITLES",
     "VERDICT_TITLES",
     "answer_sentence",
-    "area_words",
     "direction_sentence",
     "protocol_words",
     "rule_words",
@@ -74,11 +72,6 @@ def share_words(share: Fraction) -> str:
 def protocol_words(route: Route) -> str:
     """A route's protocol with its path type, as "OSPF intra-area"."""
     return protocol_type_words(route.protocol, route.path_type)
-
-
-def area_words(area: int) -> str:
-    """An OSPF area by name."""
-    return f"area {format_area(area)}"
 
 
 def rule_words(rule: Rule) -> str:

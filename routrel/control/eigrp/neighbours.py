@@ -13,30 +13,21 @@ from routrel.control.speaking import choose_router_id, subnets, way_address
 from routrel.model.addresses import Address
 from routrel.model.eigrp import EigrpInstance, EigrpInterface
 from routrel.model.findings import Finding, Severity
-from routrel.model.network import Device, Interface, Vrf
-from routrel.topology.segments import Topology
+from routrel.model.network import Device, Vrf
+from routrel.topology.segments import Attachment, Topology
 
 __all__ = ["EigrpHearing", "EigrpPort", "EigrpRefusal", "EigrpRouter", "Neighbours"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class EigrpPort:
+class EigrpPort(Attachment):
     """One up interface that runs EIGRP."""
 
-    device: Device
-    interface: Interface
     settings: EigrpInterface
-
-    @property
-    def key(self) -> tuple[str, str]:
-        return self.device.name, self.interface.name
 
     def way(self, version: int) -> Address | None:
         """What neighbours use as next hop."""
         return way_address(self.device, self.interface, version)
-
-    def __str__(self) -> str:
-        return f"{self.device.name}:{self.interface.name}"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

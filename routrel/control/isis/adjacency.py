@@ -14,7 +14,7 @@ from routrel.model.addresses import Address
 from routrel.model.findings import Finding
 from routrel.model.isis import IsisInstance, IsisInterface, IsisNetworkType
 from routrel.model.network import Device, Interface, InterfaceKind, Vrf
-from routrel.topology.segments import Topology
+from routrel.topology.segments import Attachment, Topology
 
 __all__ = ["Circuit", "IsisRefusal", "System", "Systems"]
 
@@ -22,19 +22,13 @@ DEFAULT_METRIC = 10
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Circuit:
+class Circuit(Attachment):
     """One up interface that runs IS-IS."""
 
-    device: Device
-    interface: Interface
     settings: IsisInterface
     levels: tuple[int, ...]  #: of the circuit, as far as the system has them
     network_type: IsisNetworkType
     area: str
-
-    @property
-    def key(self) -> tuple[str, str]:
-        return self.device.name, self.interface.name
 
     def metric(self, level: int) -> int:
         """The wide metric (RFC 5305 3); a loopback's is 0 unless written."""
@@ -47,9 +41,6 @@ class Circuit:
     def way(self, version: int) -> Address | None:
         """What neighbours use as next hop."""
         return way_address(self.device, self.interface, version)
-
-    def __str__(self) -> str:
-        return f"{self.device.name}:{self.interface.name}"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

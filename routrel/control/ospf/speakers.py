@@ -24,7 +24,7 @@ from routrel.model.ospf import (
     OspfInterface,
     OspfNetworkType,
 )
-from routrel.topology.segments import Topology
+from routrel.topology.segments import Attachment, Topology
 
 __all__ = ["BACKBONE", "MAX_LINK_METRIC", "OspfPort", "OspfRouter", "ospf_routers"]
 
@@ -36,11 +36,9 @@ MAX_LINK_METRIC = 0xFFFF
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class OspfPort:
+class OspfPort(Attachment):
     """One up interface that runs OSPF; one row of RFC 2328's interface data structure (9)."""
 
-    device: Device
-    interface: Interface
     settings: OspfInterface
     version: int  #: of IP: 4 for OSPFv2, 6 for OSPFv3
     address: InterfaceAddress | None  #: the primary address; None: unnumbered or IPv6 link-local
@@ -52,15 +50,8 @@ class OspfPort:
     area_kind: str  #: normal, stub or nssa: what hellos say of the area
 
     @property
-    def key(self) -> tuple[str, str]:
-        return self.device.name, self.interface.name
-
-    @property
     def subnets(self) -> list[Prefix]:
         return subnets(self.interface, self.version)
-
-    def __str__(self) -> str:
-        return f"{self.device.name}:{self.interface.name}"
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -91,11 +91,6 @@ class Rib:
         for row in self.table_rows(table):
             yield self.route(row)
 
-    def candidates_for(self, table: int, prefix: Prefix) -> list[Route]:
-        """Every candidate of a table for a prefix, best first."""
-        number = self.interning.prefixes.number(prefix)
-        return [] if number is None else [self.route(r) for r in self.candidate_rows(table, number)]
-
     def candidate_rows(self, table: int, prefix: int) -> Rows:
         """The rows of a table for a prefix number, best first. A view: nothing is copied."""
         first, last = self._candidate_tables[table], self._candidate_tables[table + 1]
