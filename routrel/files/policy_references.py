@@ -6,8 +6,8 @@ from collections.abc import Iterator
 
 from routrel.files.report import Report
 from routrel.files.shapes import closest
-from routrel.model.network import INTERFACE_PROTOCOLS, Device, protocol_title
-from routrel.model.policy import PolicyUse
+from routrel.model.network import ROUTING_PROTOCOLS, Device, protocol_title
+from routrel.model.policy import Policy, PolicyResult, PolicyUse, Statement
 from routrel.model.redistribution import Redistribution, RouteSource
 
 __all__ = ["check_policies"]
@@ -28,31 +28,82 @@ def check_policies(device: Device, report: Report) -> None:
                 f"{device.name} has no policy “{use.policy}”",
                 closest(use.policy, policies) or "add it under policies:",
             )
-    known = {
-        "prefix": {item.name for item in device.prefix_sets},
-        "tag": {item.name for item in device.tag_sets},
-    }
+    known = {kind: {item.name for item in getattr(device, f"{kind}_sets")} for kind in _SET_WORDS}
     for policy in device.policies:
         for statement in policy.statements:
-            used = statement.conditions
-            for kind, names in (("prefix", used.prefix_sets), ("tag", used.tag_sets)):
-                for name in names:
-                    if name not in known[kind]:
-                        report.error(
-                            statement.place,
-                            "unknown_set",
-                            f"{device.name} has no {kind} set “{name}”",
-                            closest(name, known[kind]) or "add it under sets:",
-                        )
+            for kind, name in _sets_used(statement):
+                if name not in known[kind]:
+                    report.error(
+                        statement.place,
+                        "unknown_set",
+                        f"{device.name} has no {_SET_WORDS[kind]} set “{name}”",
+                        closest(name, known[kind]) or "add it under sets:",
+                    )
+            if statement.call is not None and statement.call not in policies:
+                report.error(
+                    statement.place,
+                    "unknown_policy",
+                    f"{device.name} has no policy “{statement.call}”",
+                    closest(statement.call, policies) or "add it under policies:",
+                )
+        circle = _calls_itself(device, policy)
+        if circle:
+            report.error(
+                policy.place,
+                "policy_calls_itself",
+                f"policy {policy.name} calls itself: {' calls '.join(circle)}",
+                "remove one of the calls",
+            )
+    for chain in _chains(device):
+        last = device.policy(chain[-1].policy)
+        if last is not None and last.default is PolicyResult.NEXT_POLICY:
+            report.error(
+                chain[-1].place,
+                "open_policy_chain",
+                f"policy {last.name} leaves what it does not decide to a next one, but is the last",
+                "name a policy behind it, or give it the default accept or reject",
+            )
     for key, item in _redistributions(device):
         problem = _impossible(key, item)
         if problem:
             report.error(item.place, "bad_redistribution", problem, "remove it")
 
 
+#: The kinds of sets, as people say them.
+_SET_WORDS = {
+    "prefix": "prefix", "tag": "tag", "as_path": "AS path", "community": "community",
+    "neighbour": "neighbour",
+}  # fmt: skip
+
+
+def _sets_used(statement: Statement) -> Iterator[tuple[str, str]]:
+    used = statement.conditions
+    for kind in _SET_WORDS:
+        yield from ((kind, name) for name in getattr(used, f"{kind}_sets"))
+    yield from (("community", name) for name in used.all_community_sets)
+    if statement.actions.communities:
+        yield from (("community", name) for name in statement.actions.communities.remove_sets)
+
+
+def _calls_itself(device: Device, policy: Policy) -> list[str]:
+    """The policies from one back to itself by calls; empty where it does not come back."""
+    paths = [[policy.name]]
+    seen = set()
+    while paths:
+        path = paths.pop()
+        here = device.policy(path[-1])
+        for statement in here.statements if here else ():
+            if statement.call == policy.name:
+                return [*path, policy.name]
+            if statement.call is not None and statement.call not in seen:
+                seen.add(statement.call)
+                paths.append([*path, statement.call])
+    return []
+
+
 def _redistributions(device: Device) -> Iterator[tuple[str, Redistribution]]:
     for vrf in device.vrfs:
-        for key in INTERFACE_PROTOCOLS:
+        for key in ROUTING_PROTOCOLS:
             instance = getattr(vrf, key)
             for item in instance.redistribute if instance else ():
                 yield key, item
@@ -71,13 +122,27 @@ def _impossible(key: str, item: Redistribution) -> str:
 
 
 def _uses(device: Device) -> Iterator[PolicyUse]:
+    return (use for chain in _chains(device) for use in chain)
+
+
+def _chains(device: Device) -> Iterator[tuple[PolicyUse, ...]]:
+    """The policies bound in one place, in order; mostly one."""
     found: list[PolicyUse | None] = [item.policy for _, item in _redistributions(device)]
     for vrf in device.vrfs:
         found += [ospf.import_policy for ospf in (vrf.ospf, vrf.ospfv3) if ospf]
         if vrf.isis:
             found += [vrf.isis.leak_up, vrf.isis.leak_down]
+        if vrf.bgp:
+            found += [network.policy for network in vrf.bgp.networks]
+            found += [aggregate.policy for aggregate in vrf.bgp.aggregates]
+            for settings in (*vrf.bgp.groups, *vrf.bgp.neighbours):
+                if settings.default_route:
+                    found.append(settings.default_route.policy)
+                yield from (
+                    chain for chain in (settings.import_policies, settings.export_policies) if chain
+                )
     for interface in device.interfaces:
-        for settings in (interface.rip, interface.ripng, interface.eigrp):
-            if settings:
-                found += [settings.import_policy, settings.export_policy]
-    return (use for use in found if use is not None)
+        for hello in (interface.rip, interface.ripng, interface.eigrp):
+            if hello:
+                found += [hello.import_policy, hello.export_policy]
+    yield from ((use,) for use in found if use is not None)

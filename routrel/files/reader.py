@@ -8,13 +8,13 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TypeVar
 
-from routrel.files.language import CASE_FILE, DEVICE_FILE, NETWORK_FILE
+from routrel.files.language import CASE_FILE, DEVICE_FILE, NETWORK_FILE, OUTSIDE_FILE
 from routrel.files.nodes import MAXIMUM_BYTES, Mapping, parse
 from routrel.files.references import check_references
 from routrel.files.report import Report
 from routrel.files.shapes import BAD, Record
 from routrel.model.findings import Finding
-from routrel.model.network import Case, Device, Network
+from routrel.model.network import Case, Device, Network, OutsideNeighbour
 from routrel.model.place import Place
 
 __all__ = ["Reading", "UnusableInput", "decode", "load_texts", "read_folder", "read_texts"]
@@ -22,8 +22,13 @@ __all__ = ["Reading", "UnusableInput", "decode", "load_texts", "read_folder", "r
 MAXIMUM_FILES = 20_000
 _SUFFIXES = (".yaml", ".yml")
 #: What files of their own describe, by name.
-Named = TypeVar("Named", Device, Case)
-_KINDS: dict[str, Record] = {"network": NETWORK_FILE, "device": DEVICE_FILE, "case": CASE_FILE}
+Named = TypeVar("Named", Device, Case, OutsideNeighbour)
+_KINDS: dict[str, Record] = {
+    "network": NETWORK_FILE,
+    "device": DEVICE_FILE,
+    "outside": OUTSIDE_FILE,
+    "case": CASE_FILE,
+}
 
 
 class UnusableInput(Exception):
@@ -129,6 +134,7 @@ def read_texts(
     networks: list[Network] = []
     devices: dict[str, Device] = {}
     cases: dict[str, Case] = {}
+    outside: dict[str, OutsideNeighbour] = {}
     for count, file in enumerate(sorted(texts)):
         if on_file:
             on_file(count)
@@ -145,13 +151,18 @@ def read_texts(
                 networks.append(network)
             case Device() as device:
                 _keep(devices, device.name, device, "device", report)
+            case OutsideNeighbour() as neighbour:
+                _keep(outside, neighbour.name, neighbour, "outside", report)
             case Case() as case:
                 _keep(cases, case.name, case, "case", report)
     base = networks[0] if networks else Network(name="Unnamed network")
+    for neighbour in base.outside:
+        _keep(outside, neighbour.name, neighbour, "outside", report)
     network = replace(
         base,
         devices=tuple(devices[name] for name in sorted(devices)),
         cases=tuple(cases[name] for name in sorted(cases)),
+        outside=tuple(outside.values()),
     )
     report.device = None
     check_references(network, report)
@@ -170,7 +181,9 @@ def _keep(known: dict[str, Named], name: str, value: Named, what: str, report: R
     known[name] = value
 
 
-def _read_file(text: str, file: str, report: Report) -> Network | Device | Case | None:
+def _read_file(
+    text: str, file: str, report: Report
+) -> Network | Device | OutsideNeighbour | Case | None:
     root = parse(text, file, report)
     top = Place(file, 1, 1)
     if root is None:
@@ -186,9 +199,11 @@ def _read_file(text: str, file: str, report: Report) -> Network | Device | Case 
         )
         return None
     kinds = [kind for kind in _KINDS if kind in root.pairs]
+    if "network" in kinds and "outside" in kinds:
+        kinds.remove("outside")  # a key of the network file too
     if len(kinds) != 1:
         text_ = (
-            "says neither “device:”, “network:” nor “case:”"
+            "says neither “device:”, “network:”, “outside:” nor “case:”"
             if not kinds
             else "says " + " and ".join(f"“{kind}:”" for kind in kinds)
         )
@@ -196,7 +211,7 @@ def _read_file(text: str, file: str, report: Report) -> Network | Device | Case 
             top,
             "unknown_file",
             f"the file {text_}",
-            "one of the three tells what the file describes",
+            "one of them tells what the file describes",
         )
         return None
     if kinds[0] == "device":

@@ -102,6 +102,30 @@ def _check_device(device: Device, report: Report) -> None:
                     "move one of the two",
                 )
         _check_duplicates(vrf, report)
+        _check_sources(device, vrf, report)
+
+
+def _check_sources(device: Device, vrf: Vrf, report: Report) -> None:
+    """The interfaces whose addresses BGP sessions use."""
+    for settings in (*vrf.bgp.groups, *vrf.bgp.neighbours) if vrf.bgp else ():
+        if settings.source is None:
+            continue
+        interface = device.interface(settings.source)
+        if interface is None:
+            report.error(
+                settings.place,
+                "unknown_interface",
+                f"{device.name} has no interface “{settings.source}”",
+                closest(settings.source, [i.name for i in device.interfaces]),
+            )
+        elif interface.vrf != vrf.name:
+            report.error(
+                settings.place,
+                "wrong_vrf",
+                f"interface {interface.name} belongs to VRF {interface.vrf}, the session to VRF "
+                f"{vrf.name}",
+                "name an interface of the VRF",
+            )
 
 
 def _check_duplicates(vrf: Vrf, report: Report) -> None:

@@ -4,15 +4,17 @@ from __future__ import annotations
 
 from typing import Any
 
-from routrel.files.language import CASE_FILE, DEVICE_FILE, NETWORK_FILE
+from routrel.files.language import CASE_FILE, DEVICE_FILE, NETWORK_FILE, OUTSIDE_FILE
 
 __all__ = ["json_schema"]
 
 
 def json_schema() -> dict[str, Any]:
-    """A schema (draft 2020-12) that accepts device files, network files and case files."""
+    """A schema (draft 2020-12) that accepts device, network, outside and case files."""
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
         "title": "Routrel device files, version 1",
-        "oneOf": [DEVICE_FILE.schema(), NETWORK_FILE.schema(), CASE_FILE.schema()],
+        "oneOf": [
+            record.schema() for record in (DEVICE_FILE, NETWORK_FILE, OUTSIDE_FILE, CASE_FILE)
+        ],
     }

@@ -4,20 +4,31 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from enum import Enum
+from ipaddress import IPv4Address
 
 from routrel.model.addresses import Address, InterfaceAddress, Prefix
+from routrel.model.bgp import Announcement, BgpInstance, OutsidePeer
 from routrel.model.eigrp import EigrpInstance, EigrpInterface
 from routrel.model.filters import Filter
 from routrel.model.isis import IsisInstance, IsisInterface
 from routrel.model.ospf import OspfInstance, OspfInterface
 from routrel.model.place import Place, placed
-from routrel.model.policy import Policy, PrefixSet, TagSet
+from routrel.model.policy import (
+    AsPathSet,
+    CommunitySet,
+    NeighbourSet,
+    Policy,
+    PrefixRange,
+    PrefixSet,
+    TagSet,
+)
 from routrel.model.redistribution import DistanceRule
 from routrel.model.rip import RipInstance, RipInterface
 
 __all__ = [
     "DEFAULT_VRF",
     "INTERFACE_PROTOCOLS",
+    "ROUTING_PROTOCOLS",
     "Case",
     "CaseQuestion",
     "CaseRoute",
@@ -41,9 +52,13 @@ __all__ = [
 #: The keys of protocols that run on interfaces, the same in an interface and in a VRF.
 INTERFACE_PROTOCOLS = ("ospf", "ospfv3", "rip", "ripng", "eigrp", "isis")
 
+#: All protocols that may take routes in from others, by their key in a VRF.
+ROUTING_PROTOCOLS = (*INTERFACE_PROTOCOLS, "bgp")
+
 _TITLES = {
     "connected": "connected", "static": "static", "ospf": "OSPF", "ospfv3": "OSPFv3",
     "rip": "RIP", "ripng": "RIPng", "eigrp": "EIGRP", "isis": "IS-IS",
+    "bgp": "BGP",
 }  # fmt: skip
 
 
@@ -145,6 +160,7 @@ class Vrf:
     ripng: RipInstance | None = None
     eigrp: EigrpInstance | None = None
     isis: IsisInstance | None = None
+    bgp: BgpInstance | None = None
     distances: tuple[DistanceRule, ...] = ()
     maximum_paths: int = 16  #: equal-cost next hops a protocol keeps
     import_tags: tuple[str, ...] = ()  #: takes routes that the device's other VRFs export so
@@ -167,6 +183,9 @@ class Device:
     policies: tuple[Policy, ...] = ()
     prefix_sets: tuple[PrefixSet, ...] = ()
     tag_sets: tuple[TagSet, ...] = ()
+    as_path_sets: tuple[AsPathSet, ...] = ()
+    community_sets: tuple[CommunitySet, ...] = ()
+    neighbour_sets: tuple[NeighbourSet, ...] = ()
     place: Place = placed()
 
     def interface(self, name: str) -> Interface | None:
@@ -228,6 +247,11 @@ class OutsideNeighbour:
     description: str = ""
     addresses: tuple[InterfaceAddress, ...] = ()  #: its addresses on segments it shares with us
     prefixes: tuple[Prefix, ...] = ()  #: what lies behind it
+    autonomous_system: int | None = None  #: None: it speaks no BGP
+    router_id: IPv4Address | None = None  #: None: its first IPv4 address, else its first in short
+    peers: tuple[OutsidePeer, ...] | None = None  #: whom it speaks with; None: whoever asks
+    announces: tuple[Announcement, ...] = ()
+    accepts: tuple[PrefixRange, ...] | None = None  #: what it takes from us; None: everything
     place: Place = placed()
 
 

@@ -9,8 +9,16 @@ from routrel.model.addresses import Address, Prefix
 from routrel.model.place import Place, placed
 
 __all__ = [
+    "NEXT_HOP_SELF",
     "Actions",
+    "Adjustment",
+    "AsPathPattern",
+    "AsPathSet",
+    "CommunityActions",
+    "CommunitySet",
     "Conditions",
+    "NeighbourSet",
+    "Origin",
     "Policy",
     "PolicyResult",
     "PolicyUse",
@@ -27,13 +35,27 @@ class PolicyResult(Enum):
 
     ACCEPT = "accept"
     REJECT = "reject"
+    NEXT_POLICY = "next-policy"  #: leave this policy; the next one bound in the same place decides
+
+
+class Origin(Enum):
+    """How a route came into BGP; lower is preferred (RFC 4271 5.1.1)."""
+
+    IGP = "igp"
+    EGP = "egp"
+    INCOMPLETE = "incomplete"
+
+    @property
+    def number(self) -> int:
+        """The attribute's value: 0, 1 or 2."""
+        return list(Origin).index(self)
 
 
 class RouteType(Enum):
     """What kind of route a protocol holds it to be."""
 
-    INTERNAL = "internal"  #: OSPF intra- or inter-area; EIGRP internal; IS-IS level 1 or 2
-    EXTERNAL = "external"  #: OSPF external of type 1 or 2; EIGRP external
+    INTERNAL = "internal"  #: OSPF intra- or inter-area; EIGRP internal; IS-IS; iBGP
+    EXTERNAL = "external"  #: OSPF external of type 1 or 2; EIGRP external; eBGP
     INTRA_AREA = "intra-area"
     INTER_AREA = "inter-area"
     EXTERNAL_1 = "external-1"
@@ -77,6 +99,48 @@ class TagSet:
     place: Place = placed()
 
 
+@dataclass(frozen=True, slots=True)
+class AsPathPattern:
+    """What an AS path must look like.
+
+    `begins`, `ends` and `only` are consecutive AS numbers at the near end, at the far end, or the
+    whole path; `passes` stand one behind another anywhere. `only` of nothing is the empty path.
+    A number written several times in a row must stand there as often.
+    """
+
+    kind: str  #: begins, passes, ends, only or length
+    numbers: tuple[int, ...] = ()
+    shortest: int = 0  #: of `length`: hops as the decision counts them
+    longest: int = 0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class AsPathSet:
+    """A named set of AS path patterns."""
+
+    name: str
+    patterns: tuple[AsPathPattern, ...]
+    place: Place = placed()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CommunitySet:
+    """A named set of communities in canonical text; a part may be * for any."""
+
+    name: str
+    communities: tuple[str, ...]
+    place: Place = placed()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NeighbourSet:
+    """A named set of neighbours, by the prefixes that hold their addresses."""
+
+    name: str
+    neighbours: tuple[Prefix, ...]
+    place: Place = placed()
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Conditions:
     """What a statement asks of a route; every condition given must hold. Empty: any route."""
@@ -87,8 +151,43 @@ class Conditions:
     route_types: tuple[RouteType, ...] = ()
     metrics: tuple[int, ...] = ()
     next_hops: tuple[Prefix, ...] = ()  #: one of them must hold one of its next hops
-    neighbours: tuple[Address, ...] = ()  #: who advertised it
+    neighbours: tuple[Address, ...] = ()  #: who advertised it, or, on export, will hear it
+    neighbour_sets: tuple[str, ...] = ()  #: names; one of them must hold that neighbour
+    as_paths: tuple[AsPathPattern, ...] = ()  #: one of them must fit
+    as_path_sets: tuple[str, ...] = ()  #: names; one pattern of one of them must fit
+    community_sets: tuple[str, ...] = ()  #: names; one community of one of them must be there
+    all_community_sets: tuple[str, ...] = ()  #: names; every community of each must be there
+    local_preferences: tuple[int, ...] = ()
+    meds: tuple[int, ...] = ()
+    origins: tuple[Origin, ...] = ()
     place: Place = placed()
+
+
+@dataclass(frozen=True, slots=True)
+class Adjustment:
+    """A number that is set, added or subtracted. Results stay within 0 and 2^32 - 1."""
+
+    kind: str  #: set, add or subtract
+    amount: int
+
+    def of(self, value: int) -> int:
+        """What becomes of a number."""
+        signed = {"set": self.amount, "add": value + self.amount, "subtract": value - self.amount}
+        return min(max(signed[self.kind], 0), 2**32 - 1)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CommunityActions:
+    """What happens to communities: replaced first, then some removed, then some added."""
+
+    replace: tuple[str, ...] | None = None  #: None: kept
+    remove: tuple[str, ...] = ()  #: communities or patterns
+    remove_sets: tuple[str, ...] = ()  #: names of sets whose members go
+    add: tuple[str, ...] = ()
+
+
+#: The next-hop action by which a router names itself.
+NEXT_HOP_SELF = "self"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -99,6 +198,13 @@ class Actions:
     metric_add: int | None = None
     metric_type: int | None = None  #: OSPF external type: 1 or 2
     tag: int | None = None
+    med: Adjustment | None = None
+    local_preference: Adjustment | None = None
+    weight: int | None = None
+    origin: Origin | None = None
+    next_hop: Address | str | None = None  #: an address, or `NEXT_HOP_SELF`
+    prepend: tuple[int, ...] = ()  #: AS numbers put in front, as they are to stand there
+    communities: CommunityActions | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -107,6 +213,7 @@ class Statement:
 
     name: str
     conditions: Conditions = Conditions()
+    call: str | None = None  #: a policy that must accept too; its changes stay
     actions: Actions = Actions()
     then: PolicyResult | None = None
     description: str = ""

@@ -23,6 +23,7 @@ class RouteSource(Enum):
     OSPF = "ospf"
     OSPFV3 = "ospfv3"
     ISIS = "isis"
+    BGP = "bgp"
     LEAKED = "leaked"
 
 

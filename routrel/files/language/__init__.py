@@ -7,23 +7,39 @@ is refused by name and line until the engine computes it.
 
 from __future__ import annotations
 
+from routrel.files.language.bgp import (
+    BGP,
+    BGP_AGGREGATE,
+    BGP_DECISION,
+    BGP_GROUP,
+    BGP_MULTIPATH,
+    BGP_NEIGHBOUR,
+    BGP_NETWORK,
+    CONFEDERATION,
+    DEFAULT_TO_NEIGHBOUR,
+    LOCAL_AS,
+)
 from routrel.files.language.device import DEVICE_FILE, INTERFACE, STATIC, VRF
 from routrel.files.language.eigrp import EIGRP, EIGRP_INTERFACE, EIGRP_SEED
 from routrel.files.language.filters import FILTER, FILTER_USES, RULE
 from routrel.files.language.isis import ISIS, ISIS_INTERFACE
 from routrel.files.language.network import (
+    ANNOUNCEMENT,
     CASE_FILE,
     CASE_ROUTE,
     GROUP,
     LINK,
     NETWORK_FILE,
     OUTSIDE,
+    OUTSIDE_FILE,
+    OUTSIDE_PEER,
     QUESTION,
     SITE,
 )
 from routrel.files.language.ospf import OSPF, OSPF_AREA, OSPF_INTERFACE, OSPF_RANGE, VIRTUAL_LINK
 from routrel.files.language.policies import (
     ACTIONS,
+    COMMUNITY_ACTIONS,
     CONDITIONS,
     DISTANCE_RULE,
     POLICY,
@@ -33,7 +49,7 @@ from routrel.files.language.policies import (
 from routrel.files.language.rip import RIP, RIP_INTERFACE
 from routrel.files.shapes import ListOf, Record
 
-__all__ = ["CASE_FILE", "DEVICE_FILE", "NETWORK_FILE", "RECORDS"]
+__all__ = ["CASE_FILE", "DEVICE_FILE", "NETWORK_FILE", "OUTSIDE_FILE", "RECORDS"]
 
 
 def _item(record: Record, key: str) -> Record:
@@ -51,6 +67,9 @@ RECORDS: dict[str, Record] = {
     "Site": SITE,
     "Link": LINK,
     "Outside neighbour": OUTSIDE,
+    "The outside file": OUTSIDE_FILE,
+    "Announcement of an outside neighbour": ANNOUNCEMENT,
+    "Neighbour of an outside network": OUTSIDE_PEER,
     "Group": GROUP,
     "The device file": DEVICE_FILE,
     "Interface": INTERFACE,
@@ -77,10 +96,22 @@ RECORDS: dict[str, Record] = {
     "IS-IS on an interface": ISIS_INTERFACE,
     "Redistribution into IS-IS": _item(ISIS, "redistribute"),
     "Default route of IS-IS": _item(ISIS, "default-route"),
+    "BGP": BGP,
+    "BGP neighbour": BGP_NEIGHBOUR,
+    "BGP group": BGP_GROUP,
+    "Local AS of a BGP neighbour": LOCAL_AS,
+    "Default route for a BGP neighbour": DEFAULT_TO_NEIGHBOUR,
+    "Announced network of BGP": BGP_NETWORK,
+    "Aggregate of BGP": BGP_AGGREGATE,
+    "Redistribution into BGP": _item(BGP, "redistribute"),
+    "Decision of BGP": BGP_DECISION,
+    "Multipath of BGP": BGP_MULTIPATH,
+    "Confederation": CONFEDERATION,
     "Policy": POLICY,
     "Statement": STATEMENT,
     "Conditions": CONDITIONS,
     "Actions": ACTIONS,
+    "Changes of communities": COMMUNITY_ACTIONS,
     "Sets": SETS,
     "Filter": FILTER,
     "Filter rule": RULE,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from routrel.files.language.bgp import BGP
 from routrel.files.language.common import (
     BANDWIDTH,
     DELAY,
@@ -18,7 +19,7 @@ from routrel.files.language.eigrp import EIGRP, EIGRP_INTERFACE
 from routrel.files.language.filters import FILTER, FILTER_USES
 from routrel.files.language.isis import ISIS, ISIS_INTERFACE
 from routrel.files.language.ospf import OSPF, OSPF_INTERFACE
-from routrel.files.language.policies import DISTANCE_RULE, POLICY, SETS
+from routrel.files.language.policies import DISTANCE_RULE, POLICY, SET_ATTRIBUTES, SETS
 from routrel.files.language.rip import RIP, RIP_INTERFACE
 from routrel.files.report import Report
 from routrel.files.shapes import (
@@ -104,6 +105,7 @@ VRF_FIELDS = (
     Field("ripng", RIP, "RIPng, for IPv6"),
     Field("eigrp", EIGRP, "EIGRP, for both families"),
     Field("isis", ISIS, "IS-IS, for both families"),
+    Field("bgp", BGP, "BGP, for both families"),
     Field(
         "static", ListOf(STATIC), "static routes; several to one prefix share the load", default=()
     ),
@@ -120,7 +122,7 @@ VRF_FIELDS = (
         default=16,
     ),
 )
-ROUTING_RESERVED = ("bgp", "leak")
+ROUTING_RESERVED = ("leak",)
 VRF = Record(
     cls=Vrf,
     what="a VRF",
@@ -214,7 +216,7 @@ def _build_device(values: Values, place: Place, report: Report) -> Any:
             return BAD
     routing = {field.target: values.pop(field.target) for field in VRF_FIELDS}
     default = Vrf(name=DEFAULT_VRF, **routing, place=place)
-    values["prefix_sets"], values["tag_sets"] = values.pop("sets") or ((), ())
+    values.update(values.pop("sets") or {})
     device = Device(**values, vrfs=(default, *named), place=place)
     families = [gateway.address.version for gateway in device.gateways]
     if device.gateways and device.role.forwards:
@@ -233,13 +235,13 @@ def _build_device(values: Values, place: Place, report: Report) -> Any:
 
 def _unbuild_device(device: Device) -> Values:
     default, *named = device.vrfs
+    sets = {name: getattr(device, name) for name in SET_ATTRIBUTES}
     return {
         "routrel": 1, "name": device.name, "site": device.site, "role": device.role,
         "description": device.description, "gateways": device.gateways,
         "interfaces": device.interfaces, "vrfs": tuple(named), "filters": device.filters,
         "policies": device.policies,
-        "sets": (device.prefix_sets, device.tag_sets)
-        if device.prefix_sets or device.tag_sets else None,
+        "sets": sets if any(sets.values()) else None,
         **{field.target: getattr(default, field.target) for field in VRF_FIELDS},
     }  # fmt: skip
 

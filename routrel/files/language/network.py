@@ -4,10 +4,30 @@ from __future__ import annotations
 
 from typing import Any
 
-from routrel.files.language.common import DESCRIPTION, NAME, VERSION
+from routrel.files.bgp_values import AsNumberValue, AsPathValue, CommunityValue
+from routrel.files.language.common import DESCRIPTION, NAME, SECONDS, VERSION
 from routrel.files.report import Report
-from routrel.files.shapes import BAD, Field, Integer, ListOf, NamedMap, Record, Text, Values, Word
-from routrel.files.values import InterfaceAddressValue, LinkEndValue, PrefixValue
+from routrel.files.shapes import (
+    BAD,
+    Choice,
+    Field,
+    Integer,
+    ListOf,
+    NamedMap,
+    OneOrMany,
+    Record,
+    Text,
+    Values,
+    Word,
+)
+from routrel.files.values import (
+    AddressValue,
+    InterfaceAddressValue,
+    LinkEndValue,
+    PrefixRangeValue,
+    PrefixValue,
+)
+from routrel.model.bgp import Announcement, OutsidePeer
 from routrel.model.network import (
     Case,
     CaseQuestion,
@@ -19,9 +39,11 @@ from routrel.model.network import (
     Site,
 )
 from routrel.model.place import Place
+from routrel.model.policy import Origin
 
 __all__ = [
-    "CASE_FILE", "CASE_ROUTE", "GROUP", "LINK", "NETWORK_FILE", "OUTSIDE", "QUESTION", "SITE",
+    "ANNOUNCEMENT", "CASE_FILE", "CASE_ROUTE", "GROUP", "LINK", "NETWORK_FILE", "OUTSIDE",
+    "OUTSIDE_FILE", "OUTSIDE_PEER", "QUESTION", "SITE",
 ]  # fmt: skip
 
 SITE = Record(
@@ -44,22 +66,76 @@ LINK = Record(
         DESCRIPTION,
     ),
 )
+ANNOUNCEMENT = Record(
+    cls=Announcement,
+    what="an announcement",
+    fields=(
+        Field("prefixes", OneOrMany(PrefixValue()), "what is announced", required=True),
+        Field("as-path", AsPathValue(), "the AS numbers behind its own; left out: it is its own",
+              default=()),
+        Field("origin", Choice(Origin), "how it came into BGP", default=Origin.IGP),
+        Field("med", Integer(0, 2**32 - 1), "left out: none"),
+        Field("communities", OneOrMany(CommunityValue()), "carried along", default=()),
+        Field("at", OneOrMany(AddressValue()), "only from these of its addresses; left out: from "
+              "all", default=()),
+        Field("age", SECONDS, "since when it is announced; left out: not known", "age_s"),
+    ),
+    strict=True,
+)  # fmt: skip
+OUTSIDE_PEER = Record(
+    cls=OutsidePeer,
+    what="a neighbour of an outside network",
+    fields=(Field("as", AsNumberValue(), "the AS it expects", "autonomous_system", required=True),),
+    strict=True,
+)
+_OUTSIDE_FIELDS = (
+    Field("title", Text(), "how people call it", default=""),
+    DESCRIPTION,
+    Field(
+        "addresses",
+        ListOf(InterfaceAddressValue()),
+        "its addresses on subnets it shares with our devices",
+        default=(),
+    ),
+    Field("prefixes", ListOf(PrefixValue()), "what lies behind it", default=()),
+    Field("as", AsNumberValue(), "its AS; left out: it speaks no BGP", "autonomous_system"),
+    Field("router-id", AddressValue(version=4), "left out: its first IPv4 address"),
+    Field("neighbours", NamedMap(AddressValue(), OUTSIDE_PEER, "address"),
+          "which of our addresses it has sessions with; left out: with whoever has one with it",
+          "peers"),
+    Field("announces", ListOf(ANNOUNCEMENT), "what it announces to us", default=()),
+    Field("accepts", ListOf(PrefixRangeValue()), "what it takes from us; left out: everything"),
+)  # fmt: skip
+
+
+def _build_outside(values: Values, place: Place, report: Report) -> Any:
+    values.pop("routrel", None)
+    outside = OutsideNeighbour(**values, place=place)
+    if outside.autonomous_system is None and (
+        outside.announces or outside.peers is not None or outside.accepts is not None
+    ):
+        text = f"{outside.name} announces or accepts routes, but has no AS"
+        report.error(place, "bad_outside", text, "add as:")
+        return BAD
+    return outside
+
+
 OUTSIDE = Record(
     cls=OutsideNeighbour,
     what="an outside neighbour",
-    fields=(
-        Field("title", Text(), "how people call it", default=""),
-        DESCRIPTION,
-        Field(
-            "addresses",
-            ListOf(InterfaceAddressValue()),
-            "its addresses on subnets it shares with our devices",
-            default=(),
-        ),
-        Field("prefixes", ListOf(PrefixValue()), "what lies behind it", default=()),
-    ),
-    reserved=("as", "announces", "accepts"),
+    fields=_OUTSIDE_FIELDS,
+    build=_build_outside,
 )
+OUTSIDE_FILE = Record(
+    cls=OutsideNeighbour,
+    what="an outside file",
+    fields=(VERSION, Field("outside", NAME, "its name", "name", required=True), *_OUTSIDE_FIELDS),
+    build=_build_outside,
+    unbuild=lambda outside: {
+        "routrel": 1, "name": outside.name,
+        **{field.target: getattr(outside, field.target) for field in _OUTSIDE_FIELDS},
+    },
+)  # fmt: skip
 GROUP = Record(
     cls=Group,
     what="a group",

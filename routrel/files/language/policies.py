@@ -4,6 +4,13 @@ from __future__ import annotations
 
 from typing import Any
 
+from routrel.files.bgp_values import (
+    AdjustmentValue,
+    AsNumberValue,
+    AsPathPatternValue,
+    CommunityValue,
+    NextHopValue,
+)
 from routrel.files.language.common import DESCRIPTION, DISTANCE, NAME, POLICY_USE, TAG
 from routrel.files.report import Report
 from routrel.files.shapes import (
@@ -24,7 +31,12 @@ from routrel.files.values import AddressValue, PrefixRangeValue, PrefixValue
 from routrel.model.place import Place
 from routrel.model.policy import (
     Actions,
+    AsPathSet,
+    CommunityActions,
+    CommunitySet,
     Conditions,
+    NeighbourSet,
+    Origin,
     Policy,
     PolicyResult,
     PrefixSet,
@@ -41,16 +53,18 @@ from routrel.model.redistribution import (
 
 __all__ = [
     "ACTIONS",
+    "COMMUNITY_ACTIONS",
     "CONDITIONS",
     "DISTANCE_RULE",
     "POLICY",
     "SETS",
+    "SET_ATTRIBUTES",
     "STATEMENT",
     "default_route",
     "redistribution",
 ]
 
-_SOURCES = Choice(RouteSource, reserved=("bgp",))
+_SOURCES = Choice(RouteSource)
 
 
 class _Source(Shape):
@@ -84,29 +98,38 @@ class _SetItems(Shape):
         return self.values.schema()
 
 
+_SET_KINDS = (
+    ("prefixes", PrefixSet, "ranges", PrefixRangeValue(), "prefixes"),
+    ("tags", TagSet, "tags", TAG, "route tags"),
+    ("as-paths", AsPathSet, "patterns", AsPathPatternValue(), "AS path patterns"),
+    ("communities", CommunitySet, "communities", CommunityValue(pattern=True), "communities; a "
+     "part may be *"),
+    ("neighbours", NeighbourSet, "neighbours", PrefixValue(), "neighbours, by addresses or "
+     "prefixes that hold them"),
+)  # fmt: skip
+#: The attributes of a device that hold its sets.
+SET_ATTRIBUTES = (
+    "prefix_sets", "tag_sets", "as_path_sets", "community_sets", "neighbour_sets",
+)  # fmt: skip
 SETS = Record(
     cls=dict,
     what="the sets of a device",
-    fields=(
+    fields=tuple(
         Field(
-            "prefixes",
-            NamedMap(NAME, _SetItems(PrefixSet, "ranges", PrefixRangeValue())),
-            "named sets of prefixes",
-            "prefix_sets",
+            key,
+            NamedMap(NAME, _SetItems(cls, attribute, item)),
+            f"named sets of {words}",
+            target,
             default=(),
-        ),
-        Field(
-            "tags",
-            NamedMap(NAME, _SetItems(TagSet, "tags", TAG)),
-            "named sets of route tags",
-            "tag_sets",
-            default=(),
-        ),
+        )
+        for (key, cls, attribute, item, words), target in zip(
+            _SET_KINDS, SET_ATTRIBUTES, strict=True
+        )
     ),
-    reserved=("as-paths", "communities", "neighbours"),
-    build=lambda values, place, report: (values["prefix_sets"], values["tag_sets"]),
-    unbuild=lambda pair: {"prefix_sets": pair[0], "tag_sets": pair[1]},
+    build=lambda values, place, report: values,
+    unbuild=lambda values: values,
 )
+_NUMBER = Integer(0, 2**32 - 1)
 CONDITIONS = Record(
     cls=Conditions,
     what="the conditions of a statement",
@@ -119,13 +142,27 @@ CONDITIONS = Record(
               default=()),
         Field("route-type", OneOrMany(Choice(RouteType)), "what kind its protocol says it is",
               "route_types", default=()),
-        Field("metric", OneOrMany(Integer(0, 2**32 - 1)), "its metric", "metrics", default=()),
+        Field("metric", OneOrMany(_NUMBER), "its metric", "metrics", default=()),
         Field("next-hop", OneOrMany(PrefixValue()), "holds one of its next hops", "next_hops",
               default=()),
         Field("neighbour", OneOrMany(AddressValue()), "who advertised it", "neighbours",
               default=()),
+        Field("neighbours", OneOrMany(NAME), "names of neighbour sets, one of which holds who "
+              "advertised it or, on export, will hear it", "neighbour_sets", default=()),
+        Field("as-path", OneOrMany(AsPathPatternValue()), "patterns, one of which fits the AS path",
+              "as_paths", default=()),
+        Field("as-paths", OneOrMany(NAME), "names of AS path sets, one of which fits",
+              "as_path_sets", default=()),
+        Field("communities", OneOrMany(NAME), "names of community sets, a member of which is "
+              "there", "community_sets", default=()),
+        Field("all-communities", OneOrMany(NAME), "names of community sets, every member of "
+              "which is there", "all_community_sets", default=()),
+        Field("local-preference", OneOrMany(_NUMBER), "its local preference",
+              "local_preferences", default=()),
+        Field("med", OneOrMany(_NUMBER), "its MED", "meds", default=()),
+        Field("origin", OneOrMany(Choice(Origin)), "how it came into BGP", "origins",
+              default=()),
     ),
-    reserved=("as-path", "communities", "local-preference", "origin"),
     strict=True,
 )  # fmt: skip
 
@@ -137,6 +174,20 @@ def _build_actions(values: Values, place: Place, report: Report) -> Any:
     return Actions(**values)
 
 
+COMMUNITY_ACTIONS = Record(
+    cls=CommunityActions,
+    what="what happens to communities",
+    fields=(
+        Field("replace", ListOf(CommunityValue()), "these take the place of all; [] removes all"),
+        Field("remove", OneOrMany(CommunityValue(pattern=True)), "these go; a part may be *",
+              default=()),
+        Field("remove-sets", OneOrMany(NAME), "names of community sets whose members go",
+              default=()),
+        Field("add", OneOrMany(CommunityValue()), "these come", default=()),
+    ),
+    strict=True,
+    build=lambda values, place, report: CommunityActions(**values),
+)  # fmt: skip
 ACTIONS = Record(
     cls=Actions,
     what="the actions of a statement",
@@ -145,8 +196,19 @@ ACTIONS = Record(
         Field("metric-add", Integer(1, 2**24), "is added to the metric"),
         Field("metric-type", Integer(1, 2), "OSPF external type"),
         Field("tag", TAG, "replaces the tag"),
+        Field("med", AdjustmentValue(), "sets, adds to or subtracts from the MED"),
+        Field("local-preference", AdjustmentValue(), "the same for the local preference"),
+        Field("weight", Integer(0, 65535), "preference on this device alone"),
+        Field("origin", Choice(Origin), "replaces the origin"),
+        Field("next-hop", NextHopValue(), "an address, or self"),
+        Field(
+            "prepend",
+            OneOrMany(AsNumberValue()),
+            "AS numbers put in front of the path, as they are to stand there",
+            default=(),
+        ),
+        Field("communities", COMMUNITY_ACTIONS, "adds, removes or replaces communities"),
     ),
-    reserved=("med", "local-preference", "weight", "origin", "next-hop", "prepend", "communities"),
     strict=True,
     build=_build_actions,
 )
@@ -158,11 +220,11 @@ STATEMENT = Record(
         Field("match", CONDITIONS, "all that must hold; left out: any route", "conditions",
               default=Conditions()),
         Field("set", ACTIONS, "what changes", "actions", default=Actions()),
-        Field("then", Choice(PolicyResult, reserved=("next-policy",)),
-              "accept or reject; left out: the next statement is tried"),
+        Field("call", NAME, "another policy, which must accept the route; what it changed stays"),
+        Field("then", Choice(PolicyResult),
+              "accept, reject or next-policy; left out: the next statement is tried"),
         DESCRIPTION,
     ),
-    reserved=("call",),
     strict=True,
 )  # fmt: skip
 
