@@ -95,11 +95,19 @@ def _listed(names: list[str]) -> str:
     return shown if len(names) <= 5 else f"{shown} and {len(names) - 5} more"
 
 
-def converge(network: Network) -> State:
-    """Compute the tables of every device."""
+def converge(network: Network, since: State | None = None) -> State:
+    """Compute the tables of every device.
+
+    Args:
+        since: The state of much the same network. What has not changed of BGP is taken from it;
+            the result is the same as without.
+    """
     topology = build_topology(network)
     interning = Interning(network)
-    protocols = Protocols(topology, interning)
+    memory = None
+    if since is not None and since.rib.interning.tables == interning.tables:
+        interning, memory = since.rib.interning, since.protocols.bgp.memory
+    protocols = Protocols(topology, interning, memory)
     settled = settle(protocols, interning)
     return State(
         network=network,

@@ -48,7 +48,7 @@ def settle(protocols: Protocols, interning: Interning) -> Settled:
     for number in range(MAXIMUM_ROUNDS):
         rib = Rib(interning, protocols.rows(view))
         if _same(rib.candidates, view.candidates):
-            return Settled(rib, _moving(protocols), frozenset())
+            return Settled(rib, _moving(protocols), frozenset(protocols.bgp.ordered))
         view = rib
         if number < QUIET_ROUNDS:
             continue
@@ -87,7 +87,7 @@ def _one_by_one(
             if not _same(rib.table_candidates(table), view.table_candidates(table))
         ]
         if not waiting and _same(rib.candidates, view.candidates):
-            return Settled(rib, _moving(protocols), contested)
+            return Settled(rib, _moving(protocols), contested | protocols.bgp.ordered)
         still = set(movers)
         if waiting:
             # Whose turn it is: the next after the last mover, in a circle.
@@ -124,7 +124,7 @@ def _same(left: Rows, right: Rows) -> bool:
 
 def _moving(protocols: Protocols) -> frozenset[tuple[int, int]]:
     """Tables and prefixes that do not settle inside one protocol, or in resolution."""
-    found: set[tuple[int, int]] = set()
+    found: set[tuple[int, int]] = set(protocols.bgp.unsettled)
     for domain in protocols.vectors:
         found |= domain.unsettled
     for outcome in protocols.static.unsettled:

@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 
+from routrel.control.bgp.domain import BgpDomain, BgpMemory
 from routrel.control.connected import connected_routes
 from routrel.control.distances import with_distances
 from routrel.control.eigrp.domain import EigrpDomain
@@ -42,7 +43,9 @@ class _Taking:
 class Protocols:
     """The domains of all protocols, and what each takes from the tables."""
 
-    def __init__(self, topology: Topology, interning: Interning) -> None:
+    def __init__(
+        self, topology: Topology, interning: Interning, memory: BgpMemory | None = None
+    ) -> None:
         self.topology, self.interning = topology, interning
         self.network: Network = topology.network
         self.connected = connected_routes(topology, interning)
@@ -56,6 +59,7 @@ class Protocols:
         }
         self.eigrp = EigrpDomain(topology, interning)
         self.isis = IsisDomain(topology, interning)
+        self.bgp = BgpDomain(topology, interning, memory)
         self.static = StaticResult(self.connected[:0], (), (), depends=True)
         self.injected: dict[Protocol, dict[int, list[Injected]]] = {}
         self._taking = tuple(self._takers())
@@ -66,9 +70,10 @@ class Protocols:
             *((protocol, domain.routers) for protocol, domain in self.rip.items()),
             (Protocol.EIGRP, self.eigrp.routers),
             (Protocol.ISIS, self.isis.systems),
+            (Protocol.BGP, self.bgp.routers),
         ]
         for protocol, routers in speakers:
-            both = protocol in (Protocol.EIGRP, Protocol.ISIS)
+            both = protocol in (Protocol.EIGRP, Protocol.ISIS, Protocol.BGP)
             versions = (4, 6) if both else (version_of(protocol.id),)
             for index, router in enumerate(routers):
                 yield _Taking(protocol, index, router.table, versions, router.instance)
@@ -90,7 +95,7 @@ class Protocols:
             tables.update(router.table for router in domain.routers)
         for device in self.network.devices:
             for vrf in device.vrfs:
-                if vrf.export_tags or vrf.static or device.gateways:
+                if vrf.export_tags or vrf.static or vrf.bgp or device.gateways:
                     tables.add((device.name, vrf.name))
         return {self.interning.table_numbers[table] for table in tables}
 
@@ -106,6 +111,7 @@ class Protocols:
             self.eigrp.rows(view, self.injected.get(Protocol.EIGRP, {})),
             *(d.rows(self.injected.get(p, {})) for p, d in self.ospf.items()),
             self.isis.rows(self.injected.get(Protocol.ISIS, {})),
+            self.bgp.rows(view, self.injected.get(Protocol.BGP, {})),
             leaked_rows(self.network, self.interning, view),
         ]
         rows = np.concatenate([block for block in blocks if len(block)] or [self.connected])

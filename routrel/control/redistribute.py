@@ -41,6 +41,7 @@ PROTOCOL_OF = {
     RouteSource.OSPF: Protocol.OSPF,
     RouteSource.OSPFV3: Protocol.OSPFV3,
     RouteSource.ISIS: Protocol.ISIS,
+    RouteSource.BGP: Protocol.BGP,
     RouteSource.LEAKED: Protocol.LEAKED,
 }
 
@@ -59,6 +60,7 @@ _ROUTE_TYPES: dict[PathType, frozenset[RouteType]] = {
     PathType.LEVEL_1_DOWN: frozenset({RouteType.INTERNAL, RouteType.LEVEL_1}),
     PathType.INTERNAL: frozenset({RouteType.INTERNAL}),
     PathType.EXTERNAL: frozenset({RouteType.EXTERNAL}),
+    PathType.CONFEDERATION: frozenset({RouteType.INTERNAL}),
 }
 
 
@@ -77,6 +79,7 @@ class Injected:
     tag: int
     place: Place  #: of the redistribution or default route that takes it
     backed: bool = True  #: whether an active route stands behind it
+    result: PolicyRoute | None = None  #: what a policy left of it, for BGP's attributes
 
 
 def route_types(path_type: PathType) -> frozenset[RouteType]:
@@ -123,7 +126,7 @@ def injected_routes(
     found: dict[int, Injected] = {}
     table = interning.table_numbers[device.name, vrf.name]
     for item in redistribute:
-        for injected in _taken(interning, device, vrf, table, active, versions, item):
+        for injected in _taken(interning, device, vrf, table, active, versions, item, into):
             found.setdefault(injected.prefix, injected)
     if default_route is not None:
         for injected in _originated(interning, table, active, versions, default_route, into):
@@ -139,6 +142,7 @@ def _taken(
     active: Rows,
     versions: Sequence[int],
     item: Redistribution,
+    into: Protocol,
 ) -> Iterator[Injected]:
     source = PROTOCOL_OF[item.source]
     accept = policy_function(device, item.policy)
@@ -163,13 +167,21 @@ def _taken(
             prefix=int(row["prefix"]),
             source=kind.protocol,
             next_hops=hops,
-            metric=result.metric if result.metric_set else item.metric,
+            metric=_seed_metric(item, result, into, int(row["metric"])),
             metric_type=result.metric_type or item.metric_type,
             level=item.level,
             seed=item.seed,
             tag=tag,
             place=item.place,
+            result=result if item.policy is not None else None,
         )
+
+
+def _seed_metric(item: Redistribution, result: PolicyRoute, into: Protocol, own: int) -> int | None:
+    """What a route starts with: what a policy set, what is written; in BGP its own metric."""
+    if result.metric_set:
+        return result.metric
+    return own if item.metric is None and into is Protocol.BGP else item.metric
 
 
 def _own_interfaces(device: Device, vrf: Vrf, source: RouteSource) -> set[str]:

@@ -7,9 +7,9 @@ from enum import Enum
 from fractions import Fraction
 from typing import TypeAlias
 
+from routrel.control.packets.filters import FilterResult
 from routrel.control.rib.candidates import NextHop
 from routrel.control.rib.table import Route
-from routrel.forwarding.filters import FilterResult
 from routrel.model.addresses import Address
 from routrel.model.place import Place
 from routrel.model.traffic import Header

@@ -12,9 +12,9 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 
 from routrel.control.converge import State
+from routrel.control.packets.filters import evaluate
 from routrel.control.rib.candidates import NextHop
 from routrel.control.rib.table import Route
-from routrel.forwarding.filters import evaluate
 from routrel.forwarding.hops import (
     Branch,
     Cause,

@@ -12,6 +12,7 @@ from routrel.model.policy import Origin, PolicyUse
 from routrel.model.redistribution import Redistribution
 
 __all__ = [
+    "DEFAULT_LOCAL_PREFERENCE",
     "Aggregate",
     "Announcement",
     "BgpDecision",

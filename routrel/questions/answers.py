@@ -5,9 +5,9 @@ from __future__ import annotations
 from typing import Any, TypeAlias
 
 from routrel.control.converge import State
+from routrel.control.packets.filters import FilterResult
 from routrel.control.rib.candidates import NextHop
 from routrel.control.rib.table import Route
-from routrel.forwarding.filters import FilterResult
 from routrel.forwarding.hops import (
     Branch,
     Cause,

@@ -82,10 +82,13 @@ class PathType(IntEnum):
     LEVEL_2 = 8
     LEVEL_1_DOWN = 9  #: leaked from level 2 into level 1
     ATTACHED = 10  #: the default towards an attached system
-    #: EIGRP (RFC 7868 5.5)
+    #: EIGRP (RFC 7868 5.5); BGP uses the first two
     INTERNAL = 11
     EXTERNAL = 12
     SUMMARY = 13  #: discards what a summary holds and nobody has
+    #: BGP has internal and external routes too, and:
+    CONFEDERATION = 14  #: from another member AS (RFC 5065)
+    AGGREGATE = 15  #: discards what an aggregate holds and nobody has
 
     @property
     def id(self) -> str | None:
@@ -103,6 +106,7 @@ DEFAULT_DISTANCE: dict[Protocol, int] = {
     Protocol.ISIS: 115,
     Protocol.RIP: 120,
     Protocol.RIPNG: 120,
+    Protocol.BGP: 200,
 }
 
 Table: TypeAlias = tuple[str, str]  #: device and VRF

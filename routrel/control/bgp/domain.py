@@ -1,0 +1,790 @@
+"""All BGP speakers of a network: from one view of the tables to the routes of BGP."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Callable, Hashable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from routrel.control.bgp.classes import Grouping, Origins, PrefixClass
+from routrel.control.bgp.decision import Choice, Decision, Entrant, entrant
+from routrel.control.bgp.origination import (
+    aggregated_path,
+    default_path,
+    local_paths,
+    outside_paths,
+)
+from routrel.control.bgp.paths import Learned, OwnKind, Path, PathNumbers
+from routrel.control.bgp.resolve import Resolution, Resolver
+from routrel.control.bgp.sessions import Hearing, Session, Sessions
+from routrel.control.bgp.speakers import Speaker, bgp_speakers
+from routrel.control.bgp.spread import Arena, Numbers, Outcome, Spread
+from routrel.control.bgp.transfer import Passage, Transfers
+from routrel.control.bgp.treatment import Chain, chain_of
+from routrel.control.packets.reach import Reach
+from routrel.control.redistribute import Injected
+from routrel.control.rib.candidates import (
+    DISCARD,
+    ROW,
+    Interning,
+    NextHop,
+    PathType,
+    Protocol,
+    RouteKind,
+    Rows,
+    limited,
+    no_rows,
+)
+from routrel.control.rib.table import Rib
+from routrel.model.addresses import Address, Prefix
+from routrel.model.bgp import BgpMultipath
+from routrel.model.policy import PolicyUse
+from routrel.topology.segments import Topology
+
+__all__ = ["BgpDomain", "BgpMemory", "Dispute", "Offer"]
+
+_PATH_TYPES = {
+    Learned.EXTERNAL: PathType.EXTERNAL,
+    Learned.CONFEDERATION: PathType.CONFEDERATION,
+    Learned.INTERNAL: PathType.INTERNAL,
+}
+
+
+class _Numbers(dict[Hashable, int]):
+    """Gives every new content the next number."""
+
+    def __missing__(self, key: Hashable) -> int:
+        number = self[key] = len(self)
+        return number
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ClassResult:
+    """How a class of prefixes ended: what each speaker holds, and its rows for one prefix."""
+
+    outcome: Outcome
+    rows: tuple[tuple[int, int, int, int], ...]  #: table, metric, kind, next hops
+
+
+#: Sessions come up round by round; each round's results may serve the next computation.
+_MOST_REMEMBERED = 8
+
+
+@dataclass(slots=True)
+class Remembered:
+    """How classes ended with certain sessions and next hops."""
+
+    environment: Hashable
+    resolutions: dict[tuple[int, Address], Resolution] = field(default_factory=dict)
+    results: dict[Hashable, ClassResult] = field(default_factory=dict)
+
+
+class BgpMemory:
+    """What one computation leaves for the next: paths, how they passed, how classes ended."""
+
+    def __init__(self) -> None:
+        self.paths = PathNumbers()
+        self.numbers = _Numbers()
+        self.passed: dict[tuple[int, int, int, int, int], int] = {}
+        self._remembered: list[Remembered] = []
+
+    def remembered(self, environment: Hashable, resolver: Resolver) -> Remembered:
+        """Results for the same sessions with the same next hops; the oldest make room."""
+        for item in self._remembered:
+            if item.environment == environment and _same(resolver, item.resolutions):
+                return item
+        made = Remembered(environment)
+        self._remembered = [*self._remembered[1 - _MOST_REMEMBERED :], made]
+        return made
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Dispute:
+    """Prefixes whose outcome is not certain."""
+
+    prefixes: tuple[Prefix, ...]
+    speakers: tuple[str, ...]  #: whose choice is not certain
+    moves: tuple[tuple[str, str, str], ...]  #: speaker, before, after: repeat for ever
+    outcomes: tuple[tuple[tuple[str, ...], tuple[tuple[str, str], ...]], ...]
+    #: stable outcomes: who settles in which order, and what each contested speaker then uses
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Offer:
+    """What a speaker has of a prefix from one neighbour, or of its own."""
+
+    number: int  #: of the path; -1 where nothing came of it
+    path: Path | None
+    hearing: Hearing | None  #: None: its own
+    sent: Passage | None
+    taken: Passage | None
+    resolution: Resolution | None = None
+    lost_on: str | None = None
+    entrant: Entrant | None = None
+
+
+@dataclass(slots=True)
+class _Round:
+    """What holds while the tables are looked at once."""
+
+    resolver: Resolver
+    sessions: list[Session]
+    hearings: list[Hearing]
+    ids: list[int]  #: by hearing: its number, the same in every computation
+    chains: list[tuple[int, int]]  #: by hearing: positions of its export and import policies; -1
+    transfers: Transfers
+    out_of: list[list[int]]
+    into: list[list[int]]
+    position: dict[int, int]  #: of a hearing by its number
+    entrants: dict[tuple[int, int], Entrant | None]
+
+
+class BgpDomain:
+    """All speakers, and what their sessions carry.
+
+    Args:
+        memory: What an earlier computation of much the same network left; it is added to.
+    """
+
+    protocol = Protocol.BGP
+
+    def __init__(
+        self, topology: Topology, interning: Interning, memory: BgpMemory | None = None
+    ) -> None:
+        self.topology, self.interning = topology, interning
+        self.memory = memory or BgpMemory()
+        self.speakers = tuple(bgp_speakers(topology.network))
+        self.index_of = {s.table: number for number, s in enumerate(self.speakers) if s.table}
+        self.decisions = [
+            Decision(s.decision, s.instance.multipath if s.instance else BgpMultipath())
+            for s in self.speakers
+        ]
+        self.unsettled: set[tuple[int, int]] = set()
+        self.ordered: set[tuple[int, int]] = set()
+        self.sessions: list[Session] = []
+        self.anew: set[int] = set()  #: the prefixes that were spread, not taken from memory
+        self.known = 0  #: how many prefixes there are
+        self._results: dict[Hashable, ClassResult] = {}
+        self._chains, self._chain_at = self._bound_policies()
+        self._round: _Round | None = None
+        self._classes: list[tuple[PrefixClass, ClassResult]] = []
+        self._class_of: dict[int, int] = {}
+        self._grouping: tuple[object, Grouping] | None = None
+        self._last: tuple[object, dict[tuple[int, Address], Resolution], Rows] | None = None
+        self._outside = [
+            [
+                (interning.prefixes.add(prefix), self.memory.paths.add(path))
+                for prefix, path in outside_paths(speaker)
+            ]
+            for speaker in self.speakers
+        ]
+
+    @property
+    def routers(self) -> tuple[Speaker, ...]:
+        """The speakers that are devices; they come first among all."""
+        return tuple(speaker for speaker in self.speakers if speaker.instance)
+
+    def _bound_policies(self) -> tuple[list[Chain], dict[object, int]]:
+        """All policies bound to neighbours, each binding once."""
+        chains: list[Chain] = []
+        at: dict[object, int] = {}
+        for speaker in self.routers:
+            instance = speaker.instance
+            for neighbour in instance.neighbours if instance else ():
+                settings = instance.settings(neighbour) if instance else None
+                for uses in (
+                    (settings.import_policies, settings.export_policies) if settings else ()
+                ):
+                    chain = chain_of(speaker.device, uses)
+                    key = _chain_key(speaker, uses)
+                    if chain is not None and key not in at:
+                        at[key] = len(chains)
+                        chains.append(chain)
+        return chains, at
+
+    # --- rows ----------------------------------------------------------------------------------
+
+    def rows(self, view: Rib, injected: Mapping[int, Sequence[Injected]]) -> Rows:
+        """The routes of all devices, worked out anew only if what they rest on has changed."""
+        if not self.speakers:
+            return no_rows()
+        made = self._look(view)
+        origins = self._origins(view, injected)
+        silenced = self._silenced(view)
+        environment = (tuple(made.ids), tuple(self._identity(s) for s in range(len(self.speakers))))
+        key = (environment, origins, tuple(held.tobytes() for held in silenced))
+        if self._last is not None and self._last[0] == key and _same(made.resolver, self._last[1]):
+            self._round = made
+            made.resolver.known.update(self._last[1])
+            return self._last[2]
+        self._round = made
+        remembered = self.memory.remembered(environment, made.resolver)
+        self._results = remembered.results
+        rows = self._spread_all(made, origins, silenced)
+        remembered.resolutions = dict(made.resolver.known)
+        self._last = (key, dict(made.resolver.known), rows)
+        return rows
+
+    def _look(self, view: Rib) -> _Round:
+        """Sessions and their hearings as the tables let them be."""
+        judged = Sessions(self.topology, self.speakers, Reach(self.topology, view))
+        self.sessions = judged.all()
+        hearings = list(judged.hearings(self.sessions))
+        ids = [self._hearing_number(hearing) for hearing in hearings]
+        out_of: list[list[int]] = [[] for _ in self.speakers]
+        into: list[list[int]] = [[] for _ in self.speakers]
+        chains = []
+        for place, hearing in enumerate(hearings):
+            out_of[hearing.sender].append(place)
+            into[hearing.receiver].append(place)
+            sender, receiver = self.speakers[hearing.sender], self.speakers[hearing.receiver]
+            chains.append(
+                (
+                    self._chain_at.get(
+                        _chain_key(sender, hearing.sender_settings.export_policies), -1
+                    ),
+                    self._chain_at.get(
+                        _chain_key(receiver, hearing.receiver_settings.import_policies), -1
+                    ),
+                )
+            )
+        return _Round(
+            resolver=Resolver(view, self.speakers),
+            sessions=self.sessions,
+            hearings=hearings,
+            ids=ids,
+            chains=chains,
+            transfers=Transfers(self.speakers, dict(zip(ids, hearings, strict=True))),
+            out_of=out_of,
+            into=into,
+            position={number: place for place, number in enumerate(ids)},
+            entrants={},
+        )
+
+    def _identity(self, index: int) -> int:
+        """A number for all a speaker is, apart from its neighbours and what it announces."""
+        speaker = self.speakers[index]
+        if speaker.outside:
+            what: Hashable = (speaker.outside.accepts, speaker.outside.addresses)
+        elif speaker.instance:
+            what = replace(
+                speaker.instance,
+                neighbours=(),
+                groups=(),
+                networks=(),
+                redistribute=(),
+                aggregates=(),
+            )
+        else:
+            what = None
+        return self.memory.numbers[
+            index, speaker.name, speaker.table, speaker.autonomous_system, speaker.router_id, what
+        ]
+
+    def _hearing_number(self, hearing: Hearing) -> int:
+        return self.memory.numbers[
+            hearing, self._identity(hearing.sender), self._identity(hearing.receiver)
+        ]
+
+    def _origins(
+        self, view: Rib, injected: Mapping[int, Sequence[Injected]]
+    ) -> dict[int, list[tuple[int, int]]]:
+        """By prefix number: who announces it of its own, with which path."""
+        found: dict[int, list[tuple[int, int]]] = defaultdict(list)
+        prefixes, paths = self.interning.prefixes, self.memory.paths
+        for index, speaker in enumerate(self.speakers):
+            for prefix, number in self._outside[index]:
+                found[prefix].append((index, number))
+            own: dict[tuple[int, OwnKind | None], int] = {}
+            for held, path in local_paths(self.interning, speaker, view, injected.get(index, ())):
+                own[prefixes.add(held), path.own] = paths.add(path)
+            for (prefix, _), number in own.items():
+                found[prefix].append((index, number))
+            instance = speaker.instance
+            for aggregate in instance.aggregates if instance else ():
+                found.setdefault(prefixes.add(aggregate.prefix), [])
+            for neighbour in instance.neighbours if instance else ():
+                settings = instance.settings(neighbour) if instance else None
+                if settings and settings.default_route:
+                    for version in (4, 6):
+                        found.setdefault(self.interning.default_prefix(version), [])
+        return found
+
+    def _silenced(self, view: Rib) -> list[np.ndarray]:
+        """By speaker: prefixes it keeps to itself, since another protocol's route is active."""
+        tables = self.interning.table_numbers
+        return [
+            view.held_by_others(tables[speaker.table], Protocol.BGP)
+            if speaker.table and speaker.instance and speaker.instance.announce_active_only
+            else np.zeros(0, dtype=np.int32)
+            for speaker in self.speakers
+        ]
+
+    def _spread_all(
+        self,
+        made: _Round,
+        origins: dict[int, list[tuple[int, int]]],
+        silenced: list[np.ndarray],
+    ) -> Rows:
+        """Every class spread; aggregates from the longest, since they may be parts of others."""
+        numbers = sorted(origins)
+        grouping = self._grouped(numbers)
+        silent = np.zeros((len(numbers), len(self.speakers)), dtype=bool)
+        for speaker, held in enumerate(silenced):
+            if len(held):
+                silent[:, speaker] = np.isin(grouping.numbers, held)
+        aggregates = self._aggregates()
+        alone = np.zeros(len(numbers), dtype=bool)
+        place_of = {number: place for place, number in enumerate(numbers)}
+        for address in self._next_hop_addresses(made, origins):
+            for number in self.interning.prefixes.matches(address):
+                if number in place_of:
+                    alone[place_of[number]] = True
+        for number in aggregates:
+            alone[place_of[number]] = True
+        defaults = {self.interning.default_prefix(4), self.interning.default_prefix(6)}
+        listed: list[Origins] = [tuple(origins[number]) for number in numbers]
+        waiting = {place_of[number] for number in aggregates}
+        plain = [
+            () if place in waiting or numbers[place] in defaults else found
+            for place, found in enumerate(listed)
+        ]
+        self._classes, self._class_of = [], {}
+        self.unsettled, self.ordered = set(), set()
+        self.known = len(numbers)
+        for item in grouping.classes(plain, silent, alone):
+            self._keep(item, self._result(made, item))
+        order = sorted(aggregates, key=lambda n: -self.interning.prefixes.prefixes[n].prefixlen)
+        for number in dict.fromkeys([*order, *(n for n in sorted(defaults) if n in place_of)]):
+            place = place_of[number]
+            own = listed[place] + tuple(self._aggregated(grouping, aggregates.get(number, ())))
+            item = grouping.single(place, own, silent)
+            if own or number in defaults:
+                self._keep(item, self._result(made, item))
+        return self._expanded()
+
+    def _grouped(self, numbers: list[int]) -> Grouping:
+        if self._grouping is None or self._grouping[0] != numbers:
+            summaries = [
+                [a.prefix for a in s.instance.aggregates if a.summary_only] if s.instance else []
+                for s in self.speakers
+            ]
+            prefixes = [self.interning.prefixes.prefixes[number] for number in numbers]
+            made = Grouping(numbers, prefixes, self._chains, summaries, self.memory.numbers)
+            self._grouping = (numbers, made)
+        return self._grouping[1]
+
+    def _aggregates(self) -> dict[int, list[tuple[int, int]]]:
+        """By prefix number: speaker and position of each aggregate to it."""
+        found: dict[int, list[tuple[int, int]]] = {}
+        for index, speaker in enumerate(self.speakers):
+            for place, item in enumerate(speaker.instance.aggregates if speaker.instance else ()):
+                number = self.interning.prefixes.add(item.prefix)
+                found.setdefault(number, []).append((index, place))
+        return found
+
+    def _aggregated(
+        self, grouping: Grouping, stated: Sequence[tuple[int, int]]
+    ) -> Iterator[tuple[int, int]]:
+        """The own paths that aggregates to one prefix give, from what their speakers hold."""
+        for index, place in stated:
+            speaker = self.speakers[index]
+            if speaker.instance is None:
+                continue
+            aggregate = speaker.instance.aggregates[place]
+            parts = grouping.numbers[grouping.parts_of(aggregate.prefix)]
+            classes = {self._class_of[n] for n in parts.tolist() if n in self._class_of}
+            held = [
+                self.memory.paths[chosen[0]]
+                for number in sorted(classes)
+                if (chosen := self._classes[number][1].outcome.chosen[index])
+            ]
+            path = aggregated_path(speaker, aggregate, held)
+            if path is not None:
+                yield index, self.memory.paths.add(path)
+
+    def _next_hop_addresses(
+        self, made: _Round, origins: dict[int, list[tuple[int, int]]]
+    ) -> set[Address]:
+        """Every address that may become a next hop."""
+        found: set[Address] = set()
+        for hearing in made.hearings:
+            found.update(hearing.own_addresses)
+        for device in self.topology.network.devices:
+            for policy in device.policies:
+                for statement in policy.statements:
+                    address = statement.actions.next_hop
+                    if address is not None and not isinstance(address, str):
+                        found.add(address)
+        for number in {number for own in origins.values() for _, number in own}:
+            path = self.memory.paths[number]
+            found.update(a for a in (path.gateway, path.next_hop) if a is not None)
+        return found
+
+    # --- one class -----------------------------------------------------------------------------
+
+    def _keep(self, item: PrefixClass, result: ClassResult) -> None:
+        number = len(self._classes)
+        self._classes.append((item, result))
+        members = item.members.tolist()
+        for member in members:
+            self._class_of[member] = number
+        tables = self.interning.table_numbers
+        outcome = result.outcome
+        for speaker in outcome.contested:
+            table = self.speakers[speaker].table
+            if table is not None:
+                doubts = self.unsettled if outcome.cycle else self.ordered
+                doubts.update((tables[table], member) for member in members)
+
+    def _result(self, made: _Round, item: PrefixClass) -> ClassResult:
+        found = self._results.get(item.key)
+        if found is None:
+            self.anew.update(item.members.tolist())
+            spread = Spread(self._arena(made, item))
+            outcome = spread.settle()
+            found = ClassResult(outcome=outcome, rows=tuple(self._class_rows(made, item, outcome)))
+            self._results[item.key] = found
+        return found
+
+    def _arena(self, made: _Round, item: PrefixClass) -> Arena:
+        own: list[list[int]] = [[] for _ in self.speakers]
+        for speaker, number in item.origins:
+            own[speaker].append(number)
+        defaults = self._default_senders(made, item)
+        ranks = [
+            max([1, *(made.hearings[h].sender_settings.add_paths or 1 for h in out)])
+            for out in made.out_of
+        ]
+        outside = [speaker.outside is not None for speaker in self.speakers]
+        passes = self._passing(made, item)
+
+        def sent(place: int, chosen: Numbers) -> Numbers:
+            hearing = made.hearings[place]
+            if item.prefix.version not in hearing.versions:
+                return ()
+            if place in defaults:
+                number = passes(place, defaults[place])
+                return () if number < 0 else (number,)
+            if item.suppressed[hearing.sender] or item.silenced[hearing.sender]:
+                return ()
+            if outside[hearing.sender]:
+                found = [n for path in chosen if (n := passes(place, path)) >= 0]
+                return tuple(found[:1])
+            count = hearing.sender_settings.add_paths or 1
+            return tuple(n for path in chosen[:count] if (n := passes(place, path)) >= 0)
+
+        return Arena(
+            own=own,
+            out_of=made.out_of,
+            receiver=[hearing.receiver for hearing in made.hearings],
+            ranks=ranks,
+            outside=outside,
+            decisions=self.decisions,
+            enter=self._entering(made, item),
+            sent=sent,
+            unasked=tuple(defaults),
+        )
+
+    def _default_senders(self, made: _Round, item: PrefixClass) -> dict[int, int]:
+        """For a default route: the hearings that carry one of their own, with its path."""
+        found: dict[int, int] = {}
+        if item.prefix.prefixlen > 0:
+            return found
+        for place, hearing in enumerate(made.hearings):
+            stated = hearing.sender_settings.default_route
+            if stated is not None and item.prefix.version in hearing.versions:
+                path = default_path(self.speakers[hearing.sender], stated.policy, item.prefix)
+                if path is not None:
+                    found[place] = self.memory.paths.add(path)
+        return found
+
+    def _passing(self, made: _Round, item: PrefixClass) -> Callable[[int, int], int]:
+        """A function from hearing and path number to what its receiver takes; -1: nothing."""
+        passed, paths = self.memory.passed, self.memory.paths
+        treatments = (*item.treatments, -1)
+
+        def passes(place: int, number: int) -> int:
+            out, into = made.chains[place]
+            key = (made.ids[place], number, item.prefix.version, treatments[out], treatments[into])
+            found = passed.get(key)
+            if found is None:
+                hearing = made.hearings[place]
+                first = made.transfers.announced(hearing, paths[number], item.prefix)
+                found = -1
+                if first.path is not None:
+                    taken = made.transfers.heard(
+                        hearing, made.ids[place], first.path, item.prefix
+                    ).path
+                    found = -1 if taken is None else paths.add(taken)
+                if not _by_prefix(self.speakers[hearing.receiver]):
+                    passed[key] = found
+            return found
+
+        return passes
+
+    def _entering(self, made: _Round, item: PrefixClass) -> Callable[[int, int], Entrant | None]:
+        """A function from speaker and path number to its entrant; None: not usable."""
+        known: dict[tuple[int, int], Entrant | None] = {} if item.alone else made.entrants
+
+        def enter(speaker: int, number: int) -> Entrant | None:
+            key = (speaker, number)
+            if key not in known:
+                resolution = self._resolution(made, item, speaker, self.memory.paths[number])
+                known[key] = (
+                    None if resolution.problem else self._entrant(made, speaker, number, resolution)
+                )
+            return known[key]
+
+        return enter
+
+    def _resolution(self, made: _Round, item: PrefixClass, speaker: int, path: Path) -> Resolution:
+        if path.learned is Learned.OWN or self.speakers[speaker].outside:
+            return Resolution(())
+        if path.discard:
+            return Resolution((DISCARD,))
+        if path.next_hop is None:
+            return Resolution((), problem="it has no next hop")
+        if item.alone:
+            return made.resolver.for_prefix(speaker, path.next_hop, item.prefix)
+        return made.resolver.of(speaker, path.next_hop)
+
+    def _entrant(self, made: _Round, speaker: int, number: int, resolution: Resolution) -> Entrant:
+        path = self.memory.paths[number]
+        place = made.position.get(path.hearing, -1)
+        hearing = made.hearings[place] if place >= 0 else None
+        identifier = path.originator
+        if identifier is None and hearing is not None:
+            identifier = self.speakers[hearing.sender].router_id
+        return entrant(
+            number,
+            path,
+            self.speakers[speaker].decision,
+            igp_cost=resolution.cost,
+            router_id=int(identifier) if identifier is not None else 0,
+            neighbour=int(hearing.sender_address) if hearing else 0,
+            order=place,
+        )
+
+    def _class_rows(
+        self, made: _Round, item: PrefixClass, outcome: Outcome
+    ) -> Iterator[tuple[int, int, int, int]]:
+        """The rows of devices for one prefix of a class."""
+        enter = self._entering(made, item)
+        for index, chosen in enumerate(outcome.chosen):
+            speaker = self.speakers[index]
+            instance, vrf = speaker.instance, speaker.vrf
+            if not chosen or instance is None or vrf is None or speaker.table is None:
+                continue
+            table = self.interning.table_numbers[speaker.table]
+            path = self.memory.paths[chosen[0]]
+            used: Sequence[int] = chosen[:1]
+            multipath = instance.multipath
+            if max(multipath.external, multipath.internal) > 1:
+                numbers = [*_own_of(item, index)]
+                for heard in outcome.heard[index].values():
+                    numbers.extend(heard)
+                entrants = [e for n in numbers if (e := enter(index, n)) is not None]
+                used = self.decisions[index].choose(entrants).used
+            if path.learned is Learned.OWN:
+                if path.own is OwnKind.AGGREGATE:
+                    kind = RouteKind(
+                        Protocol.BGP,
+                        instance.local_distance,
+                        PathType.AGGREGATE,
+                        discard=True,
+                        place=self.interning.place(path.place),
+                    )
+                    yield (
+                        table,
+                        0,
+                        self.interning.kinds.add(kind),
+                        self.interning.next_hops.add((DISCARD,)),
+                    )
+                continue
+            hops: list[NextHop] = []
+            for number in used:
+                found = self._resolution(made, item, index, self.memory.paths[number])
+                hops.extend(found.next_hops)
+            discard = hops[:1] == [DISCARD]
+            external = path.learned is Learned.EXTERNAL
+            kind = RouteKind(
+                Protocol.BGP,
+                instance.external_distance if external else instance.internal_distance,
+                _PATH_TYPES[path.learned],
+                discard=discard,
+            )
+            yield (
+                table,
+                path.med or 0,
+                self.interning.kinds.add(kind),
+                self.interning.next_hops.add(
+                    (DISCARD,) if discard else limited(hops, vrf.maximum_paths)
+                ),
+            )
+
+    def _expanded(self) -> Rows:
+        """The rows of all classes for all their prefixes."""
+        blocks = []
+        for item, result in self._classes:
+            if not result.rows:
+                continue
+            rows = np.array(result.rows, dtype=np.int64)
+            members = len(item.members)
+            block = np.zeros(len(rows) * members, dtype=ROW)
+            block["table"] = np.repeat(rows[:, 0], members)
+            block["prefix"] = np.tile(item.members, len(rows))
+            block["metric"] = np.repeat(rows[:, 1], members)
+            block["kind"] = np.repeat(rows[:, 2], members)
+            block["next_hops"] = np.repeat(rows[:, 3], members)
+            blocks.append(block)
+        return np.concatenate(blocks) if blocks else no_rows()
+
+    # --- explanations --------------------------------------------------------------------------
+
+    def offers(self, index: int, prefix: int) -> list[Offer]:
+        """Everything a speaker has or is kept from having of a prefix, and where each one lost.
+
+        What a neighbour has, but does not send or is not taken, is there too, without a path.
+        """
+        number = self._class_of.get(prefix)
+        made = self._round
+        if number is None or made is None:
+            return []
+        item, result = self._classes[number]
+        item = replace(item, prefix=self.interning.prefixes.prefixes[prefix])
+        found = [
+            Offer(number=own, path=self.memory.paths[own], hearing=None, sent=None, taken=None)
+            for own in _own_of(item, index)
+        ]
+        for place in made.into[index]:
+            found.extend(self._offered(made, item, result, place))
+        return self._judged(made, item, index, found)
+
+    def _offered(
+        self, made: _Round, item: PrefixClass, result: ClassResult, place: int
+    ) -> Iterator[Offer]:
+        hearing = made.hearings[place]
+        if item.prefix.version not in hearing.versions:
+            return
+        defaults = self._default_senders(made, item)
+        chosen = result.outcome.chosen[hearing.sender]
+        count = hearing.sender_settings.add_paths or 1
+        if place in defaults:
+            chosen = (defaults[place],)
+        elif item.suppressed[hearing.sender] or item.silenced[hearing.sender]:
+            return
+        elif not self.speakers[hearing.sender].outside:
+            chosen = chosen[:count]
+        for number in chosen:
+            sent = made.transfers.announced(hearing, self.memory.paths[number], item.prefix)
+            taken = None
+            path = None
+            if sent.path is not None:
+                taken = made.transfers.heard(hearing, made.ids[place], sent.path, item.prefix)
+                path = taken.path
+            yield Offer(
+                number=-1 if path is None else self.memory.paths.add(path),
+                path=path,
+                hearing=hearing,
+                sent=sent,
+                taken=taken,
+            )
+
+    def _judged(
+        self, made: _Round, item: PrefixClass, index: int, found: list[Offer]
+    ) -> list[Offer]:
+        """The offers with their resolutions, and where each lost."""
+        entrants: list[Entrant] = []
+        resolved = []
+        for offer in found:
+            if offer.path is not None:
+                resolution = self._resolution(made, item, index, offer.path)
+                entered = None
+                if not resolution.problem:
+                    entered = self._entrant(made, index, offer.number, resolution)
+                    entrants.append(entered)
+                offer = replace(offer, resolution=resolution, entrant=entered)
+            resolved.append(offer)
+        choice: Choice = self.decisions[index].choose(entrants)
+        return [
+            replace(
+                offer,
+                lost_on="usable" if offer.entrant is None else choice.lost_on.get(offer.number),
+            )
+            for offer in resolved
+        ]
+
+    def chosen_path(self, index: int, prefix: int) -> Path | None:
+        """What a speaker announces on for a prefix; None where it has nothing."""
+        number = self._class_of.get(prefix)
+        if number is None:
+            return None
+        chosen = self._classes[number][1].outcome.chosen[index]
+        return self.memory.paths[chosen[0]] if chosen else None
+
+    def hearings_into(self, index: int) -> list[Hearing]:
+        """The hearings of a speaker as receiver."""
+        made = self._round
+        return [made.hearings[place] for place in made.into[index]] if made else []
+
+    def disputes(self) -> Iterator[Dispute]:
+        """What does not settle, or settles in more than one way."""
+        for item, result in self._classes:
+            outcome = result.outcome
+            if not outcome.contested:
+                continue
+            prefixes = [self.interning.prefixes.prefixes[n] for n in item.members.tolist()]
+            yield Dispute(
+                prefixes=tuple(prefixes),
+                speakers=tuple(self.speakers[n].name for n in outcome.contested),
+                moves=tuple(
+                    (
+                        self.speakers[move.speaker].name,
+                        self._way(move.before),
+                        self._way(move.after),
+                    )
+                    for move in outcome.cycle
+                ),
+                outcomes=tuple(
+                    (
+                        tuple(self.speakers[n].name for n in state.order),
+                        tuple(
+                            (self.speakers[n].name, self._way(state.chosen[n]))
+                            for n in outcome.contested
+                        ),
+                    )
+                    for state in outcome.others
+                ),
+            )
+
+    def _way(self, chosen: Numbers) -> str:
+        """From whom a speaker has what it chose."""
+        if not chosen:
+            return "nothing"
+        path = self.memory.paths[chosen[0]]
+        made = self._round
+        place = made.position.get(path.hearing) if made else None
+        if made is None or place is None:
+            return "its own"
+        return self.speakers[made.hearings[place].sender].name
+
+
+def _chain_key(speaker: Speaker, uses: tuple[PolicyUse, ...] | None) -> object:
+    return speaker.table, tuple(use.policy for use in uses or ())
+
+
+def _same(resolver: Resolver, before: dict[tuple[int, Address], Resolution]) -> bool:
+    """Whether next hops lead where they led before."""
+    return all(resolver.of(*key) == resolution for key, resolution in before.items())
+
+
+def _by_prefix(receiver: Speaker) -> bool:
+    """Whether what a receiver takes depends on the prefix beyond its policies."""
+    return receiver.outside is not None and receiver.outside.accepts is not None
+
+
+def _own_of(item: PrefixClass, index: int) -> list[int]:
+    return [number for speaker, number in item.origins if speaker == index]

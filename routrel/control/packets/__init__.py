@@ -1,0 +1,1 @@
+"""What control needs to know about packets: whether those of a session arrive."""
