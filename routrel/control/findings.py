@@ -5,13 +5,15 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from typing import Any
 
+from routrel.control.bgp.findings import bgp_findings
 from routrel.control.ospf.adjacency import ospf_findings
+from routrel.control.policy.findings import policy_findings
 from routrel.control.protocols import Protocols
 from routrel.control.redistribute import PROTOCOL_OF
 from routrel.control.rib.candidates import Protocol
 from routrel.control.static import StaticOutcome
 from routrel.model.findings import Finding, Severity
-from routrel.model.network import INTERFACE_PROTOCOLS, Device, Network, protocol_title
+from routrel.model.network import ROUTING_PROTOCOLS, Device, Network, protocol_title
 from routrel.model.redistribution import Redistribution
 from routrel.topology.segments import Topology
 
@@ -27,6 +29,8 @@ def control_findings(topology: Topology, protocols: Protocols) -> Iterator[Findi
         yield from rip.findings()
     yield from protocols.eigrp.findings()
     yield from protocols.isis.adjacencies.findings()
+    yield from bgp_findings(protocols.bgp)
+    yield from policy_findings(topology.network.devices, protocols.interning.prefixes.prefixes)
     yield from _static_findings(protocols.static.outcomes)
     yield from _both_ways(topology.network)
 
@@ -65,7 +69,7 @@ def _both_ways(network: Network) -> Iterator[Finding]:
     takings: dict[tuple[Protocol, Protocol], list[tuple[Device, Redistribution]]] = {}
     for device in network.devices:
         for vrf in device.vrfs:
-            for key in INTERFACE_PROTOCOLS:
+            for key in ROUTING_PROTOCOLS:
                 instance = getattr(vrf, key)
                 for item in instance.redistribute if instance else ():
                     pair = (PROTOCOL_OF[item.source], Protocol[key.upper()])

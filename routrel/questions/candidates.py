@@ -9,11 +9,17 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
+from ipaddress import IPv4Address
 from typing import Any
 
+from routrel.control.bgp.decision import BGP_RUNGS, Entrant
+from routrel.control.bgp.domain import BGP_PATH_TYPES, Offer
+from routrel.control.bgp.paths import Learned, OwnKind, Path
+from routrel.control.bgp.speakers import Speaker
 from routrel.control.converge import State
 from routrel.control.eigrp.domain import EXTERNAL_DISTANCE
 from routrel.control.eigrp.metric import INFINITE, rib_metric
+from routrel.control.policy.as_paths import as_path_text, neighbouring_as, path_length
 from routrel.control.rib.candidates import (
     DEFAULT_DISTANCE,
     NextHop,
@@ -25,13 +31,14 @@ from routrel.control.rib.table import Route
 from routrel.control.rip import INFINITY
 from routrel.model.network import Device
 from routrel.model.place import NOWHERE, Place
-from routrel.model.policy import PolicyUse
+from routrel.model.policy import Origin, PolicyUse
 
 __all__ = ["RUNGS", "Candidate", "candidates"]
 
 #: The rungs in order. A table compares the first two; the rest is a protocol's own order.
 RUNGS = (
-    "usable", "distance", "path_type", "metric", "forward_metric", "feasible", "maximum_paths",
+    "usable", "distance", "path_type", "metric", "forward_metric", "feasible", *BGP_RUNGS[1:],
+    "maximum_paths",
 )  # fmt: skip
 
 
@@ -94,6 +101,8 @@ def _judge(candidate: Candidate, active: Route | None) -> Candidate:
         return replace(candidate, lost_on="usable")
     if active is None:
         return candidate
+    if candidate.protocol is Protocol.BGP and candidate.lost_on is not None:
+        return candidate  # BGP offers the table its best path alone
     if candidate.protocol is not active.protocol:
         return replace(candidate, lost_on="distance")
     if candidate.discard != active.discard:
@@ -303,6 +312,86 @@ def _of_isis(state: State, protocol: Protocol, table: int, prefix: int) -> Itera
         )
 
 
+def _of_bgp(state: State, protocol: Protocol, table: int, prefix: int) -> Iterator[Candidate]:
+    domain = state.protocols.bgp
+    index = domain.index_of.get(state.rib.interning.tables[table])
+    if index is None:
+        return
+    speaker = domain.speakers[index]
+    for offer in domain.offers(index, prefix):
+        sender = domain.speakers[offer.hearing.sender].name if offer.hearing else None
+        if offer.path is not None:
+            yield _bgp_candidate(speaker, sender, offer, offer.path)
+        elif offer.taken is not None and offer.taken.stopped is not None and offer.sent:
+            # It was sent, and the device does not take it.
+            shown = replace(offer, lost_on="usable")
+            path = offer.sent.path
+            if path is not None and offer.hearing is not None:
+                heard = replace(path, learned=offer.hearing.relation, weight=0)
+                stopped = offer.taken.stopped
+                yield replace(
+                    _bgp_candidate(speaker, sender, shown, heard),
+                    problem=stopped.text,
+                    place=stopped.place,
+                )
+
+
+def _bgp_candidate(speaker: Speaker, sender: str | None, offer: Offer, path: Path) -> Candidate:
+    instance = speaker.instance
+    if instance is None:
+        raise ValueError(f"{speaker.name} has no table to offer candidates to")
+    own = path.learned is Learned.OWN
+    distance = instance.internal_distance
+    if own:
+        distance = instance.local_distance
+    elif path.learned is Learned.EXTERNAL:
+        distance = instance.external_distance
+    found = offer.resolution
+    hearing = offer.hearing
+    return Candidate(
+        protocol=Protocol.BGP,
+        next_hops=tuple(hop for hop in found.next_hops if hop.interface) if found else (),
+        distance=distance,
+        metric=path.med or 0,
+        path_type=BGP_PATH_TYPES[path.learned],
+        discard=path.discard,
+        advertiser=sender,
+        # What a device announces itself, its table holds by another protocol.
+        lost_on=offer.lost_on
+        or ("distance" if own and path.own is not OwnKind.AGGREGATE else None),
+        problem=found.problem if found else "",
+        place=path.place if own else hearing.receiver_settings.place if hearing else NOWHERE,
+        values={
+            "weight": path.weight,
+            "local_preference": path.local_preference,
+            "originated": path.own.value if path.own else None,
+            "as_path": as_path_text(path.as_path),
+            "as_path_length": path_length(path.as_path),
+            "origin": list(Origin)[path.origin].value,
+            "med": path.med,
+            "med_group": neighbouring_as(path.as_path),
+            "ebgp": path.learned is Learned.EXTERNAL,
+            "igp_cost": found.cost if found and not found.problem and not own else None,
+            "age_s": path.age_s,
+            "router_id": _router_id(path, offer),
+            "cluster_list": [str(cluster) for cluster in path.cluster_list],
+            "neighbour_address": str(hearing.sender_address) if hearing else None,
+            "next_hop": str(path.next_hop) if path.next_hop else None,
+            "communities": sorted(path.communities),
+        },
+    )
+
+
+def _router_id(path: Path, offer: Offer) -> str | None:
+    """The id the decision compares: the originator's of a reflected path, else the neighbour's."""
+    entered: Entrant | None = offer.entrant
+    if path.learned is Learned.OWN:
+        return None
+    if path.originator is not None:
+        return str(path.originator)
+    return str(IPv4Address(entered.behind[3])) if entered else None
+
+
 #: The protocols whose candidates come from what they heard, not from the table alone.
 _EXPLAINED = {
     Protocol.OSPF: _of_ospf,
@@ -311,4 +400,5 @@ _EXPLAINED = {
     Protocol.RIPNG: _of_rip,
     Protocol.EIGRP: _of_eigrp,
     Protocol.ISIS: _of_isis,
+    Protocol.BGP: _of_bgp,
 }

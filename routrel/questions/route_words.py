@@ -26,6 +26,18 @@ RUNG_TITLES = {
     "metric": "metric",
     "forward_metric": "cost to the exit",
     "feasible": "neighbour is closer",
+    "weight": "weight",
+    "local_preference": "local preference",
+    "originated": "originated here",
+    "as_path_length": "AS path length",
+    "origin": "origin",
+    "med": "MED (same neighbour AS)",
+    "ebgp": "eBGP before iBGP",
+    "igp_cost": "interior cost",
+    "oldest": "oldest",
+    "router_id": "router id",
+    "cluster_list": "cluster list length",
+    "neighbour_address": "neighbour address",
     "maximum_paths": "kept next hops",
 }
 
@@ -44,6 +56,17 @@ _PATH_TYPES = {
     PathType.INTERNAL: "internal",
     PathType.EXTERNAL: "external",
     PathType.SUMMARY: "summary",
+    PathType.CONFEDERATION: "confederation",
+    PathType.AGGREGATE: "aggregate",
+}
+
+
+_BGP_WORDS = {
+    PathType.NONE: "BGP, own",
+    PathType.EXTERNAL: "eBGP",
+    PathType.INTERNAL: "iBGP",
+    PathType.CONFEDERATION: "BGP of the confederation",
+    PathType.AGGREGATE: "BGP aggregate",
 }
 
 
@@ -54,6 +77,8 @@ def path_type_words(path_type: PathType) -> str:
 
 def protocol_type_words(protocol: Protocol, path_type: PathType) -> str:
     """A protocol with its path type, as "OSPF inter-area"."""
+    if protocol is Protocol.BGP and path_type in _BGP_WORDS:
+        return _BGP_WORDS[path_type]
     return f"{protocol_title(protocol.id)} {path_type_words(path_type)}".strip()
 
 
@@ -63,6 +88,8 @@ def rung_value(candidate: Candidate, rung: str) -> str:
         return candidate.problem or "yes"
     if rung == "distance":
         return str(candidate.distance)
+    if candidate.protocol is Protocol.BGP:
+        return _bgp_rung_value(candidate, rung)
     if rung == "path_type":
         return path_type_words(candidate.path_type)
     if rung == "metric":
@@ -94,10 +121,55 @@ def why_sentence(device: str, matched: Route | None, found: Sequence[Candidate])
     losers = [candidate for candidate in found if candidate.lost_on and not candidate.problem]
     if not losers:
         return f"{what}; nothing else offers a usable route."
-    return f"{what}; {_beaten(matched, losers[0])}."
+    return f"{what}; {_beaten(matched, found[0], losers[0])}."
 
 
-def _beaten(matched: Route, loser: Candidate) -> str:
+def _bgp_rung_value(candidate: Candidate, rung: str) -> str:
+    values = candidate.values
+    if rung == "maximum_paths":
+        return "beyond the limit" if candidate.lost_on == rung else ""
+    if rung == "originated":
+        return str(values["originated"] or "no")
+    if rung == "as_path_length":
+        path = values["as_path"] or "empty"
+        return f"{values['as_path_length']}: {path}"
+    if rung == "med":
+        return "none" if values["med"] is None else str(values["med"])
+    if rung == "ebgp":
+        return "" if values["originated"] else _side(candidate)
+    if rung == "oldest":
+        return "" if values["age_s"] is None else f"{values['age_s']} s"
+    if rung == "cluster_list":
+        return ", ".join(values["cluster_list"]) or "0"
+    value = values.get(rung)
+    return "" if value is None else str(value)
+
+
+def _side(candidate: Candidate) -> str:
+    """Whether the decision takes a path for external or internal."""
+    return "eBGP" if candidate.values["ebgp"] else "iBGP"
+
+
+#: Why the winner stands before a loser, by the rung where that one lost.
+_BGP_BEATEN = {
+    "weight": "its weight {mine} is above the {theirs} of {other}",
+    "local_preference": "its local preference {mine} is above the {theirs} of {other}",
+    "originated": "the device originates it itself, and comes before {other}",
+    "as_path_length": "its AS path is shorter than that of {other}, {mine} against {theirs}",
+    "origin": "its origin {mine} comes before the {theirs} of {other}",
+    "med": "its MED {mine} is below the {theirs} of {other}, which came by the same AS",
+    "ebgp": "a path from an external neighbour comes before {other}",
+    "igp_cost": "its next hop is nearer than that of {other}, interior cost {mine} against "
+    "{theirs}",
+    "oldest": "it has been there longer than {other}, {mine} s against {theirs} s",
+    "router_id": "its router id {mine} is below the {theirs} of {other}",
+    "cluster_list": "it passed fewer reflectors than {other}",
+    "neighbour_address": "its neighbour's address {mine} is below the {theirs} of {other}",
+}
+_VALUE_OF = {"oldest": "age_s"}
+
+
+def _beaten(matched: Route, winner: Candidate, loser: Candidate) -> str:
     other = protocol_type_words(loser.protocol, loser.path_type)
     if loser.advertiser:
         other += f" from {loser.advertiser}"
@@ -105,6 +177,12 @@ def _beaten(matched: Route, loser: Candidate) -> str:
         if loser.distance == matched.distance:
             return f"{other} has the same distance {loser.distance} and ranks behind it"
         return f"its distance {matched.distance} is below the {loser.distance} of {other}"
+    if loser.lost_on in _BGP_BEATEN and winner.protocol is Protocol.BGP:
+        key = _VALUE_OF.get(loser.lost_on, loser.lost_on)
+        mine, theirs = (item.values[key] for item in (winner, loser))
+        if key == "med":
+            mine, theirs = mine or 0, theirs or 0
+        return _BGP_BEATEN[loser.lost_on].format(mine=mine, theirs=theirs, other=other)
     if loser.lost_on == "path_type":
         return f"that kind of route is preferred to {other}"
     if loser.lost_on == "metric":

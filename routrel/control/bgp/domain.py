@@ -43,9 +43,10 @@ from routrel.model.bgp import BgpMultipath
 from routrel.model.policy import PolicyUse
 from routrel.topology.segments import Topology
 
-__all__ = ["BgpDomain", "BgpMemory", "Dispute", "Offer"]
+__all__ = ["BGP_PATH_TYPES", "BgpDomain", "BgpMemory", "Dispute", "Offer"]
 
-_PATH_TYPES = {
+BGP_PATH_TYPES = {
+    Learned.OWN: PathType.NONE,
     Learned.EXTERNAL: PathType.EXTERNAL,
     Learned.CONFEDERATION: PathType.CONFEDERATION,
     Learned.INTERNAL: PathType.INTERNAL,
@@ -613,7 +614,7 @@ class BgpDomain:
             kind = RouteKind(
                 Protocol.BGP,
                 instance.external_distance if external else instance.internal_distance,
-                _PATH_TYPES[path.learned],
+                BGP_PATH_TYPES[path.learned],
                 discard=discard,
             )
             yield (

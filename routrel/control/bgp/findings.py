@@ -1,0 +1,203 @@
+"""What is suspicious about BGP: sessions that are down, policies without effect, disputes."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from itertools import combinations
+
+from routrel.control.bgp.domain import BgpDomain, Dispute
+from routrel.control.bgp.paths import Learned
+from routrel.control.bgp.sessions import Session, SessionState
+from routrel.control.bgp.speakers import Speaker
+from routrel.model.bgp import NeighbourSettings
+from routrel.model.findings import Finding, Severity
+from routrel.model.network import Device
+from routrel.model.policy import Policy, PolicyResult, PolicyUse
+
+__all__ = ["bgp_findings"]
+
+_SEVERITIES = {
+    SessionState.SHUT: Severity.NOTE,
+    SessionState.UNKNOWN_NEIGHBOUR: Severity.WARNING,
+    SessionState.NOT_SPEAKING: Severity.WARNING,
+}
+_SUGGESTIONS = {
+    SessionState.SHUT: "enable it, or remove the neighbour",
+    SessionState.UNKNOWN_NEIGHBOUR: "add whoever has the address, as a device or as outside",
+    SessionState.NOT_SPEAKING: "give it BGP, or its AS if it is outside",
+    SessionState.NOT_CONFIGURED: "add the neighbour on the other side",
+    SessionState.WRONG_SOURCE: "set source: so that both sides name the same addresses",
+    SessionState.NOT_CONNECTED: "set multihop: on both sides, or use the address of the link",
+    SessionState.UNREACHABLE: "let TCP port 179 through both ways",
+}
+#: Settings that all routers of an AS should share, with the words of the language.
+_SHARED = {
+    "decision": "decision", "local_preference": "local-preference",
+    "require_policies": "require-policies", "next_hop_by_default": "next-hop-by-default",
+    "external_distance": "external-distance", "internal_distance": "internal-distance",
+}  # fmt: skip
+
+
+def bgp_findings(domain: BgpDomain) -> Iterator[Finding]:
+    """All findings of BGP."""
+    for session in domain.sessions:
+        yield from _session_findings(domain, session)
+    yield from _differing_settings(domain)
+    for dispute in domain.disputes():
+        yield _dispute_finding(domain, dispute)
+
+
+def _session_findings(domain: BgpDomain, session: Session) -> Iterator[Finding]:
+    speaker = domain.speakers[session.local]
+    address = session.neighbour.address
+    if session.state is not SessionState.UP:
+        yield Finding(
+            severity=_SEVERITIES.get(session.state, Severity.ERROR),
+            code=f"bgp_{session.state.value}",
+            text=f"{speaker.name}: the session with {address} is down: {session.reason}",
+            suggestion=_SUGGESTIONS.get(session.state, "make both sides agree"),
+            place=session.place if session.place.line else session.neighbour.place,
+            device=speaker.name,
+            also=(session.neighbour.place,),
+        )
+    settings = session.settings
+    if speaker.instance is None or speaker.device is None:
+        return
+    if session.relation is Learned.EXTERNAL and settings.enabled is not False:
+        missing = [
+            word
+            for word, uses in (
+                ("import", settings.import_policies), ("export", settings.export_policies),
+            )
+            if not uses
+        ]  # fmt: skip
+        if missing and not speaker.instance.require_policies:
+            yield Finding(
+                severity=Severity.WARNING,
+                code="bgp_no_policy",
+                text=f"{speaker.name} has no {' and no '.join(missing)} policy for external "
+                f"neighbour {address}: everything passes",
+                suggestion="bind a policy; require-policies: true refuses without one (RFC 8212)",
+                place=session.neighbour.place,
+                device=speaker.name,
+            )
+    yield from _policy_findings(speaker.device, session, settings)
+
+
+def _policy_findings(
+    device: Device, session: Session, settings: NeighbourSettings
+) -> Iterator[Finding]:
+    for direction, uses in (
+        ("import", settings.import_policies or ()),
+        ("export", settings.export_policies or ()),
+    ):
+        for use in uses:
+            policy = device.policy(use.policy)
+            if policy is None:
+                continue
+            if policy.default is PolicyResult.REJECT:
+                yield _final_reject(device, session, policy, use, direction)
+            yield from _without_effect(device, session, policy, use, direction)
+
+
+def _final_reject(
+    device: Device, session: Session, policy: Policy, use: PolicyUse, direction: str
+) -> Finding:
+    return Finding(
+        severity=Severity.NOTE,
+        code="policy_final_reject",
+        text=f"{device.name}: {direction} policy {policy.name} for {session.neighbour.address} "
+        "drops whatever none of its statements accepts",
+        suggestion="add a statement for what else should pass",
+        place=policy.default_place,
+        device=device.name,
+        also=(use.place,),
+    )
+
+
+def _without_effect(
+    device: Device, session: Session, policy: Policy, use: PolicyUse, direction: str
+) -> Iterator[Finding]:
+    """Actions that nobody sees in the direction in which the policy is bound."""
+    if direction == "import":
+        return
+    for statement in policy.statements:
+        actions = statement.actions
+        lost = []
+        if actions.weight is not None:
+            lost.append(("weight", "weight stays on the device that sets it"))
+        if actions.local_preference is not None and session.relation is Learned.EXTERNAL:
+            lost.append(("local-preference", "it does not go to an external neighbour"))
+        for word, why in lost:
+            yield Finding(
+                severity=Severity.WARNING,
+                code="action_without_effect",
+                text=f"{device.name}: statement {statement.name} of policy {policy.name} sets "
+                f"{word} on the way out to {session.neighbour.address}, in vain: {why}",
+                suggestion="bind the policy as import, or set something the neighbour hears",
+                place=statement.place,
+                device=device.name,
+                also=(use.place,),
+            )
+
+
+def _differing_settings(domain: BgpDomain) -> Iterator[Finding]:
+    """Settings in which two routers of one AS differ; each pair of values once."""
+    by_as: dict[int, list[Speaker]] = {}
+    for speaker in domain.routers:
+        by_as.setdefault(speaker.autonomous_system, []).append(speaker)
+    for number, speakers in by_as.items():
+        for name, word in _SHARED.items():
+            first_with: dict[object, Speaker] = {}
+            for speaker in speakers:
+                first_with.setdefault(getattr(speaker.instance, name), speaker)
+            for left, right in combinations(first_with.values(), 2):
+                yield Finding(
+                    severity=Severity.WARNING,
+                    code="bgp_settings_differ",
+                    text=f"{left.name} and {right.name} of AS {number} differ in {word}, so they "
+                    "may choose differently among the same routes",
+                    suggestion="set all routers of the AS alike",
+                    place=left.place,
+                    device=left.name,
+                    also=(right.place,),
+                )
+
+
+def _dispute_finding(domain: BgpDomain, dispute: Dispute) -> Finding:
+    first = next(s for s in domain.speakers if s.name == dispute.speakers[0])
+    shown = ", ".join(str(prefix) for prefix in dispute.prefixes[:5])
+    if len(dispute.prefixes) > 5:
+        shown += f" and {len(dispute.prefixes) - 5} more"
+    names = ", ".join(dispute.speakers)
+    if dispute.moves:
+        return Finding(
+            severity=Severity.ERROR,
+            code="bgp_dispute",
+            text=f"BGP never settles for {shown} at {names}: {_moves_text(dispute)}, and so on",
+            suggestion="let one of them prefer its direct path",
+            place=first.place,
+            device=first.name,
+        )
+    return Finding(
+        severity=Severity.WARNING,
+        code="bgp_several_outcomes",
+        text=f"BGP settles for {shown} in more than one way at {names}: {_outcomes_text(dispute)}",
+        suggestion="let one of them prefer its direct path",
+        place=first.place,
+        device=first.name,
+    )
+
+
+def _moves_text(dispute: Dispute) -> str:
+    return "; ".join(
+        f"{name} goes from {before} to {after}" for name, before, after in dispute.moves[:8]
+    )
+
+
+def _outcomes_text(dispute: Dispute) -> str:
+    parts = []
+    for order, chosen in dispute.outcomes[:4]:
+        who = f"{order[0]} first" if order else "all at once"
+        parts.append(f"{who}: " + ", ".join(f"{name} by {way}" for name, way in chosen))
+    return "; ".join(parts)

@@ -1,0 +1,206 @@
+"""What spreads over sessions agrees with routers that pass single messages in random orders."""
+
+from __future__ import annotations
+
+import ipaddress
+from dataclasses import replace
+from itertools import pairwise
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from routrel.control.bgp.paths import Learned
+from routrel.control.converge import State
+from routrel.control.policy.as_paths import numbers_in
+from tests.engine.nets import state
+from tests.engine.plain_bgp import PlainNet, PlainRouter, PlainSession, Told, interior_costs
+
+PREFIX = ipaddress.ip_network("198.51.100.0/24")
+IMPORTS = [{}, {}, {}, {"preference": 50}, {"preference": 200}, {"med": 7}, {"weight": 10}]
+EXPORTS = [{}, {}, {"med": 5}, {"med": 30}, {"prepend": 2}, {"community": "no-export"}]
+WORDS = {"preference": "local-preference", "med": "med", "weight": "weight"}
+
+
+@st.composite
+def nets(draw):
+    """Up to six routers in up to three AS, as routers of the plain kind and as device files."""
+    size = draw(st.integers(2, 6))
+    system = [65001 + draw(st.integers(0, 2)) for _ in range(size)]
+    routers = [PlainRouter(number=n + 1, system=system[n]) for n in range(size)]
+    for router in routers:
+        router.always_med = draw(st.integers(0, 5)) == 0
+        router.missing_worst = draw(st.integers(0, 5)) == 0
+    for number in draw(st.lists(st.integers(0, size - 1), min_size=1, max_size=2, unique=True)):
+        routers[number].originates = True
+    interior, ports = [], {n: [] for n in range(1, size + 1)}
+    link = 0
+    for number in sorted(set(system)):
+        members = [r for r in routers if r.system == number]
+        pairs = list(pairwise(members))
+        if len(members) > 2 and draw(st.booleans()):
+            pairs.append((members[0], members[-1]))
+        for left, right in pairs:
+            link, cost = link + 1, draw(st.integers(1, 4))
+            interior.append((left.number, right.number, cost))
+            for end, host in ((left, 1), (right, 2)):
+                said = f"ospf: {{area: 0, cost: {cost}, network: point-to-point}}"
+                ports[end.number].append((f"e{link}", f"10.0.{link}.{host}/30", said))
+        reflects = draw(st.booleans())
+        for left in members:
+            for right in members:
+                hub = members[0]
+                if left is right or (reflects and hub not in (left, right)):
+                    continue
+                left.sessions.append(
+                    PlainSession(
+                        peer=right.number, local=f"10.255.0.{left.number}",
+                        remote=f"10.255.0.{right.number}", internal=True,
+                        client=reflects and left is hub,
+                        next_hop_self=draw(st.integers(0, 3)) > 0,
+                    )
+                )  # fmt: skip
+    known = {n: {} for n in ports}  # external subnets an AS's interior protocol knows
+    foreign = [(a, b) for a in routers for b in routers
+               if a.number < b.number and a.system != b.system]  # fmt: skip
+    if foreign:
+        drawn = draw(st.lists(st.sampled_from(range(len(foreign))), min_size=1, max_size=7))
+        for left, right in (foreign[n] for n in drawn):
+            link += 1
+            told = draw(st.booleans())
+            said = "ospf: {area: 0, passive: true, cost: 1}" if told else ""
+            for here, there, host in ((left, right, 1), (right, left, 2)):
+                ports[here.number].append((f"e{link}", f"10.0.{link}.{host}/30", said))
+                known[here.number][link] = told
+                here.sessions.append(
+                    PlainSession(
+                        peer=there.number, local=f"10.0.{link}.{host}",
+                        remote=f"10.0.{link}.{3 - host}", internal=False,
+                        import_set=dict(draw(st.sampled_from(IMPORTS))),
+                        export_set=dict(draw(st.sampled_from(EXPORTS))),
+                    )
+                )  # fmt: skip
+    costs = {}
+    for router in routers:
+        costs[router.number] = found = {"": 0}
+        for there, cost in interior_costs(interior, router.number).items():
+            found[f"10.255.0.{there}"] = cost
+            for number, told in known[there].items():
+                if there == router.number or told:
+                    for host in (1, 2):
+                        address = f"10.0.{number}.{host}"
+                        here = 0 if there == router.number else cost + 1
+                        found[address] = min(found.get(address, 2**32), here)
+    return PlainNet(routers, costs), [device_file(router, ports) for router in routers]
+
+
+def device_file(router: PlainRouter, ports) -> str:
+    """The same router in the words of a device file."""
+    number = router.number
+    policies, neighbours = [], []
+    for place, session in enumerate(router.sessions):
+        said = f"as: {router.system if session.internal else 65000}"
+        for key, made in (("import", session.import_set), ("export", session.export_set)):
+            actions = [f"{WORDS[name]}: {made[name]}" for name in made if name in WORDS]
+            if "prepend" in made:
+                actions.append(f"prepend: {[router.system] * made['prepend']}")
+            if "community" in made:
+                actions.append(f"communities: {{add: {made['community']}}}")
+            if actions:
+                name = f"{key}-{place}"
+                policies.append(
+                    f"  {name}: {{statements: [{{name: s, set: {{{', '.join(actions)}}}}}], "
+                    "default: accept}"
+                )
+                said += f", {key}: {name}"
+        said += ", source: lo" if session.internal else ""
+        said += ", reflector-client: true" if session.client else ""
+        said += ", next-hop: self" if session.next_hop_self else ""
+        neighbours.append((session, said))
+    lines = [
+        f"routrel: 1\ndevice: r{number}\nrole: router",
+        f"ospf: {{router-id: 10.255.0.{number}}}",
+        "bgp:",
+        f"  as: {router.system}",
+        f"  router-id: 10.255.0.{number}",
+        f"  decision: {{compare-med-always: {str(router.always_med).lower()}, "
+        f"missing-med: {'worst' if router.missing_worst else 'zero'}}}",
+        "  neighbours:" if neighbours else "",
+        *(f"    {session.remote}: {{{said}}}" for session, said in neighbours),
+        f"  networks: [{{prefix: {PREFIX}}}]",
+        f"static: [{{to: {PREFIX}, discard: true}}]" if router.originates else "",
+        "policies:" if policies else "",
+        *policies,
+        "interfaces:",
+        f"  lo: {{kind: loopback, addresses: [10.255.0.{number}/32], "
+        "ospf: {area: 0, passive: true}}",
+        *(
+            f"  {name}: {{addresses: [{address}]{', ' * bool(said)}{said}}}"
+            for name, address, said in ports[number]
+        ),
+    ]
+    return "\n".join(line for line in lines if line) + "\n"
+
+
+def with_numbers(texts: list[str], net: PlainNet) -> list[str]:
+    """The neighbours' AS numbers filled in, which a router alone does not know."""
+    found = []
+    for text, router in zip(texts, net.routers.values(), strict=True):
+        for session in router.sessions:
+            there = net.routers[session.peer].system
+            text = text.replace(
+                f"{session.remote}: {{as: 65000", f"{session.remote}: {{as: {there}"
+            )
+        found.append(text)
+    return found
+
+
+def chosen(made: State, number: int) -> Told | None:
+    """What the engine lets a router announce on, in the plain words."""
+    domain = made.protocols.bgp
+    index = domain.index_of[f"r{number}", "default"]
+    path = domain.chosen_path(index, made.rib.interning.prefixes.number(PREFIX))
+    return None if path is None else plain(made, path)
+
+
+def plain(made: State, path) -> Told:
+    if path.learned is Learned.OWN:
+        return Told(weight=path.weight)
+    return Told(
+        path=tuple(numbers_in(path.as_path, confederation=False)),
+        next_hop=str(path.next_hop),
+        preference=path.local_preference,
+        med=path.med,
+        weight=path.weight,
+        communities=path.communities,
+        originator=int(path.originator) & 255 if path.originator else None,
+        clusters=tuple(int(c) & 255 for c in path.cluster_list),
+        source="internal" if path.learned is Learned.INTERNAL else "external",
+    )
+
+
+def shown(told: Told | None) -> Told | None:
+    """A plain route without what the engine's path does not carry itself."""
+    if told is None or told.source == "own":
+        return told
+
+    return replace(told, peer="", peer_id=0)
+
+
+@settings(max_examples=150, deadline=None, derandomize=True)
+@given(nets())
+def test_routers_that_pass_messages_come_to_the_same(made):
+    """One stable outcome is what every order of messages leads to; of several, one of them is
+    reached; where there is none, messages never end.
+    """
+    net, texts = made
+    engine = state(*with_numbers(texts, net))
+    assert all(s.state.value == "up" for s in engine.protocols.bgp.sessions)
+    disputes = list(engine.protocols.bgp.disputes())
+    mine = {number: chosen(engine, number) for number in net.routers}
+    for seed in range(4):
+        found = net.run(seed)
+        if not disputes:
+            assert found is not None
+            assert {n: shown(told) for n, told in found.items()} == mine
+        elif not engine.converged:
+            assert found is None

@@ -1,0 +1,133 @@
+"""The decision of BGP, rung by rung, each with a net where that rung decides."""
+
+from __future__ import annotations
+
+import pytest
+
+from tests.engine.bgp_nets import P, chosen, edge, losers, mesh, used, why
+from tests.engine.nets import route, ways
+
+A = "1 as: 65001, router-id: 10.1.1.1, announces: [{{prefixes: " + P + "{a}}}]"
+B = "2 as: 65002, router-id: 10.2.2.2, announces: [{{prefixes: " + P + "{b}}}]"
+SET = "policies: {{p: {{statements: [{{name: s, set: {{{0}}}}}], default: accept}}}}"
+
+
+def pair(a: str = "", b: str = "", **more):
+    """r1 hears P from a (AS 65001) and from b (AS 65002), which differ in what is given."""
+    return edge({"a": A.format(a=a), "b": B.format(b=b)}, **more)
+
+
+@pytest.mark.parametrize(
+    ("a", "b", "more", "winner", "rung"),
+    [
+        # A longer path, but more weight on this device.
+        (", as-path: 65009", "", {"neighbours": {"1": "weight: 10"}}, "a", "weight"),
+        # Prepending is in vain where local preference has decided (5.1.5).
+        (", as-path: 65001 65001 65001", "",
+         {"neighbours": {"1": "import: p"}, "top": SET.format("local-preference: 101")}, "a",
+         "local_preference"),
+        ("", ", as-path: 65009", {}, "a", "as_path_length"),
+        (", origin: incomplete", ", origin: egp", {}, "b", "origin"),
+        # Only a lower router id tells them apart; MED of different AS is not compared.
+        (", med: 50", ", med: 10", {}, "a", "router_id"),
+        (", med: 50", ", med: 10", {"bgp": "decision: {compare-med-always: true}"}, "b", "med"),
+        # A missing MED counts as the best, unless it is to count as the worst.
+        (", med: 1", "", {"bgp": "decision: {compare-med-always: true}"}, "b", "med"),
+        (", med: 1", "",
+         {"bgp": "decision: {compare-med-always: true, missing-med: worst}"}, "a", "med"),
+        (", as-path: 65009", "", {"bgp": "decision: {ignore-as-path-length: true}"}, "a",
+         "router_id"),
+        # Known ages count only where that is asked for.
+        (", age: 10 s", ", age: 20 s", {}, "a", "router_id"),
+        (", age: 10 s", ", age: 20 s", {"bgp": "decision: {prefer-oldest: true}"}, "b", "oldest"),
+        (", age: 10 s", "", {"bgp": "decision: {prefer-oldest: true}"}, "a", "router_id"),
+    ],
+)  # fmt: skip
+def test_the_rung_that_decides(a, b, more, winner, rung):
+    net = pair(a, b, **more)
+    loser = "b" if winner == "a" else "a"
+    assert used(net, "r1") == {winner}
+    assert losers(net, "r1") == {loser: rung}
+
+
+def test_two_sessions_with_one_neighbour_differ_in_its_address():
+    net = edge({"a": f"1 2 as: 65001, announces: [{{prefixes: {P}}}]"})
+    assert [c["lost_on"] for c in why(net, "r1")["candidates"]] == [None, "neighbour_address"]
+    assert chosen(net, "r1").next_hop.packed[2] == 1
+
+
+def test_what_the_device_originates_comes_first():
+    """Own routes weigh 32768; with that set to 0 they still come before what is heard."""
+    top = f"static: [{{to: {P}, discard: true}}]"
+    for weight, rung in (("", "weight"), ("local-weight: 0\n", "originated")):
+        net = pair(top=top, bgp=f"{weight}networks: [{{prefix: {P}}}]")
+        assert losers(net, "r1")["a"] == rung
+        assert chosen(net, "r1").own.value == "network"
+
+
+def test_external_comes_before_internal_and_the_near_exit_before_the_far_one():
+    """r1 has two exits of its AS at cost 10 and 20; each exit uses itself (hot potato)."""
+    #  r4 (65004) - r2 -10- r1 -20- r3 - r5 (65005)
+    net = mesh(
+        "65000 65000 65000 65004 65005", "r1-r2:10 r1-r3:20 r2-r4 r3-r5", own="r4 r5",
+        says={"r2-r1": "next-hop: self", "r3-r1": "next-hop: self", "r2-r3": "next-hop: self",
+              "r3-r2": "next-hop: self"},
+    )  # fmt: skip
+    assert losers(net, "r1") == {"r3": "igp_cost"}
+    assert losers(net, "r2") == {"r3": "ebgp"}
+    assert used(net, "r3") == {"r5"}
+    # 10 + 1 for the loopback, as OSPF costs it.
+    winner = why(net, "r1")["candidates"][0]
+    assert winner["values"]["igp_cost"] < 20
+
+
+def test_med_is_compared_first_within_each_neighbouring_as():
+    """The grouping anomaly (RFC 3345): three routes of which each pair is decided otherwise.
+
+    a1 and a2 come from AS 65001 with MED 10 and 5, b from AS 65002. Router ids: a1 lowest, then b,
+    then a2. Held together, a2 beats a1 by MED, and b beats a2 by router id. Pair by pair the result
+    depends on the order: newest first a1, b, a2 gives a1 before b by id, then a2 before a1 by MED.
+    """
+    nets = {}
+    for grouping in ("independent", "by-arrival"):
+        nets[grouping] = edge(
+            {
+                "a1": f"1 as: 65001, router-id: 10.0.0.1, announces: [{{prefixes: {P}, med: 10, "
+                "age: 1 s}]",
+                "b": f"2 as: 65002, router-id: 10.0.0.2, announces: [{{prefixes: {P}, age: 2 s}}]",
+                "a2": f"3 as: 65001, router-id: 10.0.0.3, announces: [{{prefixes: {P}, med: 5, "
+                "age: 3 s}]",
+            },
+            bgp=f"decision: {{med-grouping: {grouping}}}",
+        )
+    assert used(nets["independent"], "r1") == {"b"}
+    assert losers(nets["independent"], "r1") == {"a1": "med", "a2": "router_id"}
+    assert used(nets["by-arrival"], "r1") == {"a2"}
+    assert losers(nets["by-arrival"], "r1") == {"b": "router_id", "a1": "med"}
+
+
+def test_several_paths_at_once_must_be_equal_up_to_the_interior_cost():
+    both = {"a": A.format(a=""), "b": B.format(b="")}
+    one = edge(both, bgp="multipath: {external: 4}")
+    assert used(one, "r1") == {"a"}  # the AS paths differ
+    two = edge(both, bgp="multipath: {external: 4, any-as-path: true}")
+    assert used(two, "r1") == {"a", "b"}
+    assert ways(route(two, "r1", P)) == {"e1", "e2"}
+    longer = pair("", ", as-path: 65009", bgp="multipath: {external: 4, any-as-path: true}")
+    assert losers(longer, "r1") == {"b": "as_path_length"}
+
+
+def test_a_reflected_path_counts_by_its_originator_then_by_its_clusters():
+    """r4 hears of r2's and r3's exits through reflector r1, and of r2's from r2 itself too."""
+    #  r5 (65005) - r2 - r4 - r3 - r5, all at one cost; r1 hangs on r4
+    net = mesh(
+        "65000 65000 65000 65000 65005", "r2-r4:1 r3-r4:1 r1-r4:1 r2-r5 r3-r5", own="r5",
+        internal="r1-r2 r1-r3 r1-r4 r2-r4",
+        says={"r1-r2": "reflector-client: true", "r1-r3": "reflector-client: true",
+              "r1-r4": "reflector-client: true", "r2-r1": "next-hop: self",
+              "r3-r1": "next-hop: self", "r2-r4": "next-hop: self"},
+    )  # fmt: skip
+    # r1 chooses r2's by router id and reflects it; r4 has it twice, once with a cluster.
+    assert losers(net, "r1") == {"r3": "router_id"}
+    assert used(net, "r4") == {"r2"}
+    assert losers(net, "r4") == {"r1": "cluster_list"}
