@@ -22,7 +22,9 @@ from routrel.model.findings import Finding, Severity
 from routrel.questions.answers import finding_data, flow_data, route_data
 from routrel.questions.errors import QuestionError
 from routrel.questions.flow import FlowQuestion, ask_flow
+from routrel.questions.policies import read_route, try_policy
 from routrel.questions.routes import RouteQuestion, ask_routes, explain_route
+from routrel.questions.sessions import sessions_data
 
 __all__ = ["app"]
 
@@ -159,6 +161,63 @@ def flow(
 
 
 @app.command()
+def sessions(folder: Folder, as_json: AsJson = False) -> None:
+    """List all BGP sessions with their state, and why those that are down are down."""
+    answer = sessions_data(_state(folder))
+    if as_json:
+        _print_json(answer)
+        return
+    out.print(f"[bold]{escape(answer['sentence'])}[/]")
+    table = Table(box=None, header_style="bold")
+    for title in ("device", "neighbour", "who", "AS", "relation", "state", "taken/sent", "why"):
+        table.add_column(title)
+    for found in answer["sessions"]:
+        up = found["state"] == "up"
+        table.add_row(
+            found["device"],
+            found["neighbour"],
+            escape(found["remote"] or "unknown"),
+            str(found["remote_as"]),
+            found["relation"],
+            f"[{'green' if up else 'red'}]{found['state']}[/]",
+            f"{found['taken']}/{found['sent']}" if up else "",
+            "" if up else escape(found["reason"] or "") + _cited(found),
+        )
+    out.print(table)
+
+
+@app.command()
+def policy(
+    folder: Folder,
+    device: Annotated[str, typer.Option(help="the device whose policy it is")],
+    policy_name: Annotated[str, typer.Option("--policy", help="the policy's name")],
+    route: Annotated[str, typer.Option(help="the route as JSON; - reads standard input")],
+    as_json: AsJson = False,
+) -> None:
+    """Put one route through one policy and show what each statement makes of it."""
+    view = _look(folder)
+    if not view.reading.good:
+        _state(folder)
+    text = sys.stdin.read() if route == "-" else route
+    try:
+        given = json.loads(text)
+    except ValueError as error:
+        _refuse(f"the route is no JSON: {error}", """write '{"prefix": "198.51.100.0/24"}'""")
+    try:
+        answer = try_policy(view.reading.network, device, policy_name, read_route(given))
+    except QuestionError as error:
+        _refuse(error.text, error.suggestion)
+    if as_json:
+        _print_json(answer)
+        return
+    out.print(f"[bold]{escape(answer['sentence'])}[/]")
+    for step in answer["steps"]:
+        _print_step(step, "  ")
+    for behind in answer["not_reached"]:
+        out.print(f"  [dim]– {behind['statement']}: not reached[/]")
+
+
+@app.command()
 def demo(
     folder: Annotated[Path, typer.Argument(help="a new or empty folder", show_default=False)],
 ) -> None:
@@ -248,6 +307,25 @@ def _hops_words(hops: list[dict[str, Any]]) -> str:
     )
 
 
+def _print_step(step: dict[str, Any], indent: str) -> None:
+    for inner in step["called"]:
+        _print_step(inner, indent + "  ")
+    name = escape(step["statement"])
+    if not step["matched"]:
+        out.print(
+            f"{indent}[dim]· {name}: {escape(step['failed'])} does not hold[/]" + _cited(step)
+        )
+        return
+    changes = ", ".join(
+        f"{change['attribute']} {change['before'] or 'none'} → {change['after'] or 'none'}"
+        for change in step["changes"]
+    )
+    result = step["result"] or "goes on"
+    out.print(
+        f"{indent}✓ {name}: {result}{', ' + escape(changes) if changes else ''}" + _cited(step)
+    )
+
+
 def _print_why(answer: dict[str, Any]) -> None:
     out.print(f"\n[bold]{escape(answer['sentence'])}[/]")
     for candidate in answer["candidates"]:
@@ -257,6 +335,8 @@ def _print_why(answer: dict[str, Any]) -> None:
         detail = values["problem"] or f"{values['distance']}/{values['metric']}"
         ways = _hops_words(candidate["next_hops"])
         told = f" from {candidate['advertiser']}" if candidate["advertiser"] else ""
+        if candidate["protocol"] == "bgp" and values["usable"]:
+            detail += f", {_attributes(values)}"
         out.print(
             f"  {escape(candidate['title'])}{escape(told)} {escape(ways)} {escape(detail)}: {mark}"
             + _cited(candidate)
@@ -267,6 +347,19 @@ def _print_why(answer: dict[str, Any]) -> None:
         out.print(f"  {escape(answer['absent']['sentence'])}")
         for step in answer["absent"]["steps"]:
             out.print(f"    {escape(step['text'])}" + _cited(step))
+
+
+def _attributes(values: dict[str, Any]) -> str:
+    """What tells a path of BGP from others."""
+    words = [
+        f"local preference {values['local_preference']}",
+        f"AS path {values['as_path'] or '-'}",
+    ]
+    if values["weight"]:
+        words.insert(0, f"weight {values['weight']}")
+    if values["med"] is not None:
+        words.append(f"MED {values['med']}")
+    return ", ".join(words)
 
 
 def _print_direction(title: str, answer: dict[str, Any]) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from functools import cached_property
 
+from routrel.control.bgp.domain import BgpMemory
 from routrel.control.findings import control_findings
 from routrel.control.fixpoint import settle
 from routrel.control.protocols import Protocols
@@ -102,11 +103,16 @@ def converge(network: Network, since: State | None = None) -> State:
         since: The state of much the same network. What has not changed of BGP is taken from it;
             the result is the same as without.
     """
-    topology = build_topology(network)
     interning = Interning(network)
-    memory = None
-    if since is not None and since.rib.interning.tables == interning.tables:
-        interning, memory = since.rib.interning, since.protocols.bgp.memory
+    if since is None or since.rib.interning.tables != interning.tables:
+        return _converged(network, interning, None)
+    memory = since.protocols.bgp.memory
+    with memory.lock:
+        return _converged(network, since.rib.interning, memory)
+
+
+def _converged(network: Network, interning: Interning, memory: BgpMemory | None) -> State:
+    topology = build_topology(network)
     protocols = Protocols(topology, interning, memory)
     settled = settle(protocols, interning)
     return State(

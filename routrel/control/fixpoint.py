@@ -21,7 +21,7 @@ from routrel.control.rib.candidates import Interning, Rows
 from routrel.control.rib.select import row_keys
 from routrel.control.rib.table import Rib
 
-__all__ = ["Settled", "settle"]
+__all__ = ["Settled", "differences", "settle"]
 
 #: Rounds before anybody looks whether one repeats: keeping all states of a large network is costly.
 QUIET_ROUNDS = 6
@@ -55,10 +55,10 @@ def settle(protocols: Protocols, interning: Interning) -> Settled:
         digest = _digest(rib)
         if digest in seen:
             cycle = [*states[seen[digest] :], rib]
-            return _one_by_one(protocols, interning, _differences(cycle))
+            return _one_by_one(protocols, interning, differences(cycle))
         seen[digest] = len(states)
         states.append(rib)
-    return _one_by_one(protocols, interning, _differences(states[-4:]))
+    return _one_by_one(protocols, interning, differences(states[-4:]))
 
 
 def _digest(rib: Rib) -> bytes:
@@ -97,9 +97,9 @@ def _one_by_one(
         view = Rib(interning, np.concatenate(list(_mixed(rib, view, still))))
         state = (turn, _digest(view))
         if state in seen:
-            return Settled(rib, _differences(states[seen[state] :]), frozenset())
+            return Settled(rib, differences(states[seen[state] :]), frozenset())
         seen[state] = len(states)
-    return Settled(rib, _differences(states[-2 * len(movers) - 2 :]), frozenset())
+    return Settled(rib, differences(states[-2 * len(movers) - 2 :]), frozenset())
 
 
 def _order(
@@ -133,7 +133,7 @@ def _moving(protocols: Protocols) -> frozenset[tuple[int, int]]:
     return frozenset(found)
 
 
-def _differences(states: list[Rib]) -> frozenset[tuple[int, int]]:
+def differences(states: list[Rib]) -> frozenset[tuple[int, int]]:
     """The tables and prefixes whose active route is not the same in all states."""
     found: set[int] = set()
     first = states[0].active

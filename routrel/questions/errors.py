@@ -4,12 +4,20 @@ QuestionError
 ├── UnknownEndpoint   a source or destination that names nothing
 ├── FamilyMismatch    no address family in common
 ├── BadTraffic        a protocol or port that cannot be read
-└── UnknownName       a device or VRF that does not exist
+├── BadRoute          a route to try that cannot be read
+└── UnknownName       a device, VRF or policy that does not exist
 """
 
 from __future__ import annotations
 
-__all__ = ["BadTraffic", "FamilyMismatch", "QuestionError", "UnknownEndpoint", "UnknownName"]
+__all__ = [
+    "BadRoute",
+    "BadTraffic",
+    "FamilyMismatch",
+    "QuestionError",
+    "UnknownEndpoint",
+    "UnknownName",
+]
 
 
 class QuestionError(Exception):
@@ -41,7 +49,13 @@ class BadTraffic(QuestionError):
     code = "bad_traffic"
 
 
+class BadRoute(QuestionError):
+    """A route to try lacks its prefix, or has a key or value that makes no sense."""
+
+    code = "bad_route"
+
+
 class UnknownName(QuestionError):
-    """A device or VRF does not exist."""
+    """A device, VRF or policy does not exist."""
 
     code = "unknown_name"

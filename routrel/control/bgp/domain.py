@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Callable, Hashable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from threading import RLock
 
 import numpy as np
 
@@ -18,7 +19,7 @@ from routrel.control.bgp.origination import (
 )
 from routrel.control.bgp.paths import Learned, OwnKind, Path, PathNumbers
 from routrel.control.bgp.resolve import Resolution, Resolver
-from routrel.control.bgp.sessions import Hearing, Session, Sessions
+from routrel.control.bgp.sessions import Hearing, Session, Sessions, SessionState
 from routrel.control.bgp.speakers import Speaker, bgp_speakers
 from routrel.control.bgp.spread import Arena, Numbers, Outcome, Spread
 from routrel.control.bgp.transfer import Passage, Transfers
@@ -90,6 +91,8 @@ class BgpMemory:
         self.numbers = _Numbers()
         self.passed: dict[tuple[int, int, int, int, int], int] = {}
         self._remembered: list[Remembered] = []
+        #: Held by whoever adds to it, or to the numbering it shares with other states.
+        self.lock = RLock()
 
     def remembered(self, environment: Hashable, resolver: Resolver) -> Remembered:
         """Results for the same sessions with the same next hops; the oldest make room."""
@@ -170,6 +173,7 @@ class BgpDomain:
         self._results: dict[Hashable, ClassResult] = {}
         self._chains, self._chain_at = self._bound_policies()
         self._round: _Round | None = None
+        self._carried: tuple[_Round, list[int]] | None = None
         self._classes: list[tuple[PrefixClass, ClassResult]] = []
         self._class_of: dict[int, int] = {}
         self._grouping: tuple[object, Grouping] | None = None
@@ -650,6 +654,10 @@ class BgpDomain:
 
         What a neighbour has, but does not send or is not taken, is there too, without a path.
         """
+        with self.memory.lock:
+            return self._offers(index, prefix)
+
+    def _offers(self, index: int, prefix: int) -> list[Offer]:
         number = self._class_of.get(prefix)
         made = self._round
         if number is None or made is None:
@@ -730,6 +738,34 @@ class BgpDomain:
         """The hearings of a speaker as receiver."""
         made = self._round
         return [made.hearings[place] for place in made.into[index]] if made else []
+
+    def exchanged(self, session: Session) -> tuple[int | None, int | None]:
+        """How many prefixes a device takes from a neighbour, and how many that one takes of it.
+
+        None where the session is down.
+        """
+        made = self._round
+        if made is None or session.state is not SessionState.UP:
+            return None, None
+        if self._carried is None or self._carried[0] is not made:
+            counts = [0] * len(made.hearings)
+            for item, result in self._classes:
+                sent = self._arena(made, item).sent
+                for place, hearing in enumerate(made.hearings):
+                    if sent(place, result.outcome.chosen[hearing.sender]):
+                        counts[place] += len(item.members)
+            self._carried = (made, counts)
+        ends = (session.local_address, session.remote_address)
+        found: dict[tuple[Address | None, Address | None, int | None], int] = {}
+        for place, hearing in enumerate(made.hearings):
+            found[hearing.sender_address, hearing.receiver_address, hearing.sender] = place
+        counts = self._carried[1]
+        taken = found.get((ends[1], ends[0], session.remote))
+        sent_by = found.get((ends[0], ends[1], session.local))
+        return (
+            None if taken is None else counts[taken],
+            None if sent_by is None else counts[sent_by],
+        )
 
     def disputes(self) -> Iterator[Dispute]:
         """What does not settle, or settles in more than one way."""

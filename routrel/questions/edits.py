@@ -1,0 +1,222 @@
+"""Small edits of a network that answers propose: one setting at one place."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
+from typing import Any
+
+from routrel.model.addresses import Address
+from routrel.model.bgp import BgpInstance, BgpNeighbour, NextHopRule
+from routrel.model.network import Device, Network, Vrf
+from routrel.model.policy import (
+    Actions,
+    Adjustment,
+    Conditions,
+    Origin,
+    Policy,
+    PolicyResult,
+    PolicyUse,
+    Statement,
+)
+from routrel.model.redistribution import DistanceRule, RouteSource
+
+__all__ = ["DistanceEdit", "Edit", "ImportEdit", "NextHopEdit"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ImportEdit:
+    """An attribute that a device sets on what it hears from one neighbour.
+
+    It is set where the route in question is accepted now: in the statement that accepts it, or
+    behind the last one where the default does. A policy that other neighbours use too is copied.
+    """
+
+    device: str
+    vrf: str
+    neighbour: Address
+    attribute: str  #: local-preference, med, weight, origin, prepend or accept
+    value: int | str | tuple[int, ...]
+    policy: str | None = None  #: that decides now; None: none is bound
+    statement: str | None = None  #: that decides now; None: the default does
+
+    @property
+    def target(self) -> str:
+        """The place in the device file, as a path of keys."""
+        if self.policy is None or self.statement is None:
+            return f"bgp.neighbours.{self.neighbour}.import"
+        return f"policies.{self.policy}.statements.{self.statement}.set.{self.attribute}"
+
+    def of(self, network: Network) -> Network:
+        """The network with the edit done."""
+        return _with_device(network, self.device, self._changed)
+
+    def _changed(self, device: Device) -> Device:
+        vrf = device.vrf(self.vrf)
+        if vrf is None or vrf.bgp is None:
+            raise ValueError(f"{device.name} has no BGP in VRF {self.vrf}")
+        neighbour = next(n for n in vrf.bgp.neighbours if n.address == self.neighbour)
+        uses = vrf.bgp.settings(neighbour).import_policies or ()
+        old = device.policy(self.policy) if self.policy else None
+        if old is None:
+            name = _free_name(device, f"from-{self.neighbour}".replace(":", "-"))
+            made = Policy(
+                name=name,
+                statements=(Statement(name="all", actions=self._actions(Actions()), then=_ACCEPT),),
+                default=_ACCEPT,
+            )
+            device = replace(device, policies=(*device.policies, made))
+            return self._bound(device, vrf, neighbour, (PolicyUse(policy=name),))
+        made = self._edited(old)
+        if _uses(device, old.name) == 1:
+            kept = tuple(made if p.name == old.name else p for p in device.policies)
+            return replace(device, policies=kept)
+        made = replace(made, name=_free_name(device, f"{old.name}-2"))
+        device = replace(device, policies=(*device.policies, made))
+        bound = tuple(replace(u, policy=made.name) if u.policy == old.name else u for u in uses)
+        return self._bound(device, vrf, neighbour, bound)
+
+    def _edited(self, policy: Policy) -> Policy:
+        if self.statement is None or self.attribute == "accept":
+            # In front of nothing that decides: the default did.
+            more = Statement(
+                name=_free(f"more-{self.attribute}", [s.name for s in policy.statements]),
+                conditions=Conditions(),
+                actions=self._actions(Actions()),
+                then=_ACCEPT,
+            )
+            return replace(policy, statements=(*policy.statements, more))
+        return replace(
+            policy,
+            statements=tuple(
+                replace(statement, actions=self._actions(statement.actions))
+                if statement.name == self.statement
+                else statement
+                for statement in policy.statements
+            ),
+        )
+
+    def _actions(self, actions: Actions) -> Actions:
+        value: Any = self.value
+        match self.attribute:
+            case "local-preference":
+                return replace(actions, local_preference=Adjustment("set", value))
+            case "med":
+                return replace(actions, med=Adjustment("set", value))
+            case "weight":
+                return replace(actions, weight=value)
+            case "origin":
+                return replace(actions, origin=Origin(value))
+            case "prepend":
+                return replace(actions, prepend=(*value, *actions.prepend))
+        return actions
+
+    def _bound(
+        self, device: Device, vrf: Vrf, neighbour: BgpNeighbour, uses: tuple[PolicyUse, ...]
+    ) -> Device:
+        return _with_neighbour(device, vrf, replace(neighbour, import_policies=uses))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NextHopEdit:
+    """A device names itself as next hop to one neighbour."""
+
+    device: str
+    vrf: str
+    neighbour: Address
+    attribute: str = "next-hop"
+    value: str = NextHopRule.SELF.value
+
+    @property
+    def target(self) -> str:
+        return f"bgp.neighbours.{self.neighbour}.next-hop"
+
+    def of(self, network: Network) -> Network:
+        def changed(device: Device) -> Device:
+            vrf = device.vrf(self.vrf)
+            if vrf is None or vrf.bgp is None:
+                raise ValueError(f"{device.name} has no BGP in VRF {self.vrf}")
+            neighbour = next(n for n in vrf.bgp.neighbours if n.address == self.neighbour)
+            return _with_neighbour(
+                device, vrf, replace(neighbour, next_hop=NextHopRule(self.value))
+            )
+
+        return _with_device(network, self.device, changed)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class DistanceEdit:
+    """A distance for all routes of a protocol in one table."""
+
+    device: str
+    vrf: str
+    protocol: str
+    value: int
+    attribute: str = "distance"
+    neighbour: None = None
+
+    @property
+    def target(self) -> str:
+        return "distances"
+
+    def of(self, network: Network) -> Network:
+        def changed(device: Device) -> Device:
+            rule = DistanceRule(protocol=RouteSource(self.protocol), distance=self.value)
+            vrfs = tuple(
+                replace(vrf, distances=(rule, *vrf.distances)) if vrf.name == self.vrf else vrf
+                for vrf in device.vrfs
+            )
+            return replace(device, vrfs=vrfs)
+
+        return _with_device(network, self.device, changed)
+
+
+Edit = ImportEdit | NextHopEdit | DistanceEdit
+
+_ACCEPT = PolicyResult.ACCEPT
+
+
+def _with_device(network: Network, name: str, change: Callable[[Device], Device]) -> Network:
+    return replace(
+        network,
+        devices=tuple(change(d) if d.name == name else d for d in network.devices),
+    )
+
+
+def _with_neighbour(device: Device, vrf: Vrf, neighbour: BgpNeighbour) -> Device:
+    bgp: BgpInstance | None = vrf.bgp
+    if bgp is None:
+        raise ValueError(f"{device.name} has no BGP in VRF {vrf.name}")
+    kept = tuple(neighbour if n.address == neighbour.address else n for n in bgp.neighbours)
+    changed = replace(vrf, bgp=replace(bgp, neighbours=kept))
+    return replace(device, vrfs=tuple(changed if v.name == vrf.name else v for v in device.vrfs))
+
+
+def _uses(device: Device, policy: str) -> int:
+    """In how many places a device uses a policy; a group counts for each of its members."""
+    return sum(1 for name in _used_names(device) if name == policy)
+
+
+def _used_names(device: Device) -> Iterator[str]:
+    for vrf in device.vrfs:
+        for neighbour in vrf.bgp.neighbours if vrf.bgp else ():
+            settings = vrf.bgp.settings(neighbour) if vrf.bgp else neighbour
+            for uses in (settings.import_policies, settings.export_policies):
+                yield from (use.policy for use in uses or ())
+        if vrf.bgp:
+            bound = [item.policy for item in vrf.bgp.networks]
+            bound += [item.policy for item in vrf.bgp.redistribute]
+            yield from (use.policy for use in bound if use is not None)
+    for policy in device.policies:
+        yield from (s.call for s in policy.statements if s.call is not None)
+
+
+def _free_name(device: Device, wish: str) -> str:
+    return _free(wish, [policy.name for policy in device.policies])
+
+
+def _free(wish: str, taken: list[str]) -> str:
+    name, number = wish, 2
+    while name in taken:
+        name, number = f"{wish}-{number}", number + 1
+    return name

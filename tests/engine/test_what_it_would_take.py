@@ -1,0 +1,140 @@
+"""What it would take for a loser to win, and that less than everything is computed for it."""
+
+from __future__ import annotations
+
+import ipaddress
+from dataclasses import replace
+
+import pytest
+from hypothesis import given, settings
+
+from routrel.control.converge import State, converge
+from routrel.questions.edits import ImportEdit
+from routrel.questions.what_it_would_take import what_it_would_take
+from tests.engine.bgp_nets import P, edge, mesh, used
+from tests.engine.nets import state
+from tests.engine.test_against_plain_bgp import nets, with_numbers
+
+PREFIX = ipaddress.ip_network(P)
+EXITS = ("65000 65000 65000 65004 65005", "r1-r2:10 r1-r3:20 r2-r4 r3-r5")
+SELF = {f"r{a}-r{b}": "next-hop: self" for a in (2, 3) for b in (1, 2, 3) if a != b}
+
+
+def two(a: str, b: str, **more) -> State:
+    return edge(
+        {
+            name: f"{place} as: {number}, announces: [{{prefixes: [{P}, 203.0.113.0/24]{said}}}]"
+            for name, place, number, said in (("a", 1, 65001, a), ("b", 2, 65002, b))
+        },
+        **more,
+    )
+
+
+@pytest.mark.parametrize(
+    ("made", "device", "lost_on", "first"),
+    [
+        (lambda: two("", ", as-path: 65009"), "r1", "as_path_length",
+         "2 times AS 65001 in front of the path on import from 10.9.1.2 (a) at r1"),
+        (lambda: two(", med: 9", ", med: 20", bgp="decision: {compare-med-always: true}"), "r1",
+         "med", "MED ≤ 8 on import from 10.9.2.2 (b) at r1"),
+        (lambda: two("", ""), "r1", "router_id",
+         "local preference ≥ 101 on import from 10.9.2.2 (b) at r1"),
+        (lambda: two("", "", neighbours={"1": "weight: 7"}), "r1", "weight",
+         "weight ≥ 8 on import from 10.9.2.2 (b) at r1"),
+        # The far exit wins where its path enters the AS, at r3, not at r1 which asks.
+        (lambda: mesh(*EXITS, own="r4 r5", says=SELF), "r1", "igp_cost",
+         "local preference ≥ 101 on import from 10.0.4.2 (r5) at r3"),
+        (lambda: mesh(*EXITS, own="r4"), "r1", "usable",
+         "next-hop: self at r2 towards 10.255.0.1 (r1)"),
+        (lambda: mesh("65000 65001", "r1-r2", own="r2", says={"r1-r2": "import: p"},
+                      top={"r1": "policies: {p: {statements: [], default: reject}}"}), "r1",
+         "usable", "a last statement in policy p of r1 that accepts it"),
+        (lambda: mesh("65000 65001", "r1-r2", own="r2",
+                      top={"r1": f"static: [{{to: {P}, discard: true, distance: 15}}]"}), "r1",
+         "distance", "distance 14 or less for eBGP at r1"),
+    ],
+)  # fmt: skip
+def test_the_change_that_lets_a_loser_win(made, device, lost_on, first):
+    """Each told change has been made: the loser is in use in the network that comes of it."""
+    (answer,) = what_it_would_take(made(), device, "default", PREFIX)
+    assert answer["lost_on"] == lost_on
+    assert answer["changes"][0]["text"] == first
+    assert answer["changes"][0]["moves"]["prefixes"] >= 1
+
+
+def test_what_was_tried_in_vain_is_told_with_the_next_rung():
+    """One number in front makes the paths equally long: then the router id decides."""
+    (answer,) = what_it_would_take(two("", ", as-path: 65009"), "r1", "default", PREFIX)
+    assert answer["tried"][0]["then_loses_on"] == "router_id"
+    # The whole of what b announces moves, not the prefix in question alone.
+    assert answer["changes"][0]["moves"] == {
+        "prefixes": 2, "devices": 1, "flows": [], "flows_asked": 0,
+    }  # fmt: skip
+
+
+def test_the_statement_that_decides_is_the_one_that_changes():
+    """A policy that two neighbours share is copied, so that the other keeps its own."""
+    top = """
+        policies:
+          both: {statements: [{name: all, set: {local-preference: 120}, then: accept}], default: reject}
+    """
+    net = two("", "", top=top, neighbours={"1": "import: both", "2": "import: both"})
+    (answer,) = what_it_would_take(net, "r1", "default", PREFIX)
+    change = answer["changes"][0]
+    assert change["value"] == 121
+    assert change["target"] == "policies.both.statements.all.set.local-preference"
+    edit = ImportEdit(
+        device="r1", vrf="default", neighbour=ipaddress.ip_address("10.9.2.2"),
+        attribute="local-preference", value=121, policy="both", statement="all",
+    )  # fmt: skip
+    after = converge(edit.of(net.network))
+    assert used(after, "r1") == {"b"}
+    assert [p.name for p in after.network.devices[0].policies] == ["both", "both-2"]
+
+
+# --- computing only what a change touches --------------------------------------------------------
+
+
+def tables(made: State) -> dict[tuple[str, str], set[tuple[object, ...]]]:
+    """All active routes by table, without numbers of the computation."""
+    return {
+        table: {
+            (r.prefix, r.protocol, r.path_type, r.distance, r.metric, r.next_hops)
+            for r in made.rib.table_routes(number)
+        }
+        for number, table in enumerate(made.rib.interning.tables)
+    }
+
+
+@settings(max_examples=40, deadline=None, derandomize=True)
+@given(nets(), nets())
+def test_following_a_change_gives_what_computing_anew_gives(one, other):
+    """From one network to another that shares a device's name or not, or to one changed policy."""
+    first = state(*with_numbers(one[1], one[0]))
+    for net, texts in (other, one):
+        second = state(*with_numbers(texts, net))
+        followed = converge(second.network, since=first)
+        assert tables(followed) == tables(second)
+        assert followed.unsettled == second.unsettled
+        assert followed.ordered == second.ordered
+
+
+def test_a_statement_recomputes_only_the_prefixes_it_touches():
+    """Of 300 prefixes 40 are in the set whose statement changes."""
+    some = ", ".join(f"10.77.{n}.0/24" for n in range(40))
+    rest = ", ".join(f"10.78.{n}.0/24" for n in range(260 - 4))
+    top = """
+        sets: {{prefixes: {{some: 10.77.0.0/16 or longer}}}}
+        policies:
+          p:
+            statements: [{{name: s, match: {{prefixes: some}}, set: {{local-preference: {0}}}, then: accept}}]
+            default: accept
+    """
+    said = {"a": f"1 as: 65001, announces: [{{prefixes: [{some}, {rest}]}}]"}
+    made = [edge(said, top=top.format(n), neighbours={"1": "import: p"}) for n in (150, 160)]
+    followed = converge(made[1].network, since=made[0])
+    domain = followed.protocols.bgp
+    assert (len(domain.anew), domain.known) == (40, 296)
+    assert tables(followed) == tables(made[1])
+    again = converge(replace(made[1].network, description="x"), since=followed)
+    assert len(again.protocols.bgp.anew) == 0
