@@ -299,6 +299,8 @@ class Case:
     back: str | None = None  #: expected verdict of the return direction; None: not stated
     protocol: str | None = None  #: of a route: whose it is; None: there is none
     reason: str | None = None  #: of a route: why it, or a specific one, is absent
+    loser: str | None = None  #: of a route: who announces the candidate that lost...
+    rung: str | None = None  #: ... on this rung
     device: str | None = None  #: where the evidence lies
     evidence: str | None = None  #: text that stands on the line of the evidence
     file: str | None = None  #: the file that holds it

@@ -11,8 +11,10 @@ from routrel.control.rib.candidates import Protocol
 from routrel.control.rib.table import Route
 from routrel.model.addresses import Address, Prefix, is_host_prefix
 from routrel.model.network import protocol_title
+from routrel.questions.absence_steps import AbsenceStep
+from routrel.questions.bgp_absence import bgp_reasons
 from routrel.questions.candidates import candidates
-from routrel.questions.obstacles import AbsenceStep, Crossing, obstacles
+from routrel.questions.obstacles import Crossing, obstacles
 
 __all__ = ["Absence", "absence"]
 
@@ -37,7 +39,8 @@ def absence(state: State, table: int, wanted: Prefix | Address) -> Absence:
     """Why a table has no route to a prefix, or no specific one for an address."""
     device, _ = state.rib.interning.tables[table]
     number, holders = _holders(state, wanted)
-    own = tuple(_own_reasons(state, table, number))
+    heard = tuple(bgp_reasons(state, table, number))
+    own = (*_own_reasons(state, table, number), *heard)
     if number is None or not holders:
         return _nobody(state, device, wanted, own)
     prefix = state.rib.interning.prefixes.prefixes[number]
@@ -71,7 +74,7 @@ def absence(state: State, table: int, wanted: Prefix | Address) -> Absence:
     between = (state.rib.interning.tables[holder][0], state.rib.interning.tables[lacking][0])
     if holders[holder].protocol not in _OWN:
         chain.append(_last_step(between[0], holders[holder]))
-    reasons = found or own
+    reasons = (*own, *found) if heard else found or own
     if not reasons:
         reasons = (
             AbsenceStep(
@@ -143,7 +146,7 @@ def _own_reasons(state: State, table: int, number: int | None) -> Iterator[Absen
         return
     device = state.rib.interning.tables[table][0]
     for candidate in candidates(state, table, number):
-        if candidate.problem:
+        if candidate.problem and candidate.protocol is not Protocol.BGP:
             yield AbsenceStep(
                 kind="unusable",
                 device=device,

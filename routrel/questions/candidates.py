@@ -29,11 +29,12 @@ from routrel.control.rib.candidates import (
 )
 from routrel.control.rib.table import Route
 from routrel.control.rip import INFINITY
+from routrel.model.bgp import BgpInstance
 from routrel.model.network import Device
 from routrel.model.place import NOWHERE, Place
 from routrel.model.policy import Origin, PolicyUse
 
-__all__ = ["RUNGS", "Candidate", "candidates"]
+__all__ = ["RUNGS", "Candidate", "candidates", "speaker_candidates"]
 
 #: The rungs in order. A table compares the first two; the rest is a protocol's own order.
 RUNGS = (
@@ -312,11 +313,23 @@ def _of_isis(state: State, protocol: Protocol, table: int, prefix: int) -> Itera
         )
 
 
+#: Own paths whose routes the table holds by another protocol.
+_HELD_OTHERWISE = (OwnKind.NETWORK, OwnKind.REDISTRIBUTED, OwnKind.DEFAULT)
+
+
 def _of_bgp(state: State, protocol: Protocol, table: int, prefix: int) -> Iterator[Candidate]:
+    index = state.protocols.bgp.index_of.get(state.rib.interning.tables[table])
+    if index is not None:
+        yield from _heard_by(state, index, prefix)
+
+
+def speaker_candidates(state: State, index: int, prefix: int) -> list[Candidate]:
+    """The candidates of a BGP speaker that has no table in the model, those in use first."""
+    return sorted(_heard_by(state, index, prefix), key=_order)
+
+
+def _heard_by(state: State, index: int, prefix: int) -> Iterator[Candidate]:
     domain = state.protocols.bgp
-    index = domain.index_of.get(state.rib.interning.tables[table])
-    if index is None:
-        return
     speaker = domain.speakers[index]
     for offer in domain.offers(index, prefix):
         sender = domain.speakers[offer.hearing.sender].name if offer.hearing else None
@@ -337,9 +350,7 @@ def _of_bgp(state: State, protocol: Protocol, table: int, prefix: int) -> Iterat
 
 
 def _bgp_candidate(speaker: Speaker, sender: str | None, offer: Offer, path: Path) -> Candidate:
-    instance = speaker.instance
-    if instance is None:
-        raise ValueError(f"{speaker.name} has no table to offer candidates to")
+    instance = speaker.instance or BgpInstance(autonomous_system=speaker.autonomous_system)
     own = path.learned is Learned.OWN
     distance = instance.internal_distance
     if own:

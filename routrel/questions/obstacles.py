@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -20,23 +19,12 @@ from routrel.control.speaking import version_of
 from routrel.files.values import format_area
 from routrel.model.eigrp import StubRoutes
 from routrel.model.network import INTERFACE_PROTOCOLS, Device, Vrf, protocol_title
-from routrel.model.place import NOWHERE, Place
 from routrel.model.policy import PolicyUse
 from routrel.model.redistribution import Redistribution
+from routrel.questions.absence_steps import AbsenceStep
 from routrel.topology.segments import Attachment
 
 __all__ = ["AbsenceStep", "Crossing", "obstacles"]
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class AbsenceStep:
-    """One link of the chain from who has a route to what stopped it, with its evidence."""
-
-    kind: str  #: stable identifier
-    device: str
-    text: str
-    suggestion: str = ""
-    place: Place = NOWHERE
 
 
 class Crossing:

@@ -6,13 +6,14 @@ from collections.abc import Sequence
 
 from routrel.control.rib.candidates import PathType, Protocol
 from routrel.control.rib.table import Route
-from routrel.model.addresses import Address
+from routrel.model.addresses import Address, Prefix
 from routrel.model.network import protocol_title
 from routrel.questions.candidates import Candidate
 
 __all__ = [
     "RUNG_TITLES",
     "matched_sentence",
+    "outside_sentence",
     "path_type_words",
     "protocol_type_words",
     "rung_value",
@@ -124,6 +125,21 @@ def why_sentence(device: str, matched: Route | None, found: Sequence[Candidate])
     return f"{what}; {_beaten(matched, found[0], losers[0])}."
 
 
+def outside_sentence(
+    name: str, matched: Prefix | None, asked: Prefix | Address | None, found: Sequence[Candidate]
+) -> str:
+    """Which way into the network an outside neighbour takes, as one sentence."""
+    used = [candidate for candidate in found if candidate.lost_on is None]
+    if matched is None or not used:
+        why = next((f": {c.problem}" for c in found if c.problem), "")
+        return f"{name} hears of no way to {asked} from us{why}."
+    ways = " and ".join(str(candidate.advertiser or "itself") for candidate in used)
+    losers = [candidate for candidate in found if candidate.lost_on and not candidate.problem]
+    if not losers:
+        return f"{name} reaches {matched} by {ways}; it hears of no other way."
+    return f"{name} reaches {matched} by {ways}; {_bgp_beaten(used[0], losers[0])}."
+
+
 def _bgp_rung_value(candidate: Candidate, rung: str) -> str:
     values = candidate.values
     if rung == "maximum_paths":
@@ -169,6 +185,18 @@ _BGP_BEATEN = {
 _VALUE_OF = {"oldest": "age_s"}
 
 
+def _bgp_beaten(winner: Candidate, loser: Candidate) -> str:
+    """Why one path of BGP stands before another."""
+    other = protocol_type_words(loser.protocol, loser.path_type)
+    if loser.advertiser:
+        other += f" from {loser.advertiser}"
+    rung = loser.lost_on or ""
+    mine, theirs = (item.values[_VALUE_OF.get(rung, rung)] for item in (winner, loser))
+    if rung == "med":
+        mine, theirs = mine or 0, theirs or 0
+    return _BGP_BEATEN[rung].format(mine=mine, theirs=theirs, other=other)
+
+
 def _beaten(matched: Route, winner: Candidate, loser: Candidate) -> str:
     other = protocol_type_words(loser.protocol, loser.path_type)
     if loser.advertiser:
@@ -178,11 +206,7 @@ def _beaten(matched: Route, winner: Candidate, loser: Candidate) -> str:
             return f"{other} has the same distance {loser.distance} and ranks behind it"
         return f"its distance {matched.distance} is below the {loser.distance} of {other}"
     if loser.lost_on in _BGP_BEATEN and winner.protocol is Protocol.BGP:
-        key = _VALUE_OF.get(loser.lost_on, loser.lost_on)
-        mine, theirs = (item.values[key] for item in (winner, loser))
-        if key == "med":
-            mine, theirs = mine or 0, theirs or 0
-        return _BGP_BEATEN[loser.lost_on].format(mine=mine, theirs=theirs, other=other)
+        return _bgp_beaten(winner, loser)
     if loser.lost_on == "path_type":
         return f"that kind of route is preferred to {other}"
     if loser.lost_on == "metric":

@@ -11,9 +11,9 @@ from routrel.files.shapes import closest
 from routrel.model.addresses import Address, Prefix, prefix_order
 from routrel.questions.absence import absence
 from routrel.questions.answers import Json, absence_data, candidate_data, route_data
-from routrel.questions.candidates import candidates
+from routrel.questions.candidates import Candidate, candidates, speaker_candidates
 from routrel.questions.errors import UnknownName
-from routrel.questions.route_words import matched_sentence, why_sentence
+from routrel.questions.route_words import matched_sentence, outside_sentence, why_sentence
 
 __all__ = ["RouteQuestion", "ask_routes", "explain_route"]
 
@@ -22,7 +22,7 @@ __all__ = ["RouteQuestion", "ask_routes", "explain_route"]
 class RouteQuestion:
     """Which routes are asked for. At most one of `prefix` and `address`."""
 
-    device: str | None = None  #: None: all devices
+    device: str | None = None  #: a device, or an outside network that speaks BGP; None: all
     vrf: str | None = None  #: None: all VRFs
     prefix: Prefix | None = None  #: exactly this one
     address: Address | None = None  #: the longest match for this
@@ -49,6 +49,8 @@ def ask_routes(state: State, question: RouteQuestion) -> list[Route]:
 
 def _tables(state: State, question: RouteQuestion) -> Iterator[int]:
     devices = state.topology.devices
+    if _outside_speaker(state, question) is not None:
+        return
     if question.device is not None and question.device not in devices:
         raise UnknownName(
             f"there is no device “{question.device}”", closest(question.device, devices)
@@ -61,12 +63,52 @@ def _tables(state: State, question: RouteQuestion) -> Iterator[int]:
             yield number
 
 
+def _outside_speaker(state: State, question: RouteQuestion) -> int | None:
+    """The BGP speaker asked for, where it is an outside network."""
+    for index, speaker in enumerate(state.protocols.bgp.speakers):
+        if speaker.outside is not None and speaker.name == question.device:
+            return index
+    return None
+
+
+def _explain_outside(state: State, question: RouteQuestion, index: int) -> Json:
+    """What an outside network hears from us, and which way in it takes."""
+    domain, prefixes = state.protocols.bgp, state.rib.interning.prefixes
+    speaker = domain.speakers[index]
+    if question.address is not None:
+        numbers = prefixes.matches(question.address)
+    else:
+        number = prefixes.number(question.prefix) if question.prefix else None
+        numbers = [] if number is None else [number]
+    found: list[Candidate] = []
+    matched = None
+    for number in numbers:
+        found = speaker_candidates(state, index, number)
+        if any(candidate.lost_on is None for candidate in found):
+            matched = prefixes.prefixes[number]
+            break
+    sentence = outside_sentence(speaker.name, matched, question.address or question.prefix, found)
+    return {
+        "device": speaker.name,
+        "vrf": "",
+        "matched": str(matched) if matched else None,
+        "sentence": sentence,
+        "why": sentence,
+        "behind": [],
+        "candidates": [candidate_data(state, speaker.name, item) for item in found],
+        "absent": None,
+    }
+
+
 def explain_route(state: State, question: RouteQuestion) -> list[Json]:
     """For each table asked for: the candidates of the matched prefix and where each one lost.
 
     Where a table holds no route, or only its default for an address, `absent` says who has one,
     how far it got and what stopped it.
     """
+    outside = _outside_speaker(state, question)
+    if outside is not None:
+        return [_explain_outside(state, question, outside)]
     answers: list[Json] = []
     for table in _tables(state, question):
         device, vrf = state.rib.interning.tables[table]

@@ -78,6 +78,9 @@ def test_each_route_case_of_the_demo_has_its_answer_and_evidence(case: Case):
     assert (best["protocol"] if best else None) == case.protocol
     absent = answer["absent"]
     assert (absent["reason"] if absent else None) == case.reason
+    if case.rung:
+        lost = {c["advertiser"]: c["lost_on"] for c in answer["candidates"]}
+        assert lost[case.loser] == case.rung
     cited = next(s for s in absent["steps"] if s["kind"] == case.reason) if absent else best
     if case.reason:
         assert cited["device"] == case.device
@@ -123,4 +126,4 @@ def test_the_human_output_names_the_line():
     """What a person reads has the sentence, the rule and the file's line."""
     out = run("flow", DEMO, "--from", "kiosk-gul", "--to", "booking-db", "--as", "tcp 5432")[1]
     assert "Blocked at eas-fw-1: filter wan-in drops it on arrival by rule 30" in out
-    assert "devices/eas-fw-1.yaml:77" in out
+    assert "devices/eas-fw-1.yaml:89" in out

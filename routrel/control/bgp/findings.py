@@ -12,6 +12,7 @@ from routrel.control.bgp.speakers import Speaker
 from routrel.model.bgp import NeighbourSettings
 from routrel.model.findings import Finding, Severity
 from routrel.model.network import Device
+from routrel.model.place import Place
 from routrel.model.policy import Policy, PolicyResult, PolicyUse
 
 __all__ = ["bgp_findings"]
@@ -40,8 +41,14 @@ _SHARED = {
 
 def bgp_findings(domain: BgpDomain) -> Iterator[Finding]:
     """All findings of BGP."""
+    said: set[tuple[str, str | None, Place]] = set()
     for session in domain.sessions:
-        yield from _session_findings(domain, session)
+        for finding in _session_findings(domain, session):
+            # A policy that several neighbours share is told of once.
+            key = (finding.code, finding.device, finding.place)
+            if finding.code != "policy_final_reject" or key not in said:
+                said.add(key)
+                yield finding
     yield from _differing_settings(domain)
     for dispute in domain.disputes():
         yield _dispute_finding(domain, dispute)

@@ -224,6 +224,8 @@ _EXPECT_FIELDS = (
     Field("forward", Word(), "flow: the verdict identifier of the forward direction"),
     Field("return", Word(), "flow: the verdict identifier of the return direction", "back"),
     Field("protocol", Word(), "route: the identifier of its protocol"),
+    Field("loser", Word(), "route: who announces the candidate that lost"),
+    Field("rung", Word(), "route: the identifier of the rung where that one lost"),
     Field("reason", Word(), "route: the identifier of why it, or a specific one, is absent"),
     Field("device", NAME, "where the evidence lies"),
     Field("file", Text(), "the file that holds the evidence"),
