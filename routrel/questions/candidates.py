@@ -36,10 +36,10 @@ from routrel.model.policy import Origin, PolicyUse
 
 __all__ = ["RUNGS", "Candidate", "candidates", "speaker_candidates"]
 
-#: The rungs in order. A table compares the first two; the rest is a protocol's own order.
+#: The rungs in order. BGP chooses by its own before it offers the table its best path; the table
+#: compares distances; the rest is the order of the other protocols.
 RUNGS = (
-    "usable", "distance", "path_type", "metric", "forward_metric", "feasible", *BGP_RUNGS[1:],
-    "maximum_paths",
+    *BGP_RUNGS, "distance", "path_type", "metric", "forward_metric", "feasible", "maximum_paths",
 )  # fmt: skip
 
 

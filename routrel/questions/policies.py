@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import ipaddress
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from typing import Any
 
 from routrel.control.policy.as_paths import AsPath, as_path_text, sequence
@@ -16,7 +16,7 @@ from routrel.model.redistribution import RouteSource
 from routrel.questions.answers import Json, place_data
 from routrel.questions.errors import BadRoute, UnknownName
 
-__all__ = ["ROUTE_KEYS", "read_route", "route_json", "try_policy"]
+__all__ = ["ROUTE_KEYS", "policies_data", "read_route", "route_json", "try_policy"]
 
 #: What a route may say, with what stands there; all but the prefix may be left out.
 ROUTE_KEYS = {
@@ -207,3 +207,37 @@ def route_json(route: PolicyRoute) -> Json:
         "weight": route.weight,
         "communities": sorted(route.communities),
     }
+
+
+def policies_data(network: Network) -> list[Json]:
+    """Every policy of every device, with where it is bound."""
+    return [
+        {
+            "device": device.name,
+            "policy": policy.name,
+            "description": policy.description,
+            "default": policy.default.value,
+            "statements": len(policy.statements),
+            "bound": list(dict.fromkeys(_bindings(device, policy.name))),
+            **place_data(policy.place),
+        }
+        for device in network.devices
+        for policy in device.policies
+    ]
+
+
+def _bindings(device: Device, name: str) -> Iterator[str]:
+    """Where a policy is bound to BGP neighbours, or called, in words."""
+    for vrf in device.vrfs:
+        for neighbour in vrf.bgp.neighbours if vrf.bgp else ():
+            settings = vrf.bgp.settings(neighbour) if vrf.bgp else neighbour
+            who = settings.description or str(neighbour.address)
+            for direction, uses in (
+                ("import from", settings.import_policies),
+                ("export to", settings.export_policies),
+            ):
+                if any(use.policy == name for use in uses or ()):
+                    yield f"{direction} {who}"
+    for policy in device.policies:
+        if any(statement.call == name for statement in policy.statements):
+            yield f"called by {policy.name}"

@@ -5,7 +5,16 @@ from __future__ import annotations
 from django.conf import settings
 from django.db import models
 
-__all__ = ["Import", "ImportedFile", "Membership", "Network", "Revision", "RevisionFile", "Role"]
+__all__ = [
+    "Draft",
+    "Import",
+    "ImportedFile",
+    "Membership",
+    "Network",
+    "Revision",
+    "RevisionFile",
+    "Role",
+]
 
 
 class Role(models.TextChoices):
@@ -134,3 +143,23 @@ class ImportedFile(models.Model):
 
     def __str__(self) -> str:
         return self.path
+
+
+class Draft(models.Model):
+    """A proposed edit that somebody keeps, to make a change of it later."""
+
+    network = models.ForeignKey(Network, on_delete=models.CASCADE, related_name="drafts")
+    revision = models.ForeignKey(Revision, on_delete=models.CASCADE, related_name="+")
+    author = models.ForeignKey(
+        settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True, related_name="+"
+    )
+    created = models.DateTimeField(auto_now_add=True)
+    text = models.CharField(max_length=400)  #: the edit in words
+    purpose = models.CharField(max_length=400)  #: what it is to achieve
+    edit = models.JSONField()  #: device, vrf, neighbour, attribute, value and target
+
+    class Meta:
+        ordering = ("-created",)
+
+    def __str__(self) -> str:
+        return self.text

@@ -6,7 +6,10 @@ import { FlowsPage } from './features/flows/FlowsPage'
 import { ImportPage } from './features/networks/ImportPage'
 import { NetworksPage } from './features/networks/NetworksPage'
 import { NetworkFrame, PlainFrame } from './features/lens/Frame'
+import { DraftsPage } from './features/routes/DraftsPage'
+import { PoliciesPage } from './features/routes/PoliciesPage'
 import { RoutesPage } from './features/routes/RoutesPage'
+import { SessionsPage } from './features/routes/SessionsPage'
 import { LoginPage } from './features/session/LoginPage'
 import { Problem, Waiting } from './ui/controls'
 
@@ -34,6 +37,9 @@ export function App() {
           <Route index element={<Navigate replace to="flows" />} />
           <Route path="flows" element={<FlowsPage />} />
           <Route path="routes" element={<RoutesPage />} />
+          <Route path="routes/sessions" element={<SessionsPage />} />
+          <Route path="routes/policies" element={<PoliciesPage />} />
+          <Route path="routes/drafts" element={<DraftsPage />} />
           <Route path="devices" element={<Navigate replace to="chart" />} />
           <Route path="devices/:view" element={<DevicesPage />} />
           <Route path="import" element={<ImportPage />} />

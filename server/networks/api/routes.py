@@ -11,15 +11,17 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from routrel.model.addresses import Address, Prefix
+from routrel.questions.errors import UnknownName
 from routrel.questions.holders import holders_data
 from routrel.questions.routes import RouteQuestion, explain_route
 from routrel.questions.tables import TableQuestion, table_data
+from routrel.questions.what_it_would_take import what_it_would_take
 from server.networks.access import revision_for
 from server.networks.api.answers import LENS, state_of
 from server.networks.api.errors import NotADestination
-from server.networks.api.shapes import HoldersShape, TablePageShape, WhyShape
+from server.networks.api.shapes import HoldersShape, TablePageShape, WhyShape, WouldTakeShape
 
-__all__ = ["HoldersView", "TableView", "WhyView"]
+__all__ = ["HoldersView", "TableView", "WhyView", "WouldTakeView"]
 
 DESTINATION = OpenApiParameter("q", str, required=True, description="an address or a prefix")
 
@@ -65,6 +67,30 @@ class WhyView(APIView):
         )
         (answer,) = explain_route(state, question)
         return Response(answer)
+
+
+class WouldTakeView(APIView):
+    @extend_schema(
+        operation_id="would_take",
+        parameters=[
+            *LENS,
+            OpenApiParameter("q", str, required=True, description="a prefix"),
+            OpenApiParameter("device", str, required=True),
+            OpenApiParameter("vrf", str, description="left out: default"),
+        ],
+        responses=WouldTakeShape(many=True),
+    )
+    def get(self, request: Request, slug: str) -> Response:
+        """For each candidate that lost: changes that were made, computed and seen to let it win."""
+        state = state_of(revision_for(request, slug))
+        prefix = _destination(request)
+        if not isinstance(prefix, ipaddress.IPv4Network | ipaddress.IPv6Network):
+            raise NotADestination(str(prefix))
+        device = request.query_params.get("device", "")
+        vrf = request.query_params.get("vrf", "default")
+        if (device, vrf) not in state.rib.interning.table_numbers:
+            raise UnknownName(f"there is no table {vrf} of a device “{device}”")
+        return Response(what_it_would_take(state, device, vrf, prefix))
 
 
 class TableQuestionShape(serializers.Serializer):

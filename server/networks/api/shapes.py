@@ -14,6 +14,7 @@ from routrel.forwarding.hops import Result, StageName, Verdict
 from routrel.model.findings import Severity
 
 __all__ = [
+    "BgpSessionListShape",
     "CaseShape",
     "ChartShape",
     "DeviceShape",
@@ -23,9 +24,12 @@ __all__ = [
     "FlowShape",
     "FoundShape",
     "HoldersShape",
+    "PolicyShape",
+    "PolicyTrialShape",
     "RouteShape",
     "TablePageShape",
     "WhyShape",
+    "WouldTakeShape",
 ]
 
 
@@ -182,6 +186,101 @@ class WhyShape(s.Serializer):
     behind = RouteShape(many=True)
     candidates = CandidateShape(many=True)
     absent = AbsenceShape(allow_null=True)
+
+
+class BgpSessionShape(PlacedShape):
+    """One configured BGP neighbour."""
+
+    device = s.CharField()
+    vrf = s.CharField()
+    neighbour = s.CharField()
+    local_address = s.CharField(allow_null=True)
+    remote = s.CharField(allow_null=True)
+    outside = s.BooleanField()
+    description = s.CharField(allow_blank=True)
+    local_as = s.IntegerField()
+    remote_as = s.IntegerField()
+    relation = s.CharField()
+    reflector_client = s.BooleanField()
+    state = s.CharField()
+    reason = s.CharField(allow_null=True)
+    families = _texts()
+    taken = s.IntegerField(allow_null=True)
+    sent = s.IntegerField(allow_null=True)
+
+
+class BgpSessionListShape(s.Serializer):
+    sentence = s.CharField()
+    sessions = BgpSessionShape(many=True)
+
+
+class PolicyShape(PlacedShape):
+    device = s.CharField()
+    policy = s.CharField()
+    description = s.CharField(allow_blank=True)
+    default = s.CharField()
+    statements = s.IntegerField()
+    bound = _texts()
+
+
+class PolicyStepShape(PlacedShape):
+    policy = s.CharField()
+    statement = s.CharField()
+    matched = s.BooleanField()
+    failed = s.CharField(allow_null=True)
+    result = s.CharField(allow_null=True)
+    changes = _shape("PolicyChange", many=True, attribute=_text(), before=_text(), after=_text())
+    called = s.ListField(child=s.DictField())
+
+
+class PolicyTrialShape(PlacedShape):
+    sentence = s.CharField()
+    device = s.CharField()
+    policy = s.CharField()
+    result = s.CharField()
+    by_default = s.BooleanField()
+    statement = s.CharField(allow_null=True)
+    steps = PolicyStepShape(many=True)
+    not_reached = _shape("UnreachedStatement", many=True, statement=_text(), **_place())
+    before = s.DictField()
+    route = s.DictField(allow_null=True)
+
+
+class ProposedEditShape(PlacedShape):
+    text = s.CharField()
+    device = s.CharField()
+    vrf = s.CharField()
+    neighbour = s.CharField(allow_null=True)
+    direction = s.CharField(allow_null=True)
+    attribute = s.CharField()
+    value = s.JSONField()
+    target = s.CharField()
+
+
+class WinningEditShape(ProposedEditShape):
+    moves = _shape(
+        "Moves",
+        prefixes=s.IntegerField(),
+        devices=s.IntegerField(),
+        flows=_texts(),
+        flows_asked=s.IntegerField(),
+    )
+
+
+class TriedEditShape(ProposedEditShape):
+    then_loses_on = s.CharField()
+
+
+class WouldTakeShape(s.Serializer):
+    """What it would take for one candidate that lost."""
+
+    title = s.CharField()
+    advertiser = s.CharField(allow_null=True)
+    neighbour = s.CharField(allow_null=True)
+    lost_on = s.CharField()
+    sentence = s.CharField()
+    changes = WinningEditShape(many=True)
+    tried = TriedEditShape(many=True)
 
 
 class TableRowShape(s.Serializer):

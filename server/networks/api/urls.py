@@ -4,7 +4,7 @@ from django.urls import path
 from drf_spectacular.views import SpectacularAPIView
 from rest_framework.permissions import AllowAny
 
-from server.networks.api import answers, imports, networks, routes, session
+from server.networks.api import answers, drafts, imports, networks, policies, routes, session
 
 urlpatterns = [
     path("schema", SpectacularAPIView.as_view(permission_classes=[AllowAny]), name="schema"),
@@ -21,6 +21,12 @@ urlpatterns = [
     path("networks/<slug:slug>/holders", routes.HoldersView.as_view()),
     path("networks/<slug:slug>/why", routes.WhyView.as_view()),
     path("networks/<slug:slug>/table", routes.TableView.as_view()),
+    path("networks/<slug:slug>/would-take", routes.WouldTakeView.as_view()),
+    path("networks/<slug:slug>/sessions", policies.SessionListView.as_view()),
+    path("networks/<slug:slug>/policies", policies.PolicyListView.as_view()),
+    path("networks/<slug:slug>/policies/try", policies.PolicyTrialView.as_view()),
+    path("networks/<slug:slug>/drafts", drafts.DraftListView.as_view()),
+    path("networks/<slug:slug>/drafts/<int:pk>", drafts.DraftView.as_view()),
     path("networks/<slug:slug>/findings", answers.FindingListView.as_view()),
     path("networks/<slug:slug>/find", answers.FindView.as_view()),
     path("networks/<slug:slug>/files", answers.FileListView.as_view()),

@@ -121,6 +121,50 @@ export const whyQuery = (lens: Lens, q: string, device: string, vrf: string) =>
     retry: false,
   })
 
+export const wouldTakeQuery = (lens: Lens, q: string, device: string, vrf: string) =>
+  queryOptions({
+    queryKey: ['would-take', lens, q, device, vrf],
+    queryFn: ({ signal }) =>
+      data(
+        api.GET('/api/networks/{slug}/would-take', {
+          params: { path: { slug: lens.slug }, query: { revision: lens.revision, q, device, vrf } },
+          signal,
+        }),
+      ),
+    ...SETTLED,
+    retry: false,
+  })
+
+export const sessionsQuery = (lens: Lens) =>
+  queryOptions({
+    queryKey: ['sessions', lens],
+    queryFn: ({ signal }) => data(api.GET('/api/networks/{slug}/sessions', { params: at(lens), signal })),
+    ...SETTLED,
+  })
+
+export const policiesQuery = (lens: Lens) =>
+  queryOptions({
+    queryKey: ['policies', lens],
+    queryFn: ({ signal }) => data(api.GET('/api/networks/{slug}/policies', { params: at(lens), signal })),
+    ...SETTLED,
+  })
+
+/** One route through one policy. A question, though it is posted: nothing is changed by it. */
+export const policyTrialQuery = (lens: Lens, device: string, policy: string, route: Record<string, unknown>) =>
+  queryOptions({
+    queryKey: ['policy', lens, device, policy, route],
+    queryFn: ({ signal }) =>
+      data(api.POST('/api/networks/{slug}/policies/try', { params: at(lens), body: { device, policy, route }, signal })),
+    ...SETTLED,
+    retry: false,
+  })
+
+export const draftsQuery = (slug: string) =>
+  queryOptions({
+    queryKey: ['network', slug, 'drafts'],
+    queryFn: ({ signal }) => data(api.GET('/api/networks/{slug}/drafts', { params: { path: { slug } }, signal })),
+  })
+
 export type TableQuestion = { device: string; vrf?: string; other?: string; contains?: string; differing?: boolean }
 
 /** Rows of a table come in pages of this many, as they are scrolled to. */

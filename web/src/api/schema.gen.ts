@@ -156,6 +156,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{slug}/drafts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The network's drafts, the newest first. */
+        get: operations["drafts"];
+        put?: never;
+        /** @description Keep a proposed edit; takes an editor. */
+        post: operations["keep_draft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{slug}/drafts/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Drop a draft; takes an editor. */
+        delete: operations["drop_draft"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{slug}/files": {
         parameters: {
             query?: never;
@@ -293,6 +328,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{slug}/policies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Every routing policy, and where it is bound. */
+        get: operations["policies"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{slug}/policies/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description One route through one policy, statement by statement. Nothing is changed by it. */
+        post: operations["try_policy"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{slug}/revisions": {
         parameters: {
             query?: never;
@@ -302,6 +371,23 @@ export interface paths {
         };
         /** @description All revisions, newest first. */
         get: operations["revisions_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{slug}/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Every BGP neighbour: whether its session is up, and if not, why. */
+        get: operations["sessions"];
         put?: never;
         post?: never;
         delete?: never;
@@ -336,6 +422,23 @@ export interface paths {
         };
         /** @description Every candidate of one table and where each lost, or why there is none. */
         get: operations["why"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{slug}/would-take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description For each candidate that lost: changes that were made, computed and seen to let it win. */
+        get: operations["would_take"];
         put?: never;
         post?: never;
         delete?: never;
@@ -385,6 +488,32 @@ export interface components {
             device: string | null;
             text: string;
             suggestion: string;
+        };
+        BgpSessionListShape: {
+            sentence: string;
+            sessions: components["schemas"]["BgpSessionShape"][];
+        };
+        /** @description One configured BGP neighbour. */
+        BgpSessionShape: {
+            file: string | null;
+            line: number | null;
+            column: number | null;
+            device: string;
+            vrf: string;
+            neighbour: string;
+            local_address: string | null;
+            remote: string | null;
+            outside: boolean;
+            description: string;
+            local_as: number;
+            remote_as: number;
+            relation: string;
+            reflector_client: boolean;
+            state: string;
+            reason: string | null;
+            families: string[];
+            taken: number | null;
+            sent: number | null;
         };
         BranchShape: {
             /** Format: double */
@@ -555,6 +684,23 @@ export interface components {
             cause: components["schemas"]["CauseShape"] | null;
             source: components["schemas"]["EndpointShape"];
         };
+        /** @description One draft. `edit` is the proposed edit as `would-take` gave it. */
+        DraftShape: {
+            readonly id: number;
+            /** Format: date-time */
+            readonly created: string;
+            readonly author: string;
+            readonly revision: number;
+            text: string;
+            purpose: string;
+            edit: unknown;
+        };
+        /** @description One draft. `edit` is the proposed edit as `would-take` gave it. */
+        DraftShapeRequest: {
+            text: string;
+            purpose: string;
+            edit: unknown;
+        };
         EndpointShape: {
             text: string;
             name: string;
@@ -700,6 +846,12 @@ export interface components {
             username: string;
             role: (components["schemas"]["RoleEnum"] | components["schemas"]["NullEnum"]) | null;
         };
+        Moves: {
+            prefixes: number;
+            devices: number;
+            flows: string[];
+            flows_asked: number;
+        };
         NetworkShape: {
             readonly slug: string;
             title: string;
@@ -718,6 +870,66 @@ export interface components {
         };
         /** @enum {unknown} */
         NullEnum: null;
+        PolicyChange: {
+            attribute: string;
+            before: string;
+            after: string;
+        };
+        PolicyQuestionShapeRequest: {
+            device: string;
+            policy: string;
+            /** @description the route, in the words of the device files */
+            route: {
+                [key: string]: unknown;
+            };
+        };
+        /** @description Something that stands, or was decided, on a line of a file. */
+        PolicyShape: {
+            file: string | null;
+            line: number | null;
+            column: number | null;
+            device: string;
+            policy: string;
+            description: string;
+            default: string;
+            statements: number;
+            bound: string[];
+        };
+        /** @description Something that stands, or was decided, on a line of a file. */
+        PolicyStepShape: {
+            file: string | null;
+            line: number | null;
+            column: number | null;
+            policy: string;
+            statement: string;
+            matched: boolean;
+            failed: string | null;
+            result: string | null;
+            changes: components["schemas"]["PolicyChange"][];
+            called: {
+                [key: string]: unknown;
+            }[];
+        };
+        /** @description Something that stands, or was decided, on a line of a file. */
+        PolicyTrialShape: {
+            file: string | null;
+            line: number | null;
+            column: number | null;
+            sentence: string;
+            device: string;
+            policy: string;
+            result: string;
+            by_default: boolean;
+            statement: string | null;
+            steps: components["schemas"]["PolicyStepShape"][];
+            not_reached: components["schemas"]["UnreachedStatement"][];
+            before: {
+                [key: string]: unknown;
+            };
+            route: {
+                [key: string]: unknown;
+            } | null;
+        };
         /**
          * @description * `passed` - passed
          *     * `none` - none
@@ -830,6 +1042,21 @@ export interface components {
             title: string;
         };
         /** @description Something that stands, or was decided, on a line of a file. */
+        TriedEditShape: {
+            file: string | null;
+            line: number | null;
+            column: number | null;
+            text: string;
+            device: string;
+            vrf: string;
+            neighbour: string | null;
+            direction: string | null;
+            attribute: string;
+            value: unknown;
+            target: string;
+            then_loses_on: string;
+        };
+        /** @description Something that stands, or was decided, on a line of a file. */
         TriedRuleShape: {
             file: string | null;
             line: number | null;
@@ -837,6 +1064,12 @@ export interface components {
             rule: number;
             text: string;
             mismatch: string | null;
+        };
+        UnreachedStatement: {
+            statement: string;
+            file: string | null;
+            line: number | null;
+            column: number | null;
         };
         UploadShapeRequest: {
             files: string[];
@@ -868,6 +1101,31 @@ export interface components {
             candidates: components["schemas"]["CandidateShape"][];
             absent: components["schemas"]["AbsenceShape"] | null;
         };
+        /** @description Something that stands, or was decided, on a line of a file. */
+        WinningEditShape: {
+            file: string | null;
+            line: number | null;
+            column: number | null;
+            text: string;
+            device: string;
+            vrf: string;
+            neighbour: string | null;
+            direction: string | null;
+            attribute: string;
+            value: unknown;
+            target: string;
+            moves: components["schemas"]["Moves"];
+        };
+        /** @description What it would take for one candidate that lost. */
+        WouldTakeShape: {
+            title: string;
+            advertiser: string | null;
+            neighbour: string | null;
+            lost_on: string;
+            sentence: string;
+            changes: components["schemas"]["WinningEditShape"][];
+            tried: components["schemas"]["TriedEditShape"][];
+        };
     };
     responses: never;
     parameters: never;
@@ -877,6 +1135,8 @@ export interface components {
 }
 export type SchemaAbsenceShape = components['schemas']['AbsenceShape'];
 export type SchemaAbsenceStepShape = components['schemas']['AbsenceStepShape'];
+export type SchemaBgpSessionListShape = components['schemas']['BgpSessionListShape'];
+export type SchemaBgpSessionShape = components['schemas']['BgpSessionShape'];
 export type SchemaBranchShape = components['schemas']['BranchShape'];
 export type SchemaCandidateNextHop = components['schemas']['CandidateNextHop'];
 export type SchemaCandidateRung = components['schemas']['CandidateRung'];
@@ -897,6 +1157,8 @@ export type SchemaChartSite = components['schemas']['ChartSite'];
 export type SchemaDeviceInterface = components['schemas']['DeviceInterface'];
 export type SchemaDeviceShape = components['schemas']['DeviceShape'];
 export type SchemaDirectionShape = components['schemas']['DirectionShape'];
+export type SchemaDraftShape = components['schemas']['DraftShape'];
+export type SchemaDraftShapeRequest = components['schemas']['DraftShapeRequest'];
 export type SchemaEndpointShape = components['schemas']['EndpointShape'];
 export type SchemaEvidenceShape = components['schemas']['EvidenceShape'];
 export type SchemaExitGroup = components['schemas']['ExitGroup'];
@@ -914,10 +1176,16 @@ export type SchemaLackingTable = components['schemas']['LackingTable'];
 export type SchemaLoginShapeRequest = components['schemas']['LoginShapeRequest'];
 export type SchemaMemberShape = components['schemas']['MemberShape'];
 export type SchemaMemberShapeRequest = components['schemas']['MemberShapeRequest'];
+export type SchemaMoves = components['schemas']['Moves'];
 export type SchemaNetworkShape = components['schemas']['NetworkShape'];
 export type SchemaNetworkShapeRequest = components['schemas']['NetworkShapeRequest'];
 export type SchemaNextHop = components['schemas']['NextHop'];
 export type SchemaNullEnum = components['schemas']['NullEnum'];
+export type SchemaPolicyChange = components['schemas']['PolicyChange'];
+export type SchemaPolicyQuestionShapeRequest = components['schemas']['PolicyQuestionShapeRequest'];
+export type SchemaPolicyShape = components['schemas']['PolicyShape'];
+export type SchemaPolicyStepShape = components['schemas']['PolicyStepShape'];
+export type SchemaPolicyTrialShape = components['schemas']['PolicyTrialShape'];
 export type SchemaResultEnum = components['schemas']['ResultEnum'];
 export type SchemaRevisionShape = components['schemas']['RevisionShape'];
 export type SchemaRevisionShapeRequest = components['schemas']['RevisionShapeRequest'];
@@ -931,10 +1199,14 @@ export type SchemaStatusEnum = components['schemas']['StatusEnum'];
 export type SchemaTablePageShape = components['schemas']['TablePageShape'];
 export type SchemaTableRowShape = components['schemas']['TableRowShape'];
 export type SchemaTitledRouteShape = components['schemas']['TitledRouteShape'];
+export type SchemaTriedEditShape = components['schemas']['TriedEditShape'];
 export type SchemaTriedRuleShape = components['schemas']['TriedRuleShape'];
+export type SchemaUnreachedStatement = components['schemas']['UnreachedStatement'];
 export type SchemaUploadShapeRequest = components['schemas']['UploadShapeRequest'];
 export type SchemaVerdictEnum = components['schemas']['VerdictEnum'];
 export type SchemaWhyShape = components['schemas']['WhyShape'];
+export type SchemaWinningEditShape = components['schemas']['WinningEditShape'];
+export type SchemaWouldTakeShape = components['schemas']['WouldTakeShape'];
 export type $defs = Record<string, never>;
 export interface operations {
     imports_get: {
@@ -1156,6 +1428,77 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["DeviceShape"];
                 };
+            };
+        };
+    };
+    drafts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DraftShape"][];
+                };
+            };
+        };
+    };
+    keep_draft: {
+        parameters: {
+            query?: {
+                /** @description the lens's revision; left out: the newest */
+                revision?: number;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DraftShapeRequest"];
+                "multipart/form-data": components["schemas"]["DraftShapeRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DraftShape"];
+                };
+            };
+        };
+    };
+    drop_draft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -1386,6 +1729,59 @@ export interface operations {
             };
         };
     };
+    policies: {
+        parameters: {
+            query?: {
+                /** @description the lens's revision; left out: the newest */
+                revision?: number;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PolicyShape"][];
+                };
+            };
+        };
+    };
+    try_policy: {
+        parameters: {
+            query?: {
+                /** @description the lens's revision; left out: the newest */
+                revision?: number;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PolicyQuestionShapeRequest"];
+                "multipart/form-data": components["schemas"]["PolicyQuestionShapeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PolicyTrialShape"];
+                };
+            };
+        };
+    };
     revisions_list: {
         parameters: {
             query?: never;
@@ -1403,6 +1799,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RevisionShape"][];
+                };
+            };
+        };
+    };
+    sessions: {
+        parameters: {
+            query?: {
+                /** @description the lens's revision; left out: the newest */
+                revision?: number;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BgpSessionListShape"];
                 };
             };
         };
@@ -1463,6 +1883,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WhyShape"];
+                };
+            };
+        };
+    };
+    would_take: {
+        parameters: {
+            query: {
+                device: string;
+                /** @description a prefix */
+                q: string;
+                /** @description the lens's revision; left out: the newest */
+                revision?: number;
+                /** @description left out: default */
+                vrf?: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WouldTakeShape"][];
                 };
             };
         };

@@ -5,6 +5,7 @@ import { casesQuery, chartQuery, holdersQuery } from '../../api/queries'
 import type { HeldRoute, Holders } from '../../api/types'
 import { Button, Mono, Panel, Problem, Waiting } from '../../ui/controls'
 import { useAddress, useLens, useLinkTo, usePlace } from '../lens/lens'
+import { RouteTabs } from './RouteTabs'
 import { hopWords } from './routeWords'
 import { RouteTable } from './RouteTable'
 import { WhyPanel } from './WhyPanel'
@@ -20,6 +21,7 @@ export function RoutesPage() {
   }
   return (
     <div className="flex h-full min-h-0 flex-col gap-3">
+      <RouteTabs />
       <DestinationBar key={q ?? table} q={q ?? ''} onAsk={(next) => change({ q: next, table: null, other: null })} />
       {table ? <RouteTable key={table} device={table} /> : q ? <Answer q={q} /> : <Start />}
     </div>

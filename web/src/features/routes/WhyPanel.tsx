@@ -5,7 +5,8 @@ import type { Absence, Candidate, Why } from '../../api/types'
 import { Mono, Panel, Problem, Waiting } from '../../ui/controls'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { useLens, useLinkTo } from '../lens/lens'
-import { depth, hopWords, ladderRungs } from './routeWords'
+import { WouldTakePanel } from './WouldTakePanel'
+import { depth, hopWords, ladderRungs, neighbourOf } from './routeWords'
 
 /** Why one device chose its route, or why it has none. */
 export function WhyPanel({ q, device, vrf }: { q: string; device: string; vrf: string }) {
@@ -21,6 +22,9 @@ export function WhyPanel({ q, device, vrf }: { q: string; device: string; vrf: s
         {count > 0 && <Ladder candidates={why.data.candidates} />}
       </Panel>
       {why.data.absent && <Chain absent={why.data.absent} specific={why.data.matched !== null} />}
+      {why.data.matched && why.data.candidates.some((each) => each.lost_on) && (
+        <WouldTakePanel key={`${why.data.matched} ${device} ${vrf}`} prefix={why.data.matched} device={device} vrf={vrf} />
+      )}
       <Behind why={why.data} q={q} />
     </div>
   )
@@ -46,6 +50,7 @@ export function Ladder({ candidates }: { candidates: Candidate[] }) {
                 <th key={index} scope="col" className="min-w-32 px-2 py-1">
                   <span className="block">{candidate.title}</span>
                   {candidate.advertiser && <span className="block text-sm font-normal text-soft">from {candidate.advertiser}</span>}
+                  {neighbourOf(candidate) && <Mono className="block text-sm font-normal text-soft">{neighbourOf(candidate)}</Mono>}
                 </th>
               ))}
             </tr>

@@ -29,3 +29,9 @@ export function ladderRungs(candidates: Candidate[]): { id: string; title: strin
     candidates.some((candidate) => index <= depth(candidate, ids) && (candidate.rungs[index]?.text ?? '') !== ''),
   )
 }
+
+/** The neighbour's address of a path of BGP: one device may tell of several by different sessions. */
+export function neighbourOf(candidate: Candidate): string | null {
+  const address = (candidate.values as Record<string, unknown>)['neighbour_address']
+  return typeof address === 'string' ? address : null
+}

@@ -1,0 +1,58 @@
+import { useQuery } from '@tanstack/react-query'
+import { Link } from 'react-router'
+import { sessionsQuery } from '../../api/queries'
+import type { BgpSession } from '../../api/types'
+import { Mono, Panel, Problem, Waiting } from '../../ui/controls'
+import { DataTable, type Column } from '../../ui/DataTable'
+import { EvidenceLink } from '../lens/EvidenceLink'
+import { useLens, useLinkTo, usePlace } from '../lens/lens'
+import { RouteTabs } from './RouteTabs'
+
+/** Every BGP neighbour: is its session up, and if not, why? */
+export function SessionsPage() {
+  const { network } = usePlace()
+  if (!network.newest_revision) return <p className="p-4">Nothing is imported yet.</p>
+  return (
+    <div className="flex h-full min-h-0 flex-col gap-3">
+      <RouteTabs />
+      <Answer />
+    </div>
+  )
+}
+
+function Answer() {
+  const sessions = useQuery(sessionsQuery(useLens()))
+  const to = useLinkTo()
+  if (sessions.isError) return <Problem error={sessions.error} />
+  if (sessions.isPending) return <Waiting what="Looking at every session" />
+  const columns: Column<BgpSession>[] = [
+    { title: 'state', text: (s) => s.state, show: (s) => <State session={s} />, width: '9.5rem' },
+    { title: 'device', text: (s) => s.device, show: (s) => <Link to={to('devices/chart', { device: s.device })} className="font-semibold">{s.device}</Link>, width: '8rem' },
+    { title: 'neighbour', text: (s) => `${s.remote ?? ''} ${s.neighbour}`, show: (s) => <>{s.remote ?? 'not in the model'}<Mono className="block text-soft">{s.neighbour}</Mono></>, width: '11rem' },
+    { title: 'AS', text: (s) => s.remote_as, show: (s) => <Mono>{s.remote_as}</Mono>, width: '5rem' },
+    { title: 'relation', text: (s) => relationWords(s), width: '8rem' },
+    { title: 'taken', text: (s) => s.taken ?? '', show: (s) => <Mono>{s.taken ?? '–'}</Mono>, width: '4.5rem' },
+    { title: 'sent', text: (s) => s.sent ?? '', show: (s) => <Mono>{s.sent ?? '–'}</Mono>, width: '4.5rem' },
+    { title: 'why, and where it is written', text: (s) => s.reason ?? s.description, show: (s) => <>{s.reason ?? <span className="text-soft">{s.description}</span>} <EvidenceLink file={s.file} line={s.line} /></>, width: 'minmax(14rem,1fr)' },
+  ]
+  // What is down comes first: that is what one looks for.
+  const rows = [...sessions.data.sessions].sort((a, b) => Number(a.state === 'up') - Number(b.state === 'up'))
+  return (
+    <>
+      <p role="status" aria-label="Sessions" className="rounded-card border border-l-8 border-line bg-card px-3 py-2 text-[1.05rem]">{sessions.data.sentence}</p>
+      <Panel className="min-h-0 flex-1">
+        <DataTable rows={rows} columns={columns} what="neighbours" empty="No device of this network has a BGP neighbour." />
+      </Panel>
+      <p className="text-sm text-soft">“Taken” and “sent” count prefixes. A session is up when both sides expect each other and packets to TCP port 179 arrive both ways.</p>
+    </>
+  )
+}
+
+export function relationWords(session: BgpSession): string {
+  return session.reflector_client ? `${session.relation}, client` : session.relation
+}
+
+function State({ session }: { session: BgpSession }) {
+  const up = session.state === 'up'
+  return <span className={`font-semibold ${up ? 'text-go' : 'text-stop'}`}>{up ? '✓' : '✗'} {session.state.replaceAll('_', ' ')}</span>
+}

@@ -1,0 +1,96 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { Link } from 'react-router'
+import { api, data } from '../../api/client'
+import { draftsQuery, wouldTakeQuery } from '../../api/queries'
+import type { WinningEdit, WouldTake } from '../../api/types'
+import { Button, Mono, Panel, Problem, Waiting } from '../../ui/controls'
+import { EvidenceLink } from '../lens/EvidenceLink'
+import { useAddress, useLens, useLinkTo, usePlace } from '../lens/lens'
+
+type Table = { prefix: string; device: string; vrf: string }
+
+/** Changes that let a loser win. Each was made and computed, so they are worked out only when asked for. */
+export function WouldTakePanel({ prefix, device, vrf }: Table) {
+  const [params, change] = useAddress()
+  return (
+    <Panel title="What it would take for another candidate">
+      {params.get('take') ? (
+        <Answers prefix={prefix} device={device} vrf={vrf} />
+      ) : (
+        <p className="flex items-center justify-between gap-3">
+          <span className="text-soft">The smallest change at one place that lets it win. Each is tried on the whole network first.</span>
+          <Button onClick={() => change({ take: 'yes' })}>Work it out</Button>
+        </p>
+      )}
+    </Panel>
+  )
+}
+
+function Answers({ prefix, device, vrf }: Table) {
+  const answers = useQuery(wouldTakeQuery(useLens(), prefix, device, vrf))
+  if (answers.isError) return <Problem error={answers.error} />
+  if (answers.isPending) return <Waiting what="Trying changes on the whole network" />
+  if (answers.data.length === 0) return <p className="text-soft">No candidate lost that a change of an attribute could help.</p>
+  return (
+    <ul className="divide-y divide-line">
+      {answers.data.map((answer) => (
+        <li key={`${answer.title} ${answer.advertiser} ${answer.neighbour}`} className="grid gap-x-4 gap-y-1 py-2 md:grid-cols-[11rem_minmax(0,1fr)]">
+          <span>
+            <strong>{answer.advertiser ?? answer.title}</strong>
+            <span className="block text-sm text-soft">{answer.title}{answer.neighbour && <>, <Mono>{answer.neighbour}</Mono></>}</span>
+          </span>
+          <Changes answer={answer} purpose={`${answer.advertiser ?? answer.title} for ${prefix} at ${device}`} />
+        </li>
+      ))}
+    </ul>
+  )
+}
+
+function Changes({ answer, purpose }: { answer: WouldTake; purpose: string }) {
+  return (
+    <div>
+      {answer.changes.length === 0 && <p>{answer.sentence}</p>}
+      {answer.changes.map((edit, index) => (
+        <div key={edit.text} className="mb-1.5 flex flex-wrap items-start justify-between gap-x-4 gap-y-1">
+          <span className="min-w-60 flex-1">
+            {index > 0 && <span className="text-soft">or </span>}{edit.text} <EvidenceLink file={edit.file} line={edit.line} />
+            <span className="block text-sm text-soft">{movesWords(edit.moves)}</span>
+          </span>
+          <KeepAsDraft edit={edit} purpose={purpose} />
+        </div>
+      ))}
+      {answer.changes.length > 0 && answer.tried.map((edit) => (
+        <p key={edit.text} className="text-sm text-soft">Not enough: {edit.text}; it then loses at {edit.then_loses_on.replaceAll('_', ' ')}.</p>
+      ))}
+    </div>
+  )
+}
+
+const count = (number: number, one: string, many: string) => `${number} ${number === 1 ? one : many}`
+
+export function movesWords(moves: WinningEdit['moves']): string {
+  const text = `moves ${count(moves.prefixes, 'prefix', 'prefixes')} on ${count(moves.devices, 'device', 'devices')}`
+  if (moves.flows_asked === 0) return text
+  const flows = moves.flows.length === 0 ? 'none' : `${moves.flows.length}`
+  return `${text}, and ${flows} of ${count(moves.flows_asked, 'kept flow', 'kept flows')}${moves.flows.length ? `: ${moves.flows.join(', ')}` : ''}`
+}
+
+function KeepAsDraft({ edit, purpose }: { edit: WinningEdit; purpose: string }) {
+  const { network, lens } = usePlace()
+  const to = useLinkTo()
+  const queries = useQueryClient()
+  const keep = useMutation({
+    mutationFn: () =>
+      data(
+        api.POST('/api/networks/{slug}/drafts', {
+          params: { path: { slug: lens.slug }, query: { revision: lens.revision } },
+          body: { text: edit.text, purpose, edit },
+        }),
+      ),
+    onSuccess: () => queries.invalidateQueries({ queryKey: draftsQuery(lens.slug).queryKey }),
+  })
+  if (network.role === 'viewer') return null
+  if (keep.isError) return <Problem error={keep.error} />
+  if (keep.isSuccess) return <Link to={to('routes/drafts')} className="whitespace-nowrap">✓ kept among the drafts</Link>
+  return <Button onClick={() => keep.mutate()} disabled={keep.isPending} className="py-0.5 text-sm">Keep as draft</Button>
+}
