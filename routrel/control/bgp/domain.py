@@ -94,6 +94,14 @@ class BgpMemory:
         #: Held by whoever adds to it, or to the numbering it shares with other states.
         self.lock = RLock()
 
+    def __getstate__(self) -> dict[str, object]:
+        """Everything but the lock, which belongs to one process."""
+        return {name: value for name, value in vars(self).items() if name != "lock"}
+
+    def __setstate__(self, state: dict[str, object]) -> None:
+        vars(self).update(state)
+        self.lock = RLock()
+
     def remembered(self, environment: Hashable, resolver: Resolver) -> Remembered:
         """Results for the same sessions with the same next hops; the oldest make room."""
         for item in self._remembered:
@@ -451,6 +459,7 @@ class BgpDomain:
             spread = Spread(self._arena(made, item))
             outcome = spread.settle()
             found = ClassResult(outcome=outcome, rows=tuple(self._class_rows(made, item, outcome)))
+            outcome.heard = []  # it follows from what each chose, and there may be many classes
             self._results[item.key] = found
         return found
 
