@@ -161,7 +161,7 @@ def _nobody(
 ) -> Absence:
     """Nobody has the prefix: perhaps because the interface that would is down."""
     reasons = [*own, *_down_interfaces(state, wanted), *_unusable_elsewhere(state, wanted)]
-    sentence = f"{device} has no route to {wanted}, and nobody in the model has one"
+    sentence = f"{device} has no route to {wanted}, and no device has one"
     if reasons:
         sentence += f": {reasons[0].text}"
     return Absence(

@@ -243,6 +243,10 @@ class _Proposals:
             if theirs is not None and low.local_preference > 0:
                 value = low.local_preference - 1
                 yield self._edit(theirs, "local-preference", value, f"local preference ≤ {value}")
+        over = self._here(winner)
+        if rung == "weight" and over is not None:
+            for weight in sorted({low.weight, max(low.weight - 1, 0)}, reverse=True):
+                yield self._edit(over, "weight", weight, f"weight ≤ {weight}")
         here = self._here(loser)
         if here is not None and high.weight < 65535:
             yield self._edit(here, "weight", high.weight + 1, f"weight ≥ {high.weight + 1}")

@@ -126,4 +126,4 @@ def test_the_human_output_names_the_line():
     """What a person reads has the sentence, the rule and the file's line."""
     out = run("flow", DEMO, "--from", "kiosk-gul", "--to", "booking-db", "--as", "tcp 5432")[1]
     assert "Blocked at eas-fw-1: filter wan-in drops it on arrival by rule 30" in out
-    assert "devices/eas-fw-1.yaml:89" in out
+    assert "devices/eas-fw-1.yaml:99" in out

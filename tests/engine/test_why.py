@@ -92,7 +92,7 @@ def test_an_address_shows_what_stands_behind_its_match():
     assert [route["prefix"] for route in answer["behind"]] == ["0.0.0.0/0"]
     answer = why(net, "r1", "10.8.1.1")
     assert "falls back to its default route" in answer["sentence"]
-    assert answer["absent"]["sentence"].endswith("nobody in the model has one.")
+    assert answer["absent"]["sentence"].endswith("no device has one.")
 
 
 def _net(**settings):

@@ -173,6 +173,6 @@ class Reach:
         if result.permits:
             return None
         rule = f"rule {result.rule.id}" if result.rule else "the default"
-        way = "out" if out else "in"
-        text = f"{rule} of filter {packet_filter.name} drops it {way} at {device.name}:{interface}"
+        way = "on departure from" if out else "on arrival at"
+        text = f"{rule} of filter {packet_filter.name} drops it {way} {device.name}:{interface}"
         return Obstacle("filtered", text, result.place)

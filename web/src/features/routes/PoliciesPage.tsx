@@ -82,7 +82,7 @@ function RouteForm({ asked, onAsk }: { asked: RouteText; onAsk: (route: RouteTex
             {key.replaceAll('-', ' ')}
             {options ? (
               <select value={text[key]} onChange={(event) => setText({ ...text, [key]: event.target.value })} className="block w-full rounded-md border border-line bg-paper px-2 py-1.5 text-ink">
-                {options.map((each) => <option key={each} value={each}>{each || 'as it is'}</option>)}
+                {options.map((each) => <option key={each} value={each}>{each || example}</option>)}
               </select>
             ) : (
               <input value={text[key]} onChange={(event) => setText({ ...text, [key]: event.target.value })} placeholder={example} autoComplete="off" spellCheck={false} className="block w-full rounded-md border border-line bg-paper px-2 py-1.5 font-mono text-ink" />
@@ -126,7 +126,7 @@ function StepRow({ step }: { step: PolicyStep }) {
     <li className={`flex gap-2 py-1.5 ${step.matched ? '' : 'text-soft'}`}>
       <span aria-hidden className={step.matched ? 'text-go' : ''}>{step.matched ? '✓' : '·'}</span>
       <span className="flex-1">
-        <strong>{step.statement}</strong>: {step.matched ? (step.result ?? 'goes on to the next') : `does not match, by ${step.failed ?? ''}`}
+        <strong>{step.statement}</strong>: {step.matched ? (step.result ?? 'goes on to the next') : `no match on ${step.failed ?? ''}`}
         {step.changes.map((each) => (
           <span key={each.attribute} className="block"><Mono>{each.attribute}</Mono> {each.before ? <s className="text-soft">{each.before}</s> : <span className="text-soft">none</span>} → <Mono>{each.after || 'none'}</Mono></span>
         ))}

@@ -58,12 +58,12 @@ export function Ladder({ candidates }: { candidates: Candidate[] }) {
           <tbody>
             {rungs.map((rung) => (
               <tr key={rung.id} className="border-b border-line/60 align-top">
-                <th scope="row" className="px-2 py-1.5 font-normal text-soft">{rung.title}</th>
+                <th scope="row" className="px-2 py-1 font-normal text-soft">{rung.title}</th>
                 {shown.map((candidate, index) => <Rung key={index} candidate={candidate} at={ids.indexOf(rung.id)} ids={ids} />)}
               </tr>
             ))}
             <tr className="align-top">
-              <th scope="row" className="px-2 py-1.5 font-semibold">in use</th>
+              <th scope="row" className="px-2 py-1 font-semibold">in use</th>
               {shown.map((candidate, index) => (
                 <td key={index} className={`px-2 py-1.5 ${candidate.lost_on === null ? 'bg-go-wash font-semibold' : 'text-soft'}`}>
                   {candidate.lost_on === null ? <>✓ {hopWords({ next_hops: candidate.next_hops, discard: candidate.values.discard })}</> : '✗ no'}
@@ -84,15 +84,15 @@ const HATCH = { backgroundImage: 'repeating-linear-gradient(135deg, transparent 
 function Rung({ candidate, at, ids }: { candidate: Candidate; at: number; ids: string[] }) {
   const out = depth(candidate, ids)
   const text = candidate.rungs[at]?.text ?? ''
-  if (at > out) return <td className="px-2 py-1.5 opacity-60" style={HATCH}><span className="sr-only">out before this rung</span></td>
+  if (at > out) return <td className="px-2 py-1 opacity-60" style={HATCH}><span className="sr-only">out before this rung</span></td>
   if (at === out) {
     return (
-      <td className="bg-warn-wash px-2 py-1.5">
+      <td className="bg-warn-wash px-2 py-1">
         {candidate.lost_on === 'usable' ? text : <s>{text}</s>} <strong className="text-sm text-warn">out here</strong>
       </td>
     )
   }
-  return <td className="px-2 py-1.5">{text || <span className="text-soft">–</span>}</td>
+  return <td className="px-2 py-1">{text || <span className="text-soft">–</span>}</td>
 }
 
 /** From where a route begins to what stopped it. */
