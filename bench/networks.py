@@ -6,7 +6,7 @@ import numpy as np
 
 from routrel.control.shortest_paths import Graph, build_graph
 
-__all__ = ["random_graph", "star_of_rings"]
+__all__ = ["random_graph", "reflected_borders", "star_of_rings"]
 
 
 def random_graph(routers: int, links: int, seed: int = 1) -> Graph:
@@ -58,4 +58,62 @@ def star_of_rings(routers: int, statics: int) -> dict[str, str]:
             f"  lo: {{kind: loopback, addresses: [192.168.{number >> 8}.{number & 255}/32], "
             "ospf: {area: 0}}\n" + "".join(lines)
         )
+    return texts
+
+
+def reflected_borders(
+    routers: int, borders: int, prefixes: int, origins: int, *, policy: str = ""
+) -> dict[str, str]:
+    """An AS with two reflectors, whose border routers all learn the same prefixes from outside.
+
+    Args:
+        origins: How many AS the prefixes belong to; each border has its own path to each of them.
+        policy: Statements of the policy by which the first border takes prefixes in, as YAML.
+    """
+    random = np.random.default_rng(3)
+    ports: dict[int, list[str]] = {number: [] for number in range(routers)}
+    joins = [(n, (n + 1) % routers) for n in range(routers)]
+    joins += [(n, int((n + random.integers(2, routers - 1)) % routers)) for n in range(routers)]
+    for number, (left, right) in enumerate(joins):
+        cost = int(random.integers(1, 20))
+        for end, host in ((left, 0), (right, 1)):
+            address = f"10.{number >> 15}.{number >> 7 & 255}.{(number << 1 & 255) + host}"
+            ports[end].append(
+                f"  p{number}: {{addresses: [{address}/31], ospf: "
+                f"{{area: 0, cost: {cost}, network: point-to-point}}}}\n"
+            )
+    loopback = [f"192.168.{number >> 8}.{number & 255}" for number in range(routers)]
+    texts = {}
+    for number, lines in ports.items():
+        if number < 2:
+            peers = [n for n in range(routers) if n != number]
+            said = ", reflector-client: true"
+        else:
+            peers, said = [0, 1], ""
+        border = 2 <= number < 2 + borders
+        own = ", next-hop: self" if border else ""
+        sessions = "".join(
+            f"    {loopback[peer]}: {{as: 64500, source: lo{said if peer > 1 else ''}{own}}}\n"
+            for peer in peers
+        )
+        if border:
+            taken = ", import: from-outside" if number == 2 else ""
+            sessions += f"    100.64.{number}.1: {{as: {64510 + number}{taken}}}\n"
+            lines = [*lines, f"  out: {{addresses: [100.64.{number}.2/30]}}\n"]
+        texts[f"r{number}.yaml"] = (
+            f"routrel: 1\ndevice: r{number}\nrole: router\nospf: {{}}\n"
+            f"bgp:\n  as: 64500\n  neighbours:\n{sessions}"
+            + (policy if number == 2 else "")
+            + f"interfaces:\n  lo: {{kind: loopback, addresses: [{loopback[number]}/32], "
+            "ospf: {area: 0}}\n" + "".join(lines)
+        )
+        if border:
+            texts[f"o{number}.yaml"] = (
+                f"routrel: 1\noutside: o{number}\nas: {64510 + number}\n"
+                f"addresses: [100.64.{number}.1/30]\nannounces:\n"
+            ) + "".join(
+                f"  - {{prefixes: [{', '.join(map(_subnet, range(origin, prefixes, origins)))}], "
+                f"as-path: {' '.join(['64700'] * int(random.integers(1, 4)))} {70000 + origin}}}\n"
+                for origin in range(origins)
+            )
     return texts

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from routrel.control.bgp.carrying import Lane
 from routrel.control.bgp.treatment import Chain, PrefixArrays, Ranges, ranges_used, reduced
 from routrel.model.addresses import Prefix
 
@@ -28,6 +29,11 @@ class PrefixClass:
     suppressed: tuple[bool, ...]  #: by speaker: it announces only an aggregate over it
     silenced: tuple[bool, ...]  #: by speaker: another protocol's route is active
     alone: bool  #: a class of its own: its prefix holds next hops, or is an aggregate
+
+    @property
+    def lane(self) -> Lane:
+        """What hearings look at of the class."""
+        return Lane(self.prefix, (*self.treatments, -1))
 
     @property
     def key(self) -> Hashable:

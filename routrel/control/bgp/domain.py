@@ -9,6 +9,7 @@ from threading import RLock
 
 import numpy as np
 
+from routrel.control.bgp.carrying import Carrier, Key, Numbering
 from routrel.control.bgp.classes import Grouping, Origins, PrefixClass
 from routrel.control.bgp.decision import Choice, Decision, Entrant, entrant
 from routrel.control.bgp.origination import (
@@ -22,7 +23,7 @@ from routrel.control.bgp.resolve import Resolution, Resolver
 from routrel.control.bgp.sessions import Hearing, Session, Sessions, SessionState
 from routrel.control.bgp.speakers import Speaker, bgp_speakers
 from routrel.control.bgp.spread import Arena, Numbers, Outcome, Spread
-from routrel.control.bgp.transfer import Passage, Transfers
+from routrel.control.bgp.transfer import Passage
 from routrel.control.bgp.treatment import Chain, chain_of
 from routrel.control.packets.reach import Reach
 from routrel.control.redistribute import Injected
@@ -54,14 +55,6 @@ BGP_PATH_TYPES = {
 }
 
 
-class _Numbers(dict[Hashable, int]):
-    """Gives every new content the next number."""
-
-    def __missing__(self, key: Hashable) -> int:
-        number = self[key] = len(self)
-        return number
-
-
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ClassResult:
     """How a class of prefixes ended: what each speaker holds, and its rows for one prefix."""
@@ -88,8 +81,8 @@ class BgpMemory:
 
     def __init__(self) -> None:
         self.paths = PathNumbers()
-        self.numbers = _Numbers()
-        self.passed: dict[tuple[int, int, int, int, int], int] = {}
+        self.numbers = Numbering()
+        self.passed: dict[Key, tuple[int, int]] = {}
         self._remembered: list[Remembered] = []
         #: Held by whoever adds to it, or to the numbering it shares with other states.
         self.lock = RLock()
@@ -127,7 +120,7 @@ class Dispute:
 class Offer:
     """What a speaker has of a prefix from one neighbour, or of its own."""
 
-    number: int  #: of the path; -1 where nothing came of it
+    code: int  #: of the path; -1 where nothing came of it
     path: Path | None
     hearing: Hearing | None  #: None: its own
     sent: Passage | None
@@ -145,11 +138,10 @@ class _Round:
     sessions: list[Session]
     hearings: list[Hearing]
     ids: list[int]  #: by hearing: its number, the same in every computation
-    chains: list[tuple[int, int]]  #: by hearing: positions of its export and import policies; -1
-    transfers: Transfers
+    carrier: Carrier
     out_of: list[list[int]]
     into: list[list[int]]
-    position: dict[int, int]  #: of a hearing by its number
+    ranks: list[int]  #: by speaker: how many paths it ranks for a neighbour
     entrants: dict[tuple[int, int], Entrant | None]
 
 
@@ -268,11 +260,20 @@ class BgpDomain:
             sessions=self.sessions,
             hearings=hearings,
             ids=ids,
-            chains=chains,
-            transfers=Transfers(self.speakers, dict(zip(ids, hearings, strict=True))),
+            carrier=Carrier(
+                self.speakers,
+                hearings,
+                chains,
+                self.memory.paths,
+                self.memory.numbers,
+                self.memory.passed,
+            ),
             out_of=out_of,
             into=into,
-            position={number: place for place, number in enumerate(ids)},
+            ranks=[
+                max([1, *(hearings[place].sender_settings.add_paths or 1 for place in places)])
+                for places in out_of
+            ],
             entrants={},
         )
 
@@ -372,7 +373,9 @@ class BgpDomain:
         order = sorted(aggregates, key=lambda n: -self.interning.prefixes.prefixes[n].prefixlen)
         for number in dict.fromkeys([*order, *(n for n in sorted(defaults) if n in place_of)]):
             place = place_of[number]
-            own = listed[place] + tuple(self._aggregated(grouping, aggregates.get(number, ())))
+            own = listed[place] + tuple(
+                self._aggregated(made, grouping, aggregates.get(number, ()))
+            )
             item = grouping.single(place, own, silent)
             if own or number in defaults:
                 self._keep(item, self._result(made, item))
@@ -399,7 +402,7 @@ class BgpDomain:
         return found
 
     def _aggregated(
-        self, grouping: Grouping, stated: Sequence[tuple[int, int]]
+        self, made: _Round, grouping: Grouping, stated: Sequence[tuple[int, int]]
     ) -> Iterator[tuple[int, int]]:
         """The own paths that aggregates to one prefix give, from what their speakers hold."""
         for index, place in stated:
@@ -409,8 +412,9 @@ class BgpDomain:
             aggregate = speaker.instance.aggregates[place]
             parts = grouping.numbers[grouping.parts_of(aggregate.prefix)]
             classes = {self._class_of[n] for n in parts.tolist() if n in self._class_of}
+            codes = made.carrier.codes
             held = [
-                self.memory.paths[chosen[0]]
+                self.memory.paths[codes.path(chosen[0])]
                 for number in sorted(classes)
                 if (chosen := self._classes[number][1].outcome.chosen[index])
             ]
@@ -464,37 +468,35 @@ class BgpDomain:
         return found
 
     def _arena(self, made: _Round, item: PrefixClass) -> Arena:
+        codes = made.carrier.codes
         own: list[list[int]] = [[] for _ in self.speakers]
         for speaker, number in item.origins:
-            own[speaker].append(number)
+            own[speaker].append(codes.code(number, -1))
         defaults = self._default_senders(made, item)
-        ranks = [
-            max([1, *(made.hearings[h].sender_settings.add_paths or 1 for h in out)])
-            for out in made.out_of
-        ]
         outside = [speaker.outside is not None for speaker in self.speakers]
-        passes = self._passing(made, item)
+        lane = item.lane
+        passes = made.carrier.passes
 
         def sent(place: int, chosen: Numbers) -> Numbers:
             hearing = made.hearings[place]
             if item.prefix.version not in hearing.versions:
                 return ()
             if place in defaults:
-                number = passes(place, defaults[place])
-                return () if number < 0 else (number,)
+                code = passes(lane, place, codes.code(defaults[place], -1))
+                return () if code < 0 else (code,)
             if item.suppressed[hearing.sender] or item.silenced[hearing.sender]:
                 return ()
-            if outside[hearing.sender]:
-                found = [n for path in chosen if (n := passes(place, path)) >= 0]
-                return tuple(found[:1])
             count = hearing.sender_settings.add_paths or 1
-            return tuple(n for path in chosen[:count] if (n := passes(place, path)) >= 0)
+            if outside[hearing.sender]:
+                count = len(chosen)
+            found = [code for path in chosen[:count] if (code := passes(lane, place, path)) >= 0]
+            return tuple(found[:1] if outside[hearing.sender] else found)
 
         return Arena(
             own=own,
             out_of=made.out_of,
             receiver=[hearing.receiver for hearing in made.hearings],
-            ranks=ranks,
+            ranks=made.ranks,
             outside=outside,
             decisions=self.decisions,
             enter=self._entering(made, item),
@@ -515,40 +517,18 @@ class BgpDomain:
                     found[place] = self.memory.paths.add(path)
         return found
 
-    def _passing(self, made: _Round, item: PrefixClass) -> Callable[[int, int], int]:
-        """A function from hearing and path number to what its receiver takes; -1: nothing."""
-        passed, paths = self.memory.passed, self.memory.paths
-        treatments = (*item.treatments, -1)
-
-        def passes(place: int, number: int) -> int:
-            out, into = made.chains[place]
-            key = (made.ids[place], number, item.prefix.version, treatments[out], treatments[into])
-            found = passed.get(key)
-            if found is None:
-                hearing = made.hearings[place]
-                first = made.transfers.announced(hearing, paths[number], item.prefix)
-                found = -1
-                if first.path is not None:
-                    taken = made.transfers.heard(
-                        hearing, made.ids[place], first.path, item.prefix
-                    ).path
-                    found = -1 if taken is None else paths.add(taken)
-                if not _by_prefix(self.speakers[hearing.receiver]):
-                    passed[key] = found
-            return found
-
-        return passes
-
     def _entering(self, made: _Round, item: PrefixClass) -> Callable[[int, int], Entrant | None]:
-        """A function from speaker and path number to its entrant; None: not usable."""
+        """A function from speaker and code to its entrant; None: not usable."""
         known: dict[tuple[int, int], Entrant | None] = {} if item.alone else made.entrants
 
-        def enter(speaker: int, number: int) -> Entrant | None:
-            key = (speaker, number)
+        paths, codes = self.memory.paths, made.carrier.codes
+
+        def enter(speaker: int, code: int) -> Entrant | None:
+            key = (speaker, code)
             if key not in known:
-                resolution = self._resolution(made, item, speaker, self.memory.paths[number])
+                resolution = self._resolution(made, item, speaker, paths[codes.path(code)])
                 known[key] = (
-                    None if resolution.problem else self._entrant(made, speaker, number, resolution)
+                    None if resolution.problem else self._entrant(made, speaker, code, resolution)
                 )
             return known[key]
 
@@ -565,15 +545,15 @@ class BgpDomain:
             return made.resolver.for_prefix(speaker, path.next_hop, item.prefix)
         return made.resolver.of(speaker, path.next_hop)
 
-    def _entrant(self, made: _Round, speaker: int, number: int, resolution: Resolution) -> Entrant:
-        path = self.memory.paths[number]
-        place = made.position.get(path.hearing, -1)
+    def _entrant(self, made: _Round, speaker: int, code: int, resolution: Resolution) -> Entrant:
+        path = self.memory.paths[made.carrier.codes.path(code)]
+        place = made.carrier.codes.place(code)
         hearing = made.hearings[place] if place >= 0 else None
         identifier = path.originator
         if identifier is None and hearing is not None:
             identifier = self.speakers[hearing.sender].router_id
         return entrant(
-            number,
+            code,
             path,
             self.speakers[speaker].decision,
             igp_cost=resolution.cost,
@@ -587,17 +567,18 @@ class BgpDomain:
     ) -> Iterator[tuple[int, int, int, int]]:
         """The rows of devices for one prefix of a class."""
         enter = self._entering(made, item)
+        paths, codes = self.memory.paths, made.carrier.codes
         for index, chosen in enumerate(outcome.chosen):
             speaker = self.speakers[index]
             instance, vrf = speaker.instance, speaker.vrf
             if not chosen or instance is None or vrf is None or speaker.table is None:
                 continue
             table = self.interning.table_numbers[speaker.table]
-            path = self.memory.paths[chosen[0]]
+            path = paths[codes.path(chosen[0])]
             used: Sequence[int] = chosen[:1]
             multipath = instance.multipath
             if max(multipath.external, multipath.internal) > 1:
-                numbers = [*_own_of(item, index)]
+                numbers = [codes.code(number, -1) for number in _own_of(item, index)]
                 for heard in outcome.heard[index].values():
                     numbers.extend(heard)
                 entrants = [e for n in numbers if (e := enter(index, n)) is not None]
@@ -620,7 +601,7 @@ class BgpDomain:
                 continue
             hops: list[NextHop] = []
             for number in used:
-                found = self._resolution(made, item, index, self.memory.paths[number])
+                found = self._resolution(made, item, index, paths[codes.path(number)])
                 hops.extend(found.next_hops)
             discard = hops[:1] == [DISCARD]
             external = path.learned is Learned.EXTERNAL
@@ -674,7 +655,13 @@ class BgpDomain:
         item, result = self._classes[number]
         item = replace(item, prefix=self.interning.prefixes.prefixes[prefix])
         found = [
-            Offer(number=own, path=self.memory.paths[own], hearing=None, sent=None, taken=None)
+            Offer(
+                code=made.carrier.codes.code(own, -1),
+                path=self.memory.paths[own],
+                hearing=None,
+                sent=None,
+                taken=None,
+            )
             for own in _own_of(item, index)
         ]
         for place in made.into[index]:
@@ -690,21 +677,26 @@ class BgpDomain:
         defaults = self._default_senders(made, item)
         chosen = result.outcome.chosen[hearing.sender]
         count = hearing.sender_settings.add_paths or 1
+        codes = made.carrier.codes
         if place in defaults:
-            chosen = (defaults[place],)
+            chosen = (codes.code(defaults[place], -1),)
         elif item.suppressed[hearing.sender] or item.silenced[hearing.sender]:
             return
         elif not self.speakers[hearing.sender].outside:
             chosen = chosen[:count]
-        for number in chosen:
-            sent = made.transfers.announced(hearing, self.memory.paths[number], item.prefix)
+        transfers = made.carrier.transfers
+        for code in chosen:
+            came = codes.place(code)
+            came_by = made.hearings[came] if came >= 0 else None
+            held = self.memory.paths[codes.path(code)]
+            sent = transfers.announced(hearing, came_by, held, item.prefix)
             taken = None
             path = None
             if sent.path is not None:
-                taken = made.transfers.heard(hearing, made.ids[place], sent.path, item.prefix)
+                taken = transfers.heard(hearing, sent.path, item.prefix)
                 path = taken.path
             yield Offer(
-                number=-1 if path is None else self.memory.paths.add(path),
+                code=-1 if path is None else codes.code(self.memory.paths.add(path), place),
                 path=path,
                 hearing=hearing,
                 sent=sent,
@@ -722,7 +714,7 @@ class BgpDomain:
                 resolution = self._resolution(made, item, index, offer.path)
                 entered = None
                 if not resolution.problem:
-                    entered = self._entrant(made, index, offer.number, resolution)
+                    entered = self._entrant(made, index, offer.code, resolution)
                     entrants.append(entered)
                 offer = replace(offer, resolution=resolution, entrant=entered)
             resolved.append(offer)
@@ -730,7 +722,7 @@ class BgpDomain:
         return [
             replace(
                 offer,
-                lost_on="usable" if offer.entrant is None else choice.lost_on.get(offer.number),
+                lost_on="usable" if offer.entrant is None else choice.lost_on.get(offer.code),
             )
             for offer in resolved
         ]
@@ -741,7 +733,9 @@ class BgpDomain:
         if number is None:
             return None
         chosen = self._classes[number][1].outcome.chosen[index]
-        return self.memory.paths[chosen[0]] if chosen else None
+        if not chosen or self._round is None:
+            return None
+        return self.memory.paths[self._round.carrier.codes.path(chosen[0])]
 
     def hearings_into(self, index: int) -> list[Hearing]:
         """The hearings of a speaker as receiver."""
@@ -810,10 +804,9 @@ class BgpDomain:
         """From whom a speaker has what it chose."""
         if not chosen:
             return "nothing"
-        path = self.memory.paths[chosen[0]]
         made = self._round
-        place = made.position.get(path.hearing) if made else None
-        if made is None or place is None:
+        place = made.carrier.codes.place(chosen[0]) if made else -1
+        if made is None or place < 0:
             return "its own"
         return self.speakers[made.hearings[place].sender].name
 
@@ -825,11 +818,6 @@ def _chain_key(speaker: Speaker, uses: tuple[PolicyUse, ...] | None) -> object:
 def _same(resolver: Resolver, before: dict[tuple[int, Address], Resolution]) -> bool:
     """Whether next hops lead where they led before."""
     return all(resolver.of(*key) == resolution for key, resolution in before.items())
-
-
-def _by_prefix(receiver: Speaker) -> bool:
-    """Whether what a receiver takes depends on the prefix beyond its policies."""
-    return receiver.outside is not None and receiver.outside.accepts is not None
 
 
 def _own_of(item: PrefixClass, index: int) -> list[int]:

@@ -39,10 +39,13 @@ class OwnKind(Enum):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Path:
-    """A path as one router holds it. It does not know its prefix: many prefixes share it."""
+    """A path as one router holds it.
+
+    It knows neither its prefix nor by which hearing it came: many prefixes share it, and many
+    clients of a reflector hold the same.
+    """
 
     learned: Learned
-    hearing: int = -1  #: the number of the hearing it came by; -1: its own
     next_hop: Address | None = None  #: None: the router itself
     as_path: AsPath = ()
     origin: int = 0  #: 0 IGP, 1 EGP, 2 incomplete (RFC 4271 4.3)

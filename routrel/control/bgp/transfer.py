@@ -6,7 +6,7 @@ counts; the words are for those who ask.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from routrel.control.bgp.paths import Learned, Path
@@ -33,7 +33,15 @@ from routrel.model.communities import (
 from routrel.model.place import NOWHERE, Place
 from routrel.model.policy import NEXT_HOP_SELF, Origin, RouteType
 
-__all__ = ["Passage", "Stopped", "Transfers", "bgp_policy_route", "with_policy"]
+__all__ = [
+    "Passage",
+    "Stopped",
+    "Transfers",
+    "bgp_policy_route",
+    "goes_back",
+    "names_receiver",
+    "with_policy",
+]
 
 _ORIGINS = list(Origin)
 
@@ -61,20 +69,22 @@ class Transfers:
 
     Args:
         speakers: All speakers, by their index.
-        hearings: All hearings, by the numbers that paths carry.
     """
 
-    def __init__(self, speakers: Sequence[Speaker], hearings: Mapping[int, Hearing]) -> None:
-        self.speakers, self.hearings = speakers, hearings
+    def __init__(self, speakers: Sequence[Speaker]) -> None:
+        self.speakers = speakers
 
-    def announced(self, hearing: Hearing, path: Path, prefix: Prefix) -> Passage:
+    def announced(
+        self, hearing: Hearing, came_by: Hearing | None, path: Path, prefix: Prefix
+    ) -> Passage:
         """What a router sends of a path to one neighbour.
 
+        Args:
+            came_by: The hearing by which the router has the path; None for its own.
         Source:
             RFC 4271 5.1 and 9.2; RFC 4456 8 and 10; RFC 5065 4; RFC 1997; RFC 8212; RFC 8326.
         """
         speaker = self.speakers[hearing.sender]
-        came_by = self.hearings.get(path.hearing)
         if speaker.outside is not None:
             return self._announced_outside(speaker, hearing, path, prefix)
         stopped = self._withheld(speaker, hearing, came_by, path)
@@ -145,10 +155,7 @@ class Transfers:
         """Rules by which a router keeps a path from a neighbour, whatever its policies say."""
         relation, communities = hearing.relation, path.communities
         settings = hearing.sender_settings
-        if came_by is not None and (came_by.sender, came_by.sender_address) == (
-            hearing.receiver,
-            hearing.receiver_address,
-        ):
+        if came_by is not None and goes_back(hearing, came_by):
             return Stopped("came_from_there", f"{speaker.name} has it from this neighbour")
         if NO_ADVERTISE in communities:
             return Stopped("no_advertise", f"it carries {NO_ADVERTISE}", speaker.place)
@@ -173,17 +180,21 @@ class Transfers:
             return Stopped("client_to_client", text, speaker.place)
         return None
 
-    def heard(self, hearing: Hearing, number: int, sent: Path, prefix: Prefix) -> Passage:
+    def heard(
+        self, hearing: Hearing, sent: Path, prefix: Prefix, *, itself: bool = True
+    ) -> Passage:
         """What a router takes of what a neighbour sent it.
 
         Args:
-            number: The hearing's, which the path carries from now on.
+            itself: Whether to look if the path names the router itself; see `names_receiver`.
         Source:
             RFC 4271 5.1.5, 6.3, 9.1.2; RFC 4456 8; RFC 5065 4; RFC 7705 3.3; RFC 7999; RFC 8326.
         """
         receiver = self.speakers[hearing.receiver]
         settings, relation = hearing.receiver_settings, hearing.relation
         stopped = _refused(receiver, hearing, sent, prefix)
+        if stopped is None and itself:
+            stopped = names_receiver(receiver, hearing, sent)
         if stopped is not None:
             return Passage(None, stopped)
         instance = receiver.instance
@@ -192,7 +203,6 @@ class Transfers:
                 replace(
                     sent,
                     learned=relation,
-                    hearing=number,
                     local_preference=DEFAULT_LOCAL_PREFERENCE,
                 )
             )
@@ -204,7 +214,6 @@ class Transfers:
         path = replace(
             sent,
             learned=relation,
-            hearing=number,
             as_path=as_path,
             local_preference=instance.local_preference if external else sent.local_preference,
             weight=settings.weight or 0,
@@ -231,6 +240,26 @@ class Transfers:
                 kept |= {NO_EXPORT}
             path = replace(path, discard=True, communities=kept)
         return Passage(path, None, trial)
+
+
+def goes_back(hearing: Hearing, came_by: Hearing) -> bool:
+    """Whether a hearing leads to where a path came from."""
+    return (came_by.sender, came_by.sender_address) == (hearing.receiver, hearing.receiver_address)
+
+
+def names_receiver(receiver: Speaker, hearing: Hearing, sent: Path) -> Stopped | None:
+    """Why a router does not take a path that names the router itself (RFC 4456 8, RFC 4271 6.3)."""
+    settings = hearing.receiver_settings
+    if receiver.outside is not None:
+        return None
+    if sent.originator is not None and sent.originator == receiver.router_id:
+        return Stopped("own_originator", "it names the device itself as originator", settings.place)
+    if receiver.cluster_id in sent.cluster_list:
+        text = f"its own cluster {receiver.cluster_id} stands in the cluster list"
+        return Stopped("cluster_loop", text, settings.place)
+    if sent.next_hop == hearing.receiver_address:
+        return Stopped("own_next_hop", "it names the device itself as next hop", settings.place)
+    return None
 
 
 def bgp_policy_route(
@@ -356,13 +385,6 @@ def _refused(receiver: Speaker, hearing: Hearing, sent: Path, prefix: Prefix) ->
     for number, count in own.items():
         if count > (settings.allow_own_as or 0):
             return Stopped("as_loop", f"its own AS {number} stands in the path", settings.place)
-    if sent.originator is not None and sent.originator == receiver.router_id:
-        return Stopped("own_originator", "it names the device itself as originator", settings.place)
-    if receiver.cluster_id in sent.cluster_list:
-        text = f"its own cluster {receiver.cluster_id} stands in the cluster list"
-        return Stopped("cluster_loop", text, settings.place)
-    if sent.next_hop == hearing.receiver_address:
-        return Stopped("own_next_hop", "it names the device itself as next hop", settings.place)
     return None
 
 
