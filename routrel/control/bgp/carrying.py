@@ -58,6 +58,7 @@ class Lane:
 
     prefix: Prefix
     treatments: tuple[int, ...]  #: by chain of policies, with -1 behind the last for none
+    kept_back: tuple[bool, ...]  #: by speaker: whether it announces nothing of the class
 
 
 class Carrier:

@@ -33,7 +33,10 @@ class PrefixClass:
     @property
     def lane(self) -> Lane:
         """What hearings look at of the class."""
-        return Lane(self.prefix, (*self.treatments, -1))
+        kept_back = tuple(
+            here or there for here, there in zip(self.suppressed, self.silenced, strict=True)
+        )
+        return Lane(self.prefix, (*self.treatments, -1), kept_back)
 
     @property
     def key(self) -> Hashable:

@@ -12,6 +12,7 @@ import numpy as np
 from routrel.control.bgp.carrying import Carrier, Key, Numbering
 from routrel.control.bgp.classes import Grouping, Origins, PrefixClass
 from routrel.control.bgp.decision import Choice, Decision, Entrant, entrant
+from routrel.control.bgp.leaves import LeafTables, is_leaf
 from routrel.control.bgp.origination import (
     aggregated_path,
     default_path,
@@ -61,6 +62,7 @@ class ClassResult:
 
     outcome: Outcome
     rows: tuple[tuple[int, int, int, int], ...]  #: table, metric, kind, next hops
+    complete: bool  #: whether leaves are among them, too
 
 
 #: Sessions come up round by round; each round's results may serve the next computation.
@@ -141,6 +143,7 @@ class _Round:
     carrier: Carrier
     out_of: list[list[int]]
     into: list[list[int]]
+    leaves: list[int]  #: devices that pass nothing on
     ranks: list[int]  #: by speaker: how many paths it ranks for a neighbour
     entrants: dict[tuple[int, int], Entrant | None]
 
@@ -270,6 +273,15 @@ class BgpDomain:
             ),
             out_of=out_of,
             into=into,
+            leaves=[
+                index
+                for index, speaker in enumerate(self.speakers)
+                if is_leaf(
+                    speaker,
+                    [hearings[place] for place in out_of[index]],
+                    [hearings[place] for place in into[index]],
+                )
+            ],
             ranks=[
                 max([1, *(hearings[place].sender_settings.add_paths or 1 for place in places)])
                 for places in out_of
@@ -344,6 +356,8 @@ class BgpDomain:
     ) -> Rows:
         """Every class spread; aggregates from the longest, since they may be parts of others."""
         numbers = sorted(origins)
+        owners = {speaker for own in origins.values() for speaker, _ in own}
+        made.leaves = [leaf for leaf in made.leaves if leaf not in owners]
         grouping = self._grouped(numbers)
         silent = np.zeros((len(numbers), len(self.speakers)), dtype=bool)
         for speaker, held in enumerate(silenced):
@@ -379,7 +393,7 @@ class BgpDomain:
             item = grouping.single(place, own, silent)
             if own or number in defaults:
                 self._keep(item, self._result(made, item))
-        return self._expanded()
+        return self._expanded(made)
 
     def _grouped(self, numbers: list[int]) -> Grouping:
         if self._grouping is None or self._grouping[0] != numbers:
@@ -460,21 +474,29 @@ class BgpDomain:
         found = self._results.get(item.key)
         if found is None:
             self.anew.update(item.members.tolist())
-            spread = Spread(self._arena(made, item))
-            outcome = spread.settle()
-            found = ClassResult(outcome=outcome, rows=tuple(self._class_rows(made, item, outcome)))
+            complete = item.alone
+            outcome = Spread(self._arena(made, item, complete=complete)).settle()
+            if outcome.contested and not complete:
+                complete = True
+                outcome = Spread(self._arena(made, item, complete=True)).settle()
+            found = ClassResult(
+                outcome=outcome,
+                rows=tuple(self._class_rows(made, item, outcome)),
+                complete=complete,
+            )
             outcome.heard = []  # it follows from what each chose, and there may be many classes
             self._results[item.key] = found
         return found
 
-    def _arena(self, made: _Round, item: PrefixClass) -> Arena:
+    def _arena(self, made: _Round, item: PrefixClass, *, complete: bool) -> Arena:
+        """What a class spreads through; leaves are in it only where it is to be complete."""
         codes = made.carrier.codes
         own: list[list[int]] = [[] for _ in self.speakers]
         for speaker, number in item.origins:
             own[speaker].append(codes.code(number, -1))
         defaults = self._default_senders(made, item)
         outside = [speaker.outside is not None for speaker in self.speakers]
-        lane = item.lane
+        lane, kept_back = item.lane, item.lane.kept_back
         passes = made.carrier.passes
 
         def sent(place: int, chosen: Numbers) -> Numbers:
@@ -484,7 +506,7 @@ class BgpDomain:
             if place in defaults:
                 code = passes(lane, place, codes.code(defaults[place], -1))
                 return () if code < 0 else (code,)
-            if item.suppressed[hearing.sender] or item.silenced[hearing.sender]:
+            if kept_back[hearing.sender]:
                 return ()
             count = hearing.sender_settings.add_paths or 1
             if outside[hearing.sender]:
@@ -492,9 +514,16 @@ class BgpDomain:
             found = [code for path in chosen[:count] if (code := passes(lane, place, path)) >= 0]
             return tuple(found[:1] if outside[hearing.sender] else found)
 
+        # What outside networks hear changes nothing of what they announce.
+        quiet = {*made.leaves, *(n for n, is_outside in enumerate(outside) if is_outside)}
         return Arena(
             own=own,
-            out_of=made.out_of,
+            out_of=[
+                [place for place in out if made.hearings[place].receiver not in quiet]
+                for out in made.out_of
+            ],
+            leaves=[(leaf, made.into[leaf]) for leaf in made.leaves] if complete else [],
+            senders=[hearing.sender for hearing in made.hearings],
             receiver=[hearing.receiver for hearing in made.hearings],
             ranks=made.ranks,
             outside=outside,
@@ -620,7 +649,7 @@ class BgpDomain:
                 ),
             )
 
-    def _expanded(self) -> Rows:
+    def _expanded(self, made: _Round) -> Rows:
         """The rows of all classes for all their prefixes."""
         blocks = []
         for item, result in self._classes:
@@ -635,7 +664,26 @@ class BgpDomain:
             block["kind"] = np.repeat(rows[:, 2], members)
             block["next_hops"] = np.repeat(rows[:, 3], members)
             blocks.append(block)
+        blocks += self._leaf_rows(made)
         return np.concatenate(blocks) if blocks else no_rows()
+
+    def _leaf_rows(self, made: _Round) -> list[Rows]:
+        """The rows of leaves, for all classes that have been spread without them."""
+        plain = [(item, result) for item, result in self._classes if not result.complete]
+        if not plain:
+            return []
+        members = np.concatenate([item.members for item, _ in plain]).astype(np.int64)
+        of = np.repeat(np.arange(len(plain)), [len(item.members) for item, _ in plain])
+        order = np.argsort(members)
+        tables = LeafTables(
+            self.interning, self.speakers, made.carrier, made.resolver, made.leaves, made.into
+        )
+        return tables.rows(
+            [item.lane for item, _ in plain],
+            [result.outcome.chosen for _, result in plain],
+            members[order],
+            of[order],
+        )
 
     # --- explanations --------------------------------------------------------------------------
 
@@ -680,7 +728,7 @@ class BgpDomain:
         codes = made.carrier.codes
         if place in defaults:
             chosen = (codes.code(defaults[place], -1),)
-        elif item.suppressed[hearing.sender] or item.silenced[hearing.sender]:
+        elif item.lane.kept_back[hearing.sender]:
             return
         elif not self.speakers[hearing.sender].outside:
             chosen = chosen[:count]
@@ -733,9 +781,11 @@ class BgpDomain:
         if number is None:
             return None
         chosen = self._classes[number][1].outcome.chosen[index]
-        if not chosen or self._round is None:
+        if self._round is None:
             return None
-        return self.memory.paths[self._round.carrier.codes.path(chosen[0])]
+        if not chosen and index in self._round.leaves:
+            return next((o.path for o in self.offers(index, prefix) if o.lost_on is None), None)
+        return self.memory.paths[self._round.carrier.codes.path(chosen[0])] if chosen else None
 
     def hearings_into(self, index: int) -> list[Hearing]:
         """The hearings of a speaker as receiver."""
@@ -753,7 +803,7 @@ class BgpDomain:
         if self._carried is None or self._carried[0] is not made:
             counts = [0] * len(made.hearings)
             for item, result in self._classes:
-                sent = self._arena(made, item).sent
+                sent = self._arena(made, item, complete=False).sent
                 for place, hearing in enumerate(made.hearings):
                     if sent(place, result.outcome.chosen[hearing.sender]):
                         counts[place] += len(item.members)

@@ -59,8 +59,10 @@ class Outcome:
 class Arena:
     """What one prefix spreads through. Hearings are named by their position in the round."""
 
-    own: list[list[int]]  #: by speaker: numbers of its own paths
-    out_of: list[list[int]]  #: by speaker: its hearings as sender
+    own: list[list[int]]  #: by speaker: codes of its own paths
+    out_of: list[list[int]]  #: by speaker: its hearings as sender, but those into leaves
+    leaves: list[tuple[int, list[int]]]  #: who tells nobody anything new, with what it hears by
+    senders: list[int]  #: by hearing
     receiver: list[int]  #: by hearing
     ranks: list[int]  #: by speaker: how many paths its decision has to rank
     outside: list[bool]  #: by speaker: whether it announces what its file says
@@ -82,14 +84,30 @@ class Spread:
         """Spread from nothing until nothing changes, as the module says."""
         dirty = self._begin()
         cycle = self._in_step(dirty)
-        if cycle is None:
-            found = list(self._other_outcomes())
-            if not found:
-                return Outcome(self.chosen, self.heard)
-            states = [tuple(self.chosen), *found]
-            contested = [n for n in range(len(self.chosen)) if len({s[n] for s in states}) > 1]
-            return self._ordered(contested, states)
-        return self._ordered(sorted(cycle), [])
+        if cycle is not None:
+            return self._ordered(sorted(cycle), [])
+        found = [trial for trial in self._other_outcomes() if trial.chosen != self.chosen]
+        self.finish()
+        if not found:
+            return Outcome(self.chosen, self.heard)
+        states = [tuple(self.chosen)]
+        for trial in found:
+            trial.finish()
+            states.append(tuple(trial.chosen))
+        contested = [n for n in range(len(self.chosen)) if len({s[n] for s in states}) > 1]
+        return self._ordered(contested, states)
+
+    def finish(self) -> None:
+        """Let the leaves hear and choose: nobody's choice depends on theirs."""
+        arena = self.arena
+        for leaf, hearings in arena.leaves:
+            heard = {}
+            for hearing in hearings:
+                sent = arena.sent(hearing, self.chosen[arena.senders[hearing]])
+                if sent:
+                    heard[hearing] = sent
+            self.heard[leaf] = heard
+            self.chosen[leaf] = self._choice(leaf)
 
     def copy(self) -> Spread:
         return Spread(self.arena, list(self.chosen), [dict(heard) for heard in self.heard])
@@ -206,7 +224,7 @@ class Spread:
 
     # --- other outcomes ------------------------------------------------------------------------
 
-    def _other_outcomes(self) -> Iterator[tuple[Numbers, ...]]:
+    def _other_outcomes(self) -> Iterator[Spread]:
         """Stable outcomes reached when one router keeps to another choice for a while."""
         arena = self.arena
         for speaker, chosen in enumerate(self.chosen):
@@ -224,8 +242,7 @@ class Spread:
                     continue
                 if trial._in_turn({speaker}, int):
                     continue
-                if trial.chosen != self.chosen:
-                    yield tuple(trial.chosen)
+                yield trial
 
     def _other_choices(self, speaker: int) -> Iterator[Numbers]:
         best = self.chosen[speaker][0]
@@ -255,12 +272,14 @@ class Spread:
             if repeating:
                 cycle, last = cycle or repeating, trial
                 continue
+            trial.finish()
             first = first or trial
             key = tuple(trial.chosen)
             states.setdefault(key, StableState(order, key))
         for key in found:
             states.setdefault(key, StableState((), key))
         if first is None and not states:
+            last.finish()
             return Outcome(last.chosen, last.heard, (), cycle, tuple(contested))
         shown = first or self
         return Outcome(shown.chosen, shown.heard, tuple(states.values()), (), tuple(contested))
