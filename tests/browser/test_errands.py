@@ -39,8 +39,8 @@ def test_why_a_kiosk_cannot_reach_the_booking_database(reader: Reader):
     reader.press("dru-core-1 in ge-0/3 return")
     reader.reads("dru-core-1\nhop 3 of 5")
     reader.press("eas-fw-1 stops here forward")
-    reader.press("eas-fw-1.yaml:77")
-    reader.reads("devices/eas-fw-1.yaml", "line 77 is cited")
+    reader.press("eas-fw-1.yaml:99")
+    reader.reads("devices/eas-fw-1.yaml", "line 99 is cited")
     cited = reader.wait(
         lambda: reader.driver.find_element(By.CSS_SELECTOR, ".cm-cited").text, "no line is marked"
     )
@@ -106,7 +106,7 @@ def test_looking_around_by_chart_table_and_keyboard(reader: Reader):
     reader.fill("Find anything", "wan-in rule 30")
     reader.reads("eas-fw-1: deny tcp")
     reader.labelled("Find anything").send_keys(Keys.ENTER)
-    reader.reads("line 77 is cited")
+    reader.reads("line 99 is cited")
 
 
 def test_why_the_slipway_is_reached_by_a_detour(reader: Reader):
@@ -135,3 +135,29 @@ def test_why_the_slipway_is_reached_by_a_detour(reader: Reader):
     reader.accessible()
     reader.open("/n/marram/devices/chart?layer=ospf")
     reader.reads("what the nearer device counts outward", "area 4")
+
+
+def test_why_corvane_goes_the_long_way_and_what_would_change_it(reader: Reader):
+    """A ladder of BGP, the change that mends it kept as a draft; sessions, and a policy tried."""
+    reader.log_in()
+    reader.open("/n/marram/routes?q=192.0.2.70&device=cor-edge-1")
+    reader.reads("its weight 200 is above the 0 of iBGP from ald-core-1", "out here")
+    reader.press("Work it out")
+    reader.reads("weight ≤ 0 on import from 203.0.113.5", "kept flows")
+    reader.accessible()
+    reader.press("Keep as draft")
+    reader.reads("kept among the drafts")
+    reader.open("/n/marram/routes/drafts")
+    reader.reads("weight ≤ 0 on import from 203.0.113.5", "nora, on revision")
+    reader.accessible()
+    reader.press(
+        "Drop the draft weight ≤ 0 on import from 203.0.113.5 (isle-telecom) at cor-edge-1"
+    )
+    reader.reads("There is none yet")
+    reader.open("/n/marram/routes/sessions")
+    reader.reads("44 of 45", "unreachable", "the default of filter isle-in drops it")
+    reader.accessible()
+    asked = "device=ald-edge-1&policy=from-isle&prefix=198.51.100.0/24&as-path=64510 64496"
+    reader.open(f"/n/marram/routes/policies?{asked}")
+    reader.reads("✓ accepted", "rest: not reached", "local-preference")
+    reader.accessible()

@@ -315,3 +315,50 @@ def test_loading_the_demo_twice_changes_nothing(tmp_path):
         call_command("load_demo", "--password-file", str(password))
     network = Network.objects.get()
     assert (network.revisions.count(), network.memberships.count()) == (1, 3)
+
+
+# --- sessions, policies, drafts ------------------------------------------------------------------
+
+
+def test_questions_about_bgp(network):
+    """Sessions with their reasons, a policy tried, and what it would take; refused in words."""
+    viewer = client("viewer")
+    sessions = viewer.get("/api/networks/demo/sessions").json()
+    down = [s for s in sessions["sessions"] if s["state"] != "up"]
+    assert [(s["device"], s["state"], s["file"]) for s in down] == [
+        ("ald-edge-1", "unreachable", "devices/ald-edge-1.yaml")
+    ]
+    policies = viewer.get("/api/networks/demo/policies").json()
+    assert any("import from Isle Telecom" in p["bound"] for p in policies)
+
+    def tried(route: dict) -> dict:
+        body = {"device": "ald-edge-1", "policy": "from-isle", "route": route}
+        return viewer.post("/api/networks/demo/policies/try", body, content_type="application/json")
+
+    answer = tried({"prefix": "198.51.100.0/24", "as-path": "64510 64496"}).json()
+    assert (answer["result"], answer["statement"]) == ("accept", "customers")
+    assert answer["route"]["local-preference"] == 150
+    assert tried({"as-path": "64510"}).json()["code"] == "bad_route"
+    asked = "q=192.0.2.64/26&device=cor-edge-1"
+    answers = viewer.get(f"/api/networks/demo/would-take?{asked}").json()
+    assert {a["lost_on"] for a in answers} == {"weight"}
+    assert answers[0]["changes"][0]["moves"]["flows_asked"] > 5
+    path = "/api/networks/demo/would-take"
+    assert viewer.get(f"{path}?q=192.0.2.70&device=cor-edge-1").status_code == 400
+    assert viewer.get(f"{path}?q=192.0.2.64/26&device=x").status_code == 400
+
+
+def test_drafts_are_kept_by_editors_and_seen_by_all(network):
+    body = {"text": "weight ≤ 0", "purpose": "ald-core-1", "edit": {"device": "cor-edge-1"}}
+    path = "/api/networks/demo/drafts"
+    refused = client("viewer").post(path, body, content_type="application/json")
+    assert refused.status_code == 403
+    kept = client("editor").post(path, body, content_type="application/json")
+    assert kept.status_code == 201
+    (draft,) = client("viewer").get(path).json()
+    assert (draft["text"], draft["author"], draft["revision"]) == ("weight ≤ 0", "editor", 1)
+    assert client("stranger").get(path).status_code == 404
+    assert client("viewer").delete(f"{path}/{draft['id']}").status_code == 403
+    assert client("editor").delete(f"{path}/{draft['id']}").status_code == 204
+    assert client("editor").delete(f"{path}/{draft['id']}").status_code == 404
+    assert client("viewer").get(path).json() == []

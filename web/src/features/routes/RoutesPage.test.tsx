@@ -2,7 +2,7 @@ import { screen, within } from '@testing-library/react'
 import userEvent from '@testing-library/user-event'
 import { beforeEach, expect, test } from 'vitest'
 import type { Candidate, HeldRoute, Holders, Why } from '../../api/types'
-import { serve, visit } from '../../testing'
+import { place, serve, visit } from '../../testing'
 import { RoutesPage } from './RoutesPage'
 import { ladderRungs } from './routeWords'
 
@@ -88,4 +88,35 @@ test('a filter asks the server once typing has paused, and starts from the top',
   expect(await screen.findByText('1 of 3 prefixes')).toBeInTheDocument()
   const filtered = asked.filter((each) => each.includes('/table') && each.includes('contains='))
   expect(new Set(filtered.map((each) => /contains=(\w+)/.exec(each)?.[1]))).toEqual(new Set(['rip']))
+})
+
+const edit = {
+  text: 'local preference ≥ 151 on import from 203.0.113.129 (skerry) at r1', device: 'r1', vrf: 'default', neighbour: '203.0.113.129',
+  direction: 'import', attribute: 'local-preference', value: 151, target: 'policies.p.statements.s.set.local-preference', file: 'r1.yaml', line: 9, column: 1,
+}
+
+test('what it would take is worked out when asked for, and an edit is kept as a draft', async () => {
+  const posted: unknown[] = []
+  serve(({ pathname }, request) => {
+    if (pathname.endsWith('/holders')) return holders
+    if (pathname.endsWith('/why')) return chosen
+    if (pathname.endsWith('/would-take')) {
+      return [{
+        title: 'eBGP', advertiser: 'skerry', neighbour: '203.0.113.129', lost_on: 'local_preference', sentence: '', tried: [],
+        changes: [{ ...edit, moves: { prefixes: 212, devices: 3, flows: ['upload'], flows_asked: 10 } }],
+      }]
+    }
+    if (pathname.endsWith('/drafts')) {
+      if (request.method === 'POST') posted.push(pathname)
+      return {}
+    }
+    return { devices: [], sites: [], segments: [], outside: [] }
+  })
+  visit(<RoutesPage />, '/n/net/routes?q=10.9.0.0/16&device=r1', { at: place('editor') })
+  await userEvent.click(await screen.findByRole('button', { name: 'Work it out' }))
+  expect(await screen.findByText(/local preference ≥ 151/)).toBeInTheDocument()
+  expect(screen.getByText('moves 212 prefixes on 3 devices, and 1 of 10 kept flows: upload')).toBeInTheDocument()
+  await userEvent.click(screen.getByRole('button', { name: 'Keep as draft' }))
+  expect(await screen.findByRole('link', { name: /kept among the drafts/ })).toBeInTheDocument()
+  expect(posted).toHaveLength(1)
 })
