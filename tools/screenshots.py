@@ -29,13 +29,21 @@ VIEWS = [
     ("flows-blocked", "/n/marram/flows?from=kiosk-gul&to=booking-db&as=tcp+5432", "Rules tried"),
     ("flows-branches", "/n/marram/flows?from=kiosk-brk&to=booking-web&as=tcp+8443", "Rules tried"),
     ("routes-ladder", "/n/marram/routes?q=10.64.13.0/24&device=har-yard-2", "Why har-yard-2"),
+    ("routes-bgp", "/n/marram/routes?q=198.51.100.40&device=brk-edge-1", "Why brk-edge-1"),
+    ("routes-sessions", "/n/marram/routes/sessions", "44 of 45"),
+    (
+        "routes-policy",
+        "/n/marram/routes/policies?device=ald-edge-1&policy=from-isle&prefix=198.51.100.0/24"
+        "&as-path=64510+64496",
+        "not reached",
+    ),
     ("routes-absent", "/n/marram/routes?q=10.64.14.9&device=gul-edge-1", "no specific route"),
     ("routes-table", "/n/marram/routes?table=gul-edge-1", "10.64.4.0/24"),
     ("routes-beside", "/n/marram/routes?table=brk-core-1&other=cor-core-1", "10.64.4.0/24"),
     ("devices-chart", "/n/marram/devices/chart?device=gul-edge-1", "Eastmere"),
     ("devices-list", "/n/marram/devices/list", "booking database"),
     ("devices-layer", "/n/marram/devices/chart?layer=ospf", "nearer device counts"),
-    ("devices-file", "/n/marram/devices/files?file=devices/eas-fw-1.yaml&line=77", "id: 30"),
+    ("devices-file", "/n/marram/devices/files?file=devices/eas-fw-1.yaml&line=99", "id: 30"),
     ("devices-findings", "/n/marram/devices/findings", "is shut"),
     ("import", "/n/marram/import", "Drop device files"),
 ]
