@@ -46,7 +46,7 @@ def main() -> None:
     began = time.perf_counter()
     rows = domain.rows(state.rib, {})
     tables = time.perf_counter() - began
-    print(f"{len(rows):,} rows of BGP, {len(domain._classes):,} classes of prefixes")
+    print(f"{len(rows):,} rows of BGP, {len(domain.classes):,} classes of prefixes")
     random = np.random.default_rng(1)
     keys = [rows["prefix"].copy(), rows["table"].copy()]
     keys = [random.integers(0, 5, len(rows)) for _ in range(KEYS - len(keys))] + keys

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from routrel.control.bgp.explaining import chosen_path, hearings_into, offers
 from routrel.control.bgp.sessions import Session, SessionState
 from routrel.control.converge import State
 from routrel.model.place import NOWHERE
@@ -29,8 +30,8 @@ def bgp_reasons(state: State, table: int, number: int | None) -> Iterator[Absenc
         for session in domain.sessions:
             if session.local == index and session.state is not SessionState.UP:
                 yield from _down(state, session, number)
-        for hearing in domain.hearings_into(index):
-            lacks = domain.chosen_path(hearing.sender, number) is None
+        for hearing in hearings_into(domain, index):
+            lacks = chosen_path(domain, hearing.sender, number) is None
             if lacks and hearing.sender not in seen and domain.speakers[hearing.sender].instance:
                 seen.add(hearing.sender)
                 pending.append(hearing.sender)
@@ -40,7 +41,7 @@ def _stops(state: State, index: int, number: int) -> Iterator[AbsenceStep]:
     """What keeps the prefix from one speaker, by each of its sessions that are up."""
     domain = state.protocols.bgp
     name = domain.speakers[index].name
-    for offer in domain.offers(index, number):
+    for offer in offers(domain, index, number):
         sender = domain.speakers[offer.hearing.sender].name if offer.hearing else name
         if offer.sent is not None and offer.sent.stopped is not None:
             stopped = offer.sent.stopped
@@ -79,7 +80,7 @@ def _down(state: State, session: Session, number: int) -> Iterator[AbsenceStep]:
     announced = remote.outside is not None and any(
         prefix in item.prefixes for item in remote.outside.announces
     )
-    if announced or domain.chosen_path(session.remote, number) is not None:
+    if announced or chosen_path(domain, session.remote, number) is not None:
         local = domain.speakers[session.local].name
         yield AbsenceStep(
             kind="session_down",

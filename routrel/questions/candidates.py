@@ -13,7 +13,8 @@ from ipaddress import IPv4Address
 from typing import Any
 
 from routrel.control.bgp.decision import BGP_RUNGS, Entrant
-from routrel.control.bgp.domain import BGP_PATH_TYPES, Offer
+from routrel.control.bgp.domain import BGP_PATH_TYPES
+from routrel.control.bgp.explaining import Offer, offers
 from routrel.control.bgp.paths import Learned, OwnKind, Path
 from routrel.control.bgp.speakers import Speaker
 from routrel.control.converge import State
@@ -331,7 +332,7 @@ def speaker_candidates(state: State, index: int, prefix: int) -> list[Candidate]
 def _heard_by(state: State, index: int, prefix: int) -> Iterator[Candidate]:
     domain = state.protocols.bgp
     speaker = domain.speakers[index]
-    for offer in domain.offers(index, prefix):
+    for offer in offers(domain, index, prefix):
         sender = domain.speakers[offer.hearing.sender].name if offer.hearing else None
         if offer.path is not None:
             yield _bgp_candidate(speaker, sender, offer, offer.path)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from routrel.control.bgp.explaining import exchanged
 from routrel.control.bgp.paths import Learned
 from routrel.control.bgp.sessions import Session, SessionState
 from routrel.control.converge import State
@@ -39,7 +40,7 @@ def _session(state: State, session: Session) -> Json:
     settings = session.settings
     # The place of what keeps it down, else of the neighbour itself.
     down = session.state is not SessionState.UP and session.place.line
-    taken, sent = domain.exchanged(session)
+    taken, sent = exchanged(domain, session)
     return {
         "device": local.name,
         "vrf": local.vrf.name if local.vrf else "",

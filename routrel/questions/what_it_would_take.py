@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from routrel.control.bgp.domain import Offer
+from routrel.control.bgp.explaining import Offer, hearings_into, offers
 from routrel.control.bgp.paths import Learned, Path
 from routrel.control.bgp.sessions import Hearing
 from routrel.control.converge import State, converge
@@ -306,7 +306,7 @@ class _Proposals:
 
     def _offer(self, candidate: Candidate) -> Offer | None:
         index = self.domain.index_of[self.device, self.vrf]
-        for offer in self.domain.offers(index, self.prefix):
+        for offer in offers(self.domain, index, self.prefix):
             address = str(offer.hearing.sender_address) if offer.hearing else None
             if address == candidate.values.get("neighbour_address") and (
                 offer.sent is None or offer.sent.path is not None
@@ -347,7 +347,7 @@ class _Proposals:
                 return None
             passed.add(here)
             offer = next(
-                (o for o in self.domain.offers(here, self.prefix) if o.lost_on is None), None
+                (o for o in offers(self.domain, here, self.prefix) if o.lost_on is None), None
             )
         return None
 
@@ -357,7 +357,7 @@ class _Proposals:
         back = {here}
         pending = [here]
         while pending:
-            for hearing in self.domain.hearings_into(pending.pop(0)):
+            for hearing in hearings_into(self.domain, pending.pop(0)):
                 if hearing.relation is Learned.INTERNAL:
                     if hearing.sender == border:
                         return hearing

@@ -6,6 +6,7 @@ import ipaddress
 import textwrap
 from typing import Any
 
+from routrel.control.bgp.explaining import chosen_path
 from routrel.control.converge import State
 from routrel.questions.routes import RouteQuestion, explain_route
 from tests.engine.nets import state
@@ -137,4 +138,4 @@ def chosen(net: State, name: str, prefix: str = P) -> Any:
     domain = net.protocols.bgp
     index = next(n for n, speaker in enumerate(domain.speakers) if speaker.name == name)
     number = net.rib.interning.prefixes.number(ipaddress.ip_network(prefix))
-    return None if number is None else domain.chosen_path(index, number)
+    return None if number is None else chosen_path(domain, index, number)

@@ -7,6 +7,7 @@ import textwrap
 
 import pytest
 
+from routrel.control.bgp.explaining import disputes, offers
 from routrel.control.policy.as_paths import as_path_text
 from tests.engine.bgp_nets import P, chosen, edge, losers, mesh, problems, used, why
 from tests.engine.nets import device, ring, route, state, told, ways
@@ -384,7 +385,7 @@ def test_an_aggregate_stands_for_its_parts(said, path, communities, atomic):
     told_b = {
         text
         for text in ("198.51.100.0/23", "198.51.100.0/24", "198.51.101.0/24")
-        for offer in heard.offers(index, numbers.number(ipaddress.ip_network(text)))
+        for offer in offers(heard, index, numbers.number(ipaddress.ip_network(text)))
         if offer.path is not None
     }
     assert told_b == {"198.51.100.0/23"}
@@ -439,7 +440,7 @@ def test_three_routers_that_each_prefer_the_next_never_settle():
     net = circle({"r2": "r3", "r3": "r4", "r4": "r2"}, "r1-r2 r1-r3 r1-r4 r2-r3 r3-r4 r4-r2")
     assert not net.converged
     assert {doubt.device for doubt in net.unsettled} == {"r2", "r3", "r4"}
-    (dispute,) = net.protocols.bgp.disputes()
+    (dispute,) = disputes(net.protocols.bgp)
     assert set(dispute.speakers) == {"r2", "r3", "r4"}
     assert {name for name, _, _ in dispute.moves} == {"r2", "r3", "r4"}
     finding = next(f for f in net.findings if f.code == "bgp_dispute")
@@ -452,7 +453,7 @@ def test_two_routers_that_prefer_each_other_settle_in_two_ways():
     net = circle({"r2": "r3", "r3": "r2"}, "r1-r2 r1-r3 r2-r3")
     assert net.converged
     assert {doubt.device for doubt in net.ordered} == {"r2", "r3"}
-    (dispute,) = net.protocols.bgp.disputes()
+    (dispute,) = disputes(net.protocols.bgp)
     assert {(order[0], dict(chosen)[order[0]]) for order, chosen in dispute.outcomes} == {
         ("r2", "r1"), ("r3", "r1"),
     }  # fmt: skip
@@ -465,4 +466,4 @@ def test_two_routers_that_prefer_each_other_settle_in_two_ways():
 
 
 def test_ring_without_bgp_has_no_disputes():
-    assert list(ring("r1-r2:10").protocols.bgp.disputes()) == []
+    assert list(disputes(ring("r1-r2:10").protocols.bgp)) == []

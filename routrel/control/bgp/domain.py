@@ -11,7 +11,7 @@ import numpy as np
 
 from routrel.control.bgp.carrying import Carrier, Key, Numbering
 from routrel.control.bgp.classes import Grouping, Origins, PrefixClass
-from routrel.control.bgp.decision import Choice, Decision, Entrant, entrant
+from routrel.control.bgp.decision import Decision, Entrant, entrant
 from routrel.control.bgp.leaves import LeafTables, is_leaf
 from routrel.control.bgp.origination import (
     aggregated_path,
@@ -21,10 +21,9 @@ from routrel.control.bgp.origination import (
 )
 from routrel.control.bgp.paths import Learned, OwnKind, Path, PathNumbers
 from routrel.control.bgp.resolve import Resolution, Resolver
-from routrel.control.bgp.sessions import Hearing, Session, Sessions, SessionState
+from routrel.control.bgp.sessions import Hearing, Session, Sessions
 from routrel.control.bgp.speakers import Speaker, bgp_speakers
 from routrel.control.bgp.spread import Arena, Numbers, Outcome, Spread
-from routrel.control.bgp.transfer import Passage
 from routrel.control.bgp.treatment import Chain, chain_of
 from routrel.control.packets.reach import Reach
 from routrel.control.redistribute import Injected
@@ -41,12 +40,12 @@ from routrel.control.rib.candidates import (
     no_rows,
 )
 from routrel.control.rib.table import Rib
-from routrel.model.addresses import Address, Prefix
+from routrel.model.addresses import Address
 from routrel.model.bgp import BgpMultipath
 from routrel.model.policy import PolicyUse
 from routrel.topology.segments import Topology
 
-__all__ = ["BGP_PATH_TYPES", "BgpDomain", "BgpMemory", "Dispute", "Offer"]
+__all__ = ["BGP_PATH_TYPES", "BgpDomain", "BgpMemory", "ClassResult", "Round", "own_of"]
 
 BGP_PATH_TYPES = {
     Learned.OWN: PathType.NONE,
@@ -107,33 +106,8 @@ class BgpMemory:
         return made
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Dispute:
-    """Prefixes whose outcome is not certain."""
-
-    prefixes: tuple[Prefix, ...]
-    speakers: tuple[str, ...]  #: whose choice is not certain
-    moves: tuple[tuple[str, str, str], ...]  #: speaker, before, after: repeat for ever
-    outcomes: tuple[tuple[tuple[str, ...], tuple[tuple[str, str], ...]], ...]
-    #: stable outcomes: who settles in which order, and what each contested speaker then uses
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Offer:
-    """What a speaker has of a prefix from one neighbour, or of its own."""
-
-    code: int  #: of the path; -1 where nothing came of it
-    path: Path | None
-    hearing: Hearing | None  #: None: its own
-    sent: Passage | None
-    taken: Passage | None
-    resolution: Resolution | None = None
-    lost_on: str | None = None
-    entrant: Entrant | None = None
-
-
 @dataclass(slots=True)
-class _Round:
+class Round:
     """What holds while the tables are looked at once."""
 
     resolver: Resolver
@@ -175,10 +149,10 @@ class BgpDomain:
         self.known = 0  #: how many prefixes there are
         self._results: dict[Hashable, ClassResult] = {}
         self._chains, self._chain_at = self._bound_policies()
-        self._round: _Round | None = None
-        self._carried: tuple[_Round, list[int]] | None = None
-        self._classes: list[tuple[PrefixClass, ClassResult]] = []
-        self._class_of: dict[int, int] = {}
+        self.round: Round | None = None
+        self.carried: tuple[Round, list[int]] | None = None
+        self.classes: list[tuple[PrefixClass, ClassResult]] = []
+        self.class_of: dict[int, int] = {}
         self._grouping: tuple[object, Grouping] | None = None
         self._last: tuple[object, dict[tuple[int, Address], Resolution], Rows] | None = None
         self._outside = [
@@ -224,10 +198,10 @@ class BgpDomain:
         environment = (tuple(made.ids), tuple(self._identity(s) for s in range(len(self.speakers))))
         key = (environment, origins, tuple(held.tobytes() for held in silenced))
         if self._last is not None and self._last[0] == key and _same(made.resolver, self._last[1]):
-            self._round = made
+            self.round = made
             made.resolver.known.update(self._last[1])
             return self._last[2]
-        self._round = made
+        self.round = made
         remembered = self.memory.remembered(environment, made.resolver)
         self._results = remembered.results
         rows = self._spread_all(made, origins, silenced)
@@ -235,7 +209,7 @@ class BgpDomain:
         self._last = (key, dict(made.resolver.known), rows)
         return rows
 
-    def _look(self, view: Rib) -> _Round:
+    def _look(self, view: Rib) -> Round:
         """Sessions and their hearings as the tables let them be."""
         judged = Sessions(self.topology, self.speakers, Reach(self.topology, view))
         self.sessions = judged.all()
@@ -258,7 +232,7 @@ class BgpDomain:
                     ),
                 )
             )
-        return _Round(
+        return Round(
             resolver=Resolver(view, self.speakers),
             sessions=self.sessions,
             hearings=hearings,
@@ -350,7 +324,7 @@ class BgpDomain:
 
     def _spread_all(
         self,
-        made: _Round,
+        made: Round,
         origins: dict[int, list[tuple[int, int]]],
         silenced: list[np.ndarray],
     ) -> Rows:
@@ -379,7 +353,7 @@ class BgpDomain:
             () if place in waiting or numbers[place] in defaults else found
             for place, found in enumerate(listed)
         ]
-        self._classes, self._class_of = [], {}
+        self.classes, self.class_of = [], {}
         self.unsettled, self.ordered = set(), set()
         self.known = len(numbers)
         for item in grouping.classes(plain, silent, alone):
@@ -416,7 +390,7 @@ class BgpDomain:
         return found
 
     def _aggregated(
-        self, made: _Round, grouping: Grouping, stated: Sequence[tuple[int, int]]
+        self, made: Round, grouping: Grouping, stated: Sequence[tuple[int, int]]
     ) -> Iterator[tuple[int, int]]:
         """The own paths that aggregates to one prefix give, from what their speakers hold."""
         for index, place in stated:
@@ -425,19 +399,19 @@ class BgpDomain:
                 continue
             aggregate = speaker.instance.aggregates[place]
             parts = grouping.numbers[grouping.parts_of(aggregate.prefix)]
-            classes = {self._class_of[n] for n in parts.tolist() if n in self._class_of}
+            classes = {self.class_of[n] for n in parts.tolist() if n in self.class_of}
             codes = made.carrier.codes
             held = [
                 self.memory.paths[codes.path(chosen[0])]
                 for number in sorted(classes)
-                if (chosen := self._classes[number][1].outcome.chosen[index])
+                if (chosen := self.classes[number][1].outcome.chosen[index])
             ]
             path = aggregated_path(speaker, aggregate, held)
             if path is not None:
                 yield index, self.memory.paths.add(path)
 
     def _next_hop_addresses(
-        self, made: _Round, origins: dict[int, list[tuple[int, int]]]
+        self, made: Round, origins: dict[int, list[tuple[int, int]]]
     ) -> set[Address]:
         """Every address that may become a next hop."""
         found: set[Address] = set()
@@ -457,11 +431,11 @@ class BgpDomain:
     # --- one class -----------------------------------------------------------------------------
 
     def _keep(self, item: PrefixClass, result: ClassResult) -> None:
-        number = len(self._classes)
-        self._classes.append((item, result))
+        number = len(self.classes)
+        self.classes.append((item, result))
         members = item.members.tolist()
         for member in members:
-            self._class_of[member] = number
+            self.class_of[member] = number
         tables = self.interning.table_numbers
         outcome = result.outcome
         for speaker in outcome.contested:
@@ -470,15 +444,15 @@ class BgpDomain:
                 doubts = self.unsettled if outcome.cycle else self.ordered
                 doubts.update((tables[table], member) for member in members)
 
-    def _result(self, made: _Round, item: PrefixClass) -> ClassResult:
+    def _result(self, made: Round, item: PrefixClass) -> ClassResult:
         found = self._results.get(item.key)
         if found is None:
             self.anew.update(item.members.tolist())
             complete = item.alone
-            outcome = Spread(self._arena(made, item, complete=complete)).settle()
+            outcome = Spread(self.arena(made, item, complete=complete)).settle()
             if outcome.contested and not complete:
                 complete = True
-                outcome = Spread(self._arena(made, item, complete=True)).settle()
+                outcome = Spread(self.arena(made, item, complete=True)).settle()
             found = ClassResult(
                 outcome=outcome,
                 rows=tuple(self._class_rows(made, item, outcome)),
@@ -488,13 +462,13 @@ class BgpDomain:
             self._results[item.key] = found
         return found
 
-    def _arena(self, made: _Round, item: PrefixClass, *, complete: bool) -> Arena:
+    def arena(self, made: Round, item: PrefixClass, *, complete: bool) -> Arena:
         """What a class spreads through; leaves are in it only where it is to be complete."""
         codes = made.carrier.codes
         own: list[list[int]] = [[] for _ in self.speakers]
         for speaker, number in item.origins:
             own[speaker].append(codes.code(number, -1))
-        defaults = self._default_senders(made, item)
+        defaults = self.default_senders(made, item)
         outside = [speaker.outside is not None for speaker in self.speakers]
         lane, kept_back = item.lane, item.lane.kept_back
         passes = made.carrier.passes
@@ -533,7 +507,7 @@ class BgpDomain:
             unasked=tuple(defaults),
         )
 
-    def _default_senders(self, made: _Round, item: PrefixClass) -> dict[int, int]:
+    def default_senders(self, made: Round, item: PrefixClass) -> dict[int, int]:
         """For a default route: the hearings that carry one of their own, with its path."""
         found: dict[int, int] = {}
         if item.prefix.prefixlen > 0:
@@ -546,7 +520,7 @@ class BgpDomain:
                     found[place] = self.memory.paths.add(path)
         return found
 
-    def _entering(self, made: _Round, item: PrefixClass) -> Callable[[int, int], Entrant | None]:
+    def _entering(self, made: Round, item: PrefixClass) -> Callable[[int, int], Entrant | None]:
         """A function from speaker and code to its entrant; None: not usable."""
         known: dict[tuple[int, int], Entrant | None] = {} if item.alone else made.entrants
 
@@ -555,15 +529,15 @@ class BgpDomain:
         def enter(speaker: int, code: int) -> Entrant | None:
             key = (speaker, code)
             if key not in known:
-                resolution = self._resolution(made, item, speaker, paths[codes.path(code)])
+                resolution = self.resolution(made, item, speaker, paths[codes.path(code)])
                 known[key] = (
-                    None if resolution.problem else self._entrant(made, speaker, code, resolution)
+                    None if resolution.problem else self.entrant_of(made, speaker, code, resolution)
                 )
             return known[key]
 
         return enter
 
-    def _resolution(self, made: _Round, item: PrefixClass, speaker: int, path: Path) -> Resolution:
+    def resolution(self, made: Round, item: PrefixClass, speaker: int, path: Path) -> Resolution:
         if path.learned is Learned.OWN or self.speakers[speaker].outside:
             return Resolution(())
         if path.discard:
@@ -574,7 +548,7 @@ class BgpDomain:
             return made.resolver.for_prefix(speaker, path.next_hop, item.prefix)
         return made.resolver.of(speaker, path.next_hop)
 
-    def _entrant(self, made: _Round, speaker: int, code: int, resolution: Resolution) -> Entrant:
+    def entrant_of(self, made: Round, speaker: int, code: int, resolution: Resolution) -> Entrant:
         path = self.memory.paths[made.carrier.codes.path(code)]
         place = made.carrier.codes.place(code)
         hearing = made.hearings[place] if place >= 0 else None
@@ -592,7 +566,7 @@ class BgpDomain:
         )
 
     def _class_rows(
-        self, made: _Round, item: PrefixClass, outcome: Outcome
+        self, made: Round, item: PrefixClass, outcome: Outcome
     ) -> Iterator[tuple[int, int, int, int]]:
         """The rows of devices for one prefix of a class."""
         enter = self._entering(made, item)
@@ -607,7 +581,7 @@ class BgpDomain:
             used: Sequence[int] = chosen[:1]
             multipath = instance.multipath
             if max(multipath.external, multipath.internal) > 1:
-                numbers = [codes.code(number, -1) for number in _own_of(item, index)]
+                numbers = [codes.code(number, -1) for number in own_of(item, index)]
                 for heard in outcome.heard[index].values():
                     numbers.extend(heard)
                 entrants = [e for n in numbers if (e := enter(index, n)) is not None]
@@ -630,7 +604,7 @@ class BgpDomain:
                 continue
             hops: list[NextHop] = []
             for number in used:
-                found = self._resolution(made, item, index, paths[codes.path(number)])
+                found = self.resolution(made, item, index, paths[codes.path(number)])
                 hops.extend(found.next_hops)
             discard = hops[:1] == [DISCARD]
             external = path.learned is Learned.EXTERNAL
@@ -649,10 +623,10 @@ class BgpDomain:
                 ),
             )
 
-    def _expanded(self, made: _Round) -> Rows:
+    def _expanded(self, made: Round) -> Rows:
         """The rows of all classes for all their prefixes."""
         blocks = []
-        for item, result in self._classes:
+        for item, result in self.classes:
             if not result.rows:
                 continue
             rows = np.array(result.rows, dtype=np.int64)
@@ -667,9 +641,9 @@ class BgpDomain:
         blocks += self._leaf_rows(made)
         return np.concatenate(blocks) if blocks else no_rows()
 
-    def _leaf_rows(self, made: _Round) -> list[Rows]:
+    def _leaf_rows(self, made: Round) -> list[Rows]:
         """The rows of leaves, for all classes that have been spread without them."""
-        plain = [(item, result) for item, result in self._classes if not result.complete]
+        plain = [(item, result) for item, result in self.classes if not result.complete]
         if not plain:
             return []
         members = np.concatenate([item.members for item, _ in plain]).astype(np.int64)
@@ -685,181 +659,6 @@ class BgpDomain:
             of[order],
         )
 
-    # --- explanations --------------------------------------------------------------------------
-
-    def offers(self, index: int, prefix: int) -> list[Offer]:
-        """Everything a speaker has or is kept from having of a prefix, and where each one lost.
-
-        What a neighbour has, but does not send or is not taken, is there too, without a path.
-        """
-        with self.memory.lock:
-            return self._offers(index, prefix)
-
-    def _offers(self, index: int, prefix: int) -> list[Offer]:
-        number = self._class_of.get(prefix)
-        made = self._round
-        if number is None or made is None:
-            return []
-        item, result = self._classes[number]
-        item = replace(item, prefix=self.interning.prefixes.prefixes[prefix])
-        found = [
-            Offer(
-                code=made.carrier.codes.code(own, -1),
-                path=self.memory.paths[own],
-                hearing=None,
-                sent=None,
-                taken=None,
-            )
-            for own in _own_of(item, index)
-        ]
-        for place in made.into[index]:
-            found.extend(self._offered(made, item, result, place))
-        return self._judged(made, item, index, found)
-
-    def _offered(
-        self, made: _Round, item: PrefixClass, result: ClassResult, place: int
-    ) -> Iterator[Offer]:
-        hearing = made.hearings[place]
-        if item.prefix.version not in hearing.versions:
-            return
-        defaults = self._default_senders(made, item)
-        chosen = result.outcome.chosen[hearing.sender]
-        count = hearing.sender_settings.add_paths or 1
-        codes = made.carrier.codes
-        if place in defaults:
-            chosen = (codes.code(defaults[place], -1),)
-        elif item.lane.kept_back[hearing.sender]:
-            return
-        elif not self.speakers[hearing.sender].outside:
-            chosen = chosen[:count]
-        transfers = made.carrier.transfers
-        for code in chosen:
-            came = codes.place(code)
-            came_by = made.hearings[came] if came >= 0 else None
-            held = self.memory.paths[codes.path(code)]
-            sent = transfers.announced(hearing, came_by, held, item.prefix)
-            taken = None
-            path = None
-            if sent.path is not None:
-                taken = transfers.heard(hearing, sent.path, item.prefix)
-                path = taken.path
-            yield Offer(
-                code=-1 if path is None else codes.code(self.memory.paths.add(path), place),
-                path=path,
-                hearing=hearing,
-                sent=sent,
-                taken=taken,
-            )
-
-    def _judged(
-        self, made: _Round, item: PrefixClass, index: int, found: list[Offer]
-    ) -> list[Offer]:
-        """The offers with their resolutions, and where each lost."""
-        entrants: list[Entrant] = []
-        resolved = []
-        for offer in found:
-            if offer.path is not None:
-                resolution = self._resolution(made, item, index, offer.path)
-                entered = None
-                if not resolution.problem:
-                    entered = self._entrant(made, index, offer.code, resolution)
-                    entrants.append(entered)
-                offer = replace(offer, resolution=resolution, entrant=entered)
-            resolved.append(offer)
-        choice: Choice = self.decisions[index].choose(entrants)
-        return [
-            replace(
-                offer,
-                lost_on="usable" if offer.entrant is None else choice.lost_on.get(offer.code),
-            )
-            for offer in resolved
-        ]
-
-    def chosen_path(self, index: int, prefix: int) -> Path | None:
-        """What a speaker announces on for a prefix; None where it has nothing."""
-        number = self._class_of.get(prefix)
-        if number is None:
-            return None
-        chosen = self._classes[number][1].outcome.chosen[index]
-        if self._round is None:
-            return None
-        if not chosen and index in self._round.leaves:
-            return next((o.path for o in self.offers(index, prefix) if o.lost_on is None), None)
-        return self.memory.paths[self._round.carrier.codes.path(chosen[0])] if chosen else None
-
-    def hearings_into(self, index: int) -> list[Hearing]:
-        """The hearings of a speaker as receiver."""
-        made = self._round
-        return [made.hearings[place] for place in made.into[index]] if made else []
-
-    def exchanged(self, session: Session) -> tuple[int | None, int | None]:
-        """How many prefixes a device takes from a neighbour, and how many that one takes of it.
-
-        None where the session is down.
-        """
-        made = self._round
-        if made is None or session.state is not SessionState.UP:
-            return None, None
-        if self._carried is None or self._carried[0] is not made:
-            counts = [0] * len(made.hearings)
-            for item, result in self._classes:
-                sent = self._arena(made, item, complete=False).sent
-                for place, hearing in enumerate(made.hearings):
-                    if sent(place, result.outcome.chosen[hearing.sender]):
-                        counts[place] += len(item.members)
-            self._carried = (made, counts)
-        ends = (session.local_address, session.remote_address)
-        found: dict[tuple[Address | None, Address | None, int | None], int] = {}
-        for place, hearing in enumerate(made.hearings):
-            found[hearing.sender_address, hearing.receiver_address, hearing.sender] = place
-        counts = self._carried[1]
-        taken = found.get((ends[1], ends[0], session.remote))
-        sent_by = found.get((ends[0], ends[1], session.local))
-        return (
-            None if taken is None else counts[taken],
-            None if sent_by is None else counts[sent_by],
-        )
-
-    def disputes(self) -> Iterator[Dispute]:
-        """What does not settle, or settles in more than one way."""
-        for item, result in self._classes:
-            outcome = result.outcome
-            if not outcome.contested:
-                continue
-            prefixes = [self.interning.prefixes.prefixes[n] for n in item.members.tolist()]
-            yield Dispute(
-                prefixes=tuple(prefixes),
-                speakers=tuple(self.speakers[n].name for n in outcome.contested),
-                moves=tuple(
-                    (
-                        self.speakers[move.speaker].name,
-                        self._way(move.before),
-                        self._way(move.after),
-                    )
-                    for move in outcome.cycle
-                ),
-                outcomes=tuple(
-                    (
-                        tuple(self.speakers[n].name for n in state.order),
-                        tuple(
-                            (self.speakers[n].name, self._way(state.chosen[n]))
-                            for n in outcome.contested
-                        ),
-                    )
-                    for state in outcome.others
-                ),
-            )
-
-    def _way(self, chosen: Numbers) -> str:
-        """From whom a speaker has what it chose."""
-        if not chosen:
-            return "nothing"
-        made = self._round
-        place = made.carrier.codes.place(chosen[0]) if made else -1
-        if made is None or place < 0:
-            return "its own"
-        return self.speakers[made.hearings[place].sender].name
-
 
 def _chain_key(speaker: Speaker, uses: tuple[PolicyUse, ...] | None) -> object:
     return speaker.table, tuple(use.policy for use in uses or ())
@@ -870,5 +669,6 @@ def _same(resolver: Resolver, before: dict[tuple[int, Address], Resolution]) -> 
     return all(resolver.of(*key) == resolution for key, resolution in before.items())
 
 
-def _own_of(item: PrefixClass, index: int) -> list[int]:
+def own_of(item: PrefixClass, index: int) -> list[int]:
+    """The numbers of a speaker's own paths for a class."""
     return [number for speaker, number in item.origins if speaker == index]

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from itertools import combinations
 
-from routrel.control.bgp.domain import BgpDomain, Dispute
+from routrel.control.bgp.domain import BgpDomain
+from routrel.control.bgp.explaining import Dispute, disputes
 from routrel.control.bgp.paths import Learned
 from routrel.control.bgp.sessions import Session, SessionState
 from routrel.control.bgp.speakers import Speaker
@@ -50,7 +51,7 @@ def bgp_findings(domain: BgpDomain) -> Iterator[Finding]:
                 said.add(key)
                 yield finding
     yield from _differing_settings(domain)
-    for dispute in domain.disputes():
+    for dispute in disputes(domain):
         yield _dispute_finding(domain, dispute)
 
 

@@ -1,0 +1,225 @@
+"""What BGP speakers hold of a prefix, and why; computed when somebody asks, for it alone."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+
+from routrel.control.bgp.classes import PrefixClass
+from routrel.control.bgp.decision import Choice, Entrant
+from routrel.control.bgp.domain import BgpDomain, ClassResult, Round, own_of
+from routrel.control.bgp.paths import Path
+from routrel.control.bgp.resolve import Resolution
+from routrel.control.bgp.sessions import Hearing, Session, SessionState
+from routrel.control.bgp.spread import Numbers
+from routrel.control.bgp.transfer import Passage
+from routrel.model.addresses import Address, Prefix
+
+__all__ = ["Dispute", "Offer", "chosen_path", "disputes", "exchanged", "hearings_into", "offers"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Dispute:
+    """Prefixes whose outcome is not certain."""
+
+    prefixes: tuple[Prefix, ...]
+    speakers: tuple[str, ...]  #: whose choice is not certain
+    moves: tuple[tuple[str, str, str], ...]  #: speaker, before, after: repeat for ever
+    outcomes: tuple[tuple[tuple[str, ...], tuple[tuple[str, str], ...]], ...]
+    #: stable outcomes: who settles in which order, and what each contested speaker then uses
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Offer:
+    """What a speaker has of a prefix from one neighbour, or of its own."""
+
+    code: int  #: of the path; -1 where nothing came of it
+    path: Path | None
+    hearing: Hearing | None  #: None: its own
+    sent: Passage | None
+    taken: Passage | None
+    resolution: Resolution | None = None
+    lost_on: str | None = None
+    entrant: Entrant | None = None
+
+
+def offers(domain: BgpDomain, index: int, prefix: int) -> list[Offer]:
+    """Everything a speaker has or is kept from having of a prefix, and where each one lost.
+
+    What a neighbour has, but does not send or is not taken, is there too, without a path.
+    """
+    with domain.memory.lock:
+        return _offers(domain, index, prefix)
+
+
+def _offers(domain: BgpDomain, index: int, prefix: int) -> list[Offer]:
+    number = domain.class_of.get(prefix)
+    made = domain.round
+    if number is None or made is None:
+        return []
+    item, result = domain.classes[number]
+    item = replace(item, prefix=domain.interning.prefixes.prefixes[prefix])
+    found = [
+        Offer(
+            code=made.carrier.codes.code(own, -1),
+            path=domain.memory.paths[own],
+            hearing=None,
+            sent=None,
+            taken=None,
+        )
+        for own in own_of(item, index)
+    ]
+    for place in made.into[index]:
+        found.extend(_offered(domain, made, item, result, place))
+    return _judged(domain, made, item, index, found)
+
+
+def _offered(
+    domain: BgpDomain, made: Round, item: PrefixClass, result: ClassResult, place: int
+) -> Iterator[Offer]:
+    hearing = made.hearings[place]
+    if item.prefix.version not in hearing.versions:
+        return
+    defaults = domain.default_senders(made, item)
+    chosen = result.outcome.chosen[hearing.sender]
+    count = hearing.sender_settings.add_paths or 1
+    codes = made.carrier.codes
+    if place in defaults:
+        chosen = (codes.code(defaults[place], -1),)
+    elif item.lane.kept_back[hearing.sender]:
+        return
+    elif not domain.speakers[hearing.sender].outside:
+        chosen = chosen[:count]
+    transfers = made.carrier.transfers
+    for code in chosen:
+        came = codes.place(code)
+        came_by = made.hearings[came] if came >= 0 else None
+        held = domain.memory.paths[codes.path(code)]
+        sent = transfers.announced(hearing, came_by, held, item.prefix)
+        taken = None
+        path = None
+        if sent.path is not None:
+            taken = transfers.heard(hearing, sent.path, item.prefix)
+            path = taken.path
+        yield Offer(
+            code=-1 if path is None else codes.code(domain.memory.paths.add(path), place),
+            path=path,
+            hearing=hearing,
+            sent=sent,
+            taken=taken,
+        )
+
+
+def _judged(
+    domain: BgpDomain, made: Round, item: PrefixClass, index: int, found: list[Offer]
+) -> list[Offer]:
+    """The offers with their resolutions, and where each lost."""
+    entrants: list[Entrant] = []
+    resolved = []
+    for offer in found:
+        if offer.path is not None:
+            resolution = domain.resolution(made, item, index, offer.path)
+            entered = None
+            if not resolution.problem:
+                entered = domain.entrant_of(made, index, offer.code, resolution)
+                entrants.append(entered)
+            offer = replace(offer, resolution=resolution, entrant=entered)
+        resolved.append(offer)
+    choice: Choice = domain.decisions[index].choose(entrants)
+    return [
+        replace(
+            offer,
+            lost_on="usable" if offer.entrant is None else choice.lost_on.get(offer.code),
+        )
+        for offer in resolved
+    ]
+
+
+def chosen_path(domain: BgpDomain, index: int, prefix: int) -> Path | None:
+    """What a speaker announces on for a prefix; None where it has nothing."""
+    number = domain.class_of.get(prefix)
+    if number is None:
+        return None
+    chosen = domain.classes[number][1].outcome.chosen[index]
+    if domain.round is None:
+        return None
+    if not chosen and index in domain.round.leaves:
+        return next((o.path for o in offers(domain, index, prefix) if o.lost_on is None), None)
+    return domain.memory.paths[domain.round.carrier.codes.path(chosen[0])] if chosen else None
+
+
+def hearings_into(domain: BgpDomain, index: int) -> list[Hearing]:
+    """The hearings of a speaker as receiver."""
+    made = domain.round
+    return [made.hearings[place] for place in made.into[index]] if made else []
+
+
+def exchanged(domain: BgpDomain, session: Session) -> tuple[int | None, int | None]:
+    """How many prefixes a device takes from a neighbour, and how many that one takes of it.
+
+    None where the session is down.
+    """
+    made = domain.round
+    if made is None or session.state is not SessionState.UP:
+        return None, None
+    if domain.carried is None or domain.carried[0] is not made:
+        counts = [0] * len(made.hearings)
+        for item, result in domain.classes:
+            sent = domain.arena(made, item, complete=False).sent
+            for place, hearing in enumerate(made.hearings):
+                if sent(place, result.outcome.chosen[hearing.sender]):
+                    counts[place] += len(item.members)
+        domain.carried = (made, counts)
+    ends = (session.local_address, session.remote_address)
+    found: dict[tuple[Address | None, Address | None, int | None], int] = {}
+    for place, hearing in enumerate(made.hearings):
+        found[hearing.sender_address, hearing.receiver_address, hearing.sender] = place
+    counts = domain.carried[1]
+    taken = found.get((ends[1], ends[0], session.remote))
+    sent_by = found.get((ends[0], ends[1], session.local))
+    return (
+        None if taken is None else counts[taken],
+        None if sent_by is None else counts[sent_by],
+    )
+
+
+def disputes(domain: BgpDomain) -> Iterator[Dispute]:
+    """What does not settle, or settles in more than one way."""
+    for item, result in domain.classes:
+        outcome = result.outcome
+        if not outcome.contested:
+            continue
+        prefixes = [domain.interning.prefixes.prefixes[n] for n in item.members.tolist()]
+        yield Dispute(
+            prefixes=tuple(prefixes),
+            speakers=tuple(domain.speakers[n].name for n in outcome.contested),
+            moves=tuple(
+                (
+                    domain.speakers[move.speaker].name,
+                    _way(domain, move.before),
+                    _way(domain, move.after),
+                )
+                for move in outcome.cycle
+            ),
+            outcomes=tuple(
+                (
+                    tuple(domain.speakers[n].name for n in state.order),
+                    tuple(
+                        (domain.speakers[n].name, _way(domain, state.chosen[n]))
+                        for n in outcome.contested
+                    ),
+                )
+                for state in outcome.others
+            ),
+        )
+
+
+def _way(domain: BgpDomain, chosen: Numbers) -> str:
+    """From whom a speaker has what it chose."""
+    if not chosen:
+        return "nothing"
+    made = domain.round
+    place = made.carrier.codes.place(chosen[0]) if made else -1
+    if made is None or place < 0:
+        return "its own"
+    return domain.speakers[made.hearings[place].sender].name
