@@ -23,6 +23,7 @@ from routrel.control.eigrp.metric import INFINITE, rib_metric
 from routrel.control.policy.as_paths import as_path_text, neighbouring_as, path_length
 from routrel.control.rib.candidates import (
     DEFAULT_DISTANCE,
+    DISCARD,
     NextHop,
     PathType,
     Protocol,
@@ -73,7 +74,7 @@ def candidates(state: State, table: int, prefix: int) -> list[Candidate]:
     installed: dict[Protocol, Route] = {}
     for row in rows:
         route = state.rib.route(row)
-        if route.protocol in _EXPLAINED and not route.discard:
+        if route.protocol is Protocol.BGP or (route.protocol in _EXPLAINED and not route.discard):
             installed[route.protocol] = route
         else:
             found.append(_plain(route))
@@ -366,7 +367,9 @@ def _bgp_candidate(speaker: Speaker, sender: str | None, offer: Offer, path: Pat
         distance=distance,
         metric=path.med or 0,
         path_type=BGP_PATH_TYPES[path.learned],
-        discard=path.discard,
+        discard=bool(
+            path.own is OwnKind.AGGREGATE or (found and found.next_hops[:1] == (DISCARD,))
+        ),
         advertiser=sender,
         # What a device announces itself, its table holds by another protocol.
         lost_on=offer.lost_on

@@ -45,17 +45,49 @@ KEYS = sorted(PORTS)
 
 
 @st.composite
+def border_gateway(draw, number, pairs, speaks, runs):
+    """BGP of one router with its neighbours on links, internal or external as their AS have it."""
+    neighbours = []
+    for at, pair in enumerate(pairs, start=1):
+        other = sum(pair) - number
+        if number in pair and speaks[other]:
+            host = 1 + (pair[1] == other)
+            more = draw(
+                st.sampled_from(
+                    ["", ", next-hop: self", ", import: some", ", weight: 5", ", default-route: {}"]
+                )
+            )
+            neighbours.append(f"10.0.{at}.{host}: {{as: {speaks[other]}{more}}}")
+    sources = draw(
+        st.lists(st.sampled_from([*runs, "static", "connected"]), unique=True, max_size=2)
+    )
+    taking = ", ".join(f"{{from: {source}}}" for source in sources)
+    more = draw(
+        st.sampled_from(
+            ["", "aggregates: [{prefix: 10.255.0.0/24, summary-only: true}], ",
+             "networks: [{prefix: 10.99.0.0/16}], ", "announce-active-only: true, "]
+        )
+    )  # fmt: skip
+    return (
+        f"bgp: {{as: {speaks[number]}, {more}redistribute: [{taking}], "
+        f"neighbours: {{{', '.join(neighbours)}}}}}"
+    )
+
+
+@st.composite
 def mixtures(draw):
     """Up to five routers; each runs some protocols, each port some of those, and some exchange."""
     size = draw(st.integers(2, 5))
     pairs = [(draw(st.integers(1, n - 1)), n) for n in range(2, size + 1)]
     pairs += [(1, size)] if draw(st.booleans()) else []
     tops, ports = {}, {}
+    speaks = {n: draw(st.sampled_from([0, 65001, 65001, 65002])) for n in range(1, size + 1)}
     for number in range(1, size + 1):
         runs = draw(st.lists(st.sampled_from(KEYS), unique=True, min_size=1, max_size=3))
         said = []
         for key in runs:
             others = [other for other in (*runs, "static", "connected") if other != key]
+            others += ["bgp"] if speaks[number] else []
             taking = ""
             if draw(st.booleans()):
                 policy = draw(st.sampled_from(["", ", policy: some", ", policy: untagged"]))
@@ -71,12 +103,15 @@ def mixtures(draw):
                 text = text[:-1] + (", " if not text.endswith("{}") else "") + taking + "}"
             said.append(text)
         said += [draw(st.sampled_from(STATICS)), POLICIES]
+        if speaks[number]:
+            said.append(draw(border_gateway(number, pairs, speaks, runs)))
+            runs = [*runs, "bgp"]
         if draw(st.booleans()):
             said.append(f"distances: [{{protocol: {draw(st.sampled_from(runs))}, distance: 60}}]")
         tops[f"r{number}"] = "\n".join(said)
         joined = [at for at, pair in enumerate(pairs, start=1) if number in pair]
         for port in ["lo", *(f"e{at}" for at in joined)]:
-            chosen = [key for key in runs if draw(st.integers(0, 4))]
+            chosen = [key for key in runs if key in PORTS and draw(st.integers(0, 4))]
             words = [draw(st.sampled_from(PORTS[key])) for key in chosen]
             if draw(st.integers(0, 9)) == 0:
                 words.append("enabled: false")

@@ -195,7 +195,13 @@ class BgpDomain:
         made = self._look(view)
         origins = self._origins(view, injected)
         silenced = self._silenced(view)
-        environment = (tuple(made.ids), tuple(self._identity(s) for s in range(len(self.speakers))))
+        owners = {speaker for own in origins.values() for speaker, _ in own}
+        made.leaves = [leaf for leaf in made.leaves if leaf not in owners]
+        environment = (
+            tuple(made.ids),
+            tuple(self._identity(s) for s in range(len(self.speakers))),
+            tuple(made.leaves),
+        )
         key = (environment, origins, tuple(held.tobytes() for held in silenced))
         if self._last is not None and self._last[0] == key and _same(made.resolver, self._last[1]):
             self.round = made
@@ -330,8 +336,6 @@ class BgpDomain:
     ) -> Rows:
         """Every class spread; aggregates from the longest, since they may be parts of others."""
         numbers = sorted(origins)
-        owners = {speaker for own in origins.values() for speaker, _ in own}
-        made.leaves = [leaf for leaf in made.leaves if leaf not in owners]
         grouping = self._grouped(numbers)
         silent = np.zeros((len(numbers), len(self.speakers)), dtype=bool)
         for speaker, held in enumerate(silenced):
