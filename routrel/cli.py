@@ -112,7 +112,7 @@ def routes(
                 answer.update(
                     {
                         key: explained[0][key]
-                        for key in ("candidates", "matched", "behind", "absent")
+                        for key in ("candidates", "matched", "behind", "absent", "doubt")
                     }
                 )
         _print_json(answer)
@@ -328,6 +328,8 @@ def _print_step(step: dict[str, Any], indent: str) -> None:
 
 def _print_why(answer: dict[str, Any]) -> None:
     out.print(f"\n[bold]{escape(answer['sentence'])}[/]")
+    if answer["doubt"]:
+        out.print(f"  [yellow]{escape(answer['doubt'])}[/]")
     for candidate in answer["candidates"]:
         lost = candidate["lost_on"]
         mark = "[green]in use[/]" if lost is None else f"[yellow]lost on {lost}[/]"

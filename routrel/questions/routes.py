@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from routrel.control.bgp.explaining import disputes
+from routrel.control.bgp.findings import dispute_text
 from routrel.control.converge import State
 from routrel.control.rib.table import Route
 from routrel.files.shapes import closest
@@ -97,7 +99,23 @@ def _explain_outside(state: State, question: RouteQuestion, index: int) -> Json:
         "behind": [],
         "candidates": [candidate_data(state, speaker.name, item) for item in found],
         "absent": None,
+        "doubt": None,
     }
+
+
+def _doubt(state: State, device: str, vrf: str, prefix: Prefix) -> str | None:
+    """Why a table's route to a prefix is not certain; None where it is."""
+    for doubts, text in (
+        (state.unsettled, "Routing never comes to rest here; this is one moment of it"),
+        (state.ordered, "This depends on who came first; other outcomes are as stable"),
+    ):
+        if not any((d.device, d.vrf, d.prefix) == (device, vrf, prefix) for d in doubts):
+            continue
+        for dispute in disputes(state.protocols.bgp):
+            if prefix in dispute.prefixes:
+                return f"{text}. {dispute_text(dispute)}."
+        return f"{text}."
+    return None
 
 
 def explain_route(state: State, question: RouteQuestion) -> list[Json]:
@@ -139,6 +157,7 @@ def explain_route(state: State, question: RouteQuestion) -> list[Json]:
                 "behind": [route_data(state, route) for route in matches[1:]],
                 "candidates": [candidate_data(state, device, item) for item in found],
                 "absent": absence_data(lacking) if lacking else None,
+                "doubt": _doubt(state, device, vrf, prefix) if prefix else None,
             }
         )
     return answers

@@ -463,6 +463,8 @@ def test_two_routers_that_prefer_each_other_settle_in_two_ways():
     assert used(net, "r2") == {"r1"}
     assert used(net, "r3") == {"r2"}
     assert why(net, "r3")["matched"] == P
+    assert "r3 first: r2 by r3, r3 by r1" in why(net, "r3")["doubt"]
+    assert why(net, "r1")["doubt"] is None
 
 
 def test_ring_without_bgp_has_no_disputes():

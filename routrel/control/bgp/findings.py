@@ -16,7 +16,7 @@ from routrel.model.network import Device
 from routrel.model.place import Place
 from routrel.model.policy import Policy, PolicyResult, PolicyUse
 
-__all__ = ["bgp_findings"]
+__all__ = ["bgp_findings", "dispute_text"]
 
 _SEVERITIES = {
     SessionState.SHUT: Severity.NOTE,
@@ -182,7 +182,7 @@ def _dispute_finding(domain: BgpDomain, dispute: Dispute) -> Finding:
         return Finding(
             severity=Severity.ERROR,
             code="bgp_dispute",
-            text=f"BGP never settles for {shown} at {names}: {_moves_text(dispute)}, and so on",
+            text=f"BGP never settles for {shown} at {names}: {dispute_text(dispute)}",
             suggestion="let one of them prefer its direct path",
             place=first.place,
             device=first.name,
@@ -190,20 +190,20 @@ def _dispute_finding(domain: BgpDomain, dispute: Dispute) -> Finding:
     return Finding(
         severity=Severity.WARNING,
         code="bgp_several_outcomes",
-        text=f"BGP settles for {shown} in more than one way at {names}: {_outcomes_text(dispute)}",
+        text=f"BGP settles for {shown} in more than one way at {names}: {dispute_text(dispute)}",
         suggestion="let one of them prefer its direct path",
         place=first.place,
         device=first.name,
     )
 
 
-def _moves_text(dispute: Dispute) -> str:
-    return "; ".join(
-        f"{name} goes from {before} to {after}" for name, before, after in dispute.moves[:8]
-    )
-
-
-def _outcomes_text(dispute: Dispute) -> str:
+def dispute_text(dispute: Dispute) -> str:
+    """The moves that repeat, or the outcomes, each with who has to be first for it."""
+    if dispute.moves:
+        moves = "; ".join(
+            f"{name} goes from {before} to {after}" for name, before, after in dispute.moves[:8]
+        )
+        return f"{moves}, and so on"
     parts = []
     for order, chosen in dispute.outcomes[:4]:
         who = f"{order[0]} first" if order else "all at once"

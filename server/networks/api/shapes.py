@@ -186,6 +186,7 @@ class WhyShape(s.Serializer):
     behind = RouteShape(many=True)
     candidates = CandidateShape(many=True)
     absent = AbsenceShape(allow_null=True)
+    doubt = s.CharField(allow_null=True)
 
 
 class BgpSessionShape(PlacedShape):

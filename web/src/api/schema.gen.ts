@@ -1100,6 +1100,7 @@ export interface components {
             behind: components["schemas"]["RouteShape"][];
             candidates: components["schemas"]["CandidateShape"][];
             absent: components["schemas"]["AbsenceShape"] | null;
+            doubt: string | null;
         };
         /** @description Something that stands, or was decided, on a line of a file. */
         WinningEditShape: {

@@ -39,7 +39,7 @@ function Answer() {
   const rows = [...sessions.data.sessions].sort((a, b) => Number(a.state === 'up') - Number(b.state === 'up'))
   return (
     <>
-      <p role="status" aria-label="Sessions" className="rounded-card border border-l-8 border-line bg-card px-3 py-2 text-[1.05rem]">{sessions.data.sentence}</p>
+      <p role="status" aria-label="Sessions" className={`rounded-card border border-l-8 bg-card px-3 py-2 text-[1.05rem] ${rows.some((each) => each.state !== 'up') ? 'border-stop' : 'border-line'}`}>{sessions.data.sentence}</p>
       <Panel className="min-h-0 flex-1">
         <DataTable rows={rows} columns={columns} what="neighbours" empty="No device of this network has a BGP neighbour." />
       </Panel>
