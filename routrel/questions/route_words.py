@@ -156,7 +156,8 @@ def _bgp_rung_value(candidate: Candidate, rung: str) -> str:
     if rung == "oldest":
         return "" if values["age_s"] is None else f"{values['age_s']} s"
     if rung == "cluster_list":
-        return ", ".join(values["cluster_list"]) or "0"
+        clusters = values["cluster_list"]
+        return f"{len(clusters)}: {', '.join(clusters)}" if clusters else "0"
     value = values.get(rung)
     return "" if value is None else str(value)
 
