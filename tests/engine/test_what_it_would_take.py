@@ -8,6 +8,7 @@ from dataclasses import replace
 import pytest
 from hypothesis import given, settings
 
+from routrel.control.bgp.explaining import offers
 from routrel.control.converge import State, converge
 from routrel.questions.edits import ImportEdit
 from routrel.questions.what_it_would_take import what_it_would_take
@@ -117,6 +118,34 @@ def test_following_a_change_gives_what_computing_anew_gives(one, other):
         assert tables(followed) == tables(second)
         assert followed.unsettled == second.unsettled
         assert followed.ordered == second.ordered
+
+
+def test_following_a_change_of_what_is_sent_by_default():
+    """The policy of a default route, and how many next hops a table keeps, are looked at too."""
+
+    def made(med: int, paths: int) -> State:
+        both = {name: f"{place} as: {number}, announces: [{{prefixes: {P}}}]"
+                for name, place, number in (("a", 1, 65001), ("b", 2, 65002))}  # fmt: skip
+        top = f"maximum-paths: {paths}\npolicies: {{d: {{statements: [{{name: s, set: {{med: {med}}}}}], default: accept}}}}"
+        return edge(
+            both, top=top, neighbours={"1": "default-route: {policy: d}"},
+            bgp="multipath: {external: 4, any-as-path: true}",
+        )  # fmt: skip
+
+    first = made(5, 4)
+    for second in (made(6, 4), made(5, 1)):
+        followed = converge(second.network, since=first)
+        assert tables(followed) == tables(second)
+        assert heard_by_default(followed) == heard_by_default(second)
+    assert heard_by_default(followed) == [5]
+
+
+def heard_by_default(made: State) -> list[int | None]:
+    """The MED of the default routes that outside network a hears."""
+    domain = made.protocols.bgp
+    index = next(n for n, speaker in enumerate(domain.speakers) if speaker.name == "a")
+    number = made.rib.interning.default_prefix(4)
+    return [offer.path.med for offer in offers(domain, index, number) if offer.path]
 
 
 def test_a_statement_recomputes_only_the_prefixes_it_touches():

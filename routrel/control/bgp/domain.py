@@ -286,7 +286,13 @@ class BgpDomain:
         else:
             what = None
         return self.memory.numbers[
-            index, speaker.name, speaker.table, speaker.autonomous_system, speaker.router_id, what
+            index,
+            speaker.name,
+            speaker.table,
+            speaker.autonomous_system,
+            speaker.router_id,
+            speaker.vrf.maximum_paths if speaker.vrf else None,
+            what,
         ]
 
     def _hearing_number(self, hearing: Hearing) -> int:
@@ -449,7 +455,9 @@ class BgpDomain:
                 doubts.update((tables[table], member) for member in members)
 
     def _result(self, made: Round, item: PrefixClass) -> ClassResult:
-        found = self._results.get(item.key)
+        # What a neighbour is sent by default goes through policies that are no chain of the class.
+        key = (item.key, tuple(self.default_senders(made, item).items()))
+        found = self._results.get(key)
         if found is None:
             self.anew.update(item.members.tolist())
             complete = item.alone
@@ -463,7 +471,7 @@ class BgpDomain:
                 complete=complete,
             )
             outcome.heard = []  # it follows from what each chose, and there may be many classes
-            self._results[item.key] = found
+            self._results[key] = found
         return found
 
     def arena(self, made: Round, item: PrefixClass, *, complete: bool) -> Arena:
