@@ -171,17 +171,22 @@ def test_patterns_of_communities():
 
 def test_what_is_suspicious():
     net = edge(
-        {"a": "1 as: 65001, announces: [{prefixes: 198.51.100.0/24}]",
+        {"a": "1 as: 65001, announces: [{prefixes: 198.51.100.0/24, communities: '65001:7'}]",
          "b": "2 as: 65002, announces: []"},
         neighbours={"1": "import: p, export: out"},
         top="""
-            sets: {prefixes: {here: 198.51.0.0/16 up to /24, gone: [203.0.113.0/24]}}
+            sets:
+              prefixes: {here: 198.51.0.0/16 up to /24, gone: [203.0.113.0/24]}
+              communities: {odd: ["1:1"], some: ["65001:*"]}
+              as-paths: {far: length from 5, near: begins 65001}
             policies:
               p:
                 statements:
                   - {name: wide, match: {prefixes: here}, then: accept}
                   - {name: behind, match: {prefixes: part}, set: {med: 5}, then: accept}
                   - {name: unseen, match: {prefixes: gone}, then: accept}
+                  - {name: marked, match: {communities: [odd], as-paths: far}, then: accept}
+                  - {name: seen, match: {communities: some, as-paths: near}, then: accept}
                 default: reject
               out: {statements: [{name: s, set: {weight: 5, local-preference: 7}}], default: accept}
         """.replace("gone:", "part: 198.51.100.0/24, gone:"),
@@ -190,6 +195,8 @@ def test_what_is_suspicious():
     codes = [code for code, _ in found]
     assert any("behind of policy p is never reached: wide" in text for _, text in found)
     assert any("no route of the network is in prefix set gone" in text for _, text in found)
+    never = [text for code, text in found if code == "set_never_matched"]
+    assert sorted(text.split()[-1] for text in never) == ["far", "gone", "odd"]
     assert codes.count("action_without_effect") == 2
     assert any(code == "policy_final_reject" and "policy p" in text for code, text in found)
     assert any(code == "bgp_no_policy" and "10.9.2.2" in text for code, text in found)

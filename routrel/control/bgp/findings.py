@@ -4,13 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from itertools import combinations
+from typing import Any
 
 from routrel.control.bgp.domain import BgpDomain
 from routrel.control.bgp.explaining import Dispute, disputes
 from routrel.control.bgp.paths import Learned
 from routrel.control.bgp.sessions import Session, SessionState
 from routrel.control.bgp.speakers import Speaker
+from routrel.control.policy.as_paths import fits
 from routrel.model.bgp import NeighbourSettings
+from routrel.model.communities import community_matches
 from routrel.model.findings import Finding, Severity
 from routrel.model.network import Device
 from routrel.model.place import Place
@@ -51,6 +54,7 @@ def bgp_findings(domain: BgpDomain) -> Iterator[Finding]:
                 said.add(key)
                 yield finding
     yield from _differing_settings(domain)
+    yield from _sets_never_matched(domain)
     for dispute in disputes(domain):
         yield _dispute_finding(domain, dispute)
 
@@ -147,6 +151,40 @@ def _without_effect(
                 device=device.name,
                 also=(use.place,),
             )
+
+
+def _sets_never_matched(domain: BgpDomain) -> Iterator[Finding]:
+    """Sets of communities and AS paths that a policy asks for and no path fits."""
+    communities = {c for path in domain.memory.paths.paths for c in path.communities}
+    as_paths = {path.as_path for path in domain.memory.paths.paths}
+    for device in dict.fromkeys(speaker.device for speaker in domain.routers):
+        asked = [s.conditions for p in device.policies for s in p.statements] if device else []
+        names = {name for each in asked for name in (*each.community_sets, *each.as_path_sets)}
+        names |= {name for each in asked for name in each.all_community_sets}
+        for item in device.community_sets if device else ():
+            if item.name in names and not any(
+                community_matches(pattern, held)
+                for pattern in item.communities
+                for held in communities
+            ):
+                yield _never_matched(device, item, "community", "carries one of community")
+        for paths in device.as_path_sets if device else ():
+            if paths.name in names and not any(
+                fits(pattern, held) for pattern in paths.patterns for held in as_paths
+            ):
+                yield _never_matched(device, paths, "AS path", "has an AS path in")
+
+
+def _never_matched(device: Device | None, item: Any, kind: str, words: str) -> Finding:
+    name = device.name if device else ""
+    return Finding(
+        severity=Severity.WARNING,
+        code="set_never_matched",
+        text=f"{name}: no route of BGP {words} set {item.name}",
+        suggestion=f"compare the {kind} set with what the neighbours announce",
+        place=item.place,
+        device=name,
+    )
 
 
 def _differing_settings(domain: BgpDomain) -> Iterator[Finding]:

@@ -15,15 +15,16 @@ export function WhyPanel({ q, device, vrf }: { q: string; device: string; vrf: s
   if (why.isError) return <Problem error={why.error} />
   if (why.isPending) return <Waiting what={`Asking ${device}`} />
   const count = why.data.candidates.length
+  const ours = why.data.vrf !== '' // an outside network has no table of ours
   return (
     <div className="grid gap-3">
-      <Panel title={why.data.matched ? `Why ${device} chose it` : `Why ${device} has none`} aside={<span className="flex gap-4 text-soft"><span>{count === 1 ? '1 candidate' : `${count} candidates`}</span><Link to={to('routes', { table: device })}>Its whole table</Link></span>}>
+      <Panel title={why.data.matched ? `Why ${device} chose it` : `Why ${device} has none`} aside={<span className="flex gap-4 text-soft"><span>{count === 1 ? '1 candidate' : `${count} candidates`}</span>{ours && <Link to={to('routes', { table: device })}>Its whole table</Link>}</span>}>
         <p className="mb-2">{why.data.matched ? why.data.why : (why.data.absent?.sentence ?? why.data.why)}</p>
         {why.data.doubt && <p role="note" className="mb-2 rounded-card border border-warn bg-warn-wash px-2 py-1"><strong className="text-warn">! Not certain.</strong> {why.data.doubt}</p>}
         {count > 0 && <Ladder candidates={why.data.candidates} />}
       </Panel>
       {why.data.absent && <Chain absent={why.data.absent} specific={why.data.matched !== null} />}
-      {why.data.matched && why.data.candidates.some((each) => each.lost_on) && (
+      {ours && why.data.matched && why.data.candidates.some((each) => each.lost_on) && (
         <WouldTakePanel key={`${why.data.matched} ${device} ${vrf}`} prefix={why.data.matched} device={device} vrf={vrf} />
       )}
       <Behind why={why.data} q={q} />
