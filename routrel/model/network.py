@@ -248,7 +248,9 @@ class OutsideNeighbour:
     addresses: tuple[InterfaceAddress, ...] = ()  #: its addresses on segments it shares with us
     prefixes: tuple[Prefix, ...] = ()  #: what lies behind it
     autonomous_system: int | None = None  #: None: it speaks no BGP
-    router_id: IPv4Address | None = None  #: None: its first IPv4 address, else its first in short
+    router_id: IPv4Address | None = (
+        None  #: None: its first IPv4 address, else the end of its first address
+    )
     peers: tuple[OutsidePeer, ...] | None = None  #: whom it speaks with; None: whoever asks
     announces: tuple[Announcement, ...] = ()
     accepts: tuple[PrefixRange, ...] | None = None  #: what it takes from us; None: everything

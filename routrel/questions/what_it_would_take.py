@@ -6,6 +6,7 @@ moves. Changes that were tried in vain are told with the rung where the candidat
 
 from __future__ import annotations
 
+import time
 from collections.abc import Iterator
 from dataclasses import dataclass
 
@@ -44,8 +45,13 @@ class _Entry:
     place: Place
 
 
-def what_it_would_take(state: State, device: str, vrf: str, prefix: Prefix) -> list[Json]:
+def what_it_would_take(
+    state: State, device: str, vrf: str, prefix: Prefix, patience_s: float = 30
+) -> list[Json]:
     """For each losing candidate of a table to a prefix: changes that let it win.
+
+    Every change means to compute the network anew. Once that has taken `patience_s` seconds, no
+    more is tried, and the answers for what is left say so.
 
     A candidate of a protocol other than BGP can win on its distance alone; where it lost inside its
     protocol, nothing is proposed.
@@ -58,21 +64,32 @@ def what_it_would_take(state: State, device: str, vrf: str, prefix: Prefix) -> l
     found = candidates(state, table, number)
     winner = next((c for c in found if c.lost_on is None), None)
     answers = []
+    until = time.monotonic() + patience_s
     for loser in found:
         if loser.lost_on is None or (loser.values.get("originated") and not loser.problem):
             continue
         edits = _Proposals(state, device, vrf, number, winner, loser)
-        answers.append(_answer(state, device, vrf, prefix, loser, edits))
+        answers.append(_answer(state, device, vrf, prefix, loser, edits, until))
     return answers
 
 
 def _answer(
-    state: State, device: str, vrf: str, prefix: Prefix, loser: Candidate, edits: _Proposals
+    state: State,
+    device: str,
+    vrf: str,
+    prefix: Prefix,
+    loser: Candidate,
+    edits: _Proposals,
+    until: float,
 ) -> Json:
     changes: list[Json] = []
     tried: list[Json] = []
+    given_up = False
     for count, (edit, text, place) in enumerate(edits.all()):
         if len(changes) == _SHOWN or count == _TRIED:
+            break
+        if time.monotonic() > until:
+            given_up = True
             break
         after = converge(edit.of(state.network), since=state)
         lost = _lost_then(after, device, vrf, prefix, loser)
@@ -96,7 +113,9 @@ def _answer(
         "advertiser": loser.advertiser,
         "neighbour": loser.values.get("neighbour_address"),
         "lost_on": loser.lost_on,
-        "sentence": _sentence(loser, changes, tried),
+        "sentence": "Trying changes on this network takes too long; this one was left out."
+        if given_up and not changes
+        else _sentence(loser, changes, tried),
         "changes": changes,
         "tried": tried,
     }

@@ -6,6 +6,7 @@ import ipaddress
 
 import pytest
 
+from routrel.files.reader import read_texts
 from routrel.questions.sessions import sessions_data
 from tests.engine.nets import device, state
 
@@ -145,3 +146,37 @@ def test_a_session_by_ipv4_may_carry_ipv6():
     route = net.rib.active_route(1, ipaddress.ip_network("2001:db8:1::/48"))
     assert str(route.next_hops[0].address) == "2001:db8:ff::1"
     assert sessions_data(net)["sessions"][0]["taken"] == 1
+
+
+def test_a_session_inside_a_vrf_fills_the_table_of_the_vrf():
+    """r2 knows r1 in VRF guests alone; the same addresses in its default table stay apart."""
+    net = state(
+        device("r1", """
+            bgp: {as: 65001, neighbours: {10.0.1.2: {as: 65002}}, networks: [{prefix: 198.51.100.0/24}]}
+            static: [{to: 198.51.100.0/24, discard: true}]
+            interfaces: {e1: {addresses: [10.0.1.1/30]}}
+        """),
+        device("r2", """
+            vrfs: {guests: {bgp: {as: 65002, neighbours: {10.0.1.1: {as: 65001}}}}}
+            interfaces: {e1: {addresses: [10.0.1.2/30], vrf: guests}}
+        """),
+    )  # fmt: skip
+    prefix = ipaddress.ip_network("198.51.100.0/24")
+    tables = net.rib.interning.table_numbers
+    assert net.rib.active_route(tables["r2", "guests"], prefix).protocol.id == "bgp"
+    assert net.rib.active_route(tables["r2", "default"], prefix) is None
+
+
+def test_ids_are_needed_and_link_local_neighbours_are_refused():
+    """With IPv6 alone there is nothing to take a router id from (RFC 6286)."""
+    text = device("r1", """
+        bgp: {as: 65001, neighbours: {"2001:db8::2": {as: 65002}}}
+        interfaces: {e1: {addresses: ["2001:db8::1/64"]}}
+    """)  # fmt: skip
+    outside = 'routrel: 1\noutside: o\nas: 65002\naddresses: ["2001:db8::2/64"]\n'
+    (session,) = sessions_data(state(text, outside))["sessions"]
+    assert (session["state"], "r1 has no router id" in session["reason"]) == ("no_router_id", True)
+    named = text.replace("as: 65001,", "as: 65001, router-id: 1.1.1.1,")
+    assert sessions_data(state(named, outside))["sessions"][0]["state"] == "up"
+    (problem,) = read_texts({"r1.yaml": text.replace("2001:db8::2", "fe80::2")}).problems
+    assert "link-local" in problem.text

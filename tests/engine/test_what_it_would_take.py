@@ -63,6 +63,13 @@ def test_the_change_that_lets_a_loser_win(made, device, lost_on, first):
     assert answer["changes"][0]["moves"]["prefixes"] >= 1
 
 
+def test_patience_has_an_end_and_says_so():
+    """Nothing is tried once the time is up, and the answer does not pretend otherwise."""
+    (answer,) = what_it_would_take(two("", ""), "r1", "default", PREFIX, patience_s=-1)
+    assert (answer["changes"], answer["tried"]) == ([], [])
+    assert "takes too long" in answer["sentence"]
+
+
 def test_what_was_tried_in_vain_is_told_with_the_next_rung():
     """One number in front makes the paths equally long: then the router id decides."""
     (answer,) = what_it_would_take(two("", ", as-path: 65009"), "r1", "default", PREFIX)

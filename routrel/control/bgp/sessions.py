@@ -12,7 +12,7 @@ from dataclasses import dataclass, replace
 from enum import Enum
 
 from routrel.control.bgp.paths import Learned
-from routrel.control.bgp.speakers import Speaker
+from routrel.control.bgp.speakers import NO_ID, Speaker
 from routrel.control.packets.reach import Obstacle, Reach, Start
 from routrel.model.addresses import Address, InterfaceAddress
 from routrel.model.bgp import BgpNeighbour, NeighbourSettings
@@ -38,6 +38,7 @@ class SessionState(Enum):
     NOT_CONFIGURED = "not_configured"  #: the other side does not expect this one
     WRONG_SOURCE = "wrong_source"  #: it expects another address of this side
     AS_MISMATCH = "as_mismatch"
+    NO_ROUTER_ID = "no_router_id"  #: one side has none, and no IPv4 address to take one from
     ID_CONFLICT = "id_conflict"  #: two internal neighbours with one router id
     AUTHENTICATION_MISMATCH = "authentication_mismatch"
     NO_COMMON_FAMILY = "no_common_family"
@@ -212,6 +213,10 @@ class Sessions:
         elif made.relation is not other.relation(theirs):
             state = SessionState.AS_MISMATCH
             reason = "only one side takes the other for a member of its confederation"
+        elif NO_ID in (speaker.router_id, other.router_id):
+            without = speaker if speaker.router_id == NO_ID else other
+            state, place = SessionState.NO_ROUTER_ID, without.place
+            reason = f"{without.name} has no router id, nor an IPv4 address to take one from"
         elif made.relation is Learned.INTERNAL and speaker.router_id == other.router_id:
             # RFC 6286 2.1: within an AS router ids are unique.
             state, reason = SessionState.ID_CONFLICT, f"both have the router id {other.router_id}"

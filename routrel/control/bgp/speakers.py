@@ -13,9 +13,10 @@ from routrel.model.bgp import BgpDecision, BgpInstance, NeighbourSettings
 from routrel.model.network import Device, Network, OutsideNeighbour, Vrf
 from routrel.model.place import Place
 
-__all__ = ["Speaker", "bgp_speakers"]
+__all__ = ["NO_ID", "Speaker", "bgp_speakers"]
 
-_NO_ID = IPv4Address(0)
+#: The router id of a device without any; no session comes up with it (RFC 6286 2.1).
+NO_ID = IPv4Address(0)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -85,17 +86,22 @@ def bgp_speakers(network: Network) -> Iterator[Speaker]:
             yield Speaker(
                 name=device.name,
                 autonomous_system=vrf.bgp.autonomous_system,
-                router_id=vrf.bgp.router_id or choose_router_id(own) or _NO_ID,
+                router_id=vrf.bgp.router_id or choose_router_id(own) or NO_ID,
                 device=device,
                 vrf=vrf,
                 instance=vrf.bgp,
             )
     for outside in network.outside:
         if outside.autonomous_system is not None:
-            addresses = [a.ip for a in outside.addresses if isinstance(a.ip, IPv4Address)]
             yield Speaker(
                 name=outside.name,
                 autonomous_system=outside.autonomous_system,
-                router_id=outside.router_id or next(iter(addresses), _NO_ID),
+                router_id=outside.router_id or _taken_id(outside),
                 outside=outside,
             )
+
+
+def _taken_id(outside: OutsideNeighbour) -> IPv4Address:
+    """An outside network's first IPv4 address, else the last bits of its first address."""
+    addresses = sorted((a.ip for a in outside.addresses), key=lambda ip: ip.version)
+    return IPv4Address(int(addresses[0]) & 0xFFFFFFFF) if addresses else NO_ID

@@ -195,7 +195,9 @@ def _build_bgp(values: Values, place: Place, report: Report) -> Any:
     for neighbour in bgp.neighbours:
         group = groups.get(neighbour.group) if neighbour.group else None
         problem = ""
-        if neighbour.group and group is None:
+        if neighbour.address.is_link_local:
+            problem = "sessions by link-local addresses are not computed; use a global one"
+        elif neighbour.group and group is None:
             problem = f"there is no group “{neighbour.group}”"
         else:
             settings = bgp.settings(neighbour)
