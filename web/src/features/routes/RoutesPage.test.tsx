@@ -44,6 +44,7 @@ beforeEach(() => {
   asked = serve(({ pathname, searchParams }) => {
     if (pathname.endsWith('/holders')) return holders
     if (pathname.endsWith('/why')) return searchParams.get('device') === 'r3' ? missing : chosen
+    if (pathname.endsWith('/sessions')) return { sentence: '', sessions: [{ outside: true, remote: 'isle' }, { outside: false, remote: 'r9' }] }
     if (pathname.endsWith('/table')) return { total: 3, matching: searchParams.get('contains') ? 1 : 3, offset: 0, rows: [] }
     if (pathname.endsWith('/devices/r1')) return { name: 'r1', interfaces: [] }
     if (pathname.endsWith('/cases')) return [{ name: 'c', title: 'A detour', story: 'Why?', question: null, route: { at: 'r1', to: '10.9.0.0/16' } }]
@@ -69,6 +70,8 @@ test('holders are grouped by exit; one without a route shows how far it got', as
   expect(await screen.findByText(/a policy rejects it/)).toHaveTextContent('To mend it: accept it')
   expect(screen.getByText('✗ r3')).toBeInTheDocument()
   expect(screen.getByLabelText('address')).toHaveTextContent('device=r3')
+  await userEvent.click(screen.getByRole('button', { name: /isle by which of our lines/ }))
+  expect(screen.getByLabelText('address')).toHaveTextContent('device=isle')
   expect(asked.some((each) => each.includes('/why') && each.includes('device=r3') && each.includes('revision=3'))).toBe(true)
 })
 
@@ -101,6 +104,7 @@ test('what it would take is worked out when asked for, and an edit is kept as a 
   serve(({ pathname }, request) => {
     if (pathname.endsWith('/holders')) return holders
     if (pathname.endsWith('/why')) return chosen
+    if (pathname.endsWith('/sessions')) return { sentence: '', sessions: [] }
     if (pathname.endsWith('/would-take')) {
       return [{
         title: 'eBGP', advertiser: 'skerry', neighbour: '203.0.113.129', lost_on: 'local_preference', sentence: '', tried: [],

@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { useEffect, useRef, useState, type FormEvent } from 'react'
 import { Link } from 'react-router'
-import { casesQuery, chartQuery, holdersQuery } from '../../api/queries'
+import { casesQuery, chartQuery, holdersQuery, sessionsQuery } from '../../api/queries'
 import type { HeldRoute, Holders } from '../../api/types'
 import { Button, Mono, Panel, Problem, Waiting } from '../../ui/controls'
 import { useAddress, useLens, useLinkTo, usePlace } from '../lens/lens'
@@ -101,6 +101,27 @@ function Answer({ q }: { q: string }) {
   )
 }
 
+/** Outside networks that speak BGP with us: which of our lines do they take? */
+function LookingIn({ device, onChoose }: { device?: string; onChoose: Choose }) {
+  const sessions = useQuery(sessionsQuery(useLens()))
+  const names = [...new Set(sessions.data?.sessions.filter((each) => each.outside && each.remote).map((each) => each.remote ?? ''))]
+  if (names.length === 0) return null
+  return (
+    <section aria-label="outside networks">
+      <h3 className="text-sm font-semibold text-soft">outside networks, looking in</h3>
+      <ul>
+        {names.map((name) => (
+          <li key={name}>
+            <button type="button" aria-current={name === device} onClick={() => onChoose(name, 'default')} className="w-full rounded px-2 py-1 text-left hover:bg-sunk aria-[current=true]:bg-go-wash">
+              <strong>{name}</strong> <span className="text-soft">by which of our lines?</span>
+            </button>
+          </li>
+        ))}
+      </ul>
+    </section>
+  )
+}
+
 type Choose = (device: string, vrf: string) => void
 
 function HolderList({ holders, device, vrf, onChoose }: { holders: Holders; device?: string; vrf: string; onChoose: Choose }) {
@@ -133,6 +154,7 @@ function HolderList({ holders, device, vrf, onChoose }: { holders: Holders; devi
           </ul>
         </section>
       )}
+      <LookingIn device={device} onChoose={onChoose} />
     </Panel>
   )
 }
