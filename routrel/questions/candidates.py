@@ -372,10 +372,9 @@ def _bgp_candidate(speaker: Speaker, sender: str | None, offer: Offer, path: Pat
         ),
         advertiser=sender,
         # What a device announces itself, its table holds by another protocol.
-        lost_on=offer.lost_on
-        or ("distance" if own and path.own is not OwnKind.AGGREGATE else None),
+        lost_on=offer.lost_on or ("distance" if own and path.own in _HELD_OTHERWISE else None),
         problem=found.problem if found else "",
-        place=path.place if own else hearing.receiver_settings.place if hearing else NOWHERE,
+        place=offer.place if own else hearing.receiver_settings.place if hearing else NOWHERE,
         values={
             "weight": path.weight,
             "local_preference": path.local_preference,

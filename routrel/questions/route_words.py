@@ -133,7 +133,9 @@ def outside_sentence(
     if matched is None or not used:
         why = next((f": {c.problem}" for c in found if c.problem), "")
         return f"{name} hears of no way to {asked} from us{why}."
-    ways = " and ".join(str(candidate.advertiser or "itself") for candidate in used)
+    if any(candidate.advertiser is None for candidate in used):
+        return f"{name} announces {matched} to us itself."
+    ways = " and ".join(str(candidate.advertiser) for candidate in used)
     losers = [candidate for candidate in found if candidate.lost_on and not candidate.problem]
     if not losers:
         return f"{name} reaches {matched} by {ways}; it hears of no other way."

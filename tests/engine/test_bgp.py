@@ -10,7 +10,7 @@ import pytest
 from routrel.control.bgp.explaining import disputes, offers
 from routrel.control.policy.as_paths import as_path_text
 from tests.engine.bgp_nets import P, chosen, edge, losers, mesh, problems, used, why
-from tests.engine.nets import device, ring, route, state, told, ways
+from tests.engine.nets import LAST_TEXTS, device, ring, route, state, told, ways
 
 #: Three routers of one AS in a row, r1 hearing P from r4.
 ROW = ("65000 65000 65000 65004", "r1-r2 r2-r3 r1-r4")
@@ -389,6 +389,23 @@ def test_an_aggregate_stands_for_its_parts(said, path, communities, atomic):
         if offer.path is not None
     }
     assert told_b == {"198.51.100.0/23"}
+
+
+def test_what_an_outside_network_announces_is_cited_where_it_says_so():
+    """Two announce the same with the same attributes; each answer cites its own line."""
+    net = edge(
+        {name: f"{place} as: {number}, announces: [{{prefixes: {P}}}]"
+         for name, place, number in (("a", 1, 65001), ("b", 2, 65002))},
+        bgp="aggregates: [{prefix: 198.51.0.0/16}]",
+    )  # fmt: skip
+    answers = {name: why(net, name) for name in ("a", "b")}
+    assert [answers[name]["candidates"][0]["line"] for name in "ab"] == [4, 5]
+    assert answers["a"]["sentence"] == f"a announces {P} to us itself."
+    row = route(net, "r1", "198.51.0.0/16")
+    assert "aggregates" in LAST_TEXTS[0].splitlines()[row.place.line - 1]
+    assert why(net, "b", "198.51.0.0/16")["sentence"] == (
+        "b reaches 198.51.0.0/16 by r1; it hears of no other way."
+    )
 
 
 def test_an_aggregate_without_parts_is_not_announced():

@@ -42,6 +42,7 @@ from routrel.control.rib.candidates import (
 from routrel.control.rib.table import Rib
 from routrel.model.addresses import Address
 from routrel.model.bgp import BgpMultipath
+from routrel.model.place import NOWHERE, Place
 from routrel.model.policy import PolicyUse
 from routrel.topology.segments import Topology
 
@@ -155,13 +156,17 @@ class BgpDomain:
         self.class_of: dict[int, int] = {}
         self._grouping: tuple[object, Grouping] | None = None
         self._last: tuple[object, dict[tuple[int, Address], Resolution], Rows] | None = None
-        self._outside = [
-            [
-                (interning.prefixes.add(prefix), self.memory.paths.add(path))
-                for prefix, path in outside_paths(speaker)
-            ]
-            for speaker in self.speakers
-        ]
+        #: Where own paths are written, by speaker, prefix and path. Equal paths share a number,
+        #: wherever they are written.
+        self.own_places: dict[tuple[int, int, int], Place] = {}
+        self._outside: list[list[tuple[int, int]]] = []
+        for index, speaker in enumerate(self.speakers):
+            found = []
+            for prefix, path, place in outside_paths(speaker):
+                pair = (interning.prefixes.add(prefix), self.memory.paths.add(path))
+                self.own_places.setdefault((index, *pair), place)
+                found.append(pair)
+            self._outside.append(found)
 
     @property
     def routers(self) -> tuple[Speaker, ...]:
@@ -310,8 +315,12 @@ class BgpDomain:
             for prefix, number in self._outside[index]:
                 found[prefix].append((index, number))
             own: dict[tuple[int, OwnKind | None], int] = {}
-            for held, path in local_paths(self.interning, speaker, view, injected.get(index, ())):
-                own[prefixes.add(held), path.own] = paths.add(path)
+            for held, path, place in local_paths(
+                self.interning, speaker, view, injected.get(index, ())
+            ):
+                number = paths.add(path)
+                own[prefixes.add(held), path.own] = number
+                self.own_places[index, prefixes.add(held), number] = place
             for (prefix, _), number in own.items():
                 found[prefix].append((index, number))
             instance = speaker.instance
@@ -323,6 +332,10 @@ class BgpDomain:
                     for version in (4, 6):
                         found.setdefault(self.interning.default_prefix(version), [])
         return found
+
+    def own_place(self, speaker: int, path: int, prefix: int) -> Place:
+        """Where a speaker's own path to a prefix is written."""
+        return self.own_places.get((speaker, prefix, path), NOWHERE)
 
     def _silenced(self, view: Rib) -> list[np.ndarray]:
         """By speaker: prefixes it keeps to itself, since another protocol's route is active."""
@@ -418,7 +431,10 @@ class BgpDomain:
             ]
             path = aggregated_path(speaker, aggregate, held)
             if path is not None:
-                yield index, self.memory.paths.add(path)
+                path_number = self.memory.paths.add(path)
+                prefix = self.interning.prefixes.add(aggregate.prefix)
+                self.own_places[index, prefix, path_number] = aggregate.place
+                yield index, path_number
 
     def _next_hop_addresses(
         self, made: Round, origins: dict[int, list[tuple[int, int]]]
@@ -456,7 +472,10 @@ class BgpDomain:
 
     def _result(self, made: Round, item: PrefixClass) -> ClassResult:
         # What a neighbour is sent by default goes through policies that are no chain of the class.
-        key = (item.key, tuple(self.default_senders(made, item).items()))
+        # Rows of aggregates cite where they are written.
+        member = int(item.members[0])
+        cited = [self.own_place(*own, member) for own in item.origins] if item.alone else []
+        key = (item.key, tuple(self.default_senders(made, item).items()), tuple(cited))
         found = self._results.get(key)
         if found is None:
             self.anew.update(item.members.tolist())
@@ -605,7 +624,9 @@ class BgpDomain:
                         instance.local_distance,
                         PathType.AGGREGATE,
                         discard=True,
-                        place=self.interning.place(path.place),
+                        place=self.interning.place(
+                            self.own_place(index, codes.path(chosen[0]), int(item.members[0]))
+                        ),
                     )
                     yield (
                         table,

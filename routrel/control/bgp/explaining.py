@@ -14,6 +14,7 @@ from routrel.control.bgp.sessions import Hearing, Session, SessionState
 from routrel.control.bgp.spread import Numbers
 from routrel.control.bgp.transfer import Passage
 from routrel.model.addresses import Address, Prefix
+from routrel.model.place import NOWHERE, Place
 
 __all__ = ["Dispute", "Offer", "chosen_path", "disputes", "exchanged", "hearings_into", "offers"]
 
@@ -41,6 +42,7 @@ class Offer:
     resolution: Resolution | None = None
     lost_on: str | None = None
     entrant: Entrant | None = None
+    place: Place = NOWHERE  #: of an own path: where it is written
 
 
 def offers(domain: BgpDomain, index: int, prefix: int) -> list[Offer]:
@@ -66,6 +68,7 @@ def _offers(domain: BgpDomain, index: int, prefix: int) -> list[Offer]:
             hearing=None,
             sent=None,
             taken=None,
+            place=domain.own_place(index, own, prefix),
         )
         for own in own_of(item, index)
     ]

@@ -15,13 +15,14 @@ from routrel.control.rib.candidates import Interning, Protocol
 from routrel.control.rib.table import Rib
 from routrel.model.addresses import Prefix
 from routrel.model.bgp import Aggregate
+from routrel.model.place import Place
 from routrel.model.policy import Origin, PolicyUse
 
 __all__ = ["aggregated_path", "default_path", "local_paths", "outside_paths"]
 
 
-def outside_paths(speaker: Speaker) -> Iterator[tuple[Prefix, Path]]:
-    """What an outside network announces; its own AS number is not in front yet."""
+def outside_paths(speaker: Speaker) -> Iterator[tuple[Prefix, Path, Place]]:
+    """What an outside network announces, and where; its own AS number is not in front yet."""
     outside = speaker.outside
     for item in outside.announces if outside else ():
         path = Path(
@@ -33,15 +34,14 @@ def outside_paths(speaker: Speaker) -> Iterator[tuple[Prefix, Path]]:
             age_s=item.age_s,
             own=OwnKind.OUTSIDE,
             only_from=item.at,
-            place=item.place,
         )
         for prefix in item.prefixes:
-            yield prefix, path
+            yield prefix, path, item.place
 
 
 def local_paths(
     interning: Interning, speaker: Speaker, view: Rib, injected: Sequence[Injected]
-) -> Iterator[tuple[Prefix, Path]]:
+) -> Iterator[tuple[Prefix, Path, Place]]:
     """What a device announces of its table: networks it names, and redistributed routes.
 
     A network is announced only while a route of another protocol to exactly it is active.
@@ -67,11 +67,10 @@ def local_paths(
             weight=instance.local_weight,
             own=OwnKind.NETWORK,
             gateway=seen.next_hops[0] if seen.next_hops else None,
-            place=network.place,
         )
         kept = _through(speaker, network.policy, seen, path)
         if kept is not None:
-            yield network.prefix, kept
+            yield network.prefix, kept, network.place
     for item in injected:
         gateways = [hop.address for hop in item.next_hops if hop.address is not None]
         path = Path(
@@ -82,12 +81,11 @@ def local_paths(
             weight=instance.local_weight,
             own=OwnKind.REDISTRIBUTED,
             gateway=gateways[0] if gateways else None,
-            place=item.place,
         )
         if item.result is not None:
             path = with_policy(path, _with_origin(item.result, Origin.INCOMPLETE), None)
             path = replace(path, med=item.metric if path.med is None else path.med)
-        yield interning.prefixes.prefixes[item.prefix], path
+        yield interning.prefixes.prefixes[item.prefix], path, item.place
 
 
 def default_path(speaker: Speaker, use: PolicyUse | None, prefix: Prefix) -> Path | None:
@@ -119,7 +117,6 @@ def aggregated_path(speaker: Speaker, aggregate: Aggregate, parts: Iterable[Path
         communities=communities,
         atomic_aggregate=not aggregate.as_set and any(part.as_path for part in held),
         own=OwnKind.AGGREGATE,
-        place=aggregate.place,
     )
     route = bgp_policy_route(path, aggregate.prefix, Learned.OWN, None)
     return _through(speaker, aggregate.policy, route, path)

@@ -8,7 +8,6 @@ from ipaddress import IPv4Address
 
 from routrel.control.policy.as_paths import AsPath
 from routrel.model.addresses import Address
-from routrel.model.place import Place, placed
 
 __all__ = ["Learned", "OwnKind", "Path", "PathNumbers"]
 
@@ -61,7 +60,6 @@ class Path:
     own: OwnKind | None = None
     gateway: Address | None = None  #: of an own path: through whom the router reaches it
     only_from: tuple[Address, ...] = ()  #: of an outside network: only from these addresses
-    place: Place = placed()
 
 
 class PathNumbers:

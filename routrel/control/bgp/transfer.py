@@ -141,7 +141,7 @@ class Transfers:
         """An outside network passes nothing on: it announces what its file says."""
         if path.only_from and hearing.sender_address not in path.only_from:
             text = f"{speaker.name} does not announce it from {hearing.sender_address}"
-            return Passage(None, Stopped("not_announced", text, path.place))
+            return Passage(None, Stopped("not_announced", text, speaker.place))
         own = _own_address(hearing, prefix)
         if path.learned is not Learned.OWN or own is None:
             text = f"{speaker.name} has no IPv{prefix.version} address there"
