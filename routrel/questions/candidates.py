@@ -20,7 +20,7 @@ from routrel.control.bgp.speakers import Speaker
 from routrel.control.converge import State
 from routrel.control.eigrp.domain import EXTERNAL_DISTANCE
 from routrel.control.eigrp.metric import INFINITE, rib_metric
-from routrel.control.policy.as_paths import as_path_text, neighbouring_as, path_length
+from routrel.control.policy.as_paths import as_path_text, path_length
 from routrel.control.rib.candidates import (
     DEFAULT_DISTANCE,
     DISCARD,
@@ -85,8 +85,29 @@ def candidates(state: State, table: int, prefix: int) -> list[Candidate]:
                 candidate = replace(candidate, distance=held.distance, tag=held.tag)
             found.append(candidate)
     found.extend(_unusable_statics(state, table, prefix))
-    judged = [_judge(candidate, active) for candidate in found]
+    judged = _with_med([_judge(candidate, active) for candidate in found])
     return sorted(judged, key=_order)
+
+
+def _with_med(found: list[Candidate]) -> list[Candidate]:
+    """The candidates, each with whether its MED was held against that of another one."""
+    arrived = [
+        candidate
+        for candidate in found
+        if candidate.protocol is Protocol.BGP
+        and not candidate.problem
+        and candidate.lost_on not in BGP_RUNGS[: BGP_RUNGS.index("med")]
+    ]
+    groups = [candidate.values["med_group"] for candidate in arrived]
+    compared = {
+        id(candidate): groups.count(candidate.values["med_group"]) > 1 for candidate in arrived
+    }
+    return [
+        replace(candidate, values={**candidate.values, "med_compared": compared[id(candidate)]})
+        if id(candidate) in compared and len(arrived) > 1
+        else candidate
+        for candidate in found
+    ]
 
 
 def _order(candidate: Candidate) -> tuple[bool, bool, int, int]:
@@ -327,7 +348,7 @@ def _of_bgp(state: State, protocol: Protocol, table: int, prefix: int) -> Iterat
 
 def speaker_candidates(state: State, index: int, prefix: int) -> list[Candidate]:
     """The candidates of a BGP speaker that has no table in the model, those in use first."""
-    return sorted(_heard_by(state, index, prefix), key=_order)
+    return sorted(_with_med(list(_heard_by(state, index, prefix))), key=_order)
 
 
 def _heard_by(state: State, index: int, prefix: int) -> Iterator[Candidate]:
@@ -383,7 +404,8 @@ def _bgp_candidate(speaker: Speaker, sender: str | None, offer: Offer, path: Pat
             "as_path_length": path_length(path.as_path),
             "origin": list(Origin)[path.origin].value,
             "med": path.med,
-            "med_group": neighbouring_as(path.as_path),
+            "med_group": offer.entrant.group if offer.entrant else None,
+            "med_compared": None,
             "ebgp": path.learned is Learned.EXTERNAL,
             "igp_cost": found.cost if found and not found.problem and not own else None,
             "age_s": path.age_s,

@@ -152,7 +152,8 @@ def _bgp_rung_value(candidate: Candidate, rung: str) -> str:
         path = values["as_path"] or "empty"
         return f"{values['as_path_length']}: {path}"
     if rung == "med":
-        return "none" if values["med"] is None else str(values["med"])
+        text = "none" if values["med"] is None else str(values["med"])
+        return f"{text}, not compared" if values["med_compared"] is False else text
     if rung == "ebgp":
         return "" if values["originated"] else _side(candidate)
     if rung == "oldest":

@@ -50,6 +50,17 @@ def test_the_rung_that_decides(a, b, more, winner, rung):
     assert losers(net, "r1") == {loser: rung}
 
 
+def test_the_ladder_says_where_med_is_not_compared():
+    """Of two AS it is not, unless that is asked for."""
+
+    def texts(**more):
+        found = why(pair(", med: 50", ", med: 10", **more), "r1")["candidates"]
+        return [rung["text"] for c in found for rung in c["rungs"] if rung["id"] == "med"]
+
+    assert texts() == ["50, not compared", "10, not compared"]
+    assert texts(bgp="decision: {compare-med-always: true}") == ["10", "50"]
+
+
 def test_two_sessions_with_one_neighbour_differ_in_its_address():
     net = edge({"a": f"1 2 as: 65001, announces: [{{prefixes: {P}}}]"})
     assert [c["lost_on"] for c in why(net, "r1")["candidates"]] == [None, "neighbour_address"]
