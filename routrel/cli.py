@@ -312,9 +312,7 @@ def _print_step(step: dict[str, Any], indent: str) -> None:
         _print_step(inner, indent + "  ")
     name = escape(step["statement"])
     if not step["matched"]:
-        out.print(
-            f"{indent}[dim]· {name}: {escape(step['failed'])} does not hold[/]" + _cited(step)
-        )
+        out.print(f"{indent}[dim]· {name}: no match on {escape(step['failed'])}[/]" + _cited(step))
         return
     changes = ", ".join(
         f"{change['attribute']} {change['before'] or 'none'} → {change['after'] or 'none'}"
