@@ -33,9 +33,10 @@ from routrel.forwarding.hops import (
     Verdict,
 )
 from routrel.model.addresses import Address
-from routrel.model.network import Device, Interface, InterfaceKind
+from routrel.model.network import Device, Interface
 from routrel.model.place import Place
 from routrel.model.traffic import Header
+from routrel.topology.segments import Attachment
 
 __all__ = ["MAXIMUM_BRANCHES", "Start", "Walk", "walk"]
 
@@ -259,20 +260,12 @@ class _Walker:
         evidence = NeighbourEvidence(
             interface=interface.name, segment=segment.name if segment else "", address=address
         )
-        if segment is None:
-            return _Neighbour(evidence)
-        others = list(self.topology.neighbours(device.name, interface.name))
-        for end in others:
-            if any(own.ip == address for own in end.device.addresses_on(end.interface)):
-                answer = replace(evidence, device=end.device.name)
-                return _Neighbour(answer, end.device, end.interface)
-        for outside in segment.outside:
-            if outside.address.ip == address:
-                return _Neighbour(replace(evidence, outside=outside.neighbour.name))
-        if interface.kind is InterfaceKind.POINT_TO_POINT and len(others) == 1:
-            end = others[0]
-            answer = replace(evidence, device=end.device.name)
-            return _Neighbour(answer, end.device, end.interface)
+        receiver = self.topology.receiver(device.name, interface, address)
+        if isinstance(receiver, Attachment):
+            answer = replace(evidence, device=receiver.device.name)
+            return _Neighbour(answer, receiver.device, receiver.interface)
+        if receiver is not None:
+            return _Neighbour(replace(evidence, outside=receiver.neighbour.name))
         return _Neighbour(evidence)
 
     # --- where it ends -------------------------------------------------------------------------

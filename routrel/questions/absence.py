@@ -287,15 +287,9 @@ def _reached(state: State, holder: int, prefix: Prefix, route: Route) -> tuple[s
         if held is None or held.protocol in _OWN or not held.next_hops:
             break
         hop = held.next_hops[0]
-        ends = state.topology.neighbours(device, hop.interface) if hop.interface else ()
-        following = next(
-            (
-                end
-                for end in ends
-                if hop.address in [a.ip for a in end.device.addresses_on(end.interface)]
-            ),
-            None,
-        )
+        if hop.interface is None or hop.address is None:
+            break
+        following = state.topology.answering(device, hop.interface, hop.address)
         if following is None:
             break
         here = interning.table_numbers[following.device.name, following.interface.vrf]

@@ -74,15 +74,13 @@ def finding_data(finding: Finding) -> Json:
 
 def next_hop_data(state: State, device: str, hop: NextHop) -> Json:
     """One next hop; `device` is who answers for its address, null for connected routes."""
-    neighbour = None
+    end = None
     if hop.interface is not None and hop.address is not None:
-        for end in state.topology.neighbours(device, hop.interface):
-            if any(own.ip == hop.address for own in end.device.addresses_on(end.interface)):
-                neighbour = end.device.name
+        end = state.topology.answering(device, hop.interface, hop.address)
     return {
         "address": str(hop.address) if hop.address else None,
         "interface": hop.interface,
-        "device": neighbour,
+        "device": end.device.name if end else None,
         "weight": hop.weight,
         "via": str(hop.via) if hop.via else None,
     }

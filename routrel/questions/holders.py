@@ -72,10 +72,9 @@ class _Follower:
         topology, interning = self.state.topology, self.state.rib.interning
         if hop.address is None:
             return frozenset({Exit("connected", device)})
-        for end in topology.neighbours(device, hop.interface or ""):
-            if any(own.ip == hop.address for own in end.device.addresses_on(end.interface)):
-                table = interning.table_numbers[end.device.name, end.interface.vrf]
-                return self.of(table, passed)
+        end = topology.answering(device, hop.interface or "", hop.address)
+        if end is not None:
+            return self.of(interning.table_numbers[end.device.name, end.interface.vrf], passed)
         segment = topology.segment_of.get((device, hop.interface or ""))
         for outside in segment.outside if segment else ():
             if outside.address.ip == hop.address:

@@ -124,6 +124,33 @@ class Topology:
             if end.key != (device, interface) and self.is_up(*end.key):
                 yield end
 
+    def answering(self, device: str, interface: str, address: Address) -> Attachment | None:
+        """The end on an interface's segment that is up and has an address, or borrows it."""
+        for end in self.neighbours(device, interface):
+            if any(own.ip == address for own in end.device.addresses_on(end.interface)):
+                return end
+        return None
+
+    def receiver(
+        self, device: str, interface: Interface, address: Address
+    ) -> Attachment | OutsideEnd | None:
+        """Who takes a packet that leaves an interface towards an address; None: nobody.
+
+        A device that answers for it, else an outside neighbour; on a point-to-point link the only
+        other end, whatever the address.
+        """
+        end = self.answering(device, interface.name, address)
+        if end is not None:
+            return end
+        segment = self.segment_of.get((device, interface.name))
+        for outside in segment.outside if segment else ():
+            if outside.address.ip == address:
+                return outside
+        others = list(self.neighbours(device, interface.name))
+        if interface.kind is InterfaceKind.POINT_TO_POINT and len(others) == 1:
+            return others[0]
+        return None
+
 
 def build_topology(network: Network) -> Topology:
     """Work out the segments of a network.

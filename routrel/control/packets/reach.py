@@ -14,10 +14,10 @@ from routrel.control.rib.candidates import NextHop
 from routrel.control.rib.table import Rib, Route
 from routrel.model.addresses import Address
 from routrel.model.filters import Filter
-from routrel.model.network import Device, FilterUse, Interface, InterfaceKind
+from routrel.model.network import Device, FilterUse, Interface
 from routrel.model.place import Place
 from routrel.model.traffic import Header
-from routrel.topology.segments import Topology
+from routrel.topology.segments import Attachment, Topology
 
 __all__ = ["Obstacle", "Reach", "Start"]
 
@@ -26,7 +26,6 @@ __all__ = ["Obstacle", "Reach", "Start"]
 class Obstacle:
     """Why a packet does not arrive."""
 
-    kind: str  #: no_route, filtered, ttl, discarded, unresolved, looped or interface_down
     text: str
     place: Place
 
@@ -69,7 +68,7 @@ class Reach:
         if here in arrived:
             return None
         if here in passed:
-            return Obstacle("looped", f"packets loop at {device.name}", device.place)
+            return Obstacle(f"packets loop at {device.name}", device.place)
         found = self._filtered(device, here.interface_in, header, out=False)
         if found is not None:
             return found
@@ -79,15 +78,15 @@ class Reach:
                     f"packets arrive with a time to live of {header.ttl}, below the {least_ttl} "
                     "that is asked for"
                 )
-                return Obstacle("ttl", text, device.place)
+                return Obstacle(text, device.place)
             arrived.add(here)
             return None
         if here.interface_in is not None:
             if not device.role.forwards:
-                return Obstacle("no_route", f"{device.name} does not forward", device.place)
+                return Obstacle(f"{device.name} does not forward", device.place)
             if header.ttl <= 1:
                 text = f"the time to live runs out at {device.name}"
-                return Obstacle("ttl", text, device.place)
+                return Obstacle(text, device.place)
             header = replace(header, ttl=header.ttl - 1)
         for step in self._onward(device, here.vrf, header):
             if isinstance(step, Start):
@@ -105,13 +104,11 @@ class Reach:
         route = self.route(self.view.interning.table_numbers[device.name, vrf], destination)
         if route is None:
             text = f"{device.name} has no route to {destination}"
-            yield Obstacle("no_route", text, device.place)
+            yield Obstacle(text, device.place)
             return
         if route.discard:
             place = route.place if route.place.line else device.place
-            yield Obstacle(
-                "discarded", f"{device.name} discards what goes to {route.prefix}", place
-            )
+            yield Obstacle(f"{device.name} discards what goes to {route.prefix}", place)
             return
         for hop in route.next_hops:
             interface = device.interface(hop.interface or "")
@@ -127,22 +124,16 @@ class Reach:
         self, device: Device, interface: Interface, hop: NextHop, destination: Address
     ) -> Start | Obstacle | None:
         address = hop.address or destination
-        segment = self.topology.segment_of.get((device.name, interface.name))
-        others = list(self.topology.neighbours(device.name, interface.name))
-        for end in others:
-            if any(own.ip == address for own in end.device.addresses_on(end.interface)):
-                return Start(end.device.name, end.interface.vrf, end.interface.name)
-        for outside in segment.outside if segment else ():
-            if outside.address.ip == address:
-                if address == destination:
-                    return None
-                text = f"packets leave the network towards {outside.neighbour.name}"
-                return Obstacle("no_route", text, device.place)
-        if interface.kind is InterfaceKind.POINT_TO_POINT and len(others) == 1:
-            end = others[0]
-            return Start(end.device.name, end.interface.vrf, end.interface.name)
+        receiver = self.topology.receiver(device.name, interface, address)
+        if isinstance(receiver, Attachment):
+            return Start(receiver.device.name, receiver.interface.vrf, receiver.interface.name)
+        if receiver is not None:
+            if address == destination:
+                return None
+            text = f"packets leave the network towards {receiver.neighbour.name}"
+            return Obstacle(text, device.place)
         text = f"nobody answers for {address} on {device.name}:{interface.name}"
-        return Obstacle("unresolved", text, interface.place)
+        return Obstacle(text, interface.place)
 
     def route(self, table: int, address: Address) -> Route | None:
         """The longest match, looked up once for each table and address."""
@@ -175,4 +166,4 @@ class Reach:
         rule = f"rule {result.rule.id}" if result.rule else "the default"
         way = "on departure from" if out else "on arrival at"
         text = f"{rule} of filter {packet_filter.name} drops it {way} {device.name}:{interface}"
-        return Obstacle("filtered", text, result.place)
+        return Obstacle(text, result.place)
