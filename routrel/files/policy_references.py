@@ -8,6 +8,7 @@ from routrel.files.report import Report
 from routrel.files.shapes import closest
 from routrel.model.network import ROUTING_PROTOCOLS, Device, protocol_title
 from routrel.model.policy import Policy, PolicyResult, PolicyUse, Statement
+from routrel.model.policy_bindings import policy_bindings
 from routrel.model.redistribution import Redistribution, RouteSource
 
 __all__ = ["check_policies"]
@@ -20,7 +21,7 @@ _ONLY_IPV6 = {RouteSource.RIPNG, RouteSource.OSPFV3}
 def check_policies(device: Device, report: Report) -> None:
     """Report uses of unknown policies and sets, and redistribution that can never take place."""
     policies = {policy.name for policy in device.policies}
-    for use in _uses(device):
+    for use in (use for chain in _chains(device) for use in chain):
         if use.policy not in policies:
             report.error(
                 use.place,
@@ -121,28 +122,12 @@ def _impossible(key: str, item: Redistribution) -> str:
     return ""
 
 
-def _uses(device: Device) -> Iterator[PolicyUse]:
-    return (use for chain in _chains(device) for use in chain)
-
-
 def _chains(device: Device) -> Iterator[tuple[PolicyUse, ...]]:
-    """The policies bound in one place, in order; mostly one."""
-    found: list[PolicyUse | None] = [item.policy for _, item in _redistributions(device)]
-    for vrf in device.vrfs:
-        found += [ospf.import_policy for ospf in (vrf.ospf, vrf.ospfv3) if ospf]
-        if vrf.isis:
-            found += [vrf.isis.leak_up, vrf.isis.leak_down]
-        if vrf.bgp:
-            found += [network.policy for network in vrf.bgp.networks]
-            found += [aggregate.policy for aggregate in vrf.bgp.aggregates]
-            for settings in (*vrf.bgp.groups, *vrf.bgp.neighbours):
-                if settings.default_route:
-                    found.append(settings.default_route.policy)
-                yield from (
-                    chain for chain in (settings.import_policies, settings.export_policies) if chain
-                )
-    for interface in device.interfaces:
-        for hello in (interface.rip, interface.ripng, interface.eigrp):
-            if hello:
-                found += [hello.import_policy, hello.export_policy]
-    yield from ((use,) for use in found if use is not None)
+    """The policies bound in one place, each written place once."""
+    seen = set()
+    for binding in policy_bindings(device):
+        # What a group binds stands with each of its members too.
+        written = tuple(id(use) for use in binding.uses)
+        if written not in seen:
+            seen.add(written)
+            yield binding.uses

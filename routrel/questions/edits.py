@@ -19,6 +19,7 @@ from routrel.model.policy import (
     PolicyUse,
     Statement,
 )
+from routrel.model.policy_bindings import policy_bindings
 from routrel.model.redistribution import DistanceRule, RouteSource
 
 __all__ = ["DistanceEdit", "Edit", "ImportEdit", "NextHopEdit"]
@@ -52,11 +53,8 @@ class ImportEdit:
         return _with_device(network, self.device, self._changed)
 
     def _changed(self, device: Device) -> Device:
-        vrf = device.vrf(self.vrf)
-        if vrf is None or vrf.bgp is None:
-            raise ValueError(f"{device.name} has no BGP in VRF {self.vrf}")
-        neighbour = next(n for n in vrf.bgp.neighbours if n.address == self.neighbour)
-        uses = vrf.bgp.settings(neighbour).import_policies or ()
+        bgp, neighbour = _session_of(device, self.vrf, self.neighbour)
+        uses = bgp.settings(neighbour).import_policies or ()
         old = device.policy(self.policy) if self.policy else None
         if old is None:
             name = _free_name(device, f"from-{self.neighbour}".replace(":", "-"))
@@ -66,7 +64,7 @@ class ImportEdit:
                 default=_ACCEPT,
             )
             device = replace(device, policies=(*device.policies, made))
-            return self._bound(device, vrf, neighbour, (PolicyUse(policy=name),))
+            return self._bound(device, (PolicyUse(policy=name),))
         made = self._edited(old)
         if _uses(device, old.name) == 1:
             kept = tuple(made if p.name == old.name else p for p in device.policies)
@@ -74,7 +72,7 @@ class ImportEdit:
         made = replace(made, name=_free_name(device, f"{old.name}-2"))
         device = replace(device, policies=(*device.policies, made))
         bound = tuple(replace(u, policy=made.name) if u.policy == old.name else u for u in uses)
-        return self._bound(device, vrf, neighbour, bound)
+        return self._bound(device, bound)
 
     def _edited(self, policy: Policy) -> Policy:
         if self.statement is None or self.attribute == "accept":
@@ -111,10 +109,10 @@ class ImportEdit:
                 return replace(actions, prepend=(*value, *actions.prepend))
         return actions
 
-    def _bound(
-        self, device: Device, vrf: Vrf, neighbour: BgpNeighbour, uses: tuple[PolicyUse, ...]
-    ) -> Device:
-        return _with_neighbour(device, vrf, replace(neighbour, import_policies=uses))
+    def _bound(self, device: Device, uses: tuple[PolicyUse, ...]) -> Device:
+        return _with_neighbour(
+            device, self.vrf, self.neighbour, lambda n: replace(n, import_policies=uses)
+        )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -132,16 +130,14 @@ class NextHopEdit:
         return f"bgp.neighbours.{self.neighbour}.next-hop"
 
     def of(self, network: Network) -> Network:
-        def changed(device: Device) -> Device:
-            vrf = device.vrf(self.vrf)
-            if vrf is None or vrf.bgp is None:
-                raise ValueError(f"{device.name} has no BGP in VRF {self.vrf}")
-            neighbour = next(n for n in vrf.bgp.neighbours if n.address == self.neighbour)
-            return _with_neighbour(
-                device, vrf, replace(neighbour, next_hop=NextHopRule(self.value))
-            )
-
-        return _with_device(network, self.device, changed)
+        rule = NextHopRule(self.value)
+        return _with_device(
+            network,
+            self.device,
+            lambda device: _with_neighbour(
+                device, self.vrf, self.neighbour, lambda n: replace(n, next_hop=rule)
+            ),
+        )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -160,15 +156,14 @@ class DistanceEdit:
         return "distances"
 
     def of(self, network: Network) -> Network:
-        def changed(device: Device) -> Device:
-            rule = DistanceRule(protocol=RouteSource(self.protocol), distance=self.value)
-            vrfs = tuple(
-                replace(vrf, distances=(rule, *vrf.distances)) if vrf.name == self.vrf else vrf
-                for vrf in device.vrfs
-            )
-            return replace(device, vrfs=vrfs)
-
-        return _with_device(network, self.device, changed)
+        rule = DistanceRule(protocol=RouteSource(self.protocol), distance=self.value)
+        return _with_device(
+            network,
+            self.device,
+            lambda device: _with_vrf(
+                device, self.vrf, lambda vrf: replace(vrf, distances=(rule, *vrf.distances))
+            ),
+        )
 
 
 Edit = ImportEdit | NextHopEdit | DistanceEdit
@@ -183,13 +178,26 @@ def _with_device(network: Network, name: str, change: Callable[[Device], Device]
     )
 
 
-def _with_neighbour(device: Device, vrf: Vrf, neighbour: BgpNeighbour) -> Device:
-    bgp: BgpInstance | None = vrf.bgp
-    if bgp is None:
-        raise ValueError(f"{device.name} has no BGP in VRF {vrf.name}")
-    kept = tuple(neighbour if n.address == neighbour.address else n for n in bgp.neighbours)
-    changed = replace(vrf, bgp=replace(bgp, neighbours=kept))
-    return replace(device, vrfs=tuple(changed if v.name == vrf.name else v for v in device.vrfs))
+def _with_vrf(device: Device, name: str, change: Callable[[Vrf], Vrf]) -> Device:
+    return replace(
+        device, vrfs=tuple(change(vrf) if vrf.name == name else vrf for vrf in device.vrfs)
+    )
+
+
+def _session_of(device: Device, vrf: str, address: Address) -> tuple[BgpInstance, BgpNeighbour]:
+    found = device.vrf(vrf)
+    if found is None or found.bgp is None:
+        raise ValueError(f"{device.name} has no BGP in VRF {vrf}")
+    return found.bgp, next(n for n in found.bgp.neighbours if n.address == address)
+
+
+def _with_neighbour(
+    device: Device, vrf: str, address: Address, change: Callable[[BgpNeighbour], BgpNeighbour]
+) -> Device:
+    bgp, neighbour = _session_of(device, vrf, address)
+    kept = tuple(change(n) if n is neighbour else n for n in bgp.neighbours)
+    changed = replace(bgp, neighbours=kept)
+    return _with_vrf(device, vrf, lambda found: replace(found, bgp=changed))
 
 
 def _uses(device: Device, policy: str) -> int:
@@ -198,15 +206,9 @@ def _uses(device: Device, policy: str) -> int:
 
 
 def _used_names(device: Device) -> Iterator[str]:
-    for vrf in device.vrfs:
-        for neighbour in vrf.bgp.neighbours if vrf.bgp else ():
-            settings = vrf.bgp.settings(neighbour) if vrf.bgp else neighbour
-            for uses in (settings.import_policies, settings.export_policies):
-                yield from (use.policy for use in uses or ())
-        if vrf.bgp:
-            bound = [item.policy for item in vrf.bgp.networks]
-            bound += [item.policy for item in vrf.bgp.redistribute]
-            yield from (use.policy for use in bound if use is not None)
+    for binding in policy_bindings(device):
+        if not binding.of_group:
+            yield from (use.policy for use in binding.uses)
     for policy in device.policies:
         yield from (s.call for s in policy.statements if s.call is not None)
 

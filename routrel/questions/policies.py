@@ -10,14 +10,9 @@ from routrel.control.policy.as_paths import AsPath, as_path_text, sequence
 from routrel.control.policy.evaluate import PolicyRoute, Step, evaluate
 from routrel.files.shapes import closest
 from routrel.model.communities import canonical_community
-from routrel.model.network import (
-    INTERFACE_PROTOCOLS,
-    ROUTING_PROTOCOLS,
-    Device,
-    Network,
-    protocol_title,
-)
+from routrel.model.network import Device, Network
 from routrel.model.policy import Origin, Policy, RouteType
+from routrel.model.policy_bindings import policy_bindings
 from routrel.model.redistribution import RouteSource
 from routrel.questions.answers import Json, place_data
 from routrel.questions.errors import BadRoute, UnknownName
@@ -234,32 +229,9 @@ def policies_data(network: Network) -> list[Json]:
 
 def _bindings(device: Device, name: str) -> Iterator[str]:
     """Where a policy is bound, or called, in words."""
-    for vrf in device.vrfs:
-        for neighbour in vrf.bgp.neighbours if vrf.bgp else ():
-            settings = vrf.bgp.settings(neighbour) if vrf.bgp else neighbour
-            who = settings.description or str(neighbour.address)
-            for direction, uses in (
-                ("import from", settings.import_policies),
-                ("export to", settings.export_policies),
-            ):
-                if any(use.policy == name for use in uses or ()):
-                    yield f"{direction} {who}"
-        for key in ROUTING_PROTOCOLS:
-            instance = getattr(vrf, key)
-            for item in instance.redistribute if instance else ():
-                if item.policy and item.policy.policy == name:
-                    source = protocol_title(item.source.value)
-                    yield f"from {source} into {protocol_title(key)}"
-            use = getattr(instance, "import_policy", None)
-            if use and use.policy == name:
-                yield f"{protocol_title(key)} into the table"
-    for interface in device.interfaces:
-        for key in INTERFACE_PROTOCOLS:
-            hello = getattr(interface, key)
-            for direction in ("import", "export"):
-                use = getattr(hello, f"{direction}_policy", None)
-                if use and use.policy == name:
-                    yield f"{protocol_title(key)} {direction} on {interface.name}"
+    for binding in policy_bindings(device):
+        if not binding.of_group and any(use.policy == name for use in binding.uses):
+            yield binding.words
     for policy in device.policies:
         if any(statement.call == name for statement in policy.statements):
             yield f"called by {policy.name}"

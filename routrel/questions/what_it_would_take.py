@@ -18,6 +18,7 @@ from routrel.control.fixpoint import differences
 from routrel.control.policy.as_paths import path_length
 from routrel.control.rib.candidates import Protocol
 from routrel.model.addresses import Prefix
+from routrel.model.network import CaseQuestion
 from routrel.model.place import NOWHERE, Place
 from routrel.model.policy import Origin, PolicyResult
 from routrel.questions.answers import Json, place_data
@@ -167,13 +168,13 @@ def _moves(before: State, after: State) -> Json:
     }
 
 
-def _path(state: State, question: object) -> object:
+def _path(state: State, question: CaseQuestion) -> object:
     """What a flow's answer says of its ways, both directions."""
     asked = FlowQuestion(
-        source=question.source,  # type: ignore[attr-defined]
-        destination=question.destination,  # type: ignore[attr-defined]
-        traffic=question.traffic,  # type: ignore[attr-defined]
-        size=question.size,  # type: ignore[attr-defined]
+        source=question.source,
+        destination=question.destination,
+        traffic=question.traffic,
+        size=question.size,
         both=True,
     )
     answer = ask_flow(state, asked)
