@@ -100,6 +100,22 @@ def test_the_statement_that_decides_is_the_one_that_changes():
     assert [p.name for p in after.network.devices[0].policies] == ["both", "both-2"]
 
 
+def test_a_policy_that_another_protocol_uses_is_copied_too():
+    """OSPF takes routes in through the same policy; the edit leaves that alone."""
+    top = """
+        ospf: {redistribute: [{from: static, policy: all}]}
+        policies: {all: {statements: [{name: s, then: accept}], default: reject}}
+    """
+    net = two("", "", top=top, neighbours={"2": "import: all"})
+    edit = ImportEdit(
+        device="r1", vrf="default", neighbour=ipaddress.ip_address("10.9.2.2"),
+        attribute="local-preference", value=150, policy="all", statement="s",
+    )  # fmt: skip
+    changed = edit.of(net.network).devices[0]
+    assert changed.policies[0] == net.network.devices[0].policies[0]
+    assert changed.policies[1].name == "all-2"
+
+
 # --- computing only what a change touches --------------------------------------------------------
 
 

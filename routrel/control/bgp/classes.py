@@ -25,18 +25,8 @@ class PrefixClass:
     members: NDArray[np.int32]  #: prefix numbers, rising
     prefix: Prefix  #: one of them, for policies to look at
     origins: Origins
-    treatments: tuple[int, ...]  #: by chain: what is left of its policies, as a number
-    suppressed: tuple[bool, ...]  #: by speaker: it announces only an aggregate over it
-    silenced: tuple[bool, ...]  #: by speaker: another protocol's route is active
+    lane: Lane  #: what hearings look at of it
     alone: bool  #: a class of its own: its prefix holds next hops, or is an aggregate
-
-    @property
-    def lane(self) -> Lane:
-        """What hearings look at of the class."""
-        kept_back = tuple(
-            here or there for here, there in zip(self.suppressed, self.silenced, strict=True)
-        )
-        return Lane(self.prefix, (*self.treatments, -1), kept_back)
 
     @property
     def key(self) -> Hashable:
@@ -44,9 +34,8 @@ class PrefixClass:
         return (
             self.prefix if self.alone else self.prefix.version,
             self.origins,
-            self.treatments,
-            self.suppressed,
-            self.silenced,
+            self.lane.treatments,
+            self.lane.kept_back,
         )
 
 
@@ -105,7 +94,7 @@ class Grouping:
         """
         known: dict[Origins, int] = {}
         marks = np.concatenate(
-            [np.packbits(block, axis=1) for block in (self._held, self._parts, silenced)], axis=1
+            [np.packbits(block, axis=1) for block in (self._held, self._parts | silenced)], axis=1
         )
         groups: dict[tuple[int, bytes], list[int]] = {}
         for place, found in enumerate(origins):
@@ -124,13 +113,14 @@ class Grouping:
         self, places: list[int], origins: Origins, silenced: NDArray[np.bool_], *, alone: bool
     ) -> PrefixClass:
         first = places[0]
+        prefix = self.prefixes[first]
+        # Kept back is what an aggregate stands for, or another protocol's route is active for.
+        kept_back = tuple((self._parts[first] | silenced[first]).tolist())
         return PrefixClass(
             members=self.numbers[places],
-            prefix=self.prefixes[first],
+            prefix=prefix,
             origins=origins,
-            treatments=self._treatments(first),
-            suppressed=tuple(self._parts[first].tolist()),
-            silenced=tuple(silenced[first].tolist()),
+            lane=Lane(prefix, (*self._treatments(first), -1), kept_back),
             alone=alone,
         )
 

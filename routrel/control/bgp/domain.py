@@ -112,7 +112,6 @@ class Round:
     """What holds while the tables are looked at once."""
 
     resolver: Resolver
-    sessions: list[Session]
     hearings: list[Hearing]
     ids: list[int]  #: by hearing: its number, the same in every computation
     carrier: Carrier
@@ -178,12 +177,8 @@ class BgpDomain:
         chains: list[Chain] = []
         at: dict[object, int] = {}
         for speaker in self.routers:
-            instance = speaker.instance
-            for neighbour in instance.neighbours if instance else ():
-                settings = instance.settings(neighbour) if instance else None
-                for uses in (
-                    (settings.import_policies, settings.export_policies) if settings else ()
-                ):
+            for _, settings in speaker.neighbours:
+                for uses in (settings.import_policies, settings.export_policies):
                     chain = chain_of(speaker.device, uses)
                     key = _chain_key(speaker, uses)
                     if chain is not None and key not in at:
@@ -245,7 +240,6 @@ class BgpDomain:
             )
         return Round(
             resolver=Resolver(view, self.speakers),
-            sessions=self.sessions,
             hearings=hearings,
             ids=ids,
             carrier=Carrier(
@@ -326,11 +320,9 @@ class BgpDomain:
             instance = speaker.instance
             for aggregate in instance.aggregates if instance else ():
                 found.setdefault(prefixes.add(aggregate.prefix), [])
-            for neighbour in instance.neighbours if instance else ():
-                settings = instance.settings(neighbour) if instance else None
-                if settings and settings.default_route:
-                    for version in (4, 6):
-                        found.setdefault(self.interning.default_prefix(version), [])
+            if any(settings.default_route for _, settings in speaker.neighbours):
+                for version in (4, 6):
+                    found.setdefault(self.interning.default_prefix(version), [])
         return found
 
     def own_place(self, speaker: int, path: int, prefix: int) -> Place:
@@ -501,7 +493,7 @@ class BgpDomain:
             own[speaker].append(codes.code(number, -1))
         defaults = self.default_senders(made, item)
         outside = [speaker.outside is not None for speaker in self.speakers]
-        lane, kept_back = item.lane, item.lane.kept_back
+        lane = item.lane
         passes = made.carrier.passes
 
         def sent(place: int, chosen: Numbers) -> Numbers:
@@ -511,7 +503,7 @@ class BgpDomain:
             if place in defaults:
                 code = passes(lane, place, codes.code(defaults[place], -1))
                 return () if code < 0 else (code,)
-            if kept_back[hearing.sender]:
+            if lane.kept_back[hearing.sender]:
                 return ()
             count = hearing.sender_settings.add_paths or 1
             if outside[hearing.sender]:

@@ -72,18 +72,24 @@ def _offers(domain: BgpDomain, index: int, prefix: int) -> list[Offer]:
         )
         for own in own_of(item, index)
     ]
+    defaults = domain.default_senders(made, item)
     for place in made.into[index]:
-        found.extend(_offered(domain, made, item, result, place))
+        found.extend(_offered(domain, made, item, result, place, defaults))
     return _judged(domain, made, item, index, found)
 
 
 def _offered(
-    domain: BgpDomain, made: Round, item: PrefixClass, result: ClassResult, place: int
+    domain: BgpDomain,
+    made: Round,
+    item: PrefixClass,
+    result: ClassResult,
+    place: int,
+    defaults: dict[int, int],
 ) -> Iterator[Offer]:
+    """What one hearing brings, or why it brings nothing; `defaults` are the default senders."""
     hearing = made.hearings[place]
     if item.prefix.version not in hearing.versions:
         return
-    defaults = domain.default_senders(made, item)
     chosen = result.outcome.chosen[hearing.sender]
     count = hearing.sender_settings.add_paths or 1
     codes = made.carrier.codes

@@ -100,10 +100,9 @@ class Sessions:
     def all(self) -> list[Session]:
         """Every configured neighbour of every device, in order of device and file."""
         return [
-            self._session(number, speaker, neighbour)
+            self._session(number, speaker, neighbour, settings)
             for number, speaker in enumerate(self.speakers)
-            if speaker.instance
-            for neighbour in speaker.instance.neighbours
+            for neighbour, settings in speaker.neighbours
         ]
 
     def hearings(self, sessions: list[Session]) -> Iterator[Hearing]:
@@ -139,10 +138,9 @@ class Sessions:
 
     # --- one session ---------------------------------------------------------------------------
 
-    def _session(self, number: int, speaker: Speaker, neighbour: BgpNeighbour) -> Session:
-        if speaker.instance is None:
-            raise ValueError("only devices configure neighbours")
-        settings = speaker.instance.settings(neighbour)
+    def _session(
+        self, number: int, speaker: Speaker, neighbour: BgpNeighbour, settings: NeighbourSettings
+    ) -> Session:
         relation = speaker.relation(settings)
         made = Session(
             local=number,
@@ -258,15 +256,12 @@ class Sessions:
                     )
                     return expected, [peer.address]
             return None, [peer.address for peer in peers if self._has(speaker, peer.address)]
-        if other.instance is None:
-            raise ValueError(f"{other.name} is neither a device nor an outside network")
         fitting: list[tuple[NeighbourSettings, Address]] = []
         known: list[Address] = []
-        for neighbour in other.instance.neighbours:
+        for neighbour, settings in other.neighbours:
             if not self._has(speaker, neighbour.address):
                 continue
             known.append(neighbour.address)
-            settings = other.instance.settings(neighbour)
             # This side opens from the address the other expects, or the other opens from the one
             # that this side expects.
             if neighbour.address == made.local_address:

@@ -9,7 +9,7 @@ from ipaddress import IPv4Address
 from routrel.control.bgp.paths import Learned
 from routrel.control.rib.candidates import Table
 from routrel.control.speaking import choose_router_id
-from routrel.model.bgp import BgpDecision, BgpInstance, NeighbourSettings
+from routrel.model.bgp import BgpDecision, BgpInstance, BgpNeighbour, NeighbourSettings
 from routrel.model.network import Device, Network, OutsideNeighbour, Vrf
 from routrel.model.place import Place
 
@@ -30,6 +30,8 @@ class Speaker:
     vrf: Vrf | None = None
     instance: BgpInstance | None = None
     outside: OutsideNeighbour | None = None
+    #: A device's neighbours, each with what holds for it: its own settings over its group's.
+    neighbours: tuple[tuple[BgpNeighbour, NeighbourSettings], ...] = ()
 
     @property
     def table(self) -> Table | None:
@@ -90,6 +92,7 @@ def bgp_speakers(network: Network) -> Iterator[Speaker]:
                 device=device,
                 vrf=vrf,
                 instance=vrf.bgp,
+                neighbours=tuple((n, vrf.bgp.settings(n)) for n in vrf.bgp.neighbours),
             )
     for outside in network.outside:
         if outside.autonomous_system is not None:
