@@ -1,17 +1,18 @@
 import { useQuery } from '@tanstack/react-query'
-import { Link, NavLink, useParams } from 'react-router'
+import { Link, useParams } from 'react-router'
 import { chartQuery, fileQuery, filesQuery, findingsQuery } from '../../api/queries'
 import type { ChartDevice, Finding } from '../../api/types'
 import { Mono, Panel, Problem, Severity, Waiting } from '../../ui/controls'
 import { DataTable, type Column } from '../../ui/DataTable'
 import { EvidenceLink } from '../lens/EvidenceLink'
+import { PageTabs } from '../lens/PageTabs'
 import { useAddress, useLens, useLinkTo, usePlace } from '../lens/lens'
 import { ChartView } from './ChartView'
 import { layerOf } from './layers'
 import { DeviceSheet, LinkSheet } from './DeviceSheet'
 import { FileText } from './FileText'
 
-const VIEWS = { chart: 'Chart', list: 'List', files: 'Files', findings: 'Findings' } as const
+const VIEWS = { 'devices/chart': 'Chart', 'devices/list': 'List', 'devices/files': 'Files' }
 
 export function DevicesPage() {
   const { view = 'chart' } = useParams()
@@ -28,17 +29,9 @@ export function DevicesPage() {
 }
 
 function Tabs() {
-  const to = useLinkTo()
   const findings = useQuery(findingsQuery(useLens()))
-  return (
-    <nav aria-label="Views of the devices" className="flex gap-1">
-      {Object.entries(VIEWS).map(([view, title]) => (
-        <NavLink key={view} to={to(`devices/${view}`)} className={({ isActive }) => `rounded-md border px-3 py-1 no-underline ${isActive ? 'border-ink bg-ink text-paper' : 'border-line bg-card text-ink'}`}>
-          {title}{view === 'findings' && findings.data ? ` ${findings.data.length}` : ''}
-        </NavLink>
-      ))}
-    </nav>
-  )
+  const count = findings.data ? ` ${findings.data.length}` : ''
+  return <PageTabs label="Views of the devices" tabs={{ ...VIEWS, 'devices/findings': `Findings${count}` }} />
 }
 
 function ChartTab() {
