@@ -22,16 +22,16 @@ __all__ = ["connected_routes"]
 def connected_routes(topology: Topology, interning: Interning) -> Rows:
     """A connected route for each subnet and a local one for each address of every up interface.
 
-    An interface whose link is down has neither. A host prefix (a loopback's /32, say) is only
-    connected: a local route would be the same. Two interfaces of a table in one subnet give one
-    route with two next hops.
+    An interface whose link is down has neither, unless its device keeps routes over dead links. A
+    host prefix (a loopback's /32, say) is only connected: a local route would be the same. Two
+    interfaces of a table in one subnet give one route with two next hops.
     """
     builder = CandidateBuilder(interning)
     for device in topology.network.devices:
         subnets: dict[tuple[int, int], list[NextHop]] = {}
         places: dict[tuple[int, int], int] = {}
         for interface in device.interfaces:
-            if not topology.is_up(device.name, interface.name):
+            if not topology.keeps_routes(device.name, interface.name):
                 continue
             table = interning.table_numbers[device.name, interface.vrf]
             hop = NextHop(interface.name)

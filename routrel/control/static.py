@@ -14,7 +14,7 @@ from __future__ import annotations
 import ipaddress
 from collections import defaultdict
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from routrel.control.rib.candidates import (
     DISCARD,
@@ -107,7 +107,7 @@ def _outcome(static: _Static, interning: Interning) -> StaticOutcome:
 
 
 def _is_recursive(route: StaticRoute) -> bool:
-    return route.interface is None and not route.discard
+    return route.interface is None and not route.drops
 
 
 def _configured(topology: Topology, interning: Interning) -> Iterable[_Static]:
@@ -137,11 +137,11 @@ def _resolve_by_interface(static: _Static, topology: Topology, interning: Intern
     """Routes that need no look-up: usable while their interface is up; a discard always is."""
     route = static.route
     device, _ = interning.tables[static.table]
-    if route.discard:
+    if route.drops:
         static.hops = (DISCARD,)
     elif route.interface is not None:
-        if topology.is_up(device, route.interface):
-            static.hops = (NextHop(route.interface, route.via),)
+        if topology.keeps_routes(device, route.interface):
+            static.hops = (NextHop(route.interface, route.via, weight=route.weight),)
         else:
             static.problem = f"interface {route.interface} is down"
 
@@ -152,7 +152,7 @@ def _rows(statics: list[_Static], interning: Interning) -> Rows:
     for static in statics:
         if static.hops:
             route = static.route
-            groups[static.table, static.prefix, route.distance, route.discard].append(static)
+            groups[static.table, static.prefix, route.distance, route.drops].append(static)
     builder = CandidateBuilder(interning)
     for (table, prefix, distance, discard), members in groups.items():
         # Two next hops that resolve to one neighbour are one way, whatever they were written as.
@@ -193,6 +193,9 @@ class _Resolver:
         if problem == _CIRCULAR:
             static.circular = True
             problem = "its next hop resolves through the route itself"
+        weight = static.route.weight
+        if weight != 1:
+            hops = tuple(replace(hop, weight=hop.weight * weight) for hop in hops)
         return hops, problem
 
     def _towards(
@@ -259,7 +262,7 @@ class _Resolver:
                 continue
             if id(static) in passed:
                 return (), _CIRCULAR
-            if route.discard:
+            if route.drops:
                 return (), f"its next hop {address} matches the discard route to {route.to}"
             if route.interface is not None:
                 found[NextHop(route.interface, route.via or address, via=address)] = None

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ipaddress
 
+from routrel.files.forwarding_references import check_forwarding
 from routrel.files.policy_references import check_policies
 from routrel.files.report import Report
 from routrel.files.shapes import closest
@@ -42,18 +43,10 @@ def check_references(network: Network, report: Report) -> None:
 
 
 def _check_device(device: Device, report: Report) -> None:
-    filters = {item.name for item in device.filters}
+    check_forwarding(device, report)
     vrfs = {vrf.name: vrf for vrf in device.vrfs}
     interfaces = {interface.name: interface for interface in device.interfaces}
     for interface in device.interfaces:
-        for use in (interface.filter_in, interface.filter_out):
-            if use is not None and use.filter not in filters:
-                report.error(
-                    use.place,
-                    "unknown_filter",
-                    f"{device.name} has no filter “{use.filter}”",
-                    closest(use.filter, filters) or "add it under filters:",
-                )
         if interface.vrf not in vrfs:
             report.error(
                 interface.place,
@@ -64,15 +57,6 @@ def _check_device(device: Device, report: Report) -> None:
         else:
             _check_protocols(device, interface, vrfs[interface.vrf], report)
         _check_unnumbered(device, interface, report)
-        if interface.kind is InterfaceKind.LOOPBACK and (
-            interface.filter_in or interface.filter_out
-        ):
-            report.error(
-                interface.place,
-                "bad_filter_use",
-                f"no packet arrives or leaves at loopback {interface.name}",
-                "bind the filter to another interface",
-            )
     check_policies(device, report)
     for vrf in device.vrfs:
         for route in vrf.static:
@@ -93,13 +77,13 @@ def _check_device(device: Device, report: Report) -> None:
                     f"{device.name} has no interface “{route.interface}”",
                     closest(route.interface, interfaces),
                 )
-            elif known.vrf != vrf.name:
+            elif known.vrf != (route.next_vrf or vrf.name):
                 report.error(
                     route.place,
                     "wrong_vrf",
                     f"interface {route.interface} belongs to VRF {known.vrf}, "
-                    f"the route to VRF {vrf.name}",
-                    "move one of the two",
+                    f"the route to VRF {route.next_vrf or vrf.name}",
+                    f"move one of the two, or write next-vrf: {known.vrf}",
                 )
         _check_duplicates(vrf, report)
         _check_sources(device, vrf, report)
@@ -132,7 +116,7 @@ def _check_duplicates(vrf: Vrf, report: Report) -> None:
     """The same static route twice: one of the two was meant otherwise."""
     seen: dict[object, StaticRoute] = {}
     for route in vrf.static:
-        key = (route.to, route.via, route.interface, route.next_vrf, route.discard, route.distance)
+        key = (route.to, route.via, route.interface, route.next_vrf, route.drops, route.distance)
         first = seen.setdefault(key, route)
         if first is not route:
             report.error(

@@ -1,1 +1,1 @@
-"""What happens to packets: filters, and the walk of one packet through the network."""
+"""What becomes of traffic: both directions of a flow, and everything that stands in its way."""

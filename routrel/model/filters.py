@@ -8,7 +8,16 @@ from enum import Enum
 from routrel.model.addresses import Prefix
 from routrel.model.place import Place, placed
 
-__all__ = ["Action", "Filter", "Match", "PortRange", "Rule"]
+__all__ = [
+    "Action",
+    "Filter",
+    "FilterUse",
+    "Fragments",
+    "Match",
+    "PortRange",
+    "Rule",
+    "SessionState",
+]
 
 
 class Action(Enum):
@@ -16,6 +25,23 @@ class Action(Enum):
 
     PERMIT = "permit"
     DENY = "deny"
+
+
+class SessionState(Enum):
+    """What a device that remembers sessions knows about a packet's one."""
+
+    NEW = "new"  #: the packet may open a session, and none is known
+    ESTABLISHED = "established"  #: it answers a packet that the device let pass
+    INVALID = "invalid"  #: an answer (TCP SYN and ACK, an echo reply) to nothing the device saw
+
+
+class Fragments(Enum):
+    """Which fragments a rule is for."""
+
+    LATER = "later"  #: all but the first; they carry no ports
+    FIRST = "first"
+    ANY = "any"
+    NONE = "none"  #: whole packets only
 
 
 @dataclass(frozen=True, slots=True, order=True)
@@ -40,6 +66,13 @@ class Match:
     destination_ports: tuple[PortRange, ...] = ()
     icmp_types: tuple[int, ...] = ()
     icmp_codes: tuple[int, ...] = ()
+    dscps: tuple[int, ...] = ()
+    flags_set: tuple[str, ...] = ()  #: TCP flags that must be set ...
+    flags_clear: tuple[str, ...] = ()  #: ... and those that must not be
+    fragments: Fragments | None = None
+    sessions: tuple[SessionState, ...] = ()
+    arrives: tuple[str, ...] = ()  #: the interfaces it may arrive by
+    leaves: tuple[str, ...] = ()  #: the interfaces it may leave by
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -60,6 +93,15 @@ class Filter:
     name: str
     rules: tuple[Rule, ...]
     default: Action
+    sessions: bool = False  #: lets pass what belongs to a session the device let begin
     description: str = ""
     default_place: Place = placed()
+    place: Place = placed()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FilterUse:
+    """A filter bound to something."""
+
+    filter: str
     place: Place = placed()

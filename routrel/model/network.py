@@ -9,7 +9,7 @@ from ipaddress import IPv4Address
 from routrel.model.addresses import Address, InterfaceAddress, Prefix
 from routrel.model.bgp import Announcement, BgpInstance, OutsidePeer
 from routrel.model.eigrp import EigrpInstance, EigrpInterface
-from routrel.model.filters import Filter
+from routrel.model.filters import Filter, FilterUse
 from routrel.model.isis import IsisInstance, IsisInterface
 from routrel.model.ospf import OspfInstance, OspfInterface
 from routrel.model.place import Place, placed
@@ -23,7 +23,11 @@ from routrel.model.policy import (
     TagSet,
 )
 from routrel.model.redistribution import DistanceRule
+from routrel.model.redundancy import VirtualRouter
 from routrel.model.rip import RipInstance, RipInterface
+from routrel.model.steering import Steering, SteeringUse
+from routrel.model.translation import TranslationRule
+from routrel.model.zones import Zone
 
 __all__ = [
     "DEFAULT_VRF",
@@ -33,7 +37,6 @@ __all__ = [
     "CaseQuestion",
     "CaseRoute",
     "Device",
-    "FilterUse",
     "Gateway",
     "Group",
     "Interface",
@@ -42,9 +45,13 @@ __all__ = [
     "LinkEnd",
     "Network",
     "OutsideNeighbour",
+    "Processing",
+    "Reject",
+    "ReversePathCheck",
     "Role",
     "Site",
     "StaticRoute",
+    "TrafficRules",
     "Vrf",
     "protocol_title",
 ]
@@ -91,11 +98,35 @@ class InterfaceKind(Enum):
     LOOPBACK = "loopback"  #: always up, attached to nothing
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class FilterUse:
-    """A filter bound to an interface in one direction."""
+class ReversePathCheck(Enum):
+    """Whether the way back to a packet's source must exist (RFC 3704)."""
 
-    filter: str
+    STRICT = "strict"  #: by the interface it came in by (2.2)
+    LOOSE = "loose"  #: by any (2.4)
+
+
+class Reject(Enum):
+    """What the sender of a refused packet is told; for forwarding both discard."""
+
+    UNREACHABLE = "unreachable"
+    PROHIBITED = "prohibited"
+
+
+class Processing(Enum):
+    """The order in which a device treats a packet."""
+
+    ROUTER = "router"
+    LINUX = "linux"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TrafficRules:
+    """Filters and steering for all of a device's traffic of one kind, whatever the interface."""
+
+    filters_in: tuple[FilterUse, ...] = ()  #: of own traffic: for what comes to the device
+    filters_out: tuple[FilterUse, ...] = ()  #: of own traffic: for what the device sends
+    filters: tuple[FilterUse, ...] = ()  #: of through traffic
+    steering: SteeringUse | None = None
     place: Place = placed()
 
 
@@ -119,8 +150,12 @@ class Interface:
     ripng: RipInterface | None = None
     eigrp: EigrpInterface | None = None
     isis: IsisInterface | None = None
-    filter_in: FilterUse | None = None
-    filter_out: FilterUse | None = None
+    filters_in: tuple[FilterUse, ...] = ()  #: tried in order; each must permit
+    filters_out: tuple[FilterUse, ...] = ()
+    steering: SteeringUse | None = None  #: for what arrives here
+    zone: str | None = None
+    reverse_path_check: ReversePathCheck | None = None
+    virtual_routers: tuple[VirtualRouter, ...] = ()
     place: Place = placed()
 
 
@@ -132,11 +167,17 @@ class StaticRoute:
     via: Address | None = None  #: next-hop address; resolved recursively
     interface: str | None = None  #: outgoing interface
     next_vrf: str | None = None  #: the VRF whose table resolves the next hop; None: its own
-    discard: bool = False  #: drop what matches
+    discard: bool = False  #: drop what matches, in silence
+    reject: Reject | None = None  #: drop what matches, and say so to its sender
+    weight: int = 1  #: share of the load among the routes to one prefix
     distance: int = 1  #: a higher one floats below other routes
     tag: int = 0
     description: str = ""
     place: Place = placed()
+
+    @property
+    def drops(self) -> bool:
+        return self.discard or self.reject is not None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -179,6 +220,15 @@ class Device:
     interfaces: tuple[Interface, ...] = ()
     gateways: tuple[Gateway, ...] = ()  #: a host's default gateways, one a family
     vrfs: tuple[Vrf, ...] = ()  #: the default one first, always there
+    processing: Processing = Processing.ROUTER
+    ignore_dead_links: bool = (
+        False  #: of Linux processing: whether a dead far end takes routes away
+    )
+    own_traffic: TrafficRules = TrafficRules()
+    through_traffic: TrafficRules = TrafficRules()
+    zones: tuple[Zone, ...] = ()
+    translation: tuple[TranslationRule, ...] = ()
+    steerings: tuple[Steering, ...] = ()
     filters: tuple[Filter, ...] = ()
     policies: tuple[Policy, ...] = ()
     prefix_sets: tuple[PrefixSet, ...] = ()
@@ -198,6 +248,19 @@ class Device:
 
     def filter(self, name: str) -> Filter | None:
         return next((f for f in self.filters if f.name == name), None)
+
+    def steering(self, name: str) -> Steering | None:
+        return next((s for s in self.steerings if s.name == name), None)
+
+    def zone(self, name: str) -> Zone | None:
+        return next((z for z in self.zones if z.name == name), None)
+
+    @property
+    def remembers_sessions(self) -> bool:
+        """Whether it keeps track of sessions; stateful filters, zones and translation need it."""
+        return bool(self.zones or self.translation) or any(
+            f.sessions or any(rule.match.sessions for rule in f.rules) for f in self.filters
+        )
 
     def policy(self, name: str) -> Policy | None:
         return next((p for p in self.policies if p.name == name), None)

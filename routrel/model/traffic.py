@@ -6,10 +6,12 @@ Numbers are IANA's (protocol numbers; ICMP type numbers; ICMPv6 "type" numbers).
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from enum import Enum
 
 from routrel.model.addresses import Address
 
 __all__ = [
+    "DSCP_NAMES",
     "ICMP",
     "ICMPV6",
     "ICMPV6_TYPES",
@@ -17,7 +19,9 @@ __all__ = [
     "PORT_PROTOCOLS",
     "PROTOCOL_NUMBERS",
     "TCP",
+    "TCP_FLAGS",
     "UDP",
+    "Fragment",
     "Header",
     "icmp_type_name",
     "protocol_name",
@@ -78,6 +82,27 @@ def icmp_type_name(protocol: int, number: int) -> str:
     return next((name for name, value in names.items() if value == number), f"type {number}")
 
 
+class Fragment(Enum):
+    """Which piece of a packet this is."""
+
+    NONE = "none"  #: a whole packet
+    FIRST = "first"
+    LATER = "later"  #: carries no ports and no ICMP type
+
+
+#: Names of differentiated services code points (RFC 2474, 2597, 3246, 5865, 8622).
+DSCP_NAMES: dict[str, int] = {
+    **{f"cs{number}": 8 * number for number in range(8)},
+    **{f"af{c}{d}": 8 * c + 2 * d for c in range(1, 5) for d in range(1, 4)},
+    "ef": 46,
+    "voice-admit": 44,
+    "le": 1,
+}
+
+#: The flags of TCP (RFC 9293 3.1).
+TCP_FLAGS = ("fin", "syn", "rst", "psh", "ack", "urg", "ece", "cwr")
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Header:
     """The fields of one packet that forwarding looks at."""
@@ -89,20 +114,44 @@ class Header:
     destination_port: int | None = None  #: None where the protocol has no ports
     icmp_type: int | None = None  #: None unless ICMP or ICMPv6
     icmp_code: int | None = None  #: None unless ICMP or ICMPv6
+    dscp: int = 0  #: differentiated services code point (RFC 2474)
+    flags: frozenset[str] = frozenset()  #: TCP flags that are set; of TCP alone
+    fragment: Fragment = Fragment.NONE
+    may_fragment: bool = False  #: whether IPv4's don't-fragment bit is clear
     size: int | None = None  #: bytes of the whole IP packet; None: not asked, always fits
     ttl: int = 64  #: time to live, or hop limit in IPv6, as the source sends it
 
     def reply(self) -> Header:
-        """The header of the answer: addresses and ports swapped, an echo request answered."""
+        """The header of the answer: addresses and ports swapped, an echo request answered.
+
+        A TCP SYN is answered with SYN and ACK (RFC 9293 3.5), anything else of TCP with ACK.
+        """
         answers = {(ICMP, 8): 0, (ICMPV6, 128): 129}
         icmp_type = self.icmp_type
         if icmp_type is not None:
             icmp_type = answers.get((self.protocol, icmp_type), icmp_type)
+        flags = self.flags
+        if self.protocol == TCP:
+            flags = frozenset({"syn", "ack"} if flags == {"syn"} else {"ack"})
         return replace(
             self,
+            flags=flags,
             source=self.destination,
             destination=self.source,
             source_port=self.destination_port,
             destination_port=self.source_port,
             icmp_type=icmp_type,
         )
+
+    @property
+    def opens(self) -> bool:
+        """Whether a device may take it for the first packet of a session.
+
+        TCP opens with SYN alone (RFC 9293 3.5), ICMP with a request; of other protocols nothing
+        in a packet tells a first from an answer.
+        """
+        if self.protocol == TCP:
+            return "syn" in self.flags and "ack" not in self.flags
+        if self.icmp_type is not None:
+            return (self.protocol, self.icmp_type) not in {(ICMP, 0), (ICMPV6, 129)}
+        return True

@@ -6,9 +6,7 @@ from typing import Any, TypeAlias
 
 from routrel.control.converge import State
 from routrel.control.packets.filters import FilterResult
-from routrel.control.rib.candidates import NextHop
-from routrel.control.rib.table import Route
-from routrel.forwarding.hops import (
+from routrel.control.packets.hops import (
     Branch,
     Cause,
     FilterEvidence,
@@ -16,13 +14,21 @@ from routrel.forwarding.hops import (
     LoopEvidence,
     MtuEvidence,
     NeighbourEvidence,
+    Obstacle,
     ReceiveEvidence,
+    ReversePathEvidence,
     RouteEvidence,
     Stage,
+    SteeringEvidence,
+    TranslationEvidence,
     TtlEvidence,
+    ZoneEvidence,
 )
+from routrel.control.rib.candidates import NextHop
+from routrel.control.rib.table import Route
 from routrel.model.findings import Finding
 from routrel.model.place import Place
+from routrel.model.traffic import Header
 from routrel.questions.absence import Absence
 from routrel.questions.candidates import RUNGS, Candidate
 from routrel.questions.endpoints import Endpoint
@@ -33,16 +39,21 @@ from routrel.questions.words import (
     STAGE_TITLES,
     answer_sentence,
     direction_sentence,
+    obstacle_sentence,
     protocol_words,
     rule_words,
     share_words,
     stage_words,
+    steering_words,
+    translation_words,
 )
 
 __all__ = [
     "Json",
     "absence_data",
     "candidate_data",
+    "cause_data",
+    "ends_data",
     "finding_data",
     "flow_data",
     "next_hop_data",
@@ -170,7 +181,21 @@ def _direction_data(state: State, answer: DirectionAnswer) -> Json:
         "destination": _endpoint_data(answer.destination, answer.header.source.version),
         "branches": [_branch_data(state, branch) for branch in answer.branches],
         "unfollowed": float(answer.walk.unfollowed),
-        "cause": _cause_data(answer.cause),
+        "cause": cause_data(answer.cause),
+        "obstacles": [_obstacle_data(state, obstacle) for obstacle in answer.obstacles],
+    }
+
+
+def _obstacle_data(state: State, obstacle: Obstacle) -> Json:
+    """A cause with what it is about in words, and the evidence of its stage."""
+    stage = obstacle.hop.stages[-1]
+    return {
+        **(cause_data(obstacle.cause) or {}),
+        "verdict": obstacle.verdict.value,
+        "side": "access" if obstacle.is_access else "routing",
+        "text": obstacle_sentence(obstacle),
+        "stage": stage.name.value,
+        "evidence": _evidence_data(state, stage, obstacle.hop),
     }
 
 
@@ -190,12 +215,13 @@ def _branch_data(state: State, branch: Branch) -> Json:
         "verdict": branch.verdict.value,
         "outside": branch.outside,
         "path_mtu": branch.path_mtu,
+        "entry": branch.entry,
         "hops": [_hop_data(state, hop) for hop in branch.hops],
-        "cause": _cause_data(branch.cause),
+        "cause": cause_data(branch.cause),
     }
 
 
-def _cause_data(cause: Cause | None) -> Json | None:
+def cause_data(cause: Cause | None) -> Json | None:
     if cause is None:
         return None
     return {
@@ -237,7 +263,46 @@ def _evidence_data(state: State, stage: Stage, hop: Hop) -> Json | None:
                 "kind": "filter",
                 "interface": evidence.interface,
                 "direction": evidence.direction.value,
+                "zones": list(evidence.zones) if evidence.zones else None,
                 **_filter_data(evidence.result),
+            }
+        case ZoneEvidence(source=source, destination=destination, place=place):
+            return {"kind": "zones", "zones": [source, destination], **place_data(place)}
+        case ReversePathEvidence() as checked:
+            return {
+                "kind": "reverse_path",
+                "interface": checked.interface,
+                "mode": checked.mode.value if checked.mode else None,
+                "source": str(checked.source),
+                "route": route_data(state, checked.route) if checked.route else None,
+                **place_data(checked.place),
+            }
+        case TranslationEvidence() as changed:
+            return {
+                "kind": "translation",
+                "side": changed.side.value,
+                "rule": changed.rule.id if changed.rule else None,
+                "rule_text": translation_words(changed.rule) if changed.rule else None,
+                "before": ends_data(changed.before),
+                "after": ends_data(changed.after),
+                "choices": changed.choices,
+                **place_data(changed.rule.place if changed.rule else None),
+            }
+        case SteeringEvidence() as steered:
+            return {
+                "kind": "steering",
+                "steering": steered.steering.name,
+                "rule": steered.rule.id if steered.rule else None,
+                "tried": [
+                    {
+                        "rule": tried.rule.id,
+                        "text": steering_words(tried.rule),
+                        "mismatch": tried.mismatch or None,
+                        **place_data(tried.rule.place),
+                    }
+                    for tried in steered.tried
+                ],
+                **place_data(steered.rule.place if steered.rule else steered.steering.place),
             }
         case RouteEvidence(route=route, next_hop=next_hop, shorter=shorter):
             return {
@@ -269,11 +334,22 @@ def _evidence_data(state: State, stage: Stage, hop: Hop) -> Json | None:
                 "address": str(found.address),
                 "device": found.device,
                 "outside": found.outside,
+                "virtual_router": found.virtual,
             }
         case LoopEvidence(devices=devices, place=place):
             return {"kind": "loop", "devices": list(devices), **place_data(place)}
         case _:
             return None
+
+
+def ends_data(header: Header) -> Json:
+    """The addresses and ports of a packet."""
+    return {
+        "source": str(header.source),
+        "source_port": header.source_port,
+        "destination": str(header.destination),
+        "destination_port": header.destination_port,
+    }
 
 
 def _filter_data(result: FilterResult) -> Json:
@@ -282,6 +358,7 @@ def _filter_data(result: FilterResult) -> Json:
         "action": result.action.value,
         "rule": result.rule.id if result.rule else None,
         "rule_text": rule_words(result.rule) if result.rule else None,
+        "session": result.session.value if result.session else None,
         "tried": [
             {
                 "rule": tried.rule.id,

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from routrel.control.converge import State
-from routrel.forwarding.hops import Branch, Cause, Verdict
-from routrel.forwarding.walk import Walk, walk
+from routrel.control.packets.hops import Branch, Cause, Obstacle, Verdict
+from routrel.control.packets.walk import Walk
+from routrel.forwarding.round_trip import Leg, follow, follow_answer
 from routrel.model.traffic import Header
 from routrel.questions.endpoints import Endpoint, resolve_endpoint, shared_family
 from routrel.questions.errors import UnknownEndpoint
@@ -24,6 +25,8 @@ class FlowQuestion:
     traffic: str = ""  #: "tcp 5432"; empty: an echo request
     source_port: int | None = None  #: None: 49152
     size: int | None = None  #: bytes of the IP packet; None: not asked
+    dscp: int = 0
+    may_fragment: bool = False  #: whether routers may cut it (IPv4)
     ttl: int = 64  #: as the source sends it
     both: bool = True  #: whether the return direction is asked too
 
@@ -36,6 +39,7 @@ class DirectionAnswer:
     verdict: Verdict
     routing_verdict: Verdict  #: as if every filter permitted
     walk: Walk
+    obstacles: tuple[Obstacle, ...]  #: everything in the way, not only what stops it first
     source: Endpoint
     destination: Endpoint
 
@@ -65,8 +69,9 @@ class FlowAnswer:
 def ask_flow(state: State, question: FlowQuestion) -> FlowAnswer:
     """Answer a flow question.
 
-    The return direction swaps addresses and ports, and starts from the destination whether or
-    not the forward direction arrives there.
+    The return direction answers the packet as it arrived: addresses and ports swapped, through
+    devices that remember what they let pass. Where the forward direction does not arrive, it is
+    taken to, as if nothing had been in its way.
 
     Raises:
         QuestionError: the question cannot be asked; it says why and what to do.
@@ -75,32 +80,34 @@ def ask_flow(state: State, question: FlowQuestion) -> FlowAnswer:
     source = resolve_endpoint(state, question.source)
     destination = resolve_endpoint(state, question.destination)
     left, right = shared_family(source, destination)
-    header = traffic.header(left, right, question.size, question.ttl)
+    header = replace(
+        traffic.header(left, right, question.size, question.ttl),
+        dscp=question.dscp,
+        may_fragment=question.may_fragment,
+    )
     if not source.starts:
         raise UnknownEndpoint(
             f"nobody knows where packets from {source.text} enter: {source.note}",
             "ask from a device, from an address in a subnet, or from behind an outside neighbour",
         )
+    there = follow(state.topology, state.rib, header, source.starts)
     back = None
-    if question.both and destination.starts:
-        back = _direction(state, header.reply(), destination, source)
+    if question.both:
+        back = follow_answer(state.topology, state.rib, there, destination.starts)
     return FlowAnswer(
-        question=question, forward=_direction(state, header, source, destination), back=back
+        question=question,
+        forward=_direction(state, there, source, destination),
+        back=_direction(state, back, destination, source) if back else None,
     )
 
 
-def _direction(
-    state: State, header: Header, source: Endpoint, destination: Endpoint
-) -> DirectionAnswer:
-    followed = bare = walk(state, header, source.starts)
-    if any(branch.verdict is Verdict.FILTERED for branch in followed.branches):
-        # Only a filter that stopped something can make routing alone end elsewhere.
-        bare = walk(state, header, source.starts, filters=False)
+def _direction(state: State, leg: Leg, source: Endpoint, destination: Endpoint) -> DirectionAnswer:
     return DirectionAnswer(
-        header=header,
-        verdict=_verdict(state, followed),
-        routing_verdict=_verdict(state, bare),
-        walk=followed,
+        header=leg.header,
+        verdict=_verdict(state, leg.walk),
+        routing_verdict=_verdict(state, leg.bare),
+        walk=leg.walk,
+        obstacles=leg.obstacles,
         source=source,
         destination=destination,
     )

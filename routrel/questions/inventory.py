@@ -131,8 +131,8 @@ def device_data(state: State, device: Device) -> Json:
                 "vrf": interface.vrf,
                 "addresses": [str(address) for address in interface.addresses],
                 "mtu": interface.mtu,
-                "filter_in": interface.filter_in.filter if interface.filter_in else None,
-                "filter_out": interface.filter_out.filter if interface.filter_out else None,
+                "filters_in": [use.filter for use in interface.filters_in],
+                "filters_out": [use.filter for use in interface.filters_out],
                 "neighbours": neighbours[interface.name],
                 **place_data(interface.place),
             }

@@ -53,6 +53,7 @@ class Traffic:
             destination_port=self.port,
             icmp_type=icmp_type,
             icmp_code=(self.icmp_code or 0) if icmp_type is not None else None,
+            flags=frozenset({"syn"}) if protocol == TCP else frozenset(),
             size=size,
             ttl=ttl,
         )

@@ -2,27 +2,39 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from fractions import Fraction
 
-from routrel.control.rib.table import Route
-from routrel.forwarding.hops import (
+from routrel.control.packets.filters import dscp_name
+from routrel.control.packets.hops import (
     Branch,
+    Cause,
     Direction,
+    Evidence,
     FilterEvidence,
     Hop,
     LoopEvidence,
     MtuEvidence,
     NeighbourEvidence,
+    Obstacle,
     ReceiveEvidence,
     Result,
+    ReversePathEvidence,
     RouteEvidence,
     Stage,
     StageName,
+    SteeringEvidence,
+    TranslationEvidence,
     TtlEvidence,
     Verdict,
+    ZoneEvidence,
 )
-from routrel.model.filters import Action, Rule
-from routrel.model.traffic import icmp_type_name, protocol_name
+from routrel.control.rib.table import Route
+from routrel.model.filters import Action, Match, Rule, SessionState
+from routrel.model.network import ReversePathCheck
+from routrel.model.steering import SteeringRule
+from routrel.model.traffic import Header, icmp_type_name, protocol_name
+from routrel.model.translation import Side, TranslationRule
 from routrel.questions.flow import DirectionAnswer, FlowAnswer
 from routrel.questions.route_words import protocol_type_words
 
@@ -31,16 +43,27 @@ __all__ = [
     "VERDICT_TITLES",
     "answer_sentence",
     "direction_sentence",
+    "match_words",
+    "obstacle_sentence",
     "protocol_words",
     "rule_words",
     "share_words",
     "stage_words",
+    "steering_words",
+    "translation_words",
 ]
 
 STAGE_TITLES: dict[StageName, str] = {
+    StageName.ARRIVAL: "Arrival",
     StageName.FILTER_IN: "Filter in",
+    StageName.REVERSE_PATH: "Reverse path",
+    StageName.TRANSLATION: "Translation",
+    StageName.STEERING: "Steering",
     StageName.ROUTE: "Route",
+    StageName.FILTER_OWN: "Own traffic",
     StageName.TTL: "Time to live",
+    StageName.FILTER_THROUGH: "Filter through",
+    StageName.SOURCE_TRANSLATION: "Source translation",
     StageName.FILTER_OUT: "Filter out",
     StageName.MTU: "MTU",
     StageName.NEIGHBOUR: "Neighbour",
@@ -76,9 +99,12 @@ def protocol_words(route: Route) -> str:
 
 def rule_words(rule: Rule) -> str:
     """A rule as it is read aloud: "deny tcp 10.64.0.0/12 → any port 5000-6000"."""
-    match = rule.match
-    protocol = "any" if match.protocol is None else protocol_name(match.protocol)
-    words = [rule.action.value, protocol]
+    return f"{rule.action.value} {match_words(rule.match)}"
+
+
+def match_words(match: Match) -> str:
+    """What a match asks for: "tcp 10.64.0.0/12 → any port 5000-6000"."""
+    words = ["any" if match.protocol is None else protocol_name(match.protocol)]
     words.append(_side(match.sources, match.source_ports))
     words.append("→")
     words.append(_side(match.destinations, match.destination_ports))
@@ -86,8 +112,48 @@ def rule_words(rule: Rule) -> str:
         kinds = [icmp_type_name(match.protocol or 0, number) for number in match.icmp_types]
         words.append(", ".join(kinds))
     if match.icmp_codes:
-        words.append("code " + ", ".join(str(code) for code in match.icmp_codes))
+        words.append("code " + _joined(match.icmp_codes))
+    flags = [*match.flags_set, *(f"not {flag}" for flag in match.flags_clear)]
+    if flags:
+        words.append("flags " + _joined(flags))
+    if match.dscps:
+        words.append("code point " + ", ".join(dscp_name(number) for number in match.dscps))
+    if match.fragments:
+        words.append(f"fragments {match.fragments.value}")
+    if match.sessions:
+        words.append("session " + ", ".join(state.value for state in match.sessions))
+    if match.arrives:
+        words.append("arriving by " + _joined(match.arrives))
+    if match.leaves:
+        words.append("leaving by " + _joined(match.leaves))
     return " ".join(words)
+
+
+def steering_words(rule: SteeringRule) -> str:
+    """A steering rule as it is read aloud."""
+    if rule.discard:
+        action = "discard"
+    elif rule.table:
+        action = f"by table {rule.table}"
+    else:
+        action = f"to {_joined(rule.next_hops)}"
+    return f"{match_words(rule.match)}: {action}"
+
+
+def translation_words(rule: TranslationRule) -> str:
+    """A translation rule as it is read aloud."""
+    if rule.keep:
+        action = "keep"
+    else:
+        to = str(rule.to) if rule.to is not None else "the outgoing interface's address"
+        ports = f" port {rule.ports}" if rule.ports else ""
+        side = rule.side.value if rule.side else ""
+        action = f"{side} becomes {to.removesuffix('/32').removesuffix('/128')}{ports}"
+    return f"{match_words(rule.match)}: {action}"
+
+
+def _joined(values: Iterable[object]) -> str:
+    return ", ".join(str(value) for value in values)
 
 
 def _side(prefixes: tuple[object, ...], ports: tuple[object, ...]) -> str:
@@ -102,6 +168,14 @@ def stage_words(stage: Stage, hop: Hop) -> str:
     match stage.evidence:
         case FilterEvidence() as evidence:
             return _filter_words(evidence)
+        case ZoneEvidence() as evidence:
+            return _zone_words(evidence)
+        case ReversePathEvidence() as evidence:
+            return _reverse_path_words(evidence, stage.result is Result.STOPPED)
+        case TranslationEvidence() as evidence:
+            return _translation_words(evidence)
+        case SteeringEvidence() as evidence:
+            return _steering_words(evidence)
         case RouteEvidence() as evidence:
             return _route_words(evidence)
         case ReceiveEvidence(interface=None, address=address):
@@ -128,16 +202,81 @@ def stage_words(stage: Stage, hop: Hop) -> str:
 def _filter_words(evidence: FilterEvidence) -> str:
     result = evidence.result
     verb = "permits it" if result.action is Action.PERMIT else "drops it"
-    where = f"{result.filter.name} on {evidence.interface}"
+    where = f"{result.filter.name}{_bound(evidence)}"
+    if result.session is SessionState.ESTABLISHED:
+        return f"{where}: permits it as the answer to a packet this device let pass"
+    if result.session is SessionState.INVALID:
+        return f"{where}: drops it: an answer, but this device saw nothing that it answers"
+    piece = "later fragments: " if result.fragment else ""
     if result.rule is None:
-        return f"{where}: no rule matches, and its default {verb}"
-    return f"{where}: rule {result.rule.id} {verb} ({rule_words(result.rule)})"
+        return f"{where}: {piece}no rule matches, and its default {verb}"
+    return f"{where}: {piece}rule {result.rule.id} {verb} ({rule_words(result.rule)})"
+
+
+def _bound(evidence: FilterEvidence) -> str:
+    """Where a filter is bound, as " on ge-0/1"."""
+    if evidence.zones:
+        return f" from zone {evidence.zones[0]} to {evidence.zones[1]}"
+    if evidence.interface:
+        return f" on {evidence.interface}"
+    return {
+        Direction.IN: " for own traffic in",
+        Direction.OUT: " for own traffic out",
+        Direction.THROUGH: " for through traffic",
+    }[evidence.direction]
+
+
+def _zone_words(evidence: ZoneEvidence) -> str:
+    names = [f"zone {name}" if name else "no zone" for name in
+             (evidence.source, evidence.destination)]  # fmt: skip
+    return f"from {names[0]} to {names[1]} no filter lets anything begin"
+
+
+def _reverse_path_words(evidence: ReversePathEvidence, stopped: bool) -> str:
+    if evidence.own:
+        return f"its source {evidence.source} is this device's own address"
+    if evidence.route is None:
+        return f"no route back to {evidence.source}"
+    ways = _joined(dict.fromkeys(str(hop.interface) for hop in evidence.route.next_hops))
+    back = f"the way back to {evidence.source} is by {ways} ({evidence.route.prefix})"
+    if stopped:
+        return f"{back}, not by {evidence.interface} where it came in"
+    strict = evidence.mode is ReversePathCheck.STRICT
+    return back if strict else f"{back}; loose: any way back will do"
+
+
+def _translation_words(evidence: TranslationEvidence) -> str:
+    side, before, after = evidence.side.value, evidence.before, evidence.after
+    if before == after:
+        return f"{side} kept by rule {evidence.rule.id}" if evidence.rule else f"{side} kept"
+    was, now = (_end_words(header, evidence.side, before, after) for header in (before, after))
+    by = f"rule {evidence.rule.id}" if evidence.rule else "its session, translated back"
+    more = f"; one of {evidence.choices} addresses" if evidence.choices > 1 else ""
+    return f"{side} {was} becomes {now}, by {by}{more}"
+
+
+def _end_words(header: Header, side: Side, before: Header, after: Header) -> str:
+    source = side is Side.SOURCE
+    ports = [h.source_port if source else h.destination_port for h in (before, after)]
+    address = header.source if source else header.destination
+    port = header.source_port if source else header.destination_port
+    return f"{address} port {port}" if ports[0] != ports[1] else str(address)
+
+
+def _steering_words(evidence: SteeringEvidence) -> str:
+    if evidence.rule is None:
+        return f"{evidence.steering.name}: no rule decides, so the table does"
+    return f"{evidence.steering.name}: rule {evidence.rule.id} ({steering_words(evidence.rule)})"
 
 
 def _route_words(evidence: RouteEvidence) -> str:
     route = evidence.route
+    if route is None and evidence.next_hop is not None:
+        chosen = evidence.next_hop
+        return f"not asked: steering sends it to {chosen.address} by {chosen.interface}"
+    table = f" in table {evidence.table}" if evidence.table else ""
     if route is None:
-        return f"no route to {evidence.destination}"
+        return f"no route to {evidence.destination}{table}"
     if route.discard:
         return f"{route.prefix} is a discard route ({protocol_words(route)})"
     hop = evidence.next_hop
@@ -154,6 +293,13 @@ def _route_words(evidence: RouteEvidence) -> str:
 
 
 def _mtu_words(evidence: MtuEvidence) -> str:
+    if evidence.arriving:
+        return (
+            f"{evidence.size} bytes arrive, but {evidence.interface} takes only {evidence.mtu}: "
+            "the two ends differ"
+        )
+    if evidence.cut:
+        return f"{evidence.size} bytes are cut into fragments of {evidence.mtu} bytes"
     if evidence.size is None:
         return f"up to {evidence.mtu} bytes by {evidence.interface}; no size was asked"
     verb = "fit" if evidence.size <= evidence.mtu else "do not fit"
@@ -163,7 +309,8 @@ def _mtu_words(evidence: MtuEvidence) -> str:
 def _neighbour_words(evidence: NeighbourEvidence) -> str:
     where = f"on {evidence.segment}" if evidence.segment else f"behind {evidence.interface}"
     if evidence.device is not None:
-        return f"{evidence.device} answers for {evidence.address}"
+        virtual = f" as master of virtual router {evidence.virtual}" if evidence.virtual else ""
+        return f"{evidence.device} answers for {evidence.address}{virtual}"
     if evidence.outside is not None:
         return f"{evidence.outside}, outside, answers for {evidence.address}"
     return f"nobody {where} answers for {evidence.address}"
@@ -238,35 +385,69 @@ def _branch_sentence(branch: Branch, count: int) -> str:
     on_all = (
         f", on all {count} branches" if count > 2 else ", on both branches" if count == 2 else ""
     )
-    stage = next((s for s in last.stages if s.result is Result.STOPPED), None)
-    evidence = stage.evidence if stage else None
-    at = f"at {last.device}"
-    match branch.verdict, evidence:
-        case Verdict.DELIVERED, _:
-            return f"Delivered to {last.device}{on_all}."
-        case Verdict.LEAVES_NETWORK, _:
-            return f"Leaves the network to {branch.outside}{on_all}."
-        case Verdict.FILTERED, FilterEvidence(direction=direction, result=result) as found:
-            moment = "on arrival" if direction is Direction.IN else "on the way out"
-            rule = f"rule {result.rule.id}" if result.rule else "its default (no rule matches)"
-            where = f" on {found.interface}" if count == 1 else ""
-            return (
-                f"Blocked {at}: filter {result.filter.name}{where} drops it {moment} by "
-                f"{rule}{on_all}."
-            )
+    if branch.verdict is Verdict.DELIVERED:
+        return f"Delivered to {last.device}{on_all}."
+    if branch.verdict is Verdict.LEAVES_NETWORK:
+        return f"Leaves the network to {branch.outside}{on_all}."
+    if branch.cause is None:
+        raise ValueError("a branch that does not arrive has a cause")
+    stage = next(stage for stage in last.stages if stage.result is Result.STOPPED)
+    if branch.verdict is Verdict.TTL_EXPIRED:
+        hops = len(branch.hops) - 1
+        return f"The time to live expires at {last.device}, after {hops} hops{on_all}."
+    words = _stopped_words(branch.verdict, branch.cause, stage.evidence, count)
+    return f"{words}{on_all}."
+
+
+def obstacle_sentence(obstacle: Obstacle) -> str:
+    """What stands in the way, in a sentence of its own."""
+    stage = obstacle.hop.stages[-1]
+    return _stopped_words(obstacle.verdict, obstacle.cause, stage.evidence, 1) + "."
+
+
+def _stopped_words(verdict: Verdict, cause: Cause, evidence: Evidence | None, count: int) -> str:
+    """A stop without its full stop; with the interface where all branches share it."""
+    at = f"at {cause.device}"
+    match verdict, evidence:
+        case Verdict.FILTERED, FilterEvidence() as found:
+            return _filtered_sentence(found, cause, at, count)
+        case Verdict.FILTERED, ZoneEvidence() as found:
+            return f"Blocked {at}: {_zone_words(found)}"
+        case Verdict.FILTERED, ReversePathEvidence() as found:
+            return f"Blocked {at} by its reverse-path check: {_reverse_path_words(found, True)}"
+        case Verdict.DISCARDED, SteeringEvidence() as found:
+            return f"Discarded {at}: {_steering_words(found)}"
         case Verdict.NO_ROUTE, RouteEvidence(destination=destination):
-            return f"No route {at}: its table holds nothing for {destination}{on_all}."
+            return f"No route {at}: its table holds nothing for {destination}"
         case Verdict.DISCARDED, RouteEvidence(route=Route() as route):
-            return f"Discarded {at} by the discard route to {route.prefix}{on_all}."
+            return f"Discarded {at} by the discard route to {route.prefix}"
         case Verdict.DISCARDED, _:
-            return f"Discarded {at}: it does not forward packets of others{on_all}."
+            return f"Discarded {at}: it does not forward packets of others"
         case Verdict.NEXT_HOP_UNRESOLVED, NeighbourEvidence() as found:
-            return f"Stops {at}: {_neighbour_words(found)}{on_all}."
+            return f"Stops {at}: {_neighbour_words(found)}"
         case Verdict.LOOPED, LoopEvidence(devices=devices):
-            return f"Goes round in a loop: {' → '.join((*devices, devices[0]))}{on_all}."
+            return f"Goes round in a loop: {' → '.join((*devices, devices[0]))}"
         case Verdict.TOO_BIG, MtuEvidence() as found:
-            return f"Too big {at}: {_mtu_words(found)}{on_all}."
+            return f"Too big {at}: {_mtu_words(found)}"
         case Verdict.TTL_EXPIRED, _:
-            return f"The time to live expires {at}, after {len(branch.hops) - 1} hops{on_all}."
+            return f"The time to live expires {at}"
         case _:
-            return f"{VERDICT_TITLES[branch.verdict]} {at}{on_all}."
+            return f"{VERDICT_TITLES[verdict]} {at}"
+
+
+def _filtered_sentence(found: FilterEvidence, cause: Cause | None, at: str, count: int) -> str:
+    result = found.result
+    where = _bound(found) if count == 1 or found.interface is None else ""
+    if cause is not None and cause.kind == "no_session":
+        return (
+            f"Blocked {at}: filter {result.filter.name}{where} drops the answer, because the "
+            "packet it answers did not pass there"
+        )
+    moment = {
+        Direction.IN: "on arrival",
+        Direction.OUT: "on the way out",
+        Direction.THROUGH: "on the way through",
+    }[found.direction]
+    rule = f"rule {result.rule.id}" if result.rule else "its default (no rule matches)"
+    piece = "later fragments" if result.fragment else "it"
+    return f"Blocked {at}: filter {result.filter.name}{where} drops {piece} {moment} by {rule}"

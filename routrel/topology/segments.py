@@ -19,13 +19,16 @@ from routrel.model.network import (
     InterfaceKind,
     Network,
     OutsideNeighbour,
+    Processing,
 )
+from routrel.model.redundancy import VirtualRouter
 
 __all__ = [
     "Attachment",
     "OutsideEnd",
     "Segment",
     "Topology",
+    "VirtualEnd",
     "build_topology",
     "joining_addresses",
 ]
@@ -44,6 +47,27 @@ class Attachment:
 
     def __str__(self) -> str:
         return f"{self.device.name}:{self.interface.name}"
+
+
+@dataclass(frozen=True, slots=True)
+class VirtualEnd:
+    """A virtual router at the interface of one of its routers."""
+
+    device: Device
+    interface: Interface
+    router: VirtualRouter
+
+    @property
+    def key(self) -> tuple[str, str]:
+        return self.device.name, self.interface.name
+
+    @property
+    def rank(self) -> tuple[int, int]:
+        """The higher becomes master: priority, then primary address (RFC 9568 6.4.2)."""
+        version = self.router.addresses[0].version
+        own = [a.ip for a in self.interface.addresses if a.version == version]
+        own.sort(key=lambda ip: not ip.is_link_local if version == 6 else 0)
+        return self.router.priority, int(own[0]) if own else 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -109,6 +133,69 @@ class Topology:
         """
         return self._up[device, interface]
 
+    def keeps_routes(self, device: str, interface: str) -> bool:
+        """Whether the routes over an interface stand.
+
+        They do while it carries packets. With Linux processing they also stay while only the far
+        end is down, unless the device ignores dead links.
+        """
+        if self.is_up(device, interface):
+            return True
+        owner = self.devices[device]
+        found = owner.interface(interface)
+        return (
+            found is not None
+            and found.enabled
+            and owner.processing is Processing.LINUX
+            and not owner.ignore_dead_links
+        )
+
+    def has_address(self, device: Device, vrf: str, address: Address) -> str | None:
+        """The interface with an address that a device takes for its own; None: it does not.
+
+        With Linux processing the IPv4 addresses of a shut interface still count. A virtual
+        router's address counts at its master, if that owns it or accepts packets to it
+        (RFC 9568 6.4.3).
+        """
+        for end in self.owners.get(address, ()):
+            if end.device is not device or end.interface.vrf != vrf:
+                continue
+            stays = device.processing is Processing.LINUX and address.version == 4
+            if stays or self.is_up(*end.key):
+                return end.interface.name
+        for master in self._masters_of.get(address, ()):
+            if master.device is device and master.interface.vrf == vrf and master.router.accept:
+                return master.interface.name
+        return None
+
+    @cached_property
+    def masters(self) -> tuple[VirtualEnd, ...]:
+        """The master of every virtual router (RFC 9568 6.4).
+
+        Of those on a segment with one number and family, the highest priority, then the highest
+        primary address. All are taken to start at once, so a lower one that does not yield
+        (`preempt: false`) is not master.
+        """
+        found: dict[tuple[int, int, int], VirtualEnd] = {}
+        for segment in self.segments:
+            for end in segment.ends:
+                if not self.is_up(*end.key):
+                    continue
+                for router in end.interface.virtual_routers:
+                    one = VirtualEnd(end.device, end.interface, router)
+                    key = (segment.id, router.id, router.addresses[0].version)
+                    if key not in found or one.rank > found[key].rank:
+                        found[key] = one
+        return tuple(found.values())
+
+    @cached_property
+    def _masters_of(self) -> dict[Address, list[VirtualEnd]]:
+        by_address: dict[Address, list[VirtualEnd]] = defaultdict(list)
+        for master in self.masters:
+            for address in master.router.addresses:
+                by_address[address].append(master)
+        return by_address
+
     def _compute_up(self, device: Device, interface: Interface) -> bool:
         if not interface.enabled:
             return False
@@ -125,11 +212,30 @@ class Topology:
                 yield end
 
     def answering(self, device: str, interface: str, address: Address) -> Attachment | None:
-        """The end on an interface's segment that is up and has an address, or borrows it."""
-        for end in self.neighbours(device, interface):
+        """The end on an interface's segment that is up and answers for an address.
+
+        It has the address or borrows it, is master of a virtual router with it, or translates it
+        to another. A device with Linux processing answers for all its IPv4 addresses everywhere.
+        """
+        near = list(self.neighbours(device, interface))
+        for end in near:
             if any(own.ip == address for own in end.device.addresses_on(end.interface)):
                 return end
+        for master in self._masters_of.get(address, ()):
+            for end in near:
+                if end.key == master.key:
+                    return end
+        for end in near:
+            if _answers_for(end, address):
+                return end
         return None
+
+    def virtual_router(self, end: Attachment, address: Address) -> int | None:
+        """The number of the virtual router as whose master an end answers; None: by itself."""
+        if any(own.ip == address for own in end.interface.addresses):
+            return None
+        masters = self._masters_of.get(address, ())
+        return next((m.router.id for m in masters if m.key == end.key), None)
 
     def receiver(
         self, device: str, interface: Interface, address: Address
@@ -150,6 +256,25 @@ class Topology:
         if interface.kind is InterfaceKind.POINT_TO_POINT and len(others) == 1:
             return others[0]
         return None
+
+
+def _answers_for(end: Attachment, address: Address) -> bool:
+    """Whether an end answers for an address that is not on its interface."""
+    if end.device.processing is Processing.LINUX:
+        return address.version == 4 and any(
+            own.ip == address
+            for interface in end.device.interfaces
+            if interface.vrf == end.interface.vrf
+            for own in interface.addresses
+        )
+    if not any(address in own.network for own in end.interface.addresses):
+        return False
+    return any(
+        address.version == prefix.version and address in prefix
+        for rule in end.device.translation
+        for prefix in rule.public_prefixes
+        if not rule.match.leaves or end.interface.name in rule.match.leaves
+    )
 
 
 def build_topology(network: Network) -> Topology:

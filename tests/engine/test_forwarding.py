@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from routrel.control.converge import State
 from routrel.control.packets.filters import evaluate
-from routrel.forwarding.walk import MAXIMUM_BRANCHES
+from routrel.control.packets.walk import MAXIMUM_BRANCHES
 from routrel.model.filters import Action, Filter, Match, PortRange, Rule
 from routrel.model.traffic import Header
 from routrel.questions.answers import flow_data

@@ -7,7 +7,7 @@ import textwrap
 import pytest
 
 from routrel.control.converge import converge
-from routrel.forwarding.hops import Verdict
+from routrel.control.packets.hops import Verdict
 from routrel.questions.flow import FlowQuestion, ask_flow
 from tests.engine.nets import device, network, route, state, told, wired
 

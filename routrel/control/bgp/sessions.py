@@ -13,7 +13,7 @@ from enum import Enum
 
 from routrel.control.bgp.paths import Learned
 from routrel.control.bgp.speakers import NO_ID, Speaker
-from routrel.control.packets.reach import Obstacle, Reach, Start
+from routrel.control.packets.reach import Obstacle, Packet, Reach, Start
 from routrel.model.addresses import Address, InterfaceAddress
 from routrel.model.bgp import BgpNeighbour, NeighbourSettings
 from routrel.model.place import NOWHERE, Place
@@ -307,32 +307,33 @@ class Sessions:
 
     def _conversation(self, opens: _End, answers: _End) -> Obstacle | None:
         """What stops packets to port 179, or the answers to them."""
-        for sender, receiver, ports in (
-            (opens, answers, (_EPHEMERAL_PORT, BGP_PORT)),
-            (answers, opens, (BGP_PORT, _EPHEMERAL_PORT)),
-        ):
-            here, settings, mine, theirs = sender
-            external = here.relation(settings) is not Learned.INTERNAL
-            ttl = _INTERNAL_TTL
-            if settings.ttl_security or here.outside:
-                ttl = _LARGEST_TTL
-            elif external:
-                ttl = settings.multihop or 1
-            header = Header(
-                source=mine,
-                destination=theirs,
-                protocol=TCP,
-                source_port=ports[0],
-                destination_port=ports[1],
-                ttl=ttl,
-            )
-            asked = receiver[1].ttl_security
-            least = _LARGEST_TTL + 1 - asked if asked else 1
-            for start in self._starts(here, receiver[0], mine, theirs):
-                obstacle = self.reach.obstacle(start, header, least)
-                if obstacle is not None:
-                    return obstacle
-        return None
+        there = self._packet(opens, answers, (_EPHEMERAL_PORT, BGP_PORT), {"syn"})
+        back = self._packet(answers, opens, (BGP_PORT, _EPHEMERAL_PORT), {"syn", "ack"})
+        return self.reach.conversation(there, back)
+
+    def _packet(
+        self, sender: _End, receiver: _End, ports: tuple[int, int], flags: set[str]
+    ) -> Packet:
+        here, settings, mine, theirs = sender
+        external = here.relation(settings) is not Learned.INTERNAL
+        ttl = _INTERNAL_TTL
+        if settings.ttl_security or here.outside:
+            ttl = _LARGEST_TTL
+        elif external:
+            ttl = settings.multihop or 1
+        header = Header(
+            source=mine,
+            destination=theirs,
+            protocol=TCP,
+            source_port=ports[0],
+            destination_port=ports[1],
+            flags=frozenset(flags),
+            ttl=ttl,
+        )
+        asked = receiver[1].ttl_security
+        least = _LARGEST_TTL + 1 - asked if asked else 1
+        starts = tuple(self._starts(here, receiver[0], mine, theirs))
+        return Packet(starts, header, least)
 
     def _starts(
         self, here: Speaker, there: Speaker, mine: Address, theirs: Address

@@ -3,14 +3,34 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from routrel.model.addresses import Address, Prefix
-from routrel.model.filters import Action, Filter, Match, PortRange, Rule
+from routrel.model.filters import Action, Filter, Fragments, Match, PortRange, Rule, SessionState
 from routrel.model.place import Place
-from routrel.model.traffic import Header, icmp_type_name, protocol_name
+from routrel.model.traffic import (
+    DSCP_NAMES,
+    PORT_PROTOCOLS,
+    TCP,
+    Fragment,
+    Header,
+    icmp_type_name,
+    protocol_name,
+)
 
-__all__ = ["FilterResult", "TriedRule", "evaluate", "mismatch"]
+__all__ = ["FilterResult", "Meeting", "TriedRule", "dscp_name", "evaluate", "mismatch"]
+
+
+@dataclass(frozen=True, slots=True)
+class Meeting:
+    """What a device knows about a packet besides its header."""
+
+    arrives: str | None = None  #: the interface it came in by; None: the device sends it
+    leaves: str | None = None  #: None: not known yet, or it is for the device itself
+    session: SessionState | None = None  #: None: the device remembers no sessions
+
+
+_NOTHING_KNOWN = Meeting()
 
 
 @dataclass(frozen=True, slots=True)
@@ -23,50 +43,131 @@ class TriedRule:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class FilterResult:
-    """What a filter did with a packet. `rule` is None where the written default decided."""
+    """What a filter did with a packet.
+
+    `rule` is None where the written default decided, or where the packet's session did.
+    """
 
     filter: Filter
     action: Action
     rule: Rule | None
     tried: tuple[TriedRule, ...]  #: in order; the matching rule last
+    session: SessionState | None = None  #: of a filter with sessions, what it knew of this one
+    fragment: bool = False  #: whether it was a later fragment that was held against the rules
 
     @property
     def permits(self) -> bool:
         return self.action is Action.PERMIT
 
     @property
+    def by_session(self) -> bool:
+        """Whether the session decided before any rule was asked."""
+        return self.session in (SessionState.ESTABLISHED, SessionState.INVALID)
+
+    @property
     def place(self) -> Place:
         """The line that decided."""
+        if self.by_session:
+            return self.filter.place
         return self.rule.place if self.rule else self.filter.default_place
 
 
-def evaluate(packet_filter: Filter, header: Header) -> FilterResult:
-    """Hold a packet against the rules from the top; the first match decides (RFC 8519 4.1)."""
-    tried = []
-    for rule in packet_filter.rules:
-        why_not = mismatch(rule.match, header)
-        tried.append(TriedRule(rule, why_not))
-        if not why_not:
+def evaluate(
+    packet_filter: Filter, header: Header, meeting: Meeting = _NOTHING_KNOWN
+) -> FilterResult:
+    """Hold a packet against the rules from the top; the first match decides (RFC 8519 4.1).
+
+    A filter with sessions first lets pass what belongs to a session the device let begin, and
+    drops answers to what it never saw. A packet that was cut up passes only if its first and its
+    later fragments do; told is the one that does not.
+    """
+    if packet_filter.sessions and meeting.session is not SessionState.NEW:
+        known = meeting.session
+        if known is not None:
+            action = Action.PERMIT if known is SessionState.ESTABLISHED else Action.DENY
             return FilterResult(
-                filter=packet_filter, action=rule.action, rule=rule, tried=tuple(tried)
+                filter=packet_filter, action=action, rule=None, tried=(), session=known
             )
-    return FilterResult(
-        filter=packet_filter, action=packet_filter.default, rule=None, tried=tuple(tried)
+    result = _by_rules(packet_filter, header, meeting)
+    if header.fragment is Fragment.FIRST and result.permits:
+        later = _by_rules(packet_filter, later_fragment(header), meeting)
+        if not later.permits:
+            return replace(later, fragment=True)
+    return result
+
+
+def later_fragment(header: Header) -> Header:
+    """A fragment of the same packet that is not the first: it has no ports, types or flags."""
+    return replace(
+        header,
+        fragment=Fragment.LATER,
+        source_port=None,
+        destination_port=None,
+        icmp_type=None,
+        icmp_code=None,
+        flags=frozenset(),
     )
 
 
-def mismatch(match: Match, header: Header) -> str:
-    """The first header field that does not fit, in words; empty where all fit."""
-    return next(_mismatches(match, header), "")
+def _by_rules(packet_filter: Filter, header: Header, meeting: Meeting) -> FilterResult:
+    session = meeting.session if packet_filter.sessions else None
+    tried = []
+    for rule in packet_filter.rules:
+        why_not = mismatch(rule.match, header, meeting)
+        tried.append(TriedRule(rule, why_not))
+        if not why_not:
+            return FilterResult(
+                filter=packet_filter,
+                action=rule.action,
+                rule=rule,
+                tried=tuple(tried),
+                session=session,
+            )
+    return FilterResult(
+        filter=packet_filter,
+        action=packet_filter.default,
+        rule=None,
+        tried=tuple(tried),
+        session=session,
+    )
 
 
-def _mismatches(match: Match, header: Header) -> Iterator[str]:
+def mismatch(match: Match, header: Header, meeting: Meeting = _NOTHING_KNOWN) -> str:
+    """The first thing about a packet that does not fit, in words; empty where all fit."""
+    return next(_mismatches(match, header, meeting), "")
+
+
+def _mismatches(match: Match, header: Header, meeting: Meeting) -> Iterator[str]:
     if match.protocol is not None and match.protocol != header.protocol:
         yield f"{protocol_name(header.protocol)}, not {protocol_name(match.protocol)}"
     if match.sources and not _within(header.source, match.sources):
         yield f"source {header.source} is outside {_listed(match.sources)}"
     if match.destinations and not _within(header.destination, match.destinations):
         yield f"destination {header.destination} is outside {_listed(match.destinations)}"
+    if match.arrives and meeting.arrives not in match.arrives:
+        found = f"arrives by {meeting.arrives}" if meeting.arrives else "the device's own"
+        yield f"{found}, not by {_listed(match.arrives)}"
+    if match.leaves and meeting.leaves not in match.leaves:
+        found = f"leaves by {meeting.leaves}" if meeting.leaves else "is for the device itself"
+        yield f"{found}, not by {_listed(match.leaves)}"
+    yield from _port_mismatches(match, header)
+    if match.dscps and header.dscp not in match.dscps:
+        wanted = ", ".join(dscp_name(number) for number in match.dscps)
+        yield f"code point {dscp_name(header.dscp)}, not {wanted}"
+    yield from _fragment_mismatches(match, header)
+    if match.sessions and meeting.session not in match.sessions:
+        found = meeting.session.value if meeting.session else "not known"
+        yield f"session {found}, not {', '.join(state.value for state in match.sessions)}"
+
+
+def _port_mismatches(match: Match, header: Header) -> Iterator[str]:
+    """Of what stands in the header behind the IP header, which a later fragment does not have."""
+    later = header.fragment is Fragment.LATER
+    asks = match.source_ports or match.destination_ports or match.icmp_types or match.icmp_codes
+    if later and (asks or match.flags_set or match.flags_clear):
+        ported = match.protocol in PORT_PROTOCOLS
+        yield f"a later fragment, which carries no {'ports' if ported else 'ICMP type'}"
+        return
     if match.source_ports and not _in_ports(header.source_port, match.source_ports):
         yield f"source port {header.source_port}, not {_listed(match.source_ports)}"
     if match.destination_ports and not _in_ports(header.destination_port, match.destination_ports):
@@ -76,6 +177,34 @@ def _mismatches(match: Match, header: Header) -> Iterator[str]:
         yield f"{icmp_type_name(header.protocol, header.icmp_type or 0)}, not {names}"
     if match.icmp_codes and header.icmp_code not in match.icmp_codes:
         yield f"code {header.icmp_code}, not {_listed(match.icmp_codes)}"
+    if header.protocol == TCP:
+        for flag in match.flags_set:
+            if flag not in header.flags:
+                yield f"{flag} is not set"
+        for flag in match.flags_clear:
+            if flag in header.flags:
+                yield f"{flag} is set"
+
+
+def _fragment_mismatches(match: Match, header: Header) -> Iterator[str]:
+    fits = {
+        None: True,
+        Fragments.LATER: header.fragment is Fragment.LATER,
+        Fragments.FIRST: header.fragment is Fragment.FIRST,
+        Fragments.ANY: header.fragment is not Fragment.NONE,
+        Fragments.NONE: header.fragment is Fragment.NONE,
+    }
+    if not fits[match.fragments]:
+        yield {
+            Fragment.NONE: "a whole packet, no fragment",
+            Fragment.FIRST: "the first fragment",
+            Fragment.LATER: "a later fragment",
+        }[header.fragment]
+
+
+def dscp_name(number: int) -> str:
+    """A code point's name, or its number where it has none."""
+    return next((name for name, value in DSCP_NAMES.items() if value == number), str(number))
 
 
 def _within(address: Address, prefixes: tuple[Prefix, ...]) -> bool:

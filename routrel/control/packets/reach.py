@@ -1,7 +1,8 @@
-"""Whether a device's own packets reach an address, hop by hop through tables and filters.
+"""Whether two devices can talk, hop by hop through tables and filters, there and back.
 
 This is what a routing session needs to know while the tables are still being worked out. It looks
-at every equal-cost branch; all must arrive.
+at every equal-cost branch; all must arrive. Plain devices, with tables and filters alone, are
+looked at here without noting any evidence; where the way leads through any other, the walk decides.
 """
 
 from __future__ import annotations
@@ -10,16 +11,18 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 from routrel.control.packets.filters import evaluate
+from routrel.control.packets.hops import Branch, Verdict
+from routrel.control.packets.sessions import Session
+from routrel.control.packets.walk import Start, walk
 from routrel.control.rib.candidates import NextHop
 from routrel.control.rib.table import Rib, Route
 from routrel.model.addresses import Address
-from routrel.model.filters import Filter
-from routrel.model.network import Device, FilterUse, Interface
+from routrel.model.network import Device, Interface, Processing
 from routrel.model.place import Place
 from routrel.model.traffic import Header
 from routrel.topology.segments import Attachment, Topology
 
-__all__ = ["Obstacle", "Reach", "Start"]
+__all__ = ["Obstacle", "Packet", "Reach", "Start"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,12 +34,16 @@ class Obstacle:
 
 
 @dataclass(frozen=True, slots=True)
-class Start:
-    """Where a packet begins: at a device itself, or coming in by one of its interfaces."""
+class Packet:
+    """A packet of a conversation: where it begins, and the time to live asked for on arrival."""
 
-    device: str
-    vrf: str
-    interface_in: str | None = None
+    starts: tuple[Start, ...]
+    header: Header  #: its `ttl` is what the packet starts with
+    least_ttl: int = 1
+
+
+class _NotPlain(Exception):
+    """The way leads through a device that does more than look up and filter."""
 
 
 class Reach:
@@ -45,15 +52,65 @@ class Reach:
     def __init__(self, topology: Topology, view: Rib) -> None:
         self.topology, self.view = topology, view
         self._routes: dict[tuple[int, Address], Route | None] = {}
+        self._plain: dict[str, bool] = {}
 
-    def obstacle(self, start: Start, header: Header, least_ttl: int = 1) -> Obstacle | None:
-        """What keeps a packet from its destination; None where it arrives.
+    def conversation(self, there: Packet, back: Packet) -> Obstacle | None:
+        """What keeps a packet, or the one that answers it, from arriving; None where both do."""
+        try:
+            for packet in (there, back):
+                for start in packet.starts:
+                    found = self._follow(start, packet.header, packet.least_ttl, (), set())
+                    if found is not None:
+                        return found
+            return None
+        except _NotPlain:
+            return self._walked(there, back)
 
-        Args:
-            header: Its `ttl` is what the packet starts with.
-            least_ttl: What must be left of it on arrival.
-        """
-        return self._follow(start, header, least_ttl, (), set())
+    def _walked(self, there: Packet, back: Packet) -> Obstacle | None:
+        """The same by the walk, with what devices on the way remember."""
+        known: tuple[Session, ...] = ()
+        for packet in (there, back):
+            if not packet.starts:
+                continue
+            found = walk(self.topology, self.view, packet.header, packet.starts, known=known)
+            for branch in found.branches:
+                obstacle = self._of_branch(branch, packet)
+                if obstacle is not None:
+                    return obstacle
+            known = tuple(session for branch in found.branches for session in branch.sessions)
+        return None
+
+    def _of_branch(self, branch: Branch, packet: Packet) -> Obstacle | None:
+        last = self.topology.devices.get(branch.hops[-1].device)
+        place = last.place if last else self.topology.network.place
+        if branch.verdict is Verdict.DELIVERED and branch.header is not None:
+            ttl, least = branch.header.ttl, packet.least_ttl
+            return None if ttl >= least else Obstacle(_too_low(ttl, least), place)
+        if branch.verdict is Verdict.LEAVES_NETWORK:
+            outside = next(o for o in self.topology.network.outside if o.name == branch.outside)
+            if any(own.ip == packet.header.destination for own in outside.addresses):
+                return None
+            return Obstacle(f"packets leave the network towards {branch.outside}", place)
+        cause = branch.cause
+        if cause is None:
+            raise ValueError("a branch that does not arrive has a cause")
+        kind = branch.verdict.value.replace("_", " ")
+        return Obstacle(f"packets end at {cause.device}: {kind}", cause.place or place)
+
+    def _is_plain(self, device: Device) -> bool:
+        known = self._plain.get(device.name)
+        if known is None:
+            own, through = device.own_traffic, device.through_traffic
+            known = self._plain[device.name] = not (
+                device.processing is not Processing.ROUTER
+                or device.remembers_sessions
+                or device.steerings
+                or own.filters_in
+                or own.filters_out
+                or through.filters
+                or any(i.reverse_path_check or i.virtual_routers for i in device.interfaces)
+            )
+        return known
 
     def _follow(
         self,
@@ -63,8 +120,13 @@ class Reach:
         passed: tuple[Start, ...],
         arrived: set[Start],
     ) -> Obstacle | None:
-        """As `obstacle`; `passed` is the way so far, `arrived` what is known to arrive."""
+        """What keeps a packet from its destination; None where it arrives.
+
+        `passed` is the way so far, `arrived` what is known to arrive.
+        """
         device = self.topology.devices[here.device]
+        if not self._is_plain(device):
+            raise _NotPlain
         if here in arrived:
             return None
         if here in passed:
@@ -74,11 +136,7 @@ class Reach:
             return found
         if self._owns(device, here.vrf, header.destination):
             if header.ttl < least_ttl:
-                text = (
-                    f"packets arrive with a time to live of {header.ttl}, below the {least_ttl} "
-                    "that is asked for"
-                )
-                return Obstacle(text, device.place)
+                return Obstacle(_too_low(header.ttl, least_ttl), device.place)
             arrived.add(here)
             return None
         if here.interface_in is not None:
@@ -154,16 +212,19 @@ class Reach:
         self, device: Device, interface: str | None, header: Header, *, out: bool
     ) -> Obstacle | None:
         found = device.interface(interface) if interface else None
-        use: FilterUse | None = None
-        if found is not None:
-            use = found.filter_out if out else found.filter_in
-        packet_filter: Filter | None = device.filter(use.filter) if use else None
-        if packet_filter is None:
+        if found is None:
             return None
-        result = evaluate(packet_filter, header)
-        if result.permits:
-            return None
-        rule = f"rule {result.rule.id}" if result.rule else "the default"
-        way = "on departure from" if out else "on arrival at"
-        text = f"{rule} of filter {packet_filter.name} drops it {way} {device.name}:{interface}"
-        return Obstacle(text, result.place)
+        for use in found.filters_out if out else found.filters_in:
+            packet_filter = device.filter(use.filter)
+            result = evaluate(packet_filter, header) if packet_filter else None
+            if result is None or result.permits:
+                continue
+            rule = f"rule {result.rule.id}" if result.rule else "the default"
+            way = "on departure from" if out else "on arrival at"
+            text = f"{rule} of filter {use.filter} drops it {way} {device.name}:{interface}"
+            return Obstacle(text, result.place)
+        return None
+
+
+def _too_low(ttl: int, least: int) -> str:
+    return f"packets arrive with a time to live of {ttl}, below the {least} that is asked for"

@@ -22,6 +22,16 @@ from routrel.files.language.bgp import (
 from routrel.files.language.device import DEVICE_FILE, INTERFACE, STATIC, VRF
 from routrel.files.language.eigrp import EIGRP, EIGRP_INTERFACE, EIGRP_SEED
 from routrel.files.language.filters import FILTER, FILTER_USES, RULE
+from routrel.files.language.forwarding import (
+    OWN_TRAFFIC,
+    STEERING,
+    STEERING_RULE,
+    THROUGH_TRAFFIC,
+    TRANSLATION_RULE,
+    VIRTUAL_ROUTER,
+    ZONE,
+    ZONE_EXIT,
+)
 from routrel.files.language.isis import ISIS, ISIS_INTERFACE
 from routrel.files.language.network import (
     ANNOUNCEMENT,
@@ -115,6 +125,14 @@ RECORDS: dict[str, Record] = {
     "Sets": SETS,
     "Filter": FILTER,
     "Filter rule": RULE,
+    "Own traffic": OWN_TRAFFIC,
+    "Through traffic": THROUGH_TRAFFIC,
+    "Steering": STEERING,
+    "Steering rule": STEERING_RULE,
+    "Translation rule": TRANSLATION_RULE,
+    "Zone": ZONE,
+    "Way to another zone": ZONE_EXIT,
+    "Virtual router": VIRTUAL_ROUTER,
     "The case file": CASE_FILE,
     "Question of a case": QUESTION,
     "Route of a case": CASE_ROUTE,

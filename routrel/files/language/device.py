@@ -16,7 +16,16 @@ from routrel.files.language.common import (
     VERSION,
 )
 from routrel.files.language.eigrp import EIGRP, EIGRP_INTERFACE
-from routrel.files.language.filters import FILTER, FILTER_USES
+from routrel.files.language.filters import FILTER, FILTER_USES, in_order
+from routrel.files.language.forwarding import (
+    OWN_TRAFFIC,
+    STEERING,
+    STEERING_NAME,
+    THROUGH_TRAFFIC,
+    TRANSLATION_RULE,
+    VIRTUAL_ROUTER,
+    ZONE,
+)
 from routrel.files.language.isis import ISIS, ISIS_INTERFACE
 from routrel.files.language.ospf import OSPF, OSPF_INTERFACE
 from routrel.files.language.policies import DISTANCE_RULE, POLICY, SET_ATTRIBUTES, SETS
@@ -45,8 +54,12 @@ from routrel.model.network import (
     Device,
     Interface,
     InterfaceKind,
+    Processing,
+    Reject,
+    ReversePathCheck,
     Role,
     StaticRoute,
+    TrafficRules,
     Vrf,
 )
 from routrel.model.place import Place
@@ -57,11 +70,13 @@ __all__ = ["DEVICE_FILE", "INTERFACE", "STATIC", "VRF"]
 def _build_static(values: Values, place: Place, report: Report) -> Any:
     route = StaticRoute(**values, place=place)
     problem = hint = ""
-    if route.discard and (route.via or route.interface):
+    if route.drops and (route.via or route.interface):
         problem, hint = "discards and also names a next hop", "keep one of the two"
-    elif not route.discard and route.via is None and route.interface is None:
+    elif route.discard and route.reject is not None:
+        problem, hint = "discards in silence and also rejects", "keep one of the two"
+    elif not route.drops and route.via is None and route.interface is None:
         problem, hint = "leads nowhere", "add via: an address, interface: a name, or discard: true"
-    elif route.next_vrf is not None and (route.via is None or route.interface is not None):
+    elif route.next_vrf is not None and route.via is None:
         problem, hint = "has a next-vrf without an address to look up there", "add via: an address"
     elif route.via is not None and route.via.version != route.to.version:
         problem, hint = (
@@ -83,8 +98,21 @@ STATIC = Record(
         Field("to", PrefixValue(), "the destination prefix", required=True),
         Field("via", AddressValue(), "the next hop's address"),
         Field("interface", INTERFACE_NAME, "the outgoing interface"),
-        Field("discard", Boolean(), "drop what matches", default=False),
-        Field("next-vrf", NAME, "the VRF whose table resolves the next hop"),
+        Field("discard", Boolean(), "drop what matches, in silence", default=False),
+        Field(
+            "reject",
+            Choice(Reject),
+            "drop what matches and tell its sender: unreachable or prohibited",
+        ),
+        Field(
+            "weight",
+            Integer(1, 256),
+            "the share of the load among the routes to one prefix",
+            default=1,
+        ),
+        Field(
+            "next-vrf", NAME, "the VRF whose table resolves the next hop, or whose interface it is"
+        ),
         Field(
             "distance",
             DISTANCE,
@@ -94,7 +122,6 @@ STATIC = Record(
         Field("tag", TAG, "a number carried along", default=0),
         DESCRIPTION,
     ),
-    reserved=("weight", "reject"),
     strict=True,
     build=_build_static,
 )
@@ -139,7 +166,7 @@ VRF = Record(
 
 
 def _build_interface(values: Values, place: Place, report: Report) -> Any:
-    filter_in, filter_out = values.pop("filters") or (None, None)
+    values.update(values.pop("filters") or {})
     seen = set()
     for address in values["addresses"]:
         if address.ip in seen:
@@ -151,7 +178,7 @@ def _build_interface(values: Values, place: Place, report: Report) -> Any:
             )
             return BAD
         seen.add(address.ip)
-    return Interface(**values, filter_in=filter_in, filter_out=filter_out, place=place)
+    return Interface(**values, place=place)
 
 
 def _unbuild_interface(value: Interface) -> Values:
@@ -160,8 +187,8 @@ def _unbuild_interface(value: Interface) -> Values:
         for field in INTERFACE.fields
         if field.key != "filters"
     }
-    pair = (value.filter_in, value.filter_out)
-    values["filters"] = None if pair == (None, None) else pair
+    bound = {"filters_in": value.filters_in, "filters_out": value.filters_out}
+    values["filters"] = bound if any(bound.values()) else None
     return values
 
 
@@ -188,11 +215,14 @@ INTERFACE = Record(
         Field("eigrp", EIGRP_INTERFACE, "EIGRP on this interface"),
         Field("isis", ISIS_INTERFACE, "IS-IS on this interface"),
         Field("filters", FILTER_USES, "packet filters bound here"),
+        Field("steering", STEERING_NAME, "steering of what arrives here"),
+        Field("zone", NAME, "the zone it belongs to"),
+        Field("reverse-path-check", Choice(ReversePathCheck), "strict: what arrives here must come "
+              "from where the device would send its answer; loose: there must be a way back"),
+        Field("vrrp", ListOf(VIRTUAL_ROUTER), "virtual routers here", "virtual_routers",
+              default=()),
     ),
-    reserved=(
-        "steering", "translation", "zone", "vlans", "vlan", "members", "tunnel", "labels", "vrrp",
-        "reverse-path-check",
-    ),
+    reserved=("vlans", "vlan", "members", "tunnel", "labels"),
     build=_build_interface,
     unbuild=_unbuild_interface,
     bare_ok=True,
@@ -217,6 +247,8 @@ def _build_device(values: Values, place: Place, report: Report) -> Any:
     routing = {field.target: values.pop(field.target) for field in VRF_FIELDS}
     default = Vrf(name=DEFAULT_VRF, **routing, place=place)
     values.update(values.pop("sets") or {})
+    if not in_order(values["translation"], "translation", report):
+        return BAD
     device = Device(**values, vrfs=(default, *named), place=place)
     families = [gateway.address.version for gateway in device.gateways]
     if device.gateways and device.role.forwards:
@@ -240,6 +272,9 @@ def _unbuild_device(device: Device) -> Values:
         "routrel": 1, "name": device.name, "site": device.site, "role": device.role,
         "description": device.description, "gateways": device.gateways,
         "interfaces": device.interfaces, "vrfs": tuple(named), "filters": device.filters,
+        "processing": device.processing, "ignore_dead_links": device.ignore_dead_links,
+        "own_traffic": device.own_traffic, "through_traffic": device.through_traffic,
+        "zones": device.zones, "translation": device.translation, "steerings": device.steerings,
         "policies": device.policies,
         "sets": sets if any(sets.values()) else None,
         **{field.target: getattr(default, field.target) for field in VRF_FIELDS},
@@ -261,14 +296,26 @@ DEVICE_FILE = Record(
         Field("interfaces", NamedMap(INTERFACE_NAME, INTERFACE), "its interfaces", default=()),
         Field("vrfs", NamedMap(NAME, VRF), "further routing tables", default=()),
         *VRF_FIELDS,
-        Field("filters", NamedMap(NAME, FILTER), "packet filters, bound at interfaces",
-              default=()),
+        Field("processing", Choice(Processing), "the order in which packets are treated: router, "
+              "or linux as its kernel does", default=Processing.ROUTER),
+        Field("ignore-dead-links", Boolean(), "with Linux processing: whether routes go when only "
+              "the far end of their link is down", default=False),
+        Field("own-traffic", OWN_TRAFFIC, "filters and steering for what comes to the device or is "
+              "sent by it", default=TrafficRules()),
+        Field("through-traffic", THROUGH_TRAFFIC, "filters and steering for what it forwards",
+              default=TrafficRules()),
+        Field("zones", NamedMap(NAME, ZONE), "zones of a stateful firewall", default=()),
+        Field("translation", ListOf(TRANSLATION_RULE), "translation rules; the first that matches "
+              "decides for its side", default=()),
+        Field("steering", NamedMap(NAME, STEERING), "steering, bound at interfaces or for all "
+              "traffic", "steerings", default=()),
+        Field("filters", NamedMap(NAME, FILTER), "packet filters, bound at interfaces or for all "
+              "traffic", default=()),
         Field("policies", NamedMap(NAME, POLICY), "routing policies", default=()),
         Field("sets", SETS, "named sets that policies match"),
     ),
     reserved=(
-        *ROUTING_RESERVED, "steering", "translation", "zones", "sessions",
-        "host-filters", "vlans", "bonds", "labels", "tunnels", "overlays", "processing",
+        *ROUTING_RESERVED, "vlans", "bonds", "labels", "tunnels", "overlays",
     ),
     build=_build_device,
     unbuild=_unbuild_device,

@@ -10,7 +10,7 @@ from typing import Any
 from drf_spectacular.utils import inline_serializer
 from rest_framework import serializers as s
 
-from routrel.forwarding.hops import Result, StageName, Verdict
+from routrel.control.packets.hops import Result, StageName, Verdict
 from routrel.model.findings import Severity
 
 __all__ = [
@@ -303,11 +303,36 @@ class TriedRuleShape(PlacedShape):
     mismatch = s.CharField(allow_null=True)
 
 
+class EndsShape(s.Serializer):
+    source_port = s.IntegerField(allow_null=True)
+    destination = s.CharField()
+    destination_port = s.IntegerField(allow_null=True)
+
+    def get_fields(self) -> dict[str, s.Field]:
+        """`source` is taken by the serializer class itself."""
+        return {**super().get_fields(), "source": s.CharField()}
+
+
 class EvidenceShape(s.Serializer):
     """What a stage saw. `kind` tells which of the other fields are there."""
 
     kind = s.ChoiceField(
-        choices=[(k, k) for k in ("filter", "route", "receive", "ttl", "mtu", "neighbour", "loop")]
+        choices=[
+            (k, k)
+            for k in (
+                "filter",
+                "zones",
+                "reverse_path",
+                "translation",
+                "steering",
+                "route",
+                "receive",
+                "ttl",
+                "mtu",
+                "neighbour",
+                "loop",
+            )
+        ]
     )
     interface = s.CharField(allow_null=True, required=False)
     direction = s.CharField(required=False)
@@ -327,6 +352,15 @@ class EvidenceShape(s.Serializer):
     mtu = s.IntegerField(required=False)
     size = s.IntegerField(allow_null=True, required=False)
     devices = s.ListField(child=s.CharField(), required=False)
+    zones = s.ListField(child=s.CharField(allow_null=True), allow_null=True, required=False)
+    session = s.CharField(allow_null=True, required=False)
+    mode = s.CharField(allow_null=True, required=False)
+    side = s.CharField(required=False)
+    before = EndsShape(required=False)
+    after = EndsShape(required=False)
+    choices = s.IntegerField(required=False)
+    steering = s.CharField(required=False)
+    virtual_router = s.IntegerField(allow_null=True, required=False)
     file = s.CharField(allow_null=True, required=False)
     line = s.IntegerField(allow_null=True, required=False)
 
@@ -366,6 +400,7 @@ class BranchShape(s.Serializer):
     verdict = _choice(Verdict)
     outside = s.CharField(allow_null=True)
     path_mtu = s.IntegerField(allow_null=True)
+    entry = s.CharField(allow_null=True)
     hops = HopShape(many=True)
     cause = CauseShape(allow_null=True)
 
@@ -377,6 +412,14 @@ class EndpointShape(s.Serializer):
     note = s.CharField(allow_blank=True)
 
 
+class ObstacleShape(CauseShape):
+    verdict = _choice(Verdict)
+    side = s.ChoiceField(choices=[("access", "access"), ("routing", "routing")])
+    text = s.CharField()
+    stage = _choice(StageName)
+    evidence = EvidenceShape(allow_null=True)
+
+
 class DirectionShape(s.Serializer):
     verdict = _choice(Verdict)
     routing_verdict = _choice(Verdict)
@@ -385,6 +428,7 @@ class DirectionShape(s.Serializer):
     branches = BranchShape(many=True)
     unfollowed = s.FloatField()
     cause = CauseShape(allow_null=True)
+    obstacles = ObstacleShape(many=True)
 
     def get_fields(self) -> dict[str, s.Field]:
         """`source` is taken by the serializer class itself."""
@@ -491,8 +535,8 @@ class DeviceShape(s.Serializer):
         vrf=_text(),
         addresses=_texts(),
         mtu=s.IntegerField(),
-        filter_in=_maybe(),
-        filter_out=_maybe(),
+        filters_in=_texts(),
+        filters_out=_texts(),
         neighbours=_texts(),
         **_place(),
     )

@@ -522,6 +522,7 @@ export interface components {
             verdict: components["schemas"]["VerdictEnum"];
             outside: string | null;
             path_mtu: number | null;
+            entry: string | null;
             hops: components["schemas"]["HopShape"][];
             cause: components["schemas"]["CauseShape"] | null;
         };
@@ -657,8 +658,8 @@ export interface components {
             vrf: string;
             addresses: string[];
             mtu: number;
-            filter_in: string | null;
-            filter_out: string | null;
+            filters_in: string[];
+            filters_out: string[];
             neighbours: string[];
             file: string | null;
             line: number | null;
@@ -682,6 +683,7 @@ export interface components {
             /** Format: double */
             unfollowed: number;
             cause: components["schemas"]["CauseShape"] | null;
+            obstacles: components["schemas"]["ObstacleShape"][];
             source: components["schemas"]["EndpointShape"];
         };
         /** @description One draft. `edit` is the proposed edit as `would-take` gave it. */
@@ -707,6 +709,12 @@ export interface components {
             address: string;
             note: string;
         };
+        EndsShape: {
+            source_port: number | null;
+            destination: string;
+            destination_port: number | null;
+            source: string;
+        };
         /** @description What a stage saw. `kind` tells which of the other fields are there. */
         EvidenceShape: {
             kind: components["schemas"]["KindEnum"];
@@ -728,6 +736,15 @@ export interface components {
             mtu?: number;
             size?: number | null;
             devices?: string[];
+            zones?: (string | null)[] | null;
+            session?: string | null;
+            mode?: string | null;
+            side?: string;
+            before?: components["schemas"]["EndsShape"];
+            after?: components["schemas"]["EndsShape"];
+            choices?: number;
+            steering?: string;
+            virtual_router?: number | null;
             file?: string | null;
             line?: number | null;
         };
@@ -821,6 +838,10 @@ export interface components {
         };
         /**
          * @description * `filter` - filter
+         *     * `zones` - zones
+         *     * `reverse_path` - reverse_path
+         *     * `translation` - translation
+         *     * `steering` - steering
          *     * `route` - route
          *     * `receive` - receive
          *     * `ttl` - ttl
@@ -829,7 +850,7 @@ export interface components {
          *     * `loop` - loop
          * @enum {string}
          */
-        KindEnum: "filter" | "route" | "receive" | "ttl" | "mtu" | "neighbour" | "loop";
+        KindEnum: "filter" | "zones" | "reverse_path" | "translation" | "steering" | "route" | "receive" | "ttl" | "mtu" | "neighbour" | "loop";
         LackingTable: {
             device: string;
             vrf: string;
@@ -870,6 +891,23 @@ export interface components {
         };
         /** @enum {unknown} */
         NullEnum: null;
+        /** @description Something that stands, or was decided, on a line of a file. */
+        ObstacleShape: {
+            file: string | null;
+            line: number | null;
+            column: number | null;
+            device: string;
+            kind: string;
+            interface: string | null;
+            direction: string | null;
+            filter: string | null;
+            rule: number | null;
+            verdict: components["schemas"]["VerdictEnum"];
+            side: components["schemas"]["SideEnum"];
+            text: string;
+            stage: components["schemas"]["StageEnum"];
+            evidence: components["schemas"]["EvidenceShape"] | null;
+        };
         PolicyChange: {
             attribute: string;
             before: string;
@@ -987,15 +1025,28 @@ export interface components {
          */
         SeverityEnum: "error" | "warning" | "note";
         /**
-         * @description * `filter_in` - filter_in
+         * @description * `access` - access
+         *     * `routing` - routing
+         * @enum {string}
+         */
+        SideEnum: "access" | "routing";
+        /**
+         * @description * `arrival` - arrival
+         *     * `filter_in` - filter_in
+         *     * `reverse_path` - reverse_path
+         *     * `translation` - translation
+         *     * `steering` - steering
          *     * `route` - route
+         *     * `filter_own` - filter_own
          *     * `ttl` - ttl
+         *     * `filter_through` - filter_through
+         *     * `source_translation` - source_translation
          *     * `filter_out` - filter_out
          *     * `mtu` - mtu
          *     * `neighbour` - neighbour
          * @enum {string}
          */
-        StageEnum: "filter_in" | "route" | "ttl" | "filter_out" | "mtu" | "neighbour";
+        StageEnum: "arrival" | "filter_in" | "reverse_path" | "translation" | "steering" | "route" | "filter_own" | "ttl" | "filter_through" | "source_translation" | "filter_out" | "mtu" | "neighbour";
         StageShape: {
             stage: components["schemas"]["StageEnum"];
             title: string;
@@ -1161,6 +1212,7 @@ export type SchemaDirectionShape = components['schemas']['DirectionShape'];
 export type SchemaDraftShape = components['schemas']['DraftShape'];
 export type SchemaDraftShapeRequest = components['schemas']['DraftShapeRequest'];
 export type SchemaEndpointShape = components['schemas']['EndpointShape'];
+export type SchemaEndsShape = components['schemas']['EndsShape'];
 export type SchemaEvidenceShape = components['schemas']['EvidenceShape'];
 export type SchemaExitGroup = components['schemas']['ExitGroup'];
 export type SchemaFileShape = components['schemas']['FileShape'];
@@ -1182,6 +1234,7 @@ export type SchemaNetworkShape = components['schemas']['NetworkShape'];
 export type SchemaNetworkShapeRequest = components['schemas']['NetworkShapeRequest'];
 export type SchemaNextHop = components['schemas']['NextHop'];
 export type SchemaNullEnum = components['schemas']['NullEnum'];
+export type SchemaObstacleShape = components['schemas']['ObstacleShape'];
 export type SchemaPolicyChange = components['schemas']['PolicyChange'];
 export type SchemaPolicyQuestionShapeRequest = components['schemas']['PolicyQuestionShapeRequest'];
 export type SchemaPolicyShape = components['schemas']['PolicyShape'];
@@ -1194,6 +1247,7 @@ export type SchemaRoleEnum = components['schemas']['RoleEnum'];
 export type SchemaRouteShape = components['schemas']['RouteShape'];
 export type SchemaSessionShape = components['schemas']['SessionShape'];
 export type SchemaSeverityEnum = components['schemas']['SeverityEnum'];
+export type SchemaSideEnum = components['schemas']['SideEnum'];
 export type SchemaStageEnum = components['schemas']['StageEnum'];
 export type SchemaStageShape = components['schemas']['StageShape'];
 export type SchemaStatusEnum = components['schemas']['StatusEnum'];

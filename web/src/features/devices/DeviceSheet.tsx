@@ -39,7 +39,7 @@ export function DeviceSheet({ name }: { name: string }) {
             </div>
             <div className="text-sm">{port.addresses.map((address) => <Mono key={address} className="mr-2">{address}</Mono>)}</div>
             <div className="text-sm text-soft">
-              {[port.description, port.neighbours.length ? `reaches ${port.neighbours.join(', ')}` : '', `MTU ${port.mtu} bytes`, port.filter_in && `filter in ${port.filter_in}`, port.filter_out && `filter out ${port.filter_out}`].filter(Boolean).join('; ')}{' '}
+              {[port.description, port.neighbours.length ? `reaches ${port.neighbours.join(', ')}` : '', `MTU ${port.mtu} bytes`, port.filters_in.length > 0 && `filter in ${port.filters_in.join(", ")}`, port.filters_out.length > 0 && `filter out ${port.filters_out.join(", ")}`].filter(Boolean).join('; ')}{' '}
               <EvidenceLink file={port.file} line={port.line} />
             </div>
           </li>

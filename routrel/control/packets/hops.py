@@ -8,11 +8,15 @@ from fractions import Fraction
 from typing import TypeAlias
 
 from routrel.control.packets.filters import FilterResult
+from routrel.control.packets.sessions import Session
 from routrel.control.rib.candidates import NextHop
 from routrel.control.rib.table import Route
 from routrel.model.addresses import Address
+from routrel.model.network import ReversePathCheck
 from routrel.model.place import Place
+from routrel.model.steering import Steering, SteeringRule
 from routrel.model.traffic import Header
+from routrel.model.translation import Side, TranslationRule
 
 __all__ = [
     "Branch",
@@ -24,13 +28,19 @@ __all__ = [
     "LoopEvidence",
     "MtuEvidence",
     "NeighbourEvidence",
+    "Obstacle",
     "ReceiveEvidence",
     "Result",
+    "ReversePathEvidence",
     "RouteEvidence",
     "Stage",
     "StageName",
+    "SteeringEvidence",
+    "SteeringTried",
+    "TranslationEvidence",
     "TtlEvidence",
     "Verdict",
+    "ZoneEvidence",
 ]
 
 
@@ -52,11 +62,18 @@ class Verdict(Enum):
 
 
 class StageName(Enum):
-    """The decisions inside a hop, in the order a router takes them."""
+    """The decisions inside a hop. Their order is the device's (`orders.py`)."""
 
+    ARRIVAL = "arrival"  #: whether the interface takes a packet of this size
     FILTER_IN = "filter_in"
+    REVERSE_PATH = "reverse_path"
+    TRANSLATION = "translation"  #: of the destination
+    STEERING = "steering"
     ROUTE = "route"
+    FILTER_OWN = "filter_own"  #: of what the device sends, or what is for it
     TTL = "ttl"
+    FILTER_THROUGH = "filter_through"  #: of what the device forwards; zones too
+    SOURCE_TRANSLATION = "source_translation"
     FILTER_OUT = "filter_out"
     MTU = "mtu"
     NEIGHBOUR = "neighbour"
@@ -76,15 +93,71 @@ class Direction(Enum):
 
     IN = "in"
     OUT = "out"
+    THROUGH = "through"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class FilterEvidence:
-    """A filter and how it decided."""
+    """A filter and how it decided. `answer`: it was held against an answer to an earlier packet."""
 
-    interface: str
+    interface: str | None  #: None: for all of the device's traffic of one kind
     direction: Direction
     result: FilterResult
+    zones: tuple[str, str] | None = None  #: from and to, of a filter between zones
+    answer: bool = False
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ZoneEvidence:
+    """Two interfaces without a filter between their zones. None: an interface is in no zone."""
+
+    source: str | None
+    destination: str | None
+    place: Place
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ReversePathEvidence:
+    """The route back to the source, held against the interface a packet came in by.
+
+    `own` is set where the source is the device's own address, which nobody else may use.
+    """
+
+    interface: str
+    mode: ReversePathCheck | None  #: None: only the device's own addresses are refused
+    source: Address
+    route: Route | None
+    place: Place
+    own: bool = False
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TranslationEvidence:
+    """What a packet's addresses became. `rule` is None where its session says what they become."""
+
+    side: Side
+    before: Header
+    after: Header
+    rule: TranslationRule | None
+    choices: int = 1  #: how many addresses the rule may choose from
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SteeringEvidence:
+    """Steering and how it decided; `rule` is None where nothing matched or was usable."""
+
+    steering: Steering
+    rule: SteeringRule | None
+    tried: tuple[SteeringTried, ...]
+    next_hop: NextHop | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class SteeringTried:
+    """One steering rule and why it did not decide; empty for the one that did."""
+
+    rule: SteeringRule
+    mismatch: str
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -98,6 +171,7 @@ class RouteEvidence:
     route: Route | None
     next_hop: NextHop | None = None
     shorter: tuple[Route, ...] = ()
+    table: str = ""  #: the VRF whose table steering named; empty: the packet's own
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -109,12 +183,14 @@ class TtlEvidence:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class MtuEvidence:
-    """The packet's size against the outgoing interface. `size` is None where it was not asked."""
+    """The packet's size against an interface. `size` is None where it was not asked."""
 
     interface: str
     mtu: int  #: bytes
     size: int | None  #: bytes
     place: Place
+    cut: bool = False  #: whether it is sent in fragments
+    arriving: bool = False  #: whether the interface takes it in, rather than sends it
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -129,6 +205,7 @@ class NeighbourEvidence:
     address: Address
     device: str | None = None
     outside: str | None = None
+    virtual: int | None = None  #: the virtual router whose master answers
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -149,6 +226,10 @@ class LoopEvidence:
 
 Evidence: TypeAlias = (
     FilterEvidence
+    | ZoneEvidence
+    | ReversePathEvidence
+    | TranslationEvidence
+    | SteeringEvidence
     | RouteEvidence
     | TtlEvidence
     | MtuEvidence
@@ -194,6 +275,23 @@ class Cause:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Obstacle:
+    """One thing that stands in a packet's way; what lies behind it was looked at as if it did not.
+
+    `hop` is the hop as far as the packet came there, its last stage the one that stops it.
+    """
+
+    cause: Cause
+    verdict: Verdict
+    hop: Hop
+
+    @property
+    def is_access(self) -> bool:
+        """Whether filters stop it, rather than routing."""
+        return self.verdict is Verdict.FILTERED
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Branch:
     """One equal-cost way through the network."""
 
@@ -203,3 +301,7 @@ class Branch:
     cause: Cause | None  #: None where it arrives
     outside: str | None = None  #: the outside neighbour it leaves to
     path_mtu: int | None = None  #: bytes, the smallest on the way; None before the first link
+    entry: str | None = None  #: "outside neighbour at device:interface" where it came from outside
+    header: Header | None = None  #: the packet as it ended
+    sessions: tuple[Session, ...] = ()  #: what devices on the way remember of it
+    obstacles: tuple[Obstacle, ...] = ()  #: of a walk beyond obstacles, in order of the way

@@ -1,0 +1,70 @@
+"""Where a packet would go on from a device that does not know where to send it."""
+
+from __future__ import annotations
+
+from collections import deque
+from collections.abc import Callable
+
+from routrel.control.rib.candidates import NextHop
+from routrel.model.network import Device
+from routrel.model.traffic import Header
+from routrel.topology.segments import Attachment, Topology
+
+__all__ = ["Detours"]
+
+#: Whether routing alone takes a packet home from (device, VRF, interface it comes in by).
+Arrives = Callable[[str, str, str | None, Header], bool]
+
+_MAXIMUM_DEVICES = 200
+
+
+class Detours:
+    """The first step towards the nearest device from which a packet would arrive."""
+
+    def __init__(self, topology: Topology, arrives: Arrives) -> None:
+        self.topology, self.arrives = topology, arrives
+
+    def way(self, device: Device, vrf: str, header: Header, passed: set[str]) -> NextHop | None:
+        """The next hop a device would need, breadth first over links; None where nothing helps.
+
+        Args:
+            passed: Devices the packet has been at; it is not sent back to them.
+        """
+        seen = {device.name, *passed}
+        queue: deque[tuple[NextHop, Attachment]] = deque()
+        for first, end in self._steps(device, header, vrf):
+            if end.device.name not in seen:
+                queue.append((first, end))
+        while queue and len(seen) < _MAXIMUM_DEVICES:
+            first, end = queue.popleft()
+            if end.device.name in seen:
+                continue
+            seen.add(end.device.name)
+            if self._takes(end, header):
+                return first
+            if end.device.role.forwards:
+                for _, onward in self._steps(end.device, header, None):
+                    if onward.device.name not in seen:
+                        queue.append((first, onward))
+        return None
+
+    def _takes(self, end: Attachment, header: Header) -> bool:
+        here, vrf = end.device, end.interface.vrf
+        if self.topology.has_address(here, vrf, header.destination) is not None:
+            return True
+        return here.role.forwards and self.arrives(here.name, vrf, end.interface.name, header)
+
+    def _steps(
+        self, device: Device, header: Header, vrf: str | None
+    ) -> list[tuple[NextHop, Attachment]]:
+        """The ends across a device's links, those of one VRF first."""
+        version = header.destination.version
+        found = []
+        for interface in sorted(device.interfaces, key=lambda i: (i.vrf != vrf, i.name)):
+            if not self.topology.is_up(device.name, interface.name):
+                continue
+            for end in self.topology.neighbours(device.name, interface.name):
+                own = [a.ip for a in end.interface.addresses if a.version == version]
+                if own and (end.device.role.forwards or header.destination in own):
+                    found.append((NextHop(interface.name, own[0]), end))
+        return found

@@ -1,0 +1,147 @@
+"""What a device's tables and steering say about a packet."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from routrel.control.packets.filters import Meeting, mismatch
+from routrel.control.packets.hops import SteeringTried
+from routrel.control.rib.candidates import NextHop, Protocol
+from routrel.control.rib.table import Rib, Route
+from routrel.model.addresses import Address
+from routrel.model.network import Device, Interface, Processing, ReversePathCheck
+from routrel.model.steering import Steering, SteeringRule
+from routrel.model.traffic import Header
+from routrel.topology.segments import Topology
+
+__all__ = ["Lookup", "Steered"]
+
+
+@dataclass(frozen=True, slots=True)
+class Steered:
+    """How steering decided; `rule` is None where the table decides."""
+
+    rule: SteeringRule | None
+    tried: tuple[SteeringTried, ...]
+    next_hops: tuple[NextHop, ...] = ()
+    discards: bool = False
+
+
+class Lookup:
+    """Look-ups in one state of the tables."""
+
+    def __init__(self, topology: Topology, rib: Rib) -> None:
+        self.topology, self.rib = topology, rib
+
+    def matches(self, device: str, vrf: str, destination: Address) -> tuple[Route, ...]:
+        """The routes that hold an address, longest first (RFC 1812 5.2.4.3)."""
+        table = self.rib.interning.table_numbers[device, vrf]
+        return tuple(self.rib.matches(table, destination))
+
+    def route(self, device: str, vrf: str, destination: Address) -> Route | None:
+        return self.rib.lookup(self.rib.interning.table_numbers[device, vrf], destination)
+
+    def is_own(self, device: Device, address: Address) -> bool:
+        """Whether an address is a device's own, in whatever VRF."""
+        return any(
+            self.topology.has_address(device, vrf.name, address) is not None for vrf in device.vrfs
+        )
+
+    def preferred(
+        self, device: Device, source: Address, hops: tuple[NextHop, ...]
+    ) -> tuple[NextHop, ...]:
+        """The ways among several for what a device itself sends.
+
+        With Linux processing an IPv4 source that is the address of the interface of one of them
+        goes that way.
+        """
+        if len(hops) < 2 or device.processing is not Processing.LINUX or source.version == 6:
+            return hops
+        own = tuple(hop for hop in hops if self._speaks_from(device, hop) == source)
+        return own or hops
+
+    def _speaks_from(self, device: Device, hop: NextHop) -> Address | None:
+        """The address a device would choose towards a next hop."""
+        interface = device.interface(hop.interface or "")
+        own = [a for a in interface.addresses if a.version == 4] if interface else []
+        near = [a for a in own if hop.address is not None and hop.address in a.network]
+        return next((a.ip for a in (*near, *own)), None)
+
+    # --- steering ------------------------------------------------------------------------------
+
+    def steered(
+        self, device: Device, vrf: str, steering: Steering, header: Header, meeting: Meeting
+    ) -> Steered:
+        """Hold a packet against steering rules from the top."""
+        tried: list[SteeringTried] = []
+        for rule in steering.rules:
+            why_not = mismatch(rule.match, header, meeting)
+            if why_not:
+                tried.append(SteeringTried(rule, why_not))
+                continue
+            found, why_not = self._apply(device, vrf, rule, header)
+            tried.append(SteeringTried(rule, why_not))
+            if found is not None:
+                return replace(found, tried=tuple(tried))
+        return Steered(None, tuple(tried))
+
+    def _apply(
+        self, device: Device, vrf: str, rule: SteeringRule, header: Header
+    ) -> tuple[Steered | None, str]:
+        if rule.discard:
+            return Steered(rule, (), discards=True), ""
+        if rule.table is not None:
+            linux = device.processing is Processing.LINUX
+            if linux and self.route(device.name, rule.table, header.destination) is None:
+                return None, f"table {rule.table} has no route, so the next rule is tried"
+            return Steered(rule, ()), ""
+        for address in rule.next_hops:
+            if address.version != header.destination.version:
+                return None, "its next hop is of the other family"
+            hops = self._usable(device, vrf, address)
+            if hops:
+                return Steered(rule, (), next_hops=hops), ""
+        named = ", ".join(str(address) for address in rule.next_hops)
+        if not rule.fall_back:
+            return Steered(rule, (), discards=True), ""
+        return None, f"its next hop {named} is not usable"
+
+    def _usable(self, device: Device, vrf: str, address: Address) -> tuple[NextHop, ...]:
+        """The ways to a next hop at which somebody answers; not by the default route."""
+        route = self.route(device.name, vrf, address)
+        if route is None or route.discard or route.prefix.prefixlen == 0:
+            return ()
+        if route.protocol is Protocol.LOCAL or self.is_own(device, address):
+            return ()
+        found = []
+        for hop in route.next_hops:
+            interface = device.interface(hop.interface or "")
+            nearest = hop.address or address
+            if interface and self.topology.receiver(device.name, interface, nearest) is not None:
+                found.append(NextHop(hop.interface, nearest, via=address, weight=hop.weight))
+        return tuple(found)
+
+    # --- the way back to a packet's source -----------------------------------------------------
+
+    def way_back(self, device: Device, vrf: str, header: Header) -> Route | None:
+        """The route by which a device would answer a packet; None: none, or one that discards.
+
+        With Linux processing steering of all arriving traffic is asked too.
+        """
+        use = device.through_traffic.steering
+        if device.processing is Processing.LINUX and use is not None:
+            steering = device.steering(use.steering)
+            answer = replace(header, source=header.destination, destination=header.source)
+            found = self.steered(device, vrf, steering, answer, Meeting()) if steering else None
+            if found is not None and found.rule is not None and found.rule.table is not None:
+                vrf = found.rule.table
+        route = self.route(device.name, vrf, header.source)
+        return None if route is None or route.discard else route
+
+    def comes_back(self, route: Route | None, interface: Interface) -> bool:
+        """Whether a route to the source satisfies an interface's check (RFC 3704 2.2, 2.4)."""
+        if route is None:
+            return False
+        if interface.reverse_path_check is ReversePathCheck.LOOSE:
+            return True
+        return any(hop.interface == interface.name for hop in route.next_hops)

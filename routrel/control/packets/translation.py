@@ -1,0 +1,107 @@
+"""Which translation rule a packet meets, and what becomes of its addresses (RFC 2663, RFC 3022)."""
+
+from __future__ import annotations
+
+import ipaddress
+from dataclasses import dataclass
+
+from routrel.control.packets.filters import Meeting, mismatch
+from routrel.control.packets.sessions import with_addresses
+from routrel.model.addresses import Address, Prefix
+from routrel.model.filters import Match, PortRange
+from routrel.model.network import Device, Interface
+from routrel.model.traffic import Header
+from routrel.model.translation import Side, TranslationRule
+
+__all__ = ["MAXIMUM_CHOICES", "Translated", "translate"]
+
+#: Addresses of a pool that are followed, each as a branch of its own.
+MAXIMUM_CHOICES = 16
+
+
+@dataclass(frozen=True, slots=True)
+class Translated:
+    """What a rule made of a packet. `choices` is the pool's size, where it may choose.
+
+    `headers` are what the packet may look like then: one for each address that may be chosen, of
+    a large pool the first ones.
+    """
+
+    rule: TranslationRule
+    headers: tuple[Header, ...]
+    choices: int
+
+
+def translate(
+    device: Device, side: Side, header: Header, meeting: Meeting, out: Interface | None, new: bool
+) -> Translated | None:
+    """The first rule of a side that matches, and what it does; None where none does.
+
+    Args:
+        out: The interface the packet leaves by; None on the destination side.
+        new: Whether the packet opens a session. Of others only one-to-one rules change anything.
+    """
+    for rule in device.translation:
+        if not new and not rule.one_to_one:
+            continue
+        backwards = rule.one_to_one and side is Side.DESTINATION
+        if rule.side not in (None, side) and not backwards:
+            continue
+        match = _called(rule) if backwards else rule.match
+        if mismatch(match, header, meeting):
+            continue
+        if rule.keep:
+            return Translated(rule, (header,), 1)
+        if backwards and rule.to is not None:
+            partner = _partner(header.destination, rule.to, rule.match.sources[0])
+            return Translated(rule, (with_addresses(header, destination=partner),), 1)
+        return _rewritten(rule, side, header, out)
+    return None
+
+
+def _called(rule: TranslationRule) -> Match:
+    """What a one-to-one rule matches when somebody calls the partner from outside."""
+    return Match(
+        destinations=(rule.to,) if rule.to else (),
+        arrives=rule.match.leaves,
+    )
+
+
+def _rewritten(
+    rule: TranslationRule, side: Side, header: Header, out: Interface | None
+) -> Translated | None:
+    old = header.source if side is Side.SOURCE else header.destination
+    if rule.one_to_one and rule.to is not None:
+        chosen: list[Address] = [_partner(old, rule.match.sources[0], rule.to)]
+        choices = 1
+    elif rule.to is not None:
+        choices = rule.to.num_addresses
+        chosen = [rule.to[n] for n in range(min(choices, MAXIMUM_CHOICES))]
+    else:
+        chosen = [a.ip for a in out.addresses if a.version == old.version] if out else []
+        chosen, choices = chosen[:1], 1
+        if not chosen:
+            return None
+    headers = []
+    for address in chosen:
+        if side is Side.SOURCE:
+            port = _port(header.source_port, rule.ports)
+            headers.append(with_addresses(header, source=address, source_port=port))
+        else:
+            port = _port(header.destination_port, rule.ports)
+            headers.append(with_addresses(header, destination=address, destination_port=port))
+    return Translated(rule, tuple(headers), choices)
+
+
+def _port(old: int | None, ports: PortRange | None) -> int | None:
+    """The new port: the old one where it is allowed (RFC 4787 4.2.1), else the first."""
+    if ports is None or old is None:
+        return None
+    return old if ports.first <= old <= ports.last else ports.first
+
+
+def _partner(address: Address, of: Prefix, to: Prefix) -> Address:
+    """The address at the same place in another prefix of the same length."""
+    number = int(address) - int(of.network_address) + int(to.network_address)
+    kind = ipaddress.IPv4Address if to.version == 4 else ipaddress.IPv6Address
+    return kind(number)

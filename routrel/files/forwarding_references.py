@@ -1,0 +1,143 @@
+"""Checks names that filters, steering, translation, zones and virtual routers use."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from routrel.files.report import Report
+from routrel.files.shapes import closest
+from routrel.model.filters import Filter, FilterUse
+from routrel.model.network import Device, Interface, InterfaceKind
+from routrel.model.place import Place
+from routrel.model.steering import SteeringUse
+
+__all__ = ["check_forwarding"]
+
+
+def check_forwarding(device: Device, report: Report) -> None:
+    """Report every use of a filter, steering, zone, interface or VRF that the device lacks."""
+    _check_filters(device, report)
+    _check_steering(device, report)
+    _check_zones(device, report)
+    _check_matches(device, report)
+    for interface in device.interfaces:
+        _check_virtual_routers(device, interface, report)
+
+
+def _known(
+    what: str,
+    name: str,
+    names: Iterable[str],
+    hint: str,
+    place: Place,
+    report: Report,
+    device: Device,
+) -> None:
+    names = set(names)
+    if name not in names:
+        report.error(
+            place,
+            f"unknown_{what.lower()}",
+            f"{device.name} has no {what} “{name}”",
+            closest(name, names) or hint,
+        )
+
+
+def _check_filters(device: Device, report: Report) -> None:
+    names = {item.name: item for item in device.filters}
+
+    def check(uses: tuple[FilterUse, ...], *, arriving: bool) -> None:
+        for use in uses:
+            _known("filter", use.filter, names, "add it under filters:", use.place, report, device)
+            if arriving and (rule := _asks_for_the_exit(names.get(use.filter))):
+                report.error(
+                    use.place,
+                    "bad_filter_use",
+                    f"rule {rule} of filter {use.filter} asks for the interface a packet leaves "
+                    "by, which is not known on arrival",
+                    "bind the filter to through-traffic, or remove “leaves”",
+                )
+
+    for interface in device.interfaces:
+        check(interface.filters_in, arriving=True)
+        check(interface.filters_out, arriving=False)
+        if interface.kind is InterfaceKind.LOOPBACK and (
+            interface.filters_in or interface.filters_out
+        ):
+            report.error(
+                interface.place,
+                "bad_filter_use",
+                f"no packet arrives or leaves at loopback {interface.name}",
+                "bind the filter to another interface, or under own-traffic:",
+            )
+    check(device.own_traffic.filters_in, arriving=True)
+    check(device.own_traffic.filters_out, arriving=False)
+    check(device.through_traffic.filters, arriving=False)
+
+
+def _asks_for_the_exit(used: Filter | None) -> int | None:
+    """The number of the first rule that names interfaces to leave by; None: none does."""
+    return next((rule.id for rule in used.rules if rule.match.leaves), None) if used else None
+
+
+def _check_steering(device: Device, report: Report) -> None:
+    names = {item.name for item in device.steerings}
+    bound: list[SteeringUse | None] = [interface.steering for interface in device.interfaces]
+    bound += [device.own_traffic.steering, device.through_traffic.steering]
+    for use in bound:
+        if use is not None:
+            hint = "add it under steering:"
+            _known("steering", use.steering, names, hint, use.place, report, device)
+    vrfs = [vrf.name for vrf in device.vrfs]
+    for steering in device.steerings:
+        for rule in steering.rules:
+            if rule.table is not None:
+                hint = "add it under vrfs:"
+                _known("VRF", rule.table, vrfs, hint, rule.place, report, device)
+
+
+def _check_zones(device: Device, report: Report) -> None:
+    zones = [zone.name for zone in device.zones]
+    filters = [item.name for item in device.filters]
+    for interface in device.interfaces:
+        if interface.zone is not None:
+            hint = "add it under zones:"
+            _known("zone", interface.zone, zones, hint, interface.place, report, device)
+    for zone in device.zones:
+        for way in zone.exits:
+            _known("zone", way.name, zones, "add it under zones:", way.place, report, device)
+            hint = "add it under filters:"
+            _known("filter", way.filter, filters, hint, way.place, report, device)
+
+
+def _check_matches(device: Device, report: Report) -> None:
+    """The interfaces that rules ask for."""
+    interfaces = [interface.name for interface in device.interfaces]
+    matches = [(rule.match, rule.place) for item in device.filters for rule in item.rules]
+    matches += [(rule.match, rule.place) for item in device.steerings for rule in item.rules]
+    matches += [(rule.match, rule.place) for rule in device.translation]
+    for match, place in matches:
+        for name in (*match.arrives, *match.leaves):
+            _known("interface", name, interfaces, "", place, report, device)
+
+
+def _check_virtual_routers(device: Device, interface: Interface, report: Report) -> None:
+    own = {address.ip for address in interface.addresses}
+    for router in interface.virtual_routers:
+        problem = hint = ""
+        owned = own.issuperset(router.addresses)
+        if router.priority == 255 and not owned:
+            problem = "has priority 255, but not its addresses"
+            hint = "255 is for the owner of the addresses (RFC 9568 5.2.4); write 254 or less"
+        elif owned and router.priority != 255:
+            problem = "has addresses that the interface owns, but not priority 255"
+            hint = "write priority: 255 (RFC 9568 5.2.4)"
+        elif interface.kind is InterfaceKind.LOOPBACK:
+            problem, hint = "stands at a loopback", "put it at the interface to the hosts"
+        if problem:
+            report.error(
+                router.place,
+                "bad_virtual_router",
+                f"virtual router {router.id} of {interface.name} {problem}",
+                hint,
+            )

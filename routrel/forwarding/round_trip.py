@@ -1,0 +1,136 @@
+"""A packet there, and the packet that answers it.
+
+The answer begins where the packet arrived, swaps what the packet looked like there, and meets
+devices that remember what they let pass. Where packets arrive by several ways that differ in what
+is remembered, each has an answer of its own, with its share.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from fractions import Fraction
+
+from routrel.control.packets.hops import Branch, Obstacle, Verdict
+from routrel.control.packets.sessions import Session
+from routrel.control.packets.walk import Start, Walk, walk
+from routrel.control.rib.table import Rib
+from routrel.model.traffic import Fragment, Header
+from routrel.topology.segments import Topology
+
+__all__ = ["ARRIVED", "Leg", "follow", "follow_answer"]
+
+#: The verdicts of packets that got where they should.
+ARRIVED = (Verdict.DELIVERED, Verdict.LEAVES_NETWORK)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Leg:
+    """One direction.
+
+    `bare` is the walk as if every filter permitted; `obstacles` is everything in the way, each
+    once, in order of the way.
+    """
+
+    header: Header
+    walk: Walk
+    bare: Walk
+    beyond: Walk  #: on behind obstacles; the same as `walk` where there are none
+    obstacles: tuple[Obstacle, ...]
+
+
+def follow(topology: Topology, rib: Rib, header: Header, starts: tuple[Start, ...]) -> Leg:
+    """The first packet of a flow."""
+    return _leg(topology, rib, [_Beginning(header, starts, ())], (Fraction(1),))
+
+
+def follow_answer(
+    topology: Topology, rib: Rib, there: Leg, starts: tuple[Start, ...]
+) -> Leg | None:
+    """The packets that answer those of a leg.
+
+    If none of them arrives, the answers are those to packets that would, were nothing in the way.
+
+    Args:
+        starts: Where answers begin if the packets leave the network, or arrive nowhere.
+    Returns:
+        None where nobody knows where they begin.
+    """
+    arrived = [branch for branch in there.walk.branches if branch.verdict in ARRIVED]
+    arrived = arrived or [branch for branch in there.beyond.branches if branch.verdict in ARRIVED]
+    shares: dict[_Beginning, Fraction] = {}
+    for branch in arrived or there.beyond.branches[:1]:
+        beginning = _answer(branch, there.header, starts)
+        if beginning is not None:
+            shares[beginning] = shares.get(beginning, Fraction(0)) + branch.share
+    if not shares:
+        return None
+    total = sum(shares.values(), Fraction(0))
+    parts = tuple(share / total for share in shares.values())
+    return _leg(topology, rib, list(shares), parts)
+
+
+@dataclass(frozen=True, slots=True)
+class _Beginning:
+    """A packet with where it begins and what devices remember of the one it answers."""
+
+    header: Header
+    starts: tuple[Start, ...]
+    known: tuple[Session, ...]
+
+
+def _answer(branch: Branch, asked: Header, starts: tuple[Start, ...]) -> _Beginning | None:
+    """The answer to a packet as it ended; whole again, and with all its time to live."""
+    header = branch.header or asked
+    whole = replace(header, ttl=asked.ttl, size=asked.size, fragment=Fragment.NONE)
+    if branch.verdict is Verdict.DELIVERED:
+        last = branch.hops[-1]
+        starts = (Start(last.device, last.vrf),)
+    if not starts:
+        return None
+    return _Beginning(whole.reply(), starts, branch.sessions)
+
+
+def _leg(
+    topology: Topology, rib: Rib, beginnings: list[_Beginning], shares: tuple[Fraction, ...]
+) -> Leg:
+    def walked(*, filters: bool = True, beyond: bool = False) -> Walk:
+        branches: list[Branch] = []
+        unfollowed = Fraction(0)
+        for beginning, share in zip(beginnings, shares, strict=True):
+            found = walk(
+                topology,
+                rib,
+                beginning.header,
+                beginning.starts,
+                known=beginning.known,
+                filters=filters,
+                beyond=beyond,
+            )
+            branches += [replace(b, share=b.share * share) for b in found.branches]
+            unfollowed += found.unfollowed * share
+        return Walk(tuple(branches), unfollowed)
+
+    followed = bare = beyond = walked()
+    verdicts = {branch.verdict for branch in followed.branches}
+    if Verdict.FILTERED in verdicts:
+        # Only a filter that stopped something can make routing alone end elsewhere.
+        bare = walked(filters=False)
+    if not verdicts.issubset(ARRIVED):
+        beyond = walked(beyond=True)
+    return Leg(
+        header=beginnings[0].header,
+        walk=followed,
+        bare=bare,
+        beyond=beyond,
+        obstacles=_each_once(beyond),
+    )
+
+
+def _each_once(beyond: Walk) -> tuple[Obstacle, ...]:
+    found: dict[object, Obstacle] = {}
+    for branch in beyond.branches:
+        for obstacle in branch.obstacles:
+            cause = obstacle.cause
+            key = (cause, cause.place)
+            found.setdefault(key, obstacle)
+    return tuple(found.values())

@@ -1,0 +1,49 @@
+"""Steering: rules that send packets another way than the table of their VRF says.
+
+Also called policy-based forwarding. Rules are tried in order; what matches none goes by the table.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from routrel.model.addresses import Address
+from routrel.model.filters import Match
+from routrel.model.place import Place, placed
+
+__all__ = ["Steering", "SteeringRule", "SteeringUse"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SteeringRule:
+    """One rule: what it matches, and one thing to do with it.
+
+    Exactly one of `next_hops`, `table` and `discard` is given.
+    """
+
+    id: int
+    match: Match
+    next_hops: tuple[Address, ...] = ()  #: in order of preference; the first usable one is taken
+    table: str | None = None  #: the VRF whose table is asked
+    discard: bool = False
+    fall_back: bool = True  #: without a usable next hop: True goes on, False discards
+    description: str = ""
+    place: Place = placed()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Steering:
+    """Ordered rules under a name."""
+
+    name: str
+    rules: tuple[SteeringRule, ...] = ()
+    description: str = ""
+    place: Place = placed()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SteeringUse:
+    """Steering bound to something."""
+
+    steering: str
+    place: Place = placed()
