@@ -19,6 +19,9 @@ from routrel.topology.segments import Topology
 
 __all__ = ["ARRIVED", "Leg", "follow", "follow_answer"]
 
+#: What a host sends with (RFC 1700, of IP).
+USUAL_TTL = 64
+
 #: The verdicts of packets that got where they should.
 ARRIVED = (Verdict.DELIVERED, Verdict.LEAVES_NETWORK)
 
@@ -79,9 +82,9 @@ class _Beginning:
 
 
 def _answer(branch: Branch, asked: Header, starts: tuple[Start, ...]) -> _Beginning | None:
-    """The answer to a packet as it ended; whole again, and with all its time to live."""
+    """The answer to a packet as it ended: whole, and with the usual time to live."""
     header = branch.header or asked
-    whole = replace(header, ttl=asked.ttl, size=asked.size, fragment=Fragment.NONE)
+    whole = replace(header, ttl=USUAL_TTL, size=asked.size, fragment=Fragment.NONE)
     if branch.verdict is Verdict.DELIVERED:
         last = branch.hops[-1]
         starts = (Start(last.device, last.vrf),)

@@ -153,14 +153,15 @@ class Topology:
     def has_address(self, device: Device, vrf: str, address: Address) -> str | None:
         """The interface with an address that a device takes for its own; None: it does not.
 
-        With Linux processing the IPv4 addresses of a shut interface still count. A virtual
-        router's address counts at its master, if that owns it or accepts packets to it
+        With Linux processing the IPv4 addresses of a shut interface still count, and all those of
+        one whose far end alone is down. A virtual router's address counts at its master, if that owns it or accepts packets to it
         (RFC 9568 6.4.3).
         """
         for end in self.owners.get(address, ()):
             if end.device is not device or end.interface.vrf != vrf:
                 continue
-            stays = device.processing is Processing.LINUX and address.version == 4
+            stays = address.version == 4 or end.interface.enabled
+            stays = stays and device.processing is Processing.LINUX
             if stays or self.is_up(*end.key):
                 return end.interface.name
         for master in self._masters_of.get(address, ()):

@@ -337,8 +337,8 @@ class _Walker:
             if zones and not packet_filter.sessions:
                 packet_filter = replace(packet_filter, sessions=True)
             header = here.header
-            if here.device.remembers_sessions and header.fragment is not Fragment.NONE:
-                header = replace(header, fragment=Fragment.NONE)  # it puts fragments together first
+            if here.device.remembers_sessions and name is not StageName.FILTER_IN:
+                header = replace(header, fragment=Fragment.NONE)  # it has put them together
             result = evaluate(packet_filter, header, here.meeting)
             evidence = FilterEvidence(
                 interface=interface,

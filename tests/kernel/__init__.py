@@ -1,0 +1,1 @@
+"""The forwarding model against a real Linux kernel, in network namespaces of the tests' own."""

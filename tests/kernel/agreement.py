@@ -1,0 +1,213 @@
+"""Holds what the kernel did with packets against what the engine says.
+
+    python -m tests.kernel.agreement --labs 500
+"""
+
+from __future__ import annotations
+
+import argparse
+import collections
+import time
+from dataclasses import dataclass
+from typing import Any
+
+import yaml
+
+from routrel.control.converge import State, converge
+from routrel.control.packets.hops import Branch, FilterEvidence, Result, StageName, Verdict
+from routrel.files.reader import read_texts
+from routrel.questions.errors import QuestionError
+from routrel.questions.flow import FlowAnswer, FlowQuestion, ask_flow
+from tests.kernel.kernel import WIRES, build, rule_key, shut
+from tests.kernel.labs import Lab, random_lab
+from tests.kernel.namespaces import Namespaces, why_impossible
+from tests.kernel.probes import Event, Probe, Seen, rule_hits, send
+
+__all__ = ["Comparison", "compare_lab", "state_of"]
+
+#: How long the kernel may take to tell everybody that a link lost its carrier.
+_CARRIER_SECONDS = 1.1
+
+#: What an ICMP error says about the end of a packet: by (IP version, type, code).
+_ERRORS = {
+    (4, 3, 0): {"no_route"}, (4, 3, 1): {"discarded", "next_hop_unresolved", "no_route"},
+    (4, 3, 3): {"delivered"}, (4, 3, 4): {"too_big"}, (4, 3, 13): {"discarded"},
+    (4, 11, 0): {"ttl_expired", "looped"}, (6, 1, 0): {"no_route", "discarded"},
+    (6, 1, 1): {"discarded"}, (6, 1, 3): {"next_hop_unresolved"}, (6, 1, 4): {"delivered"},
+    (6, 2, 0): {"too_big"}, (6, 3, 0): {"ttl_expired", "looped"},
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Comparison:
+    """One packet. `difference` is empty where engine and kernel agree."""
+
+    probe: Probe
+    verdict: str
+    difference: str
+
+
+def state_of(lab: Lab) -> State:
+    """The lab as the engine computes it."""
+    texts = {f"{n}.yaml": yaml.safe_dump(d, sort_keys=False) for n, d in lab.devices.items()}
+    reading = read_texts(texts)
+    assert not reading.problems, [f"{p.place} {p.text}" for p in reading.problems]
+    return converge(reading.network)
+
+
+def compare_lab(lab: Lab) -> list[Comparison]:
+    """Build a lab, send its packets, and compare each."""
+    state = state_of(lab)
+    with Namespaces([*lab.devices, WIRES]) as space:
+        build(space, lab.devices, lab.segments)
+        shutting = {name: lines for name, device in lab.devices.items() if (lines := shut(device))}
+        for name, lines in shutting.items():
+            space.ip(name, lines)
+        if shutting:
+            time.sleep(_CARRIER_SECONDS)
+        seen = send(space, lab.probes, list(lab.devices))
+        hits = {name: rule_hits(space, name) for name in lab.devices}
+    return [_compare(state, probe, seen[probe.number], hits) for probe in lab.probes]
+
+
+def _compare(state: State, probe: Probe, seen: Seen, hits: dict[str, Any]) -> Comparison:
+    question = FlowQuestion(
+        source=probe.source_address,
+        destination=probe.destination,
+        traffic=f"{probe.protocol} {probe.port}",
+        source_port=probe.number,
+        size=probe.size,
+        ttl=probe.ttl,
+        may_fragment=probe.may_fragment,
+        dscp=probe.dscp,
+    )
+    try:
+        answer = ask_flow(state, question)
+    except QuestionError as error:
+        return Comparison(probe, "refused", f"the engine refuses the question: {error}")
+    return Comparison(probe, answer.forward.verdict.value, _difference(answer, probe, seen, hits))
+
+
+def _difference(answer: FlowAnswer, probe: Probe, seen: Seen, hits: dict[str, Any]) -> str:
+    problems = []
+    for branch in answer.forward.branches:
+        problem = _unlike(branch, probe, seen.there, hits, seen, answers=False)
+        if not problem:
+            break
+        problems.append(problem)
+    else:
+        return "there: " + " / ".join(dict.fromkeys(problems))
+    if branch.verdict is not Verdict.DELIVERED or answer.back is None:
+        return ""
+    problems = []
+    for back in answer.back.branches:
+        problem = _unlike(back, probe, seen.back, hits, seen, answers=True)
+        if not problem:
+            return ""
+        problems.append(problem)
+    return "back: " + " / ".join(dict.fromkeys(problems))
+
+
+def _unlike(
+    branch: Branch, probe: Probe, events: list[Event], hits: dict[str, Any], seen: Seen, *, answers: bool
+) -> str:
+    """How what was seen differs from a branch; empty where it does not."""
+    expected = _expected_events(branch)
+    found = [(e.device, e.interface, "in" if e.arrives else "out") for e in events]
+    if branch.verdict is Verdict.LOOPED:
+        found = found[: len(expected)]
+    if seen.refused and not answers:
+        return "" if not expected else f"{_words(branch)}, but the source's kernel refuses to send"
+    if found != expected:
+        return f"{_words(branch)}: expected {_way(expected)}, seen {_way(found)}"
+    arrived = seen.answered if answers else branch.hops[-1].device in seen.received
+    if arrived != (branch.verdict is Verdict.DELIVERED):
+        return f"{_words(branch)}: received is {arrived}"
+    if branch.verdict is Verdict.LOOPED:
+        return ""
+    wanted, had = _expected_hits(branch, answers), _hits(probe, hits, answers)
+    if wanted != had:
+        return f"{_words(branch)}: rules {sorted(wanted)}, seen {sorted(had)}"
+    return "" if answers else _unlike_error(branch, probe, seen)
+
+
+def _unlike_error(branch: Branch, probe: Probe, seen: Seen) -> str:
+    """The first ICMP error about a packet must fit its end."""
+    if branch.cause is None:
+        return ""
+    for (kind, code), senders in seen.errors.items():
+        if branch.cause.device in senders:
+            fits = _ERRORS.get((probe.version, kind, code), set())
+            if branch.verdict.value not in fits:
+                return f"{_words(branch)}: {branch.cause.device} sends ICMP {kind}/{code}"
+    return ""
+
+
+def _expected_events(branch: Branch) -> list[tuple[str, str, str]]:
+    events = []
+    for number, hop in enumerate(branch.hops):
+        stages = {stage.name: stage.result for stage in hop.stages}
+        if stages.get(StageName.ARRIVAL) is Result.STOPPED:
+            break  # the driver drops it before anybody sees it
+        if number:
+            events.append((hop.device, str(hop.interface_in), "in"))
+        if stages.get(StageName.NEIGHBOUR) is Result.PASSED:
+            events.append((hop.device, str(hop.interface_out), "out"))
+    return events
+
+
+def _expected_hits(branch: Branch, answers: bool) -> set[tuple[str, str]]:
+    return {
+        (hop.device, rule_key(evidence.result.filter.name, rule.id if rule else None, answers=answers))
+        for hop in branch.hops
+        for stage in hop.stages
+        if isinstance(evidence := stage.evidence, FilterEvidence) and not evidence.result.by_session
+        and not evidence.result.fragment
+        for rule in [evidence.result.rule]
+    }
+
+
+def _hits(probe: Probe, hits: dict[str, Any], answers: bool) -> set[tuple[str, str]]:
+    kind = "b_" if answers else "h_"
+    return {
+        (device, name)
+        for device, by_port in hits.items()
+        for name in by_port.get(probe.number, ())
+        if name.startswith(kind)
+    }
+
+
+def _words(branch: Branch) -> str:
+    where = f" at {branch.cause.device} ({branch.cause.kind})" if branch.cause else ""
+    return f"{branch.verdict.value}{where}"
+
+
+def _way(events: list[tuple[str, str, str]]) -> str:
+    return " ".join(f"{d}:{i}{'<' if way == 'in' else '>'}" for d, i, way in events) or "nothing"
+
+
+def main() -> int:
+    parser = argparse.ArgumentParser(description="Compare the engine with this machine's kernel.")
+    parser.add_argument("--labs", type=int, default=100)
+    parser.add_argument("--first", type=int, default=0, help="the first seed")
+    options = parser.parse_args()
+    if reason := why_impossible():
+        print(reason)
+        return 1
+    verdicts: collections.Counter[str] = collections.Counter()
+    differences = 0
+    for seed in range(options.first, options.first + options.labs):
+        for one in compare_lab(random_lab(seed)):
+            verdicts[one.verdict] += 1
+            if one.difference:
+                differences += 1
+                print(f"lab {seed}, {one.probe}\n    {one.difference}")
+    total = sum(verdicts.values())
+    print(f"{options.labs} labs, {total} packets: {total - differences} agree, {differences} differ")
+    for verdict, count in verdicts.most_common():
+        print(f"  {verdict:<22}{count:>6}")
+    return 1 if differences else 0
+
+
+if __name__ == "__main__":
+    raise SystemExit(main())
