@@ -6,6 +6,7 @@ import ipaddress
 import json
 import shutil
 import sys
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Annotated, Any, NoReturn
 
@@ -23,6 +24,8 @@ from routrel.questions.answers import finding_data, flow_data, route_data
 from routrel.questions.errors import QuestionError
 from routrel.questions.flow import FlowQuestion, ask_flow
 from routrel.questions.policies import read_route, try_policy
+from routrel.questions.remedies.search import find_remedies
+from routrel.questions.remedies.words import remedies_data
 from routrel.questions.routes import RouteQuestion, ask_routes, explain_route
 from routrel.questions.sessions import sessions_data
 
@@ -127,17 +130,31 @@ def routes(
 @app.command()
 def flow(
     folder: Folder,
-    source: Annotated[str, typer.Option("--from", help="device, device:interface or address")],
+    source: Annotated[
+        str,
+        typer.Option("--from", help="device, device:interface, address, prefix, site or group"),
+    ],
     destination: Annotated[str, typer.Option("--to", help="as --from")],
     traffic: Annotated[str, typer.Option("--as", help="protocol and port, as “tcp 5432”")] = "",
     from_port: Annotated[int | None, typer.Option(min=0, max=65535, help="source port")] = None,
     size: Annotated[int | None, typer.Option(min=20, max=65535, help="bytes of the packet")] = None,
     ttl: Annotated[int, typer.Option(min=1, max=255, help="time to live at the source")] = 64,
+    dscp: Annotated[int, typer.Option(min=0, max=63, help="code point")] = 0,
+    may_fragment: Annotated[
+        bool, typer.Option("--may-fragment", help="routers may cut the packet (IPv4)")
+    ] = False,
     both: Annotated[bool, typer.Option("--both", help="the return direction too")] = False,
+    remedies: Annotated[
+        bool,
+        typer.Option(
+            "--remedies", help="also edits that were tried and make both directions arrive"
+        ),
+    ] = False,
+    patience: Annotated[float, typer.Option(min=0, help="seconds to look for remedies")] = 30,
     as_json: AsJson = False,
 ) -> None:
     """Follow a flow through the network and say what stops it."""
-    state = _state(folder)
+    state, texts = _state_and_texts(folder)
     question = FlowQuestion(
         source=source,
         destination=destination,
@@ -145,10 +162,15 @@ def flow(
         source_port=from_port,
         size=size,
         ttl=ttl,
-        both=both,
+        dscp=dscp,
+        may_fragment=may_fragment,
+        both=both or remedies,
     )
     try:
         answer = flow_data(state, ask_flow(state, question))
+        if remedies:
+            found = find_remedies(state, texts, question, patience_s=patience)
+            answer |= remedies_data(state, found)
     except QuestionError as error:
         _refuse(error.text, error.suggestion)
     if as_json:
@@ -158,6 +180,8 @@ def flow(
     _print_direction("Forward", answer["forward"])
     if answer["return"]:
         _print_direction("Return", answer["return"])
+    if remedies:
+        _print_remedies(answer)
 
 
 @app.command()
@@ -250,6 +274,10 @@ def _look(folder: Path) -> View:
 
 def _state(folder: Path) -> State:
     """The computed network; files with problems are refused, since answers would be guesses."""
+    return _state_and_texts(folder)[0]
+
+
+def _state_and_texts(folder: Path) -> tuple[State, Mapping[str, str]]:
     view = _look(folder)
     if view.state is None:
         for problem in view.reading.problems:
@@ -258,7 +286,7 @@ def _state(folder: Path) -> State:
             f"{len(view.reading.problems)} problems in the files; nothing is computed from them",
             f"correct them and check again: routrel check {folder}",
         )
-    return view.state
+    return view.state, view.texts
 
 
 def _refuse(text: str, suggestion: str = "") -> NoReturn:
@@ -378,6 +406,24 @@ def _print_direction(title: str, answer: dict[str, Any]) -> None:
                         f"       {mark} {stage['title']}: {escape(stage['text'])}"
                         + _cited(stage["evidence"] or {})
                     )
+
+    if len(answer["obstacles"]) > 1:
+        out.print("  [bold]everything in the way[/]:")
+        for obstacle in answer["obstacles"]:
+            out.print(f"    {obstacle['side']}: {escape(obstacle['text'])}" + _cited(obstacle))
+
+
+def _print_remedies(answer: dict[str, Any]) -> None:
+    out.print(f"\n[bold]Remedies[/]: {escape(answer['remedies_sentence'])}")
+    for number, remedy in enumerate(answer["remedies"], start=1):
+        out.print(f"  {number:2} [bold]{escape(remedy['text'])}[/]")
+        out.print(f"       {escape(remedy['opens_text'])}; {escape(remedy['moves_text'])}")
+        for edit in remedy["edits"]:
+            out.print(f"       [dim]{escape(edit['file'])}:{edit['line']}[/]")
+            for sign, colour in (("before", "red"), ("after", "green")):
+                mark = "-" if sign == "before" else "+"
+                for line in edit[sign].splitlines():
+                    out.print(f"       [{colour}]{mark} {escape(line)}[/]")
 
 
 def _cited(evidence: dict[str, Any]) -> str:

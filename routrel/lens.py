@@ -24,6 +24,7 @@ class View:
 
     reading: Reading
     state: State | None
+    texts: Mapping[str, str]  #: the files, by path
 
     @property
     def findings(self) -> tuple[Finding, ...]:
@@ -50,7 +51,8 @@ def look(
 ) -> View:
     """Read and converge a network; the arguments are those of `read_texts`."""
     reading = read_texts(texts, problems, on_file)
-    return View(reading=reading, state=converge(reading.network) if reading.good else None)
+    state = converge(reading.network) if reading.good else None
+    return View(reading=reading, state=state, texts=texts)
 
 
 def look_at_folder(folder: Path) -> View:

@@ -45,6 +45,7 @@ PARTS = [
          needs_database=True),
     Part("browser", "errands in Chromium, on the built app", pytest("browser"), lane=0,
          needs_database=True, needs_web=True),
+    Part("kernel", "the forwarding model against the Linux kernel", pytest("kernel"), lane=1),
     Part("lint", "ruff: lint", [str(BIN / "ruff"), "check", "."], lane=1),
     Part("format", "ruff: format", [str(BIN / "ruff"), "format", "--check", "."], lane=1),
     Part("types", "mypy --strict on the engine", [str(BIN / "mypy")], lane=1),
@@ -82,6 +83,7 @@ def _run(chosen: list[Part]) -> int:
         install(
             lock="test.txt",
             browser=any(part.name == "browser" for part in chosen),
+            labs=any(part.name == "kernel" for part in chosen),
             web=any(part.needs_web for part in chosen),
         )
         if any(part.needs_database for part in chosen):
@@ -115,7 +117,7 @@ def _run_lane(parts: list[Part]) -> list[tuple[str, bool]]:
         lines = done.stdout.strip().splitlines()
         summary = next((line for line in reversed(lines) if "passed" in line), "") if good else ""
         # One write for each part, since the lanes print side by side.
-        text = f"  {'✓' if good else '✗'} {part.name:<10} {part.what:<40} {seconds:6.1f} s  "
+        text = f"  {'✓' if good else '✗'} {part.name:<10} {part.what:<45} {seconds:6.1f} s  "
         print(text + summary.strip("= ") + ("" if good else "\n" + done.stdout), flush=True)
         results.append((part.name, good))
     return results

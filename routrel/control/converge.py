@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 from routrel.control.bgp.domain import BgpMemory
+from routrel.control.bgp.sessions import BGP_PORT, EPHEMERAL_PORT
 from routrel.control.findings import control_findings
 from routrel.control.fixpoint import settle
+from routrel.control.packets.header_sets import may_carry_tcp, newly_permitted
 from routrel.control.protocols import Protocols
 from routrel.control.rib.candidates import Interning
 from routrel.control.rib.table import Rib
@@ -17,7 +19,7 @@ from routrel.model.network import Network
 from routrel.topology.findings import topology_findings
 from routrel.topology.segments import Topology, build_topology
 
-__all__ = ["Doubt", "State", "converge"]
+__all__ = ["Doubt", "State", "converge", "with_same_tables"]
 
 
 @dataclass(frozen=True, slots=True, order=True)
@@ -109,6 +111,27 @@ def converge(network: Network, since: State | None = None) -> State:
     memory = since.protocols.bgp.memory
     with memory.lock:
         return _converged(network, since.rib.interning, memory)
+
+
+def with_same_tables(state: State, network: Network) -> State | None:
+    """A network that differs in what no table can depend on; None where it may differ in more.
+
+    Filters may change as long as they treat the packets of routing sessions (TCP port 179) alike:
+    sessions are all that tables take from filters.
+    """
+    for old, new in zip(state.network.devices, network.devices, strict=True):
+        if old is new:
+            continue
+        bare = replace(new, filters=old.filters)
+        if bare != old or [f.name for f in old.filters] != [f.name for f in new.filters]:
+            return None
+        for before, after in zip(old.filters, new.filters, strict=True):
+            if before.sessions != after.sessions:
+                return None
+            changed = (*newly_permitted(before, after), *newly_permitted(after, before))
+            if any(may_carry_tcp(box, EPHEMERAL_PORT, BGP_PORT) for box in changed):
+                return None
+    return replace(state, network=network, topology=build_topology(network))
 
 
 def _converged(network: Network, interning: Interning, memory: BgpMemory | None) -> State:

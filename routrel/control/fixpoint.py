@@ -55,10 +55,10 @@ def settle(protocols: Protocols, interning: Interning) -> Settled:
         digest = _digest(rib)
         if digest in seen:
             cycle = [*states[seen[digest] :], rib]
-            return _one_by_one(protocols, interning, differences(cycle))
+            return _one_by_one(protocols, interning, differences([rib.active for rib in cycle]))
         seen[digest] = len(states)
         states.append(rib)
-    return _one_by_one(protocols, interning, differences(states[-4:]))
+    return _one_by_one(protocols, interning, differences([rib.active for rib in states[-4:]]))
 
 
 def _digest(rib: Rib) -> bytes:
@@ -97,9 +97,13 @@ def _one_by_one(
         view = Rib(interning, np.concatenate(list(_mixed(rib, view, still))))
         state = (turn, _digest(view))
         if state in seen:
-            return Settled(rib, differences(states[seen[state] :]), frozenset())
+            return Settled(
+                rib, differences([rib.active for rib in states[seen[state] :]]), frozenset()
+            )
         seen[state] = len(states)
-    return Settled(rib, differences(states[-2 * len(movers) - 2 :]), frozenset())
+    return Settled(
+        rib, differences([rib.active for rib in states[-2 * len(movers) - 2 :]]), frozenset()
+    )
 
 
 def _order(
@@ -133,12 +137,15 @@ def _moving(protocols: Protocols) -> frozenset[tuple[int, int]]:
     return frozenset(found)
 
 
-def differences(states: list[Rib]) -> frozenset[tuple[int, int]]:
-    """The tables and prefixes whose active route is not the same in all states."""
+def differences(states: list[Rows]) -> frozenset[tuple[int, int]]:
+    """The tables and prefixes whose active route is not the same in all states.
+
+    Args:
+        states: The active rows of each, with one numbering.
+    """
     found: set[int] = set()
-    first = states[0].active
     for state in states[1:]:
-        rows = np.concatenate([first, state.active])
+        rows = np.concatenate([states[0], state])
         keys = row_keys(rows)
         order = np.lexsort((rows["next_hops"], rows["kind"], rows["metric"], keys))
         ordered = rows[order]

@@ -10,14 +10,22 @@ from typing import TypeVar
 
 from routrel.files.language import CASE_FILE, DEVICE_FILE, NETWORK_FILE, OUTSIDE_FILE
 from routrel.files.nodes import MAXIMUM_BYTES, Mapping, parse
-from routrel.files.references import check_references
+from routrel.files.references import check_devices, check_references
 from routrel.files.report import Report
 from routrel.files.shapes import BAD, Record
 from routrel.model.findings import Finding
 from routrel.model.network import Case, Device, Network, OutsideNeighbour
 from routrel.model.place import Place
 
-__all__ = ["Reading", "UnusableInput", "decode", "load_texts", "read_folder", "read_texts"]
+__all__ = [
+    "Reading",
+    "UnusableInput",
+    "decode",
+    "load_texts",
+    "read_folder",
+    "read_texts",
+    "reread_devices",
+]
 
 MAXIMUM_FILES = 20_000
 _SUFFIXES = (".yaml", ".yml")
@@ -166,6 +174,30 @@ def read_texts(
     )
     report.device = None
     check_references(network, report)
+    return Reading(network=network, problems=tuple(report.sorted()))
+
+
+def reread_devices(network: Network, texts: MappingType[str, str]) -> Reading:
+    """A network with some of its device files read anew.
+
+    Args:
+        texts: The new contents, by the paths the devices were read from.
+    """
+    report = Report()
+    devices = {device.name: device for device in network.devices}
+    names = {device.place.file: device.name for device in network.devices}
+    changed = []
+    for file, text in texts.items():
+        device = _read_file(text, file, report)
+        if not isinstance(device, Device):
+            continue
+        if device.name != names.get(file):
+            report.error(device.place, "renamed", "a device keeps its name", "give it back")
+            continue
+        devices[device.name] = device
+        changed.append(device)
+    check_devices(changed, network, report)
+    network = replace(network, devices=tuple(devices[name] for name in sorted(devices)))
     return Reading(network=network, problems=tuple(report.sorted()))
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ipaddress
+from collections.abc import Iterable
 
 from routrel.files.forwarding_references import check_forwarding
 from routrel.files.policy_references import check_policies
@@ -20,14 +21,22 @@ from routrel.model.network import (
     protocol_title,
 )
 
-__all__ = ["check_references"]
+__all__ = ["check_devices", "check_references"]
 
 
 def check_references(network: Network, report: Report) -> None:
     """Report every use of a site, device, interface, filter or VRF that does not exist."""
+    check_devices(network.devices, network, report)
     devices = {device.name: device for device in network.devices}
+    report.device = None
+    _check_links(network, devices, report)
+    _check_groups(network, devices, report)
+
+
+def check_devices(devices: Iterable[Device], network: Network, report: Report) -> None:
+    """The names that some devices use."""
     sites = {site.name for site in network.sites}
-    for device in network.devices:
+    for device in devices:
         report.device = device.name
         if device.site is not None and device.site not in sites:
             report.error(
@@ -37,9 +46,6 @@ def check_references(network: Network, report: Report) -> None:
                 closest(device.site, sites) or "add it under sites: in network.yaml",
             )
         _check_device(device, report)
-    report.device = None
-    _check_links(network, devices, report)
-    _check_groups(network, devices, report)
 
 
 def _check_device(device: Device, report: Report) -> None:

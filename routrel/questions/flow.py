@@ -39,6 +39,7 @@ class DirectionAnswer:
     verdict: Verdict
     routing_verdict: Verdict  #: as if every filter permitted
     walk: Walk
+    beyond: Walk  #: the same on behind what stops it
     obstacles: tuple[Obstacle, ...]  #: everything in the way, not only what stops it first
     source: Endpoint
     destination: Endpoint
@@ -107,6 +108,7 @@ def _direction(state: State, leg: Leg, source: Endpoint, destination: Endpoint) 
         verdict=_verdict(state, leg.walk),
         routing_verdict=_verdict(state, leg.bare),
         walk=leg.walk,
+        beyond=leg.beyond,
         obstacles=leg.obstacles,
         source=source,
         destination=destination,

@@ -14,17 +14,15 @@ from routrel.control.bgp.explaining import Offer, hearings_into, offers
 from routrel.control.bgp.paths import Learned, Path
 from routrel.control.bgp.sessions import Hearing
 from routrel.control.converge import State, converge
-from routrel.control.fixpoint import differences
 from routrel.control.policy.as_paths import path_length
 from routrel.control.rib.candidates import Protocol
 from routrel.model.addresses import Prefix
-from routrel.model.network import CaseQuestion
 from routrel.model.place import NOWHERE, Place
 from routrel.model.policy import Origin, PolicyResult
 from routrel.questions.answers import Json, place_data
 from routrel.questions.candidates import Candidate, candidates
 from routrel.questions.edits import DistanceEdit, Edit, ImportEdit, NextHopEdit
-from routrel.questions.flow import FlowQuestion, ask_flow
+from routrel.questions.moves import moves, moves_data
 from routrel.questions.route_words import RUNG_TITLES, protocol_type_words
 
 __all__ = ["what_it_would_take"]
@@ -106,7 +104,7 @@ def _answer(
             **place_data(place),
         }
         if lost is None and after.converged >= state.converged:
-            changes.append({**told, "moves": _moves(state, after)})
+            changes.append({**told, "moves": moves_data(moves(state, after))})
         else:
             tried.append({**told, "then_loses_on": lost or "not_converged"})
     return {
@@ -149,43 +147,6 @@ def _same(left: Candidate, right: Candidate) -> bool:
         return False
     key = "neighbour_address"
     return left.protocol is not Protocol.BGP or left.values[key] == right.values[key]
-
-
-def _moves(before: State, after: State) -> Json:
-    """How many active routes differ, and which of the kept flows."""
-    changed = differences([before.rib, after.rib])
-    tables = before.rib.interning.tables
-    flows = [
-        case.name
-        for case in before.network.cases
-        if case.question is not None and _path(before, case.question) != _path(after, case.question)
-    ]
-    return {
-        "prefixes": len({prefix for _, prefix in changed}),
-        "devices": len({tables[table][0] for table, _ in changed}),
-        "flows": flows,
-        "flows_asked": sum(1 for case in before.network.cases if case.question is not None),
-    }
-
-
-def _path(state: State, question: CaseQuestion) -> object:
-    """What a flow's answer says of its ways, both directions."""
-    asked = FlowQuestion(
-        source=question.source,
-        destination=question.destination,
-        traffic=question.traffic,
-        size=question.size,
-        both=True,
-    )
-    answer = ask_flow(state, asked)
-    return [
-        (
-            direction.verdict,
-            [[hop.device for hop in branch.hops] for branch in direction.branches],
-        )
-        for direction in (answer.forward, answer.back)
-        if direction is not None
-    ]
 
 
 class _Proposals:

@@ -154,8 +154,8 @@ class Topology:
         """The interface with an address that a device takes for its own; None: it does not.
 
         With Linux processing the IPv4 addresses of a shut interface still count, and all those of
-        one whose far end alone is down. A virtual router's address counts at its master, if that owns it or accepts packets to it
-        (RFC 9568 6.4.3).
+        one whose far end alone is down. A virtual router's address counts at its master, if that
+        owns it or accepts packets to it (RFC 9568 6.4.3).
         """
         for end in self.owners.get(address, ()):
             if end.device is not device or end.interface.vrf != vrf:

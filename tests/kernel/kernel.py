@@ -18,7 +18,9 @@ Rule = dict[str, Any]
 WIRES = "wires"
 
 
-def build(space: Namespaces, devices: dict[str, Device], segments: list[list[tuple[str, str]]]) -> None:
+def build(
+    space: Namespaces, devices: dict[str, Device], segments: list[list[tuple[str, str]]]
+) -> None:
     """Interfaces, addresses, routes, rules, filters and settings.
 
     Args:
@@ -34,7 +36,9 @@ def build(space: Namespaces, devices: dict[str, Device], segments: list[list[tup
         version, tables = _version(device), _tables(device)
         for lines in (_routes(device, version, tables), _policy_rules(device, tables)):
             if lines:
-                _once_ready(lambda name=name, lines=lines, version=version: space.ip(name, lines, version))
+                _once_ready(
+                    lambda name=name, lines=lines, version=version: space.ip(name, lines, version)
+                )
         space.nft(name, _ruleset(device))
 
 
@@ -61,10 +65,15 @@ def _cables(space: Namespaces, segments: list[list[tuple[str, str]]]) -> None:
                 f"peer name {j} netns {space.real[b]}"
             )
             continue
-        lines += [f"link add name br{number} mtu 9000 type bridge mcast_snooping 0", f"link set dev br{number} up"]
+        lines += [
+            f"link add name br{number} mtu 9000 type bridge mcast_snooping 0",
+            f"link set dev br{number} up",
+        ]
         for place, (a, i) in enumerate(ends):
             port = f"b{number}p{place}"
-            lines.append(f"link add name {port} mtu 9000 type veth peer name {i} netns {space.real[a]}")
+            lines.append(
+                f"link add name {port} mtu 9000 type veth peer name {i} netns {space.real[a]}"
+            )
             lines += [f"link set dev {port} master br{number}", f"link set dev {port} up"]
     space.ip(WIRES, lines)
 
@@ -225,7 +234,10 @@ def _ruleset(device: Device) -> str:
             )
             ingress.insert(0, body)
     bound: list[tuple[str, str, str]] = []
-    own, through = device.get("own-traffic", {}).get("filters", {}), device.get("through-traffic", {})
+    own, through = (
+        device.get("own-traffic", {}).get("filters", {}),
+        device.get("through-traffic", {}),
+    )
     if "in" in own:
         bound.append(("input", "", own["in"]))
     if "out" in own:
@@ -243,14 +255,20 @@ def _ruleset(device: Device) -> str:
             for where, condition, used in bound
             if where == hook
         )
-        inet.append(f"chain {hook} {{ type filter hook {hook} priority 0; policy accept; {jumps}; }}")
+        inet.append(
+            f"chain {hook} {{ type filter hook {hook} priority 0; policy accept; {jumps}; }}"
+        )
     text = ""
     for family, chains in (("netdev", ingress), ("inet", inet)):
         names = [c.split()[1] for c in chains if c.startswith("chain ")]
         sets = [line for c in chains for line in c.splitlines() if line.startswith("set ")]
         rest = [line for c in chains for line in c.splitlines() if not line.startswith("set ")]
         if names:
-            text += f"table {family} t {{\n" + "\n".join([*dict.fromkeys(sets), *_unique(rest)]) + "\n}\n"
+            text += (
+                f"table {family} t {{\n"
+                + "\n".join([*dict.fromkeys(sets), *_unique(rest)])
+                + "\n}\n"
+            )
     return text + _translation(device, version) or "list ruleset"
 
 
@@ -308,7 +326,11 @@ def _match(rule: Rule, protocol: str, version: int) -> str:
         flag = rule["tcp-flags"].removeprefix("not ")
         words.append(f"tcp flags & {flag} {'==' if flag != rule['tcp-flags'] else '!='} 0")
     if "fragments" in rule:
-        words.append({"later": "ip frag-off & 0x1fff != 0", "none": "ip frag-off & 0x3fff == 0"}[rule["fragments"]])
+        words.append(
+            {"later": "ip frag-off & 0x1fff != 0", "none": "ip frag-off & 0x3fff == 0"}[
+                rule["fragments"]
+            ]
+        )
     words += [f"iifname {rule['arrives']}"] if "arrives" in rule else []
     words += [f"oifname {rule['leaves']}"] if "leaves" in rule else []
     words += [f"ct state {rule['session']}"] if "session" in rule else []
@@ -324,7 +346,11 @@ def _translation(device: Device, version: int) -> str:
     for rule in rules:
         match = _match(rule, rule.get("protocol", "any"), version)
         if "new-source" in rule:
-            to = "masquerade" if rule["new-source"] == "interface" else f"snat to {rule['new-source']}"
+            to = (
+                "masquerade"
+                if rule["new-source"] == "interface"
+                else f"snat to {rule['new-source']}"
+            )
             out.append(f"{match} {to}")
         else:
             port = f":{rule['new-destination-port']}" if "new-destination-port" in rule else ""

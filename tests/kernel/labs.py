@@ -35,11 +35,23 @@ class _Maker:
         self.routers = [f"r{n}" for n in range(1, dice.randint(2, 5) + 1)]
         self.hosts = [f"h{n}" for n in range(1, dice.randint(2, 4) + 1)]
         self.devices: dict[str, Device] = {
-            name: {"routrel": 1, "device": name, "role": "router", "processing": "linux", "interfaces": {}}
+            name: {
+                "routrel": 1,
+                "device": name,
+                "role": "router",
+                "processing": "linux",
+                "interfaces": {},
+            }
             for name in self.routers
         }
         for name in self.hosts:
-            self.devices[name] = {"routrel": 1, "device": name, "role": "host", "processing": "linux", "interfaces": {}}
+            self.devices[name] = {
+                "routrel": 1,
+                "device": name,
+                "role": "host",
+                "processing": "linux",
+                "interfaces": {},
+            }
         self.segments: list[list[tuple[str, str]]] = []
         self.lans: dict[str, int] = {}  #: host: its segment
         self.plain = dice.random() < 0.2  #: without any of the extras
@@ -68,7 +80,9 @@ class _Maker:
         for _ in range(dice.randint(0, 3)):
             self._segment(dice.sample(self.routers, 2))
         for name in self.hosts:
-            near = dice.sample(self.routers, min(len(self.routers), 2 if dice.random() < 0.2 else 1))
+            near = dice.sample(
+                self.routers, min(len(self.routers), 2 if dice.random() < 0.2 else 1)
+            )
             self.lans[name] = self._segment([name, *near])
             self.devices[name]["gateway"] = self._address(near[0], self.lans[name])
 
@@ -78,7 +92,9 @@ class _Maker:
         ends = []
         for place, name in enumerate(names, start=1):
             port = f"e{number}"
-            address = f"10.{number}.0.{place}/24" if self.version == 4 else f"fd00:{number}::{place}/64"
+            address = (
+                f"10.{number}.0.{place}/24" if self.version == 4 else f"fd00:{number}::{place}/64"
+            )
             settings: Device = {"addresses": [address]}
             own = max(mtu - 100, 1280) if self.chance(0.04) else mtu
             if own != 1500:
@@ -148,13 +164,23 @@ class _Maker:
         if roll < 0.8:
             if len(best) > 1 and dice.random() < 0.6:
                 weights = [dice.randint(1, 3) for _ in best]
-                return [{"to": to, "via": via, **({"weight": w} if w > 1 else {})} for via, w in zip(best, weights, strict=True)]
+                return [
+                    {"to": to, "via": via, **({"weight": w} if w > 1 else {})}
+                    for via, w in zip(best, weights, strict=True)
+                ]
             return [{"to": to, "via": dice.choice(best)}]
         if roll < 0.88:
             hops = [self._address(o, s) for o, s in self._steps(name)]
             return [{"to": to, "via": dice.choice(hops)}]
         if roll < 0.94:
-            return [{"to": to, **dice.choice([{"discard": True}, {"reject": "unreachable"}, {"reject": "prohibited"}])}]
+            return [
+                {
+                    "to": to,
+                    **dice.choice(
+                        [{"discard": True}, {"reject": "unreachable"}, {"reject": "prohibited"}]
+                    ),
+                }
+            ]
         return []
 
     # --- filters, steering, checks -------------------------------------------------------------
@@ -192,20 +218,27 @@ class _Maker:
 
     def _host_extras(self, device: Device) -> None:
         if self.chance(0.15):
-            device["filters"] = {"own": self._filter(device, sessions=self.chance(0.7), meets=False)}
+            device["filters"] = {
+                "own": self._filter(device, sessions=self.chance(0.7), meets=False)
+            }
             device["own-traffic"] = {"filters": {self.dice.choice(["in", "out"]): "own"}}
 
     def _filter(self, device: Device, *, sessions: bool, meets: bool = True) -> Device:
         dice, rules = self.dice, []
         for number in range(dice.randint(0, 4)):
             protocol = dice.choice(["any", "udp", "tcp", "udp", "tcp"])
-            rule: Device = {"id": 10 * (number + 1), dice.choice(["permit", "permit", "deny"]): protocol}
+            rule: Device = {
+                "id": 10 * (number + 1),
+                dice.choice(["permit", "permit", "deny"]): protocol,
+            }
             if dice.random() < 0.4:
                 rule["from"] = self._prefix(dice.choice(list(self.lans.values())))
             if dice.random() < 0.4:
                 rule["to"] = self._prefix(dice.choice(list(self.lans.values())))
             if protocol != "any" and dice.random() < 0.4:
-                rule[dice.choice(["to-port", "from-port"])] = dice.choice([PORT, "20000-20010", "20000-30000"])
+                rule[dice.choice(["to-port", "from-port"])] = dice.choice(
+                    [PORT, "20000-20010", "20000-30000"]
+                )
             if protocol == "tcp" and dice.random() < 0.3:
                 rule["tcp-flags"] = dice.choice(["syn", "ack", "not ack"])
             if dice.random() < 0.1:
@@ -217,7 +250,11 @@ class _Maker:
             if self.version == 4 and protocol == "any" and dice.random() < 0.15:
                 rule["fragments"] = dice.choice(["later", "none"])
             rules.append(rule)
-        return {"rules": rules, "default": dice.choice(["permit", "permit", "deny"]), **({"sessions": True} if sessions else {})}
+        return {
+            "rules": rules,
+            "default": dice.choice(["permit", "permit", "deny"]),
+            **({"sessions": True} if sessions else {}),
+        }
 
     def _steer(self, device: Device) -> None:
         dice = self.dice
@@ -227,7 +264,13 @@ class _Maker:
             for segment in set(self.lans.values()):
                 if dice.random() < 0.6:
                     hops = [self._address(o, s) for o, s in self._steps(device["device"])]
-                    routes.append({"to": self._prefix(segment), "via": dice.choice(hops), "next-vrf": "default"})
+                    routes.append(
+                        {
+                            "to": self._prefix(segment),
+                            "via": dice.choice(hops),
+                            "next-vrf": "default",
+                        }
+                    )
             device["vrfs"][table] = {"static": routes}
         rules = []
         for number in range(dice.randint(1, 3)):
@@ -257,7 +300,14 @@ class _Maker:
         if dice.random() < 0.6 or not rules:
             target = dice.choice(self.hosts)
             own = device["interfaces"][port]["addresses"][0].split("/")[0]
-            rules.append({"id": 20, "protocol": dice.choice(["udp", "tcp"]), "to": own, "new-destination": self._address(target, self.lans[target])})
+            rules.append(
+                {
+                    "id": 20,
+                    "protocol": dice.choice(["udp", "tcp"]),
+                    "to": own,
+                    "new-destination": self._address(target, self.lans[target]),
+                }
+            )
         device["translation"] = rules
 
     # --- packets -------------------------------------------------------------------------------
@@ -266,7 +316,9 @@ class _Maker:
         dice, probes = self.dice, []
         for number in range(20001, 20013):
             source = dice.choice(self.hosts) if dice.random() < 0.85 else dice.choice(self.routers)
-            port = dice.choice(list(self.devices[source]["interfaces"].values()))
+            ports = self.devices[source]["interfaces"].values()
+            # A shut interface has no IPv6 address that anything could be sent from.
+            port = dice.choice([p for p in ports if p.get("enabled", True)] or [*ports])
             target = dice.choice([n for n in self.devices if n != source])
             address = dice.choice(list(self.devices[target]["interfaces"].values()))["addresses"][0]
             if dice.random() < 0.06:
@@ -279,7 +331,9 @@ class _Maker:
                     port["addresses"][0].split("/")[0],
                     address.split("/")[0],
                     "udp" if udp else "tcp",
-                    size=dice.choice([None, 1250, 1350, 1450, 1500]) if udp and self.chance(0.6) else None,
+                    size=dice.choice([None, 1250, 1350, 1450, 1500])
+                    if udp and self.chance(0.6)
+                    else None,
                     may_fragment=self.version == 4 and self.chance(0.3),
                     ttl=dice.choice([64, 64, 64, 2, 3]),
                     dscp=dice.choice([0, 0, 46]),

@@ -30,10 +30,10 @@ def why_impossible() -> str:
     try:
         with inside(name):
             rules = "table inet t { chain c { type filter hook forward priority 0; ct state new accept; }\n}\n"
-            found = subprocess.run(
-                ["nft", "-f", "-"], input=rules, capture_output=True, text=True
+            found = subprocess.run(["nft", "-f", "-"], input=rules, capture_output=True, text=True)
+            return (
+                f"nftables does not work here: {found.stderr.strip()}" if found.returncode else ""
             )
-            return f"nftables does not work here: {found.stderr.strip()}" if found.returncode else ""
     finally:
         subprocess.run(["ip", "netns", "del", name], check=False)
 

@@ -83,15 +83,20 @@ def send(space: Namespaces, probes: list[Probe], devices: list[str]) -> dict[int
                 senders.append(stack.enter_context(contextlib.closing(sender)))
                 if probe.protocol == "udp":
                     selector.register(sender, selectors.EVENT_READ, ("answer", probe.number))
-        began = last = time.monotonic()
-        while time.monotonic() < min(last + _QUIET_SECONDS, began + _LONGEST_SECONDS):
-            for key, _ in selector.select(_QUIET_SECONDS / 4):
+        began = time.monotonic()
+        while ready := selector.select(_QUIET_SECONDS):
+            for key, _ in ready:
                 what, where = key.data
-                if _take(key.fileobj, what, where, by_number, seen):
-                    last = time.monotonic()
-        for probe, sender in zip([p for p in probes if not seen[p.number].refused], senders, strict=True):
+                _take(key.fileobj, what, where, by_number, seen)
+            if time.monotonic() > began + _LONGEST_SECONDS:
+                break
+        for probe, sender in zip(
+            [p for p in probes if not seen[p.number].refused], senders, strict=True
+        ):
             if probe.protocol == "tcp":
-                seen[probe.number].answered = sender.getsockopt(socket.SOL_SOCKET, socket.SO_ERROR) == 0 and _connected(sender)
+                seen[probe.number].answered = sender.getsockopt(
+                    socket.SOL_SOCKET, socket.SO_ERROR
+                ) == 0 and _connected(sender)
     for one in seen.values():
         one.there.sort()
         one.back.sort()
@@ -109,7 +114,9 @@ def _listen(space: Namespaces, device: str, selector: Any, stack: contextlib.Exi
     with inside(space.real[device]):
         tap = socket.socket(socket.AF_PACKET, socket.SOCK_DGRAM, socket.ntohs(_ETH_P_ALL))
         tap.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, 1 << 22)
-        selector.register(stack.enter_context(contextlib.closing(tap)), selectors.EVENT_READ, ("tap", device))
+        selector.register(
+            stack.enter_context(contextlib.closing(tap)), selectors.EVENT_READ, ("tap", device)
+        )
         for family, option in ((socket.AF_INET, 0), (socket.AF_INET6, 1)):
             listener = socket.socket(family, socket.SOCK_STREAM)
             if option:
@@ -124,10 +131,19 @@ def _listen(space: Namespaces, device: str, selector: Any, stack: contextlib.Exi
             else:
                 answerer.setsockopt(socket.IPPROTO_IP, 8, 1)  # IP_PKTINFO
             answerer.bind(("::" if option else "0.0.0.0", PORT))
-            selector.register(stack.enter_context(contextlib.closing(answerer)), selectors.EVENT_READ, ("udp", device))
-        for family, protocol in ((socket.AF_INET, socket.IPPROTO_TCP), (socket.AF_INET6, socket.IPPROTO_TCP)):
+            selector.register(
+                stack.enter_context(contextlib.closing(answerer)),
+                selectors.EVENT_READ,
+                ("udp", device),
+            )
+        for family, protocol in (
+            (socket.AF_INET, socket.IPPROTO_TCP),
+            (socket.AF_INET6, socket.IPPROTO_TCP),
+        ):
             raw = socket.socket(family, socket.SOCK_RAW, protocol)
-            selector.register(stack.enter_context(contextlib.closing(raw)), selectors.EVENT_READ, ("tcp", device))
+            selector.register(
+                stack.enter_context(contextlib.closing(raw)), selectors.EVENT_READ, ("tcp", device)
+            )
 
 
 def _send(space: Namespaces, probe: Probe, seen: Seen) -> socket.socket | None:
@@ -148,7 +164,9 @@ def _send(space: Namespaces, probe: Probe, seen: Seen) -> socket.socket | None:
             sender.connect((probe.destination, probe.port))
         else:
             headers = 48 if v6 else 28
-            payload = struct.pack("!H", probe.number) + bytes(max(0, (probe.size or headers + 2) - headers - 2))
+            payload = struct.pack("!H", probe.number) + bytes(
+                max(0, (probe.size or headers + 2) - headers - 2)
+            )
             sender.sendto(payload, (probe.destination, probe.port))
     except BlockingIOError:
         pass
@@ -197,7 +215,12 @@ def _take(
         with contextlib.suppress(OSError):
             # Bare: the packet leaves from the address it was sent to.
             _mark(source, probes[number])
-            source.sendmsg([data], [(level, kind, _answer_from(level, value)) for level, kind, value in control], 0, sender)
+            source.sendmsg(
+                [data],
+                [(level, kind, _answer_from(level, value)) for level, kind, value in control],
+                0,
+                sender,
+            )
     return number in seen
 
 
@@ -231,7 +254,11 @@ def _note(data: bytes, event: Event, seen: dict[int, Seen]) -> bool:
     if protocol in (1, 58) and not event.arrives and len(data) >= at + 8:
         kind, code = data[at], data[at + 1]
         inner = _parse(data[at + 8 :])
-        if kind in ((3, 11) if protocol == 1 else (1, 2, 3)) and inner and len(data) >= at + 8 + inner[1] + 2:
+        if (
+            kind in ((3, 11) if protocol == 1 else (1, 2, 3))
+            and inner
+            and len(data) >= at + 8 + inner[1] + 2
+        ):
             number = struct.unpack_from("!H", data, at + 8 + inner[1])[0]
             if number in seen:
                 seen[number].errors.setdefault((kind, code), set()).add(event.device)

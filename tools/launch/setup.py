@@ -24,6 +24,7 @@ __all__ = ["VAR", "database", "demo_password_file", "install", "manage", "one_at
 VAR = ROOT / "var"
 POSTGRESQL = {"postgresql": "/usr/lib/postgresql"}
 BROWSER = {"chromium": "chromium", "chromium-driver": "chromedriver"}
+LABS = {"iproute2": "ip", "nftables": "nft"}
 
 
 @contextmanager
@@ -44,10 +45,10 @@ def one_at_a_time() -> Iterator[None]:
         yield
 
 
-def install(*, lock: str, browser: bool, web: bool = True) -> None:
+def install(*, lock: str, browser: bool, labs: bool = False, web: bool = True) -> None:
     """Packages and the built web app; quick when nothing changed."""
     with step("Debian packages"):
-        debian_packages(POSTGRESQL | (BROWSER if browser else {}))
+        debian_packages(POSTGRESQL | (BROWSER if browser else {}) | (LABS if labs else {}))
     with step("Python packages"):
         python_packages(lock)
     if web:

@@ -20,10 +20,10 @@ from routrel.model.place import NOWHERE, Place
 from routrel.model.traffic import TCP, Header
 from routrel.topology.segments import Topology
 
-__all__ = ["Hearing", "Session", "SessionState", "Sessions"]
+__all__ = ["BGP_PORT", "EPHEMERAL_PORT", "Hearing", "Session", "SessionState", "Sessions"]
 
 BGP_PORT = 179
-_EPHEMERAL_PORT = 49152
+EPHEMERAL_PORT = 49152
 _INTERNAL_TTL = 64
 _LARGEST_TTL = 255
 
@@ -307,8 +307,8 @@ class Sessions:
 
     def _conversation(self, opens: _End, answers: _End) -> Obstacle | None:
         """What stops packets to port 179, or the answers to them."""
-        there = self._packet(opens, answers, (_EPHEMERAL_PORT, BGP_PORT), {"syn"})
-        back = self._packet(answers, opens, (BGP_PORT, _EPHEMERAL_PORT), {"syn", "ack"})
+        there = self._packet(opens, answers, (EPHEMERAL_PORT, BGP_PORT), {"syn"})
+        back = self._packet(answers, opens, (BGP_PORT, EPHEMERAL_PORT), {"syn", "ack"})
         return self.reach.conversation(there, back)
 
     def _packet(

@@ -284,6 +284,9 @@ class Obstacle:
     cause: Cause
     verdict: Verdict
     hop: Hop
+    header: Header  #: the packet as it met the stage
+    onward: str | None = None  #: of a routing obstacle, the interface it should have left by
+    next_hop: Address | None = None  #: and the neighbour there; both None where nobody knows
 
     @property
     def is_access(self) -> bool:

@@ -604,9 +604,12 @@ class _Walker:
         here = here.noting(name, Result.STOPPED, evidence)
         cause = cause_of(here.device, here.interface_in, here.stages)
         if self.beyond and len(here.obstacles) < MAXIMUM_OBSTACLES:
-            obstacle = Obstacle(cause=cause, verdict=verdict, hop=_hop(here))
+            obstacle = Obstacle(cause=cause, verdict=verdict, hop=_hop(here), header=here.header)
+            way = self._way_round(here, name, verdict)
+            if way is not None:
+                obstacle = replace(obstacle, onward=way.interface, next_hop=way.address)
             onward = replace(here, obstacles=(*here.obstacles, obstacle))
-            passed = self._onward(onward, name, verdict)
+            passed = self._onward(onward, name, verdict, way)
             if passed is not None:
                 yield passed
                 return
@@ -617,19 +620,24 @@ class _Walker:
         hop = replace(_hop(here), stages=stages)
         yield replace(_branch(here, verdict, (*here.hops, hop)), cause=cause)
 
-    def _onward(self, here: _Here, name: StageName, verdict: Verdict) -> _Here | None:
+    def _way_round(self, here: _Here, name: StageName, verdict: Verdict) -> NextHop | None:
+        """The next hop that routing should have had; None where that is not what is wrong."""
+        routing = verdict is Verdict.LOOPED or name in (StageName.ROUTE, StageName.NEIGHBOUR)
+        if not routing or self.detours is None:
+            return None
+        passed = {hop.device for hop in here.hops}
+        return self.detours.way(here.device, here.vrf, here.header, passed)
+
+    def _onward(
+        self, here: _Here, name: StageName, verdict: Verdict, way: NextHop | None
+    ) -> _Here | None:
         """How a packet would go on behind an obstacle; None where nobody can say."""
         if name is StageName.TTL:
             return replace(here, header=replace(here.header, ttl=64))
         if name is StageName.ARRIVAL or name is StageName.MTU:
             return replace(here, header=replace(here.header, size=None))
-        routing = verdict is Verdict.LOOPED or name in (StageName.ROUTE, StageName.NEIGHBOUR)
-        if not routing:
+        if verdict is not Verdict.LOOPED and name not in (StageName.ROUTE, StageName.NEIGHBOUR):
             return here
-        if self.detours is None:
-            return None
-        passed = {hop.device for hop in here.hops}
-        way = self.detours.way(here.device, here.vrf, here.header, passed)
         if way is None:
             return None
         out = here.device.interface(way.interface or "")

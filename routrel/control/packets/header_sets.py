@@ -1,0 +1,313 @@
+"""Sets of headers as boxes, to tell exactly what a changed filter lets pass that it did not.
+
+A box has a range or a set of values in each dimension; sets are bits of an integer. Boxes of a
+list do not overlap.
+"""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, replace
+from functools import reduce
+from operator import mul, or_
+
+from routrel.model.addresses import Prefix
+from routrel.model.filters import Action, Filter, Fragments, Match, PortRange, SessionState
+from routrel.model.traffic import ICMP, ICMPV6, PORT_PROTOCOLS, TCP, TCP_FLAGS
+
+__all__ = ["Box", "count_headers", "may_carry_tcp", "newly_permitted"]
+
+Range = tuple[int, int]
+
+_ALL_PROTOCOLS = (1 << 256) - 1
+_ALL_CODE_POINTS = (1 << 64) - 1
+_ALL_FLAGS = (1 << 256) - 1  #: one bit for each combination of the eight flags
+_ALL_FRAGMENTS = 0b111  #: whole, first, later
+_ALL_SESSIONS = 0b111
+_PORTS: Range = (0, 65535)
+_FRAGMENT_BITS = {
+    None: 0b111, Fragments.NONE: 0b001, Fragments.FIRST: 0b010, Fragments.LATER: 0b100,
+    Fragments.ANY: 0b110,
+}  # fmt: skip
+_SESSION_BITS = {SessionState.NEW: 1, SessionState.ESTABLISHED: 2, SessionState.INVALID: 4}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Box:
+    """Headers of one family.
+
+    For ICMP `source_ports` are its types and `destination_ports` its codes. `interfaces` are the
+    ways a packet may come and go, as bits of the names that some rule asks for.
+    """
+
+    version: int
+    sources: Range
+    destinations: Range
+    protocols: int = _ALL_PROTOCOLS
+    source_ports: Range = _PORTS
+    destination_ports: Range = _PORTS
+    dscps: int = _ALL_CODE_POINTS
+    flags: int = _ALL_FLAGS
+    fragments: int = _ALL_FRAGMENTS
+    sessions: int = _ALL_SESSIONS
+    arrives: int = 1
+    leaves: int = 1
+
+
+_RANGES = ("sources", "destinations", "source_ports", "destination_ports")
+_SETS = ("protocols", "dscps", "flags", "fragments", "sessions", "arrives", "leaves")
+
+
+def newly_permitted(old: Filter, new: Filter) -> list[Box]:
+    """The headers that a changed filter permits and the one before did not."""
+    names = _interface_names(old, new)
+    return [
+        rest
+        for version in (4, 6)
+        for where in [_where_they_may_differ(old, new, version, names)]
+        for box in _permitted(new, version, names, where)
+        for rest in _without(box, _permitted(old, version, names, where))
+    ]
+
+
+def may_carry_tcp(box: Box, source_port: int, destination_port: int) -> bool:
+    """Whether some header of a box is of TCP between two ports, either way."""
+    left, right = box.source_ports, box.destination_ports
+    return bool(box.protocols >> TCP & 1) and any(
+        left[0] <= source <= left[1] and right[0] <= destination <= right[1]
+        for source, destination in (
+            (source_port, destination_port),
+            (destination_port, source_port),
+        )
+    )
+
+
+def count_headers(boxes: Iterable[Box]) -> int:
+    """How many headers there are: combinations of protocol, addresses and ports or ICMP types.
+
+    Code points, flags, fragments, sessions and interfaces do not multiply them.
+    """
+    total = 0
+    counted: list[Box] = []
+    for box in boxes:
+        for protocols, dimensions in _KINDS:
+            shared = box.protocols & protocols
+            if not shared:
+                continue
+            plain = Box(
+                version=box.version,
+                sources=box.sources,
+                destinations=box.destinations,
+                protocols=shared,
+                source_ports=box.source_ports if dimensions else _PORTS,
+                destination_ports=box.destination_ports if dimensions else _PORTS,
+            )
+            for rest in _without(plain, counted):
+                ports = [_size(rest.source_ports), _size(rest.destination_ports)]
+                sizes = [_size(rest.sources), _size(rest.destinations), rest.protocols.bit_count()]
+                total += reduce(mul, sizes + (ports if dimensions else []), 1)
+            counted.append(plain)
+    return total
+
+
+def _bits(numbers: Iterable[int]) -> int:
+    return reduce(or_, (1 << number for number in numbers), 0)
+
+
+_WITH_PORTS = _bits(PORT_PROTOCOLS)
+_WITH_TYPES = _bits((ICMP, ICMPV6))
+#: Protocols, and whether their headers have ports or types.
+_KINDS = (
+    (_WITH_PORTS, True),
+    (_WITH_TYPES, True),
+    (_ALL_PROTOCOLS & ~_WITH_PORTS & ~_WITH_TYPES, False),
+)
+
+# --- a filter as boxes ----------------------------------------------------------------------------
+
+
+@dataclass(frozen=True, slots=True)
+class _Names:
+    """The interfaces that rules ask for; bit 0 of a set stands for all others."""
+
+    arrives: tuple[str, ...]
+    leaves: tuple[str, ...]
+
+
+def _interface_names(*filters: Filter) -> _Names:
+    matches = [rule.match for f in filters for rule in f.rules]
+    return _Names(
+        tuple(dict.fromkeys(name for m in matches for name in m.arrives)),
+        tuple(dict.fromkeys(name for m in matches for name in m.leaves)),
+    )
+
+
+def _everything(version: int, names: _Names) -> Box:
+    top = (1 << (32 if version == 4 else 128)) - 1
+    return Box(
+        version=version,
+        sources=(0, top),
+        destinations=(0, top),
+        arrives=(2 << len(names.arrives)) - 1,
+        leaves=(2 << len(names.leaves)) - 1,
+    )
+
+
+def _where_they_may_differ(old: Filter, new: Filter, version: int, names: _Names) -> list[Box]:
+    """What the rules match that only one of two filters has, or has in another place."""
+    if (old.default, old.sessions) != (new.default, new.sessions):
+        return [_everything(version, names)]
+    matcher = difflib.SequenceMatcher(a=_decisions(old), b=_decisions(new), autojunk=False)
+    changed = [
+        rule
+        for tag, i, j, k, m in matcher.get_opcodes()
+        if tag != "equal"
+        for rule in (*old.rules[i:j], *new.rules[k:m])
+    ]
+    boxes = (box for rule in changed for box in _match_boxes(rule.match, version, names))
+    return _disjoint(boxes)
+
+
+def _decisions(packet_filter: Filter) -> list[tuple[Match, Action]]:
+    return [(rule.match, rule.action) for rule in packet_filter.rules]
+
+
+def _permitted(packet_filter: Filter, version: int, names: _Names, where: list[Box]) -> list[Box]:
+    """What a filter lets pass of some headers, rule by rule."""
+    left = list(where)
+    permitted: list[Box] = []
+
+    def decide(matched: list[Box], action: Action) -> None:
+        nonlocal left
+        taken = [both for box in left for m in matched if (both := _both(box, m)) is not None]
+        left = [rest for box in left for rest in _without(box, matched)]
+        if action is Action.PERMIT:
+            permitted.extend(taken)
+
+    if packet_filter.sessions:
+        everything = _everything(version, names)
+        decide([replace(everything, sessions=2)], Action.PERMIT)
+        decide([replace(everything, sessions=4)], Action.DENY)
+    for rule in packet_filter.rules:
+        decide(_disjoint(_match_boxes(rule.match, version, names)), rule.action)
+    if packet_filter.default is Action.PERMIT:
+        permitted.extend(left)
+    return permitted
+
+
+def _match_boxes(match: Match, version: int, names: _Names) -> Iterator[Box]:
+    base = _everything(version, names)
+    protocols = _ALL_PROTOCOLS if match.protocol is None else 1 << match.protocol
+    fragments = _FRAGMENT_BITS[match.fragments]
+    asks = match.source_ports or match.destination_ports or match.icmp_types or match.icmp_codes
+    if asks or match.flags_set or match.flags_clear:
+        fragments &= ~0b100  # a later fragment has none of these
+    base = replace(
+        base,
+        protocols=protocols,
+        fragments=fragments,
+        dscps=_bits(match.dscps) if match.dscps else base.dscps,
+        flags=_flag_bits(match) if match.protocol == TCP else base.flags,
+        sessions=reduce(or_, (_SESSION_BITS[s] for s in match.sessions), 0) or base.sessions,
+        arrives=_name_bits(match.arrives, names.arrives) or base.arrives,
+        leaves=_name_bits(match.leaves, names.leaves) or base.leaves,
+    )
+    for source in _address_ranges(match.sources, version, base.sources):
+        for destination in _address_ranges(match.destinations, version, base.destinations):
+            for left in _value_ranges(match.source_ports, match.icmp_types):
+                for right in _value_ranges(match.destination_ports, match.icmp_codes):
+                    yield replace(
+                        base,
+                        sources=source,
+                        destinations=destination,
+                        source_ports=left,
+                        destination_ports=right,
+                    )
+
+
+def _address_ranges(prefixes: tuple[Prefix, ...], version: int, all_: Range) -> list[Range]:
+    if not prefixes:
+        return [all_]
+    return [
+        (int(prefix.network_address), int(prefix.broadcast_address))
+        for prefix in prefixes
+        if prefix.version == version
+    ]
+
+
+def _value_ranges(ports: tuple[PortRange, ...], kinds: tuple[int, ...]) -> list[Range]:
+    if kinds:
+        return [(number, number) for number in kinds]
+    return [(r.first, r.last) for r in ports] or [_PORTS]
+
+
+def _flag_bits(match: Match) -> int:
+    """The combinations of flags that a match takes, one bit each."""
+    wanted = sum(1 << TCP_FLAGS.index(flag) for flag in match.flags_set)
+    refused = sum(1 << TCP_FLAGS.index(flag) for flag in match.flags_clear)
+    if not wanted and not refused:
+        return _ALL_FLAGS
+    return _bits(n for n in range(256) if n & wanted == wanted and not n & refused)
+
+
+def _name_bits(asked: tuple[str, ...], names: tuple[str, ...]) -> int:
+    return _bits(names.index(name) + 1 for name in asked)
+
+
+# --- boxes ---------------------------------------------------------------------------------------
+
+
+def _size(values: Range) -> int:
+    return values[1] - values[0] + 1
+
+
+def _disjoint(boxes: Iterable[Box]) -> list[Box]:
+    found: list[Box] = []
+    for box in boxes:
+        found.extend(_without(box, found))
+    return found
+
+
+def _both(left: Box, right: Box) -> Box | None:
+    """What two boxes share; None: nothing."""
+    changes: dict[str, Range | int] = {}
+    for name in _RANGES:
+        (a, b), (c, d) = getattr(left, name), getattr(right, name)
+        if max(a, c) > min(b, d):
+            return None
+        changes[name] = (max(a, c), min(b, d))
+    for name in _SETS:
+        shared = getattr(left, name) & getattr(right, name)
+        if not shared:
+            return None
+        changes[name] = shared
+    return replace(left, **changes)  # type: ignore[arg-type]
+
+
+def _without(box: Box, others: Iterable[Box]) -> list[Box]:
+    """What is left of a box without others, as boxes that do not overlap."""
+    left = [box]
+    for other in others:
+        if other.version == box.version:
+            left = [rest for piece in left for rest in _minus(piece, other)]
+    return left
+
+
+def _minus(box: Box, other: Box) -> Iterator[Box]:
+    shared = _both(box, other)
+    if shared is None:
+        yield box
+        return
+    for name in _RANGES:
+        (a, b), (c, d) = getattr(box, name), getattr(shared, name)
+        if a < c:
+            yield replace(box, **{name: (a, c - 1)})  # type: ignore[arg-type]
+        if d < b:
+            yield replace(box, **{name: (d + 1, b)})  # type: ignore[arg-type]
+        box = replace(box, **{name: (c, d)})  # type: ignore[arg-type]
+    for name in _SETS:
+        rest = getattr(box, name) & ~getattr(shared, name)
+        if rest:
+            yield replace(box, **{name: rest})
+        box = replace(box, **{name: getattr(shared, name)})

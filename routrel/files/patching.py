@@ -1,0 +1,276 @@
+"""Changes single values in a file's text and leaves everything else as its author wrote it.
+
+Places are paths of keys and list positions, as ("filters", "wan-in", "rules", 2). What was written
+in block style grows by lines, what was written in flow style grows inside its brackets.
+"""
+
+from __future__ import annotations
+
+import difflib
+from dataclasses import dataclass
+
+import yaml
+
+__all__ = [
+    "FilePatch",
+    "Path",
+    "edited_lines",
+    "insert_item",
+    "path_at",
+    "remove",
+    "set_key",
+    "set_value",
+]
+
+Path = tuple[str | int, ...]
+
+#: The quick one where PyYAML was built with it; both give the same nodes.
+_LOADER = getattr(yaml, "CSafeLoader", yaml.SafeLoader)
+
+
+@dataclass(frozen=True, slots=True)
+class FilePatch:
+    """Lines of one file that change: those from `line` on that go, and those that come."""
+
+    file: str
+    line: int  #: 1-based; where nothing goes, the line in front of which the new ones come
+    before: tuple[str, ...]
+    after: tuple[str, ...]
+
+
+def path_at(text: str, line: int, column: int, *, named: bool = False) -> Path:
+    """The path of what begins at a place; line and column count from 1.
+
+    A block begins where its first key does. So the caller says which of the two is meant.
+
+    Args:
+        named: True for what has its name as key, and counts from there; False for a value.
+    Raises:
+        KeyError: nothing of that kind begins there.
+    """
+    pending: list[tuple[Path, yaml.Node]] = [((), _root(text))]
+    while pending:
+        path, node = pending.pop(0)
+        entries: list[tuple[str | int, yaml.Mark | None, yaml.Node]] = []
+        if isinstance(node, yaml.MappingNode):
+            entries = [(k.value, k.start_mark, v) for k, v in node.value]
+        elif isinstance(node, yaml.SequenceNode):
+            entries = [(n, None, v) for n, v in enumerate(node.value)]
+        for step, key_mark, value in entries:
+            mark = key_mark if named else value.start_mark
+            if mark is not None and (mark.line + 1, mark.column + 1) == (line, column):
+                return (*path, step)
+            pending.append(((*path, step), value))
+    raise KeyError(f"nothing begins at line {line}, column {column}")
+
+
+def edited_lines(file: str, before: str, after: str) -> tuple[FilePatch, ...]:
+    """What differs between two texts of a file, as runs of lines."""
+    old, new = before.splitlines(), after.splitlines()
+    matcher = difflib.SequenceMatcher(a=old, b=new, autojunk=False)
+    return tuple(
+        FilePatch(file, i + 1, tuple(old[i:j]), tuple(new[k:m]))
+        for tag, i, j, k, m in matcher.get_opcodes()
+        if tag != "equal"
+    )
+
+
+def set_value(text: str, path: Path, value: str) -> str:
+    """Put another value in the place of one that stands there, as flow-style YAML.
+
+    Raises:
+        KeyError: there is nothing at the path.
+    """
+    node = _find(_root(text), path)
+    if not isinstance(node, yaml.ScalarNode) and not _is_flow(node):
+        raise KeyError("a block of lines is no single value")
+    if _is_nothing(node):
+        value = " " + value
+    return _replaced(text, node.start_mark, node.end_mark, value)
+
+
+def set_key(text: str, path: Path, key: str, value: str) -> str:
+    """Set a key of the mapping at a path; the mappings on the way are added where they are missing.
+
+    Args:
+        value: Flow-style YAML, as `true` or `{area: 0}`.
+    """
+    node = _root(text)
+    for place, step in enumerate(path):
+        below = _step(node, step)
+        if below is None or _is_nothing(below):
+            for missing in reversed(path[place + 1 :]):
+                key, value = str(missing), f"{{{key}: {value}}}"
+            if below is not None:
+                return set_value(text, path[: place + 1], f"{{{key}: {value}}}")
+            return _grown(text, node, str(step), f"{{{key}: {value}}}")
+        node = below
+    if _step(node, key) is not None:
+        return set_value(text, (*path, key), value)
+    return _grown(text, node, key, value)
+
+
+def insert_item(text: str, path: Path, position: int, value: str) -> str:
+    """Insert an item into the list at a path; a missing list is added.
+
+    Args:
+        position: Which item it becomes; behind the last where it is larger.
+    """
+    node = _find_or_none(_root(text), path)
+    if node is None or _is_nothing(node):
+        if node is not None:
+            return set_value(text, path, f"[{value}]")
+        return set_key(text, path[:-1], str(path[-1]), f"[{value}]")
+    if not isinstance(node, yaml.SequenceNode):
+        # One value may stand for a list of one.
+        old = _between(text, node.start_mark, node.end_mark)
+        pair = [old, value] if position > 0 else [value, old]
+        return set_value(text, path, f"[{', '.join(pair)}]")
+    items = node.value
+    if _is_flow(node):
+        if not items:
+            return _replaced(text, node.start_mark, node.end_mark, f"[{value}]")
+        if position < len(items):
+            start = items[position].start_mark
+            return _replaced(text, start, start, f"{value}, ")
+        return _replaced(text, items[-1].end_mark, items[-1].end_mark, f", {value}")
+    dash = " " * node.start_mark.column + "- "
+    if position < len(items):
+        line = items[position].start_mark.line
+    else:
+        line = _last_line(items[-1]) + 1
+    return _with_line(text, line, f"{dash}{value}")
+
+
+def remove(text: str, path: Path) -> str:
+    """Take a key with its value, or an item of a list, out of a text.
+
+    Raises:
+        KeyError: there is nothing at the path.
+    """
+    parent, last = _find(_root(text), path[:-1]), path[-1]
+    start, end, place, count = _extent(parent, last)
+    if _is_flow(parent):
+        if count == 1:
+            empty = "[]" if isinstance(parent, yaml.SequenceNode) else "{}"
+            return _replaced(text, parent.start_mark, parent.end_mark, empty)
+        return _without_flow_item(text, parent, place)
+    if count == 1 and len(path) > 1:
+        return remove(text, path[:-1])
+    lines = text.splitlines(keepends=True)
+    del lines[start.line : end + 1]
+    return "".join(lines)
+
+
+# --- the tree ------------------------------------------------------------------------------------
+
+
+def _root(text: str) -> yaml.Node:
+    node = yaml.compose(text, Loader=_LOADER)
+    if node is None:
+        raise KeyError("an empty file has no places")
+    return node
+
+
+def _step(node: yaml.Node, step: str | int) -> yaml.Node | None:
+    if isinstance(node, yaml.MappingNode):
+        return next((v for k, v in node.value if k.value == str(step)), None)
+    if isinstance(node, yaml.SequenceNode) and isinstance(step, int):
+        found: list[yaml.Node] = node.value[step : step + 1]
+        return found[0] if found else None
+    return None
+
+
+def _find_or_none(node: yaml.Node, path: Path) -> yaml.Node | None:
+    found: yaml.Node | None = node
+    for step in path:
+        found = _step(found, step) if found is not None else None
+    return found
+
+
+def _find(node: yaml.Node, path: Path) -> yaml.Node:
+    found = _find_or_none(node, path)
+    if found is None:
+        raise KeyError(f"nothing stands at {'.'.join(str(step) for step in path)}")
+    return found
+
+
+def _is_nothing(node: yaml.Node) -> bool:
+    """Whether a key has nothing behind it."""
+    return isinstance(node, yaml.ScalarNode) and not node.value and node.style is None
+
+
+def _is_flow(node: yaml.Node) -> bool:
+    """Whether a list or mapping stands in brackets."""
+    return isinstance(node, yaml.CollectionNode) and bool(node.flow_style)
+
+
+def _last_line(node: yaml.Node) -> int:
+    """The last line that a node stands on; the end of a block lies behind it."""
+    if isinstance(node, yaml.ScalarNode) or _is_flow(node) or not node.value:
+        line: int = node.end_mark.line
+        return line - 1 if getattr(node, "style", None) in ("|", ">") else line
+    last = node.value[-1]
+    return _last_line(last[1] if isinstance(last, tuple) else last)
+
+
+def _extent(parent: yaml.Node, last: str | int) -> tuple[yaml.Mark, int, int, int]:
+    """Where an entry begins, the line it ends on, its position, and how many there are."""
+    if isinstance(parent, yaml.MappingNode):
+        for place, (key, value) in enumerate(parent.value):
+            if key.value == str(last):
+                return key.start_mark, _last_line(value), place, len(parent.value)
+    elif isinstance(last, int) and last < len(parent.value):
+        item = parent.value[last]
+        return item.start_mark, _last_line(item), last, len(parent.value)
+    raise KeyError(f"nothing stands at {last}")
+
+
+# --- the text ------------------------------------------------------------------------------------
+
+
+def _offset(text: str, mark: yaml.Mark) -> int:
+    lines = text.splitlines(keepends=True)
+    return sum(len(line) for line in lines[: mark.line]) + mark.column
+
+
+def _between(text: str, start: yaml.Mark, end: yaml.Mark) -> str:
+    return text[_offset(text, start) : _offset(text, end)]
+
+
+def _replaced(text: str, start: yaml.Mark, end: yaml.Mark, value: str) -> str:
+    return text[: _offset(text, start)] + value + text[_offset(text, end) :]
+
+
+def _with_line(text: str, line: int, value: str) -> str:
+    """A text with one more line, in front of the one of a number from 0."""
+    lines = text.splitlines(keepends=True)
+    if lines and not lines[-1].endswith("\n"):
+        lines[-1] += "\n"
+    lines.insert(line, value + "\n")
+    return "".join(lines)
+
+
+def _grown(text: str, node: yaml.Node, key: str, value: str) -> str:
+    """A mapping with one more key behind the others."""
+    if not isinstance(node, yaml.MappingNode):
+        raise KeyError(f"{key} needs keys around it")
+    if _is_flow(node):
+        if not node.value:
+            return _replaced(text, node.start_mark, node.end_mark, f"{{{key}: {value}}}")
+        end = node.value[-1][1].end_mark
+        return _replaced(text, end, end, f", {key}: {value}")
+    indent = " " * node.start_mark.column
+    return _with_line(text, _last_line(node) + 1, f"{indent}{key}: {value}")
+
+
+def _without_flow_item(text: str, parent: yaml.Node, place: int) -> str:
+    """A bracketed list or mapping without one of its entries and its comma."""
+    entries = [
+        (e[0].start_mark, e[1].end_mark) if isinstance(e, tuple) else (e.start_mark, e.end_mark)
+        for e in parent.value
+    ]
+    start, end = entries[place]
+    if place + 1 < len(entries):
+        return _replaced(text, start, entries[place + 1][0], "")
+    return _replaced(text, entries[place - 1][1], end, "")

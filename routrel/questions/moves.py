@@ -1,0 +1,100 @@
+"""What a change moves: routes, and the flows that are kept with the network."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from routrel.control.converge import State
+from routrel.control.fixpoint import differences
+from routrel.control.rib.candidates import Rows
+from routrel.model.network import CaseQuestion
+from routrel.questions.answers import Json
+from routrel.questions.errors import QuestionError
+from routrel.questions.flow import FlowQuestion, ask_flow
+
+__all__ = ["Moves", "kept_flows", "moves", "moves_data", "ways_of_flows"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Moves:
+    """What is not the same in two states of one network."""
+
+    prefixes: int
+    devices: int
+    flows: tuple[str, ...]  #: the kept flows whose ways or verdicts differ
+    flows_asked: int
+
+
+def moves(before: State, after: State, ways: dict[str, object] | None = None) -> Moves:
+    """How many active routes differ, wherever they were written, and which of the kept flows.
+
+    Args:
+        ways: `ways_of_flows(before)`, where it is known already.
+    """
+    changed: frozenset[tuple[int, int]] = frozenset()
+    if before.rib is not after.rib:
+        changed = differences([_without_places(before), _without_places(after)])
+    tables = before.rib.interning.tables
+    was = ways or ways_of_flows(before)
+    now = ways_of_flows(after)
+    return Moves(
+        prefixes=len({prefix for _, prefix in changed}),
+        devices=len({tables[table][0] for table, _ in changed}),
+        flows=tuple(name for name in was if was[name] != now[name]),
+        flows_asked=len(was),
+    )
+
+
+def ways_of_flows(state: State) -> dict[str, object]:
+    """What becomes of each kept flow; equal where nothing moved."""
+    return {name: _path(state, question) for name, question in kept_flows(state).items()}
+
+
+def moves_data(found: Moves) -> Json:
+    return {
+        "prefixes": found.prefixes,
+        "devices": found.devices,
+        "flows": list(found.flows),
+        "flows_asked": found.flows_asked,
+    }
+
+
+def kept_flows(state: State) -> dict[str, CaseQuestion]:
+    """The flows that are kept with the network, by name."""
+    cases = state.network.cases
+    return {case.name: case.question for case in cases if case.question is not None}
+
+
+def _without_places(state: State) -> Rows:
+    """The active routes as if all had been written in one place."""
+    kinds = state.rib.interning.kinds.kinds
+    numbers: dict[object, int] = {}
+    same = [numbers.setdefault(replace(kind, place=0), n) for n, kind in enumerate(kinds)]
+    rows = state.rib.active.copy()
+    rows["kind"] = np.asarray(same, dtype=rows["kind"].dtype)[rows["kind"]]
+    return rows
+
+
+def _path(state: State, question: CaseQuestion) -> object:
+    """What a flow's answer says of its ways, both directions."""
+    asked = FlowQuestion(
+        source=question.source,
+        destination=question.destination,
+        traffic=question.traffic,
+        size=question.size,
+        both=True,
+    )
+    try:
+        answer = ask_flow(state, asked)
+    except QuestionError as error:
+        return error.text
+    return [
+        (
+            direction.verdict,
+            [[hop.device for hop in branch.hops] for branch in direction.branches],
+        )
+        for direction in (answer.forward, answer.back)
+        if direction is not None
+    ]

@@ -1,0 +1,473 @@
+"""Edits of routes, gateways, masks, interfaces, protocols and MTU."""
+
+from __future__ import annotations
+
+import ipaddress
+from collections.abc import Callable, Iterator
+
+from routrel.control.packets.hops import (
+    LoopEvidence,
+    MtuEvidence,
+    NeighbourEvidence,
+    Obstacle,
+    RouteEvidence,
+    SteeringEvidence,
+    Verdict,
+)
+from routrel.control.rib.table import Route
+from routrel.model.addresses import Address, Prefix
+from routrel.model.network import DEFAULT_VRF, INTERFACE_PROTOCOLS, Device, Interface
+from routrel.model.ospf import OspfInterface
+from routrel.questions.absence import absence
+from routrel.questions.absence_steps import AbsenceStep
+from routrel.questions.remedies.proposals import (
+    Change,
+    Insert,
+    Patch,
+    Proposal,
+    Remove,
+    Scene,
+    SetKey,
+    SetValue,
+    flow_style,
+    quoted,
+)
+
+__all__ = ["routing_proposals"]
+
+_LAST = 1_000_000
+
+
+def routing_proposals(scene: Scene) -> Iterator[Proposal]:
+    """Edits that may lead a packet past what routing does wrong, or past steering."""
+    obstacle = scene.obstacle
+    if obstacle.verdict is Verdict.TOO_BIG:
+        yield from _larger(scene)
+        return
+    yield from _unsteered(scene)
+    if obstacle.cause.kind == "no_session":
+        yield from _back_the_same_way(scene)
+    if obstacle.is_access and obstacle.cause.kind != "reverse_path":
+        return
+    towards = obstacle.header.destination
+    if obstacle.cause.kind == "reverse_path":
+        yield from _way_back_to_source(scene)
+        return
+    yield from _wrong_mask(scene)
+    yield from _next_hops_corrected(scene)
+    yield from _removed(scene)
+    yield from _led(scene, obstacle, towards)
+    yield from _enabled(scene)
+    yield from _reasons(scene, towards)
+
+
+def _one(device: Device, text: str, *patches: Patch) -> Proposal:
+    return Proposal(
+        f"{device.name}: {text}", tuple(Change(device.place.file, patch) for patch in patches)
+    )
+
+
+# --- next hops and static routes -----------------------------------------------------------------
+
+
+def _led(scene: Scene, obstacle: Obstacle, towards: Address) -> Iterator[Proposal]:
+    """A gateway or a static route towards where the packet should have gone."""
+    device, way = scene.device, obstacle.next_hop
+    if way is None:
+        return
+    if not device.role.forwards and obstacle.hop.vrf == DEFAULT_VRF:
+        yield from _gateway(device, way)
+    for prefix in _targets(scene, towards):
+        yield _static(device, obstacle.hop.vrf, prefix, way, obstacle.onward)
+
+
+def _gateway(device: Device, way: Address) -> Iterator[Proposal]:
+    others = [g for g in device.gateways if g.address.version == way.version]
+    text = f"gateway {way}"
+    if not others:
+        yield _one(device, text, Insert(("gateway",), _LAST, quoted(way)))
+        return
+    place = device.gateways.index(others[0])
+    path = ("gateway",) if len(device.gateways) == 1 else ("gateway", place)
+
+    yield _one(device, f"{text} instead of {others[0].address}", SetValue(path, quoted(way)))
+
+
+def _static(
+    device: Device, vrf: str, prefix: Prefix, way: Address, interface: str | None
+) -> Proposal:
+    values: dict[str, object] = {"to": quoted(prefix), "via": quoted(way)}
+    out = device.interface(interface or "")
+    if out is not None and out.vrf != vrf:
+        values["next-vrf"] = out.vrf
+    if way.is_link_local and interface is not None:
+        values["interface"] = interface
+    path = () if vrf == DEFAULT_VRF else ("vrfs", vrf)
+    where = "" if vrf == DEFAULT_VRF else f" in VRF {vrf}"
+    return _one(
+        device,
+        f"static route to {prefix} via {way}{where}",
+        Insert((*path, "static"), _LAST, flow_style(values)),
+    )
+
+
+def _targets(scene: Scene, towards: Address) -> list[Prefix]:
+    """The subnet of an address where one is known, and the address alone."""
+    subnets = [
+        own.network
+        for segment in scene.state.topology.segments
+        for end in segment.ends
+        for own in end.interface.addresses
+        if own.version == towards.version and towards in own.network
+    ]
+    host = ipaddress.ip_network(towards)
+    return list(dict.fromkeys([*subnets[:1], host]))
+
+
+def _next_hops_corrected(scene: Scene) -> Iterator[Proposal]:
+    """The static route that is followed, or that does not work, leads the right way instead."""
+    obstacle, way = scene.obstacle, scene.obstacle.next_hop
+    if way is None:
+        return
+    device = scene.device
+    vrf = device.vrf(obstacle.hop.vrf)
+    for route in vrf.static if vrf else ():
+        if route.via is None or obstacle.header.destination not in route.to:
+            continue
+        if route.to.prefixlen == 0 or route.via == way:
+            continue
+        path = scene.path(route.place)
+        yield _one(
+            device,
+            f"the route to {route.to} via {way} instead of {route.via}",
+            SetValue((*path, "via"), quoted(way)),
+        )
+
+
+def _removed(scene: Scene) -> Iterator[Proposal]:
+    """A static route that the packet follows astray goes, here or elsewhere in a loop."""
+    evidence = scene.obstacle.hop.stages[-1].evidence
+    names = [scene.device.name]
+    if isinstance(evidence, LoopEvidence):
+        names += [name for name in evidence.devices if name not in names]
+    destination = scene.obstacle.header.destination
+    for name in names:
+        device = scene.state.topology.devices[name]
+        for vrf in device.vrfs:
+            for route in vrf.static:
+                if destination in route.to and route.to.prefixlen and route.place.line:
+                    path = scene.path(route.place)
+                    yield _one(
+                        device,
+                        f"remove the static route to {route.to}",
+                        Remove(path),
+                    )
+
+
+def _way_back_to_source(scene: Scene) -> Iterator[Proposal]:
+    """A route to the source by the interface its packets come in by."""
+    hop, source = scene.obstacle.hop, scene.obstacle.header.source
+    interface = scene.device.interface(hop.interface_in or "")
+    before = _before(scene, scene.device.name, hop.interface_in)
+    if interface is None or before is None:
+        return
+    for prefix in _targets(scene, source):
+        yield _static(scene.device, hop.vrf, prefix, before, interface.name)
+
+
+def _before(scene: Scene, device: str, interface: str | None) -> Address | None:
+    """The address of the device before, on the segment a device is entered by."""
+    if interface is None:
+        return None
+    way = scene.back if scene.answering else scene.forward
+    names = [name for name, _ in way]
+    if device not in names or not names.index(device):
+        return None
+    previous = names[names.index(device) - 1]
+    version = scene.obstacle.header.source.version
+    for end in scene.state.topology.neighbours(device, interface):
+        if end.device.name == previous:
+            return next((a.ip for a in end.interface.addresses if a.version == version), None)
+    return None
+
+
+def _back_the_same_way(scene: Scene) -> Iterator[Proposal]:
+    """Answers go back through the devices that saw what they answer."""
+    topology = scene.state.topology
+    entered = dict(scene.forward)
+    names = [name for name, _ in scene.forward]
+    towards = scene.obstacle.header.destination
+    for name, _ in scene.back:
+        interface = entered.get(name)
+        device = topology.devices.get(name)
+        if device is None or interface is None:
+            continue
+        previous = names[names.index(name) - 1]
+        for end in topology.neighbours(name, interface):
+            own = [a.ip for a in end.interface.addresses if a.version == towards.version]
+            if end.device.name != previous or not own:
+                continue
+            out = device.interface(interface)
+            for prefix in _targets(scene, towards):
+                yield _static(device, out.vrf if out else DEFAULT_VRF, prefix, own[0], interface)
+
+
+# --- steering ------------------------------------------------------------------------------------
+
+
+def _unsteered(scene: Scene) -> Iterator[Proposal]:
+    """Traffic that steering catches on its way is let go by the table, or nothing is caught."""
+    for stage in scene.obstacle.hop.stages:
+        evidence = stage.evidence
+        if not isinstance(evidence, SteeringEvidence) or evidence.rule is None:
+            continue
+        rule, steering = evidence.rule, evidence.steering
+        position = steering.rules.index(rule)
+        before = steering.rules[position - 1].id if position else 0
+        path = scene.path(steering.place, named=True)
+        number = (before + rule.id) // 2
+        if before < number < rule.id:
+            header = scene.obstacle.header
+            values = {
+                "id": number,
+                "from": quoted(header.source),
+                "to": quoted(header.destination),
+                "table": scene.obstacle.hop.vrf,
+            }
+            yield _one(
+                scene.device,
+                f"steering {steering.name} leaves what goes from {header.source} to "
+                f"{header.destination} to the table",
+                Insert((*path, "rules"), position, flow_style(values)),
+            )
+        yield _one(
+            scene.device,
+            f"remove rule {rule.id} of steering {steering.name}",
+            Remove((*path, "rules", position)),
+        )
+
+
+# --- interfaces ----------------------------------------------------------------------------------
+
+
+def _larger(scene: Scene) -> Iterator[Proposal]:
+    evidence = scene.obstacle.hop.stages[-1].evidence
+    if isinstance(evidence, MtuEvidence) and evidence.size is not None:
+        sizes = {evidence.size, *_sizes_near(scene, evidence.interface, evidence.size)}
+        for size in sorted(sizes, reverse=True):
+            yield _one(
+                scene.device,
+                f"MTU {size} on {evidence.interface} instead of {evidence.mtu}",
+                SetKey(("interfaces", evidence.interface), "mtu", str(size)),
+            )
+
+
+def _sizes_near(scene: Scene, interface: str, least: int) -> Iterator[int]:
+    """The MTU of the other ends, where the packet fits into it."""
+    for end in scene.state.topology.neighbours(scene.device.name, interface):
+        if end.interface.mtu >= least:
+            yield end.interface.mtu
+
+
+def _wrong_mask(scene: Scene) -> Iterator[Proposal]:
+    """A prefix length unlike that of the other ends, which makes a far address look near."""
+    evidence = scene.obstacle.hop.stages[-1].evidence
+    if not isinstance(evidence, NeighbourEvidence | RouteEvidence):
+        return
+    device = scene.device
+    for interface in device.interfaces:
+        for place, own in enumerate(interface.addresses):
+            lengths = {
+                other.network.prefixlen
+                for end in scene.state.topology.neighbours(device.name, interface.name)
+                for other in end.interface.addresses
+                if own.ip in other.network and other.version == own.version
+            }
+            for length in sorted(lengths - {own.network.prefixlen}):
+                yield _one(
+                    device,
+                    f"{own.ip}/{length} on {interface.name}, as its neighbours have it",
+                    SetValue(
+                        ("interfaces", interface.name, "addresses", place),
+                        quoted(f"{own.ip}/{length}"),
+                    ),
+                )
+
+
+def _enabled(scene: Scene) -> Iterator[Proposal]:
+    """Interfaces that are shut, on devices of the way or next to them."""
+    topology = scene.state.topology
+    names = {name for name, _ in (*scene.forward, *scene.back)} | {scene.device.name}
+    for segment in topology.segments:
+        devices = {end.device.name for end in segment.ends}
+        if not devices & names:
+            continue
+        for end in segment.ends:
+            if not end.interface.enabled:
+                yield _enable(end.device, end.interface)
+
+
+def _enable(device: Device, interface: Interface) -> Proposal:
+    path = ("interfaces", interface.name, "enabled")
+    return _one(device, f"enable {interface.name}", Remove(path))
+
+
+# --- protocols -----------------------------------------------------------------------------------
+
+
+def _reasons(scene: Scene, towards: Address) -> Iterator[Proposal]:
+    """What keeps a protocol from carrying the route."""
+    key = (scene.obstacle.hop.device, scene.obstacle.hop.vrf)
+    table = scene.state.rib.interning.table_numbers.get(key)
+    if table is None:
+        return
+    missing = absence(scene.state, table, towards)
+    for step in missing.reasons:
+        device = scene.state.topology.devices.get(step.device)
+        maker = _BY_REASON.get(step.kind)
+        if device is None or maker is None or not step.place.line:
+            continue
+        try:
+            path = scene.path(step.place, named=step.kind in _NAMED)
+        except KeyError:
+            continue
+        yield from maker(scene, device, step, path, missing.prefix)
+
+
+_Path = tuple[str | int, ...]
+
+
+def _speak(
+    scene: Scene, device: Device, step: AbsenceStep, path: _Path, prefix: Prefix | None
+) -> Iterator[Proposal]:
+    """The protocols that the other ends of a link run, on this end too."""
+    interface = device.interface(str(path[1])) if len(path) > 1 else None
+    if interface is None:
+        return
+    vrf = device.vrf(interface.vrf)
+    ends = list(scene.state.topology.neighbours(device.name, interface.name))
+    for key in INTERFACE_PROTOCOLS:
+        theirs = [s for end in ends if (s := getattr(end.interface, key)) is not None]
+        if theirs and getattr(vrf, key) is not None and getattr(interface, key) is None:
+            settings = "{}"
+            if isinstance(theirs[0], OspfInterface):
+                kind = theirs[0].network_type
+                network = f", network: {kind.value}" if kind is not None else ""
+                settings = f"{{area: {theirs[0].area}{network}}}"
+            yield _one(
+                device,
+                f"{key} on {interface.name}",
+                SetKey(path, key, settings),
+            )
+
+
+def _wake(
+    scene: Scene, device: Device, step: AbsenceStep, path: _Path, prefix: Prefix | None
+) -> Iterator[Proposal]:
+    yield _one(device, f"{path[-1]} not passive on {path[1]}", Remove((*path, "passive")))
+
+
+def _bring_up(
+    scene: Scene, device: Device, step: AbsenceStep, path: _Path, prefix: Prefix | None
+) -> Iterator[Proposal]:
+    interface = device.interface(str(path[1])) if len(path) > 1 else None
+    if interface is not None and not interface.enabled:
+        yield _enable(device, interface)
+
+
+def _take_in(
+    scene: Scene, device: Device, step: AbsenceStep, path: _Path, prefix: Prefix | None
+) -> Iterator[Proposal]:
+    """What is missing from a protocol is announced: the interface that has it, or its source."""
+    if prefix is None:
+        return
+    key = str(path[-1])
+    held = _held(scene, device, prefix)
+    if held is None:
+        return
+    for interface in device.interfaces:
+        near = any(own.network == prefix for own in interface.addresses)
+        if near and key in INTERFACE_PROTOCOLS and getattr(interface, key) is None:
+            yield from _announced(device, interface, key)
+    source = held.protocol.id
+    metric = ", metric: 20" if key in ("rip", "ripng") else ""
+    yield _one(
+        device,
+        f"{source} routes into {key}",
+        Insert((*path, "redistribute"), _LAST, f"{{from: {source}{metric}}}"),
+    )
+
+
+def _announced(device: Device, interface: Interface, key: str) -> Iterator[Proposal]:
+    areas = [s.area for i in device.interfaces if isinstance(s := getattr(i, key), OspfInterface)]
+    settings = f"{{area: {areas[0]}, passive: true}}" if areas else "{passive: true}"
+    yield _one(
+        device,
+        f"{key} on {interface.name}, passive, so that its subnet is announced",
+        SetKey(("interfaces", interface.name), key, settings),
+    )
+
+
+def _held(scene: Scene, device: Device, prefix: Prefix) -> Route | None:
+    interning = scene.state.rib.interning
+    for vrf in device.vrfs:
+        found = scene.state.rib.active_route(interning.table_numbers[device.name, vrf.name], prefix)
+        if found is not None:
+            return found
+    return None
+
+
+def _accept(
+    scene: Scene, device: Device, step: AbsenceStep, path: _Path, prefix: Prefix | None
+) -> Iterator[Proposal]:
+    """A policy that rejects the route accepts it in a statement of its own."""
+    if prefix is None or path[:1] != ("policies",):
+        return
+    policy = device.policy(str(path[1]))
+    if policy is None:
+        return
+    name = f"for-{str(prefix).replace('/', '-').replace(':', '-')}"
+    position = int(path[3]) if len(path) > 3 and isinstance(path[3], int) else _LAST
+    statement = f"{{name: {name}, match: {{prefixes: {name}}}, then: accept}}"
+    yield _one(
+        device,
+        f"policy {policy.name} accepts {prefix}",
+        SetKey(("sets", "prefixes"), name, f"[{quoted(prefix)}]"),
+        Insert(("policies", policy.name, "statements"), position, statement),
+    )
+
+
+def _session_up(
+    scene: Scene, device: Device, step: AbsenceStep, path: _Path, prefix: Prefix | None
+) -> Iterator[Proposal]:
+    yield _one(device, "bring the session up", Remove((*path, "enabled")))
+
+
+def _announce_network(
+    scene: Scene, device: Device, step: AbsenceStep, path: _Path, prefix: Prefix | None
+) -> Iterator[Proposal]:
+    if prefix is not None and "bgp" in path:
+        base = path[: path.index("bgp") + 1]
+        yield _one(
+            device,
+            f"announce {prefix} in BGP",
+            Insert((*base, "networks"), _LAST, flow_style({"prefix": quoted(prefix)})),
+        )
+
+
+#: The reasons whose place is that of an interface.
+_NAMED = ("interface_down", "not_running")
+
+_BY_REASON: dict[
+    str, Callable[[Scene, Device, AbsenceStep, _Path, Prefix | None], Iterator[Proposal]]
+] = {
+    "interface_down": _bring_up,
+    "not_running": _speak,
+    "passive": _wake,
+    "not_redistributed": _take_in,
+    "not_active": _take_in,
+    "filtered": _accept,
+    "bgp_policy": _accept,
+    "session_down": _session_up,
+    "not_announced": _announce_network,
+}

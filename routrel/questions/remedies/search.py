@@ -1,0 +1,273 @@
+"""Tries edits until both directions arrive, the most promising first.
+
+Every edit is made in the files' text, read, computed and asked. Edits that remove one obstacle of
+several are combined with edits against what is left.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass
+
+from routrel.control.converge import State, converge, with_same_tables
+from routrel.control.packets.header_sets import Box, count_headers, newly_permitted
+from routrel.files.patching import FilePatch, edited_lines
+from routrel.files.reader import reread_devices
+from routrel.forwarding.round_trip import ARRIVED
+from routrel.model.filters import Action, Filter
+from routrel.questions.flow import DirectionAnswer, FlowAnswer, FlowQuestion, ask_flow
+from routrel.questions.moves import Moves, moves, ways_of_flows
+from routrel.questions.remedies.access import access_proposals
+from routrel.questions.remedies.proposals import Proposal, Scene
+from routrel.questions.remedies.routing import routing_proposals
+
+__all__ = ["Progress", "Remedies", "Remedy", "arrives", "find_remedies"]
+
+#: Edits combined into one remedy at most, and remedies shown.
+_DEEPEST = 4
+_SHOWN = 6
+#: Partial remedies that are followed up at each depth.
+_FOLLOWED = 3
+#: Remedies of which it is worked out what they move; of these the best are shown.
+_WEIGHED = 10
+#: Edits tried at most, whatever time is left.
+_MOST = 400
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Remedy:
+    """Edits that were tried and make both directions arrive."""
+
+    text: str
+    patches: tuple[FilePatch, ...]
+    opened: tuple[Box, ...]  #: headers that filters permit and did not before
+    opens: int  #: how many
+    moves: Moves
+    after: FlowAnswer
+
+    @property
+    def size(self) -> int:
+        """How many lines change."""
+        return sum(max(len(patch.before), len(patch.after)) for patch in self.patches)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Remedies:
+    """What the search came to. `given_up` tells that time ran out before it was through."""
+
+    found: tuple[Remedy, ...]  #: the best first
+    tried: int
+    given_up: bool
+    needed: bool  #: False: the flow arrives as it is
+
+
+@dataclass(frozen=True, slots=True)
+class Progress:
+    """How far a search has come."""
+
+    tried: int
+    found: int
+
+
+@dataclass(frozen=True, slots=True)
+class _Node:
+    """A network with some edits made."""
+
+    texts: Mapping[str, str]  #: the files that differ
+    state: State
+    answer: FlowAnswer
+    words: tuple[str, ...]
+
+
+def arrives(answer: FlowAnswer) -> bool:
+    """Whether a flow arrives on all branches, and its answers do."""
+    return all(
+        branch.verdict in ARRIVED and direction.verdict in ARRIVED
+        for direction in (answer.forward, answer.back)
+        if direction is not None
+        for branch in direction.branches
+    )
+
+
+def find_remedies(
+    state: State,
+    texts: Mapping[str, str],
+    question: FlowQuestion,
+    *,
+    patience_s: float = 30,
+    on_progress: Callable[[Progress], None] | None = None,
+) -> Remedies:
+    """Search for the smallest edits that make a flow arrive both ways.
+
+    Ranked by lines changed, then by headers opened, then by routes and kept flows moved.
+
+    Args:
+        texts: The files the network was read from.
+        patience_s: Seconds after which no more is tried.
+        on_progress: Called after each edit tried; what it raises ends the search.
+    """
+    search = _Search(state, texts, question, time.monotonic() + patience_s, on_progress)
+    return search.run()
+
+
+class _Search:
+    def __init__(
+        self,
+        state: State,
+        texts: Mapping[str, str],
+        question: FlowQuestion,
+        until: float,
+        on_progress: Callable[[Progress], None] | None,
+    ) -> None:
+        self.state, self.texts, self.question = state, texts, question
+        self.until, self.on_progress = until, on_progress
+        self.tried = 0
+        self.found: list[_Node] = []
+        self.seen: set[object] = set()
+
+    def run(self) -> Remedies:
+        first = ask_flow(self.state, self.question)
+        if arrives(first):
+            return Remedies(found=(), tried=0, given_up=False, needed=False)
+        frontier = [_Node({}, self.state, first, ())]
+        in_time = True
+        for _ in range(_DEEPEST):
+            partial: list[_Node] = []
+            for node in frontier:
+                in_time = in_time and self._expand(node, partial)
+            if self.found or not in_time:
+                break
+            partial.sort(key=lambda node: (_in_the_way(node.answer), self._size(node)))
+            frontier = partial[:_FOLLOWED]
+        nearest = sorted(self.found, key=lambda node: (self._size(node), self._opens(node)))
+        ways = ways_of_flows(self.state) if nearest else {}
+        found = sorted((self._remedy(node, ways) for node in nearest[:_WEIGHED]), key=_rank)
+        return Remedies(
+            found=tuple(found[:_SHOWN]), tried=self.tried, given_up=not in_time, needed=True
+        )
+
+    def _expand(self, node: _Node, partial: list[_Node]) -> bool:
+        """Try the edits against a node's first obstacle; whether there was time for all."""
+        scene = self._scene(node)
+        if scene is None:
+            return True
+        before = _in_the_way(node.answer)
+        for proposal in (*access_proposals(scene), *routing_proposals(scene)):
+            if time.monotonic() > self.until or self.tried >= _MOST:
+                return False
+            made = self._try(node, proposal)
+            if made is None:
+                continue
+            if arrives(made.answer):
+                self.found.append(made)
+            elif _in_the_way(made.answer) < before or _first(made.answer) != _first(node.answer):
+                partial.append(made)
+        return True
+
+    def _scene(self, node: _Node) -> Scene | None:
+        """The first obstacle of a node; None where nobody can say what is in the way."""
+        for direction in (node.answer.forward, node.answer.back):
+            if direction is not None and direction.obstacles:
+                return Scene(
+                    state=node.state,
+                    texts={**self.texts, **node.texts},
+                    obstacle=direction.obstacles[0],
+                    answering=direction is node.answer.back,
+                    forward=_way(node.answer.forward),
+                    back=_way(node.answer.back),
+                )
+        return None
+
+    def _try(self, node: _Node, proposal: Proposal) -> _Node | None:
+        """A node with an edit more; None where it cannot be made, or was made before."""
+        texts = dict(node.texts)
+        try:
+            for change in proposal.changes:
+                old = texts.get(change.file, self.texts[change.file])
+                texts[change.file] = change.patch(old)
+        except KeyError:
+            return None
+        key = tuple(sorted(texts.items()))
+        if key in self.seen:
+            return None
+        self.seen.add(key)
+        changed = {f: t for f, t in texts.items() if t != node.texts.get(f, self.texts[f])}
+        reading = reread_devices(node.state.network, changed)
+        self.tried += 1
+        made = None
+        if reading.good:
+            network = reading.network
+            state = with_same_tables(node.state, network) or converge(network, since=self.state)
+            if state.converged >= self.state.converged:
+                answer = ask_flow(state, self.question)
+                made = _Node(texts, state, answer, (*node.words, proposal.text))
+        if self.on_progress:
+            self.on_progress(Progress(self.tried, len(self.found)))
+        return made
+
+    # --- what a remedy costs -------------------------------------------------------------------
+
+    def _size(self, node: _Node) -> int:
+        return sum(max(len(patch.before), len(patch.after)) for patch in self._patches(node))
+
+    def _patches(self, node: _Node) -> tuple[FilePatch, ...]:
+        return tuple(
+            patch
+            for file in sorted(node.texts)
+            for patch in edited_lines(file, self.texts[file], node.texts[file])
+        )
+
+    def _opens(self, node: _Node) -> int:
+        return count_headers(_opened(self.state, node.state))
+
+    def _remedy(self, node: _Node, ways: dict[str, object]) -> Remedy:
+        opened = tuple(_opened(self.state, node.state))
+        return Remedy(
+            text="; ".join(node.words),
+            patches=self._patches(node),
+            opened=opened,
+            opens=count_headers(opened),
+            moves=moves(self.state, node.state, ways),
+            after=node.answer,
+        )
+
+
+def _rank(remedy: Remedy) -> tuple[int, int, int, int]:
+    moved = remedy.moves
+    return remedy.size, remedy.opens, len(moved.flows), moved.prefixes
+
+
+def _in_the_way(answer: FlowAnswer) -> int:
+    """How many obstacles both directions have, as far as anybody can see."""
+    return sum(len(d.obstacles) for d in (answer.forward, answer.back) if d is not None)
+
+
+def _first(answer: FlowAnswer) -> object:
+    """The first obstacle, wherever its line has moved to."""
+    for direction in (answer.forward, answer.back):
+        if direction is not None and direction.obstacles:
+            return direction is answer.back, direction.obstacles[0].cause
+    return None
+
+
+def _way(direction: DirectionAnswer | None) -> tuple[tuple[str, str | None], ...]:
+    """The devices of the first branch with the interfaces they are entered by."""
+    if direction is None:
+        return ()
+    hops = direction.beyond.branches[0].hops
+    return tuple((hop.device, hop.interface_in) for hop in hops if not hop.outside)
+
+
+_NOTHING = Filter(name="", rules=(), default=Action.DENY)
+
+
+def _opened(before: State, after: State) -> Iterator[Box]:
+    """What the filters of all devices permit that they did not before."""
+    for old, new in zip(before.network.devices, after.network.devices, strict=True):
+        if old is new:
+            continue
+        for packet_filter in new.filters:
+            was = old.filter(packet_filter.name) or _NOTHING
+            if was != packet_filter:
+                yield from newly_permitted(was, packet_filter)

@@ -1,0 +1,120 @@
+"""Remedies as plain data, with their words."""
+
+from __future__ import annotations
+
+import ipaddress
+
+from routrel.control.converge import State
+from routrel.control.packets.header_sets import Box
+from routrel.model.addresses import Address
+from routrel.model.traffic import PORT_PROTOCOLS, protocol_name
+from routrel.questions.answers import Json
+from routrel.questions.moves import Moves, moves_data
+from routrel.questions.remedies.search import Remedies, Remedy
+from routrel.questions.words import answer_sentence
+
+__all__ = ["remedies_data"]
+
+#: Sets of headers that are spelled out; of the others only their number is told.
+_SPELLED = 4
+
+
+def remedies_data(state: State, found: Remedies) -> Json:
+    """What a search for remedies came to: {"remedies": [...]} with a sentence."""
+    return {
+        "remedies": [_remedy_data(remedy) for remedy in found.found],
+        "remedies_sentence": _sentence(found),
+        "tried": found.tried,
+        "given_up": found.given_up,
+    }
+
+
+def _remedy_data(remedy: Remedy) -> Json:
+    return {
+        "text": remedy.text,
+        "edits": [
+            {
+                "file": patch.file,
+                "line": patch.line,
+                "before": "\n".join(patch.before),
+                "after": "\n".join(patch.after),
+            }
+            for patch in remedy.patches
+        ],
+        "opens": remedy.opens,
+        "opens_text": _opens_words(remedy),
+        "moves": moves_data(remedy.moves),
+        "moves_text": _moves_words(remedy.moves),
+        "then": answer_sentence(remedy.after),
+    }
+
+
+def _sentence(found: Remedies) -> str:
+    edits = "one edit" if found.tried == 1 else f"{found.tried} edits"
+    if not found.needed:
+        return "Nothing to remedy: it arrives, and so do its answers."
+    if found.found:
+        count = len(found.found)
+        best = "One remedy" if count == 1 else f"{count} remedies"
+        return f"{best} found by trying {edits}; the smallest first."
+    if found.given_up:
+        return f"No remedy found in the time given; {edits} tried."
+    return f"None of the {edits} tried makes both directions arrive."
+
+
+def _opens_words(remedy: Remedy) -> str:
+    if not remedy.opens:
+        return "opens nothing in any filter"
+    boxes = [_box_words(box) for box in remedy.opened[:_SPELLED]]
+    more = len(remedy.opened) - len(boxes)
+    also = f" and {more} more sets" if more > 0 else ""
+    return f"opens {remedy.opens:,} headers: {'; '.join(dict.fromkeys(boxes))}{also}"
+
+
+def _box_words(box: Box) -> str:
+    protocols = [n for n in range(256) if box.protocols >> n & 1]
+    name = protocol_name(protocols[0]) if len(protocols) == 1 else f"{len(protocols)} protocols"
+    ported = all(number in PORT_PROTOCOLS for number in protocols)
+    words = [name]
+    for addresses, ports in (
+        (box.sources, box.source_ports),
+        (box.destinations, box.destination_ports),
+    ):
+        port = _range_words(ports, (0, 65535)) if ported else ""
+        words.append(_addresses(box.version, addresses) + (f" port {port}" if port else ""))
+    return f"{words[0]} {words[1]} → {words[2]}"
+
+
+def _addresses(version: int, ends: tuple[int, int]) -> str:
+    kind = ipaddress.IPv4Address if version == 4 else ipaddress.IPv6Address
+    first: Address = kind(ends[0])
+    last: Address = kind(ends[1])
+    if first == last:
+        return str(first)
+    if ends == (0, (1 << first.max_prefixlen) - 1):
+        return "any"
+    networks = list(ipaddress.summarize_address_range(first, last))
+    return str(networks[0]) if len(networks) == 1 else f"{first}–{last}"
+
+
+def _range_words(ends: tuple[int, int], all_: tuple[int, int]) -> str:
+    if ends == all_:
+        return ""
+    return str(ends[0]) if ends[0] == ends[1] else f"{ends[0]}-{ends[1]}"
+
+
+def _moves_words(found: Moves) -> str:
+    if not found.prefixes and not found.flows:
+        return "moves no route and none of the kept flows"
+    routes = (
+        f"{found.prefixes} prefix{'es' if found.prefixes != 1 else ''} on {found.devices} "
+        f"device{'s' if found.devices != 1 else ''}"
+        if found.prefixes
+        else "no route"
+    )
+    flows = (
+        f"the kept flows {', '.join(found.flows)}"
+        if found.flows
+        else f"none of {found.flows_asked} kept flows"
+    )
+    return f"moves {routes} and {flows}"
