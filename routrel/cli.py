@@ -20,9 +20,9 @@ from routrel.files.reader import UnusableInput
 from routrel.files.schema import json_schema
 from routrel.lens import View, look_at_folder
 from routrel.model.findings import Finding, Severity
-from routrel.questions.answers import finding_data, flow_data, route_data
+from routrel.questions.answers import answer_flow, finding_data, route_data
 from routrel.questions.errors import QuestionError
-from routrel.questions.flow import FlowQuestion, ask_flow
+from routrel.questions.flow import FlowQuestion
 from routrel.questions.policies import read_route, try_policy
 from routrel.questions.remedies.search import find_remedies
 from routrel.questions.remedies.words import remedies_data
@@ -167,8 +167,13 @@ def flow(
         both=both or remedies,
     )
     try:
-        answer = flow_data(state, ask_flow(state, question))
+        answer = answer_flow(state, question)
         if remedies:
+            if answer["classes"]:
+                raise QuestionError(
+                    "remedies are searched for one source and one destination",
+                    "ask for one of the pairs",
+                )
             found = find_remedies(state, texts, question, patience_s=patience)
             answer |= remedies_data(state, found)
     except QuestionError as error:
@@ -177,9 +182,14 @@ def flow(
         _print_json(answer)
         return
     out.print(f"[bold]{escape(answer['sentence'])}[/]")
-    _print_direction("Forward", answer["forward"])
-    if answer["return"]:
-        _print_direction("Return", answer["return"])
+    for one in answer["classes"]:
+        out.print(f"\n[bold]{one['verdict']}[/]: {escape(one['sentence'])}")
+        for pair in one["pairs"]:
+            out.print(f"    {escape(pair['source'])} → {escape(pair['destination'])}")
+    if not answer["classes"]:
+        _print_direction("Forward", answer["forward"])
+        if answer["return"]:
+            _print_direction("Return", answer["return"])
     if remedies:
         _print_remedies(answer)
 

@@ -31,13 +31,17 @@ from routrel.model.place import Place
 from routrel.model.traffic import Header
 from routrel.questions.absence import Absence
 from routrel.questions.candidates import RUNGS, Candidate
+from routrel.questions.diagnosis import defaults_followed, missing_route
 from routrel.questions.endpoints import Endpoint
-from routrel.questions.flow import DirectionAnswer, FlowAnswer
+from routrel.questions.errors import QuestionError
+from routrel.questions.flow import DirectionAnswer, FlowAnswer, FlowQuestion, ask_flow
+from routrel.questions.flow_classes import ClassAnswer, ask_classes, is_about_many
 from routrel.questions.route_words import RUNG_TITLES, protocol_type_words, rung_value
 from routrel.questions.traffic import traffic_words
 from routrel.questions.words import (
     STAGE_TITLES,
     answer_sentence,
+    classes_sentence,
     direction_sentence,
     obstacle_sentence,
     protocol_words,
@@ -51,6 +55,7 @@ from routrel.questions.words import (
 __all__ = [
     "Json",
     "absence_data",
+    "answer_flow",
     "candidate_data",
     "cause_data",
     "ends_data",
@@ -162,6 +167,40 @@ def absence_data(absent: Absence) -> Json:
     }
 
 
+def answer_flow(state: State, question: FlowQuestion) -> Json:
+    """Ask a flow question, about one pair of ends or many, and give its answer.
+
+    Of many, `classes` holds the answer of each class, and the rest is that of the first: of the
+    traffic that does not arrive, if there is any.
+
+    Raises:
+        QuestionError: the question cannot be asked.
+    """
+    if not is_about_many(state, question):
+        return {**flow_data(state, ask_flow(state, question)), "classes": []}
+    classes = ask_classes(state, question)
+    first = next((c.answer for c in classes if c.answer is not None), None)
+    if first is None:
+        problem = classes[0].problem if classes else "both ends are the same"
+        raise QuestionError(problem, "ask about other ends")
+    return {
+        **flow_data(state, first),
+        "sentence": classes_sentence(classes),
+        "classes": [_class_data(state, one) for one in classes],
+    }
+
+
+def _class_data(state: State, one: ClassAnswer) -> Json:
+    answer = one.answer
+    return {
+        "pairs": [{"source": p.source, "destination": p.destination} for p in one.pairs],
+        "verdict": answer.forward.verdict.value if answer else None,
+        "return_verdict": answer.back.verdict.value if answer and answer.back else None,
+        "sentence": answer_sentence(answer) if answer else one.problem,
+        "answer": flow_data(state, answer) if answer else None,
+    }
+
+
 def flow_data(state: State, answer: FlowAnswer) -> Json:
     """A flow's answer: {"forward": D, "return": D or null} with the sentence for both."""
     return {
@@ -183,12 +222,23 @@ def _direction_data(state: State, answer: DirectionAnswer) -> Json:
         "unfollowed": float(answer.walk.unfollowed),
         "cause": cause_data(answer.cause),
         "obstacles": [_obstacle_data(state, obstacle) for obstacle in answer.obstacles],
+        "defaults": [
+            {
+                "device": one.device,
+                "text": f"Only the default is left for {answer.header.destination}: "
+                f"{one.absence.sentence}",
+                "absence": absence_data(one.absence),
+            }
+            for one in defaults_followed(state, answer)
+        ],
     }
 
 
 def _obstacle_data(state: State, obstacle: Obstacle) -> Json:
     """A cause with what it is about in words, and the evidence of its stage."""
     stage = obstacle.hop.stages[-1]
+    lost = obstacle.cause.kind == "no_route"
+    why = missing_route(state, obstacle.hop) if lost else None
     return {
         **(cause_data(obstacle.cause) or {}),
         "verdict": obstacle.verdict.value,
@@ -196,6 +246,7 @@ def _obstacle_data(state: State, obstacle: Obstacle) -> Json:
         "text": obstacle_sentence(obstacle),
         "stage": stage.name.value,
         "evidence": _evidence_data(state, stage, obstacle.hop),
+        "absence": absence_data(why) if why else None,
     }
 
 

@@ -15,6 +15,7 @@ __all__ = [
     "BadTraffic",
     "FamilyMismatch",
     "QuestionError",
+    "TooManyClasses",
     "UnknownEndpoint",
     "UnknownName",
 ]
@@ -59,3 +60,9 @@ class UnknownName(QuestionError):
     """A device, VRF or policy does not exist."""
 
     code = "unknown_name"
+
+
+class TooManyClasses(QuestionError):
+    """A question about prefixes that fall into more pieces than can be asked about."""
+
+    code = "too_many_classes"

@@ -36,12 +36,14 @@ from routrel.model.steering import SteeringRule
 from routrel.model.traffic import Header, icmp_type_name, protocol_name
 from routrel.model.translation import Side, TranslationRule
 from routrel.questions.flow import DirectionAnswer, FlowAnswer
+from routrel.questions.flow_classes import ClassAnswer
 from routrel.questions.route_words import protocol_type_words
 
 __all__ = [
     "STAGE_TITLES",
     "VERDICT_TITLES",
     "answer_sentence",
+    "classes_sentence",
     "direction_sentence",
     "match_words",
     "obstacle_sentence",
@@ -337,6 +339,25 @@ def answer_sentence(answer: FlowAnswer) -> str:
     if answer.forward.verdict in (Verdict.DELIVERED, Verdict.LEAVES_NETWORK):
         return f"{words.removesuffix('.')}, but answers do not come back: {back}"
     return f"{words} Return direction: {back}"
+
+
+def classes_sentence(classes: tuple[ClassAnswer, ...]) -> str:
+    """How many pairs of ends there are, and what becomes of the classes they fall into."""
+    pairs = sum(len(one.pairs) for one in classes)
+    parts: dict[str, int] = {}
+    for one in classes:
+        if one.answer is None:
+            words = "cannot be asked"
+        else:
+            words = VERDICT_TITLES[one.answer.forward.verdict].lower()
+            back = one.answer.back
+            if back is not None and back.obstacles and not one.answer.forward.obstacles:
+                words += ", but answers do not come back"
+        parts[words] = parts.get(words, 0) + len(one.pairs)
+    told = "; ".join(f"{count} {words}" for words, count in parts.items())
+    ways = "one way" if len(classes) == 1 else f"{len(classes)} ways"
+    ends = "One pair" if pairs == 1 else f"{pairs} pairs"
+    return f"{ends} of ends, treated in {ways}: {told}."
 
 
 def _way(answer: DirectionAnswer) -> list[str]:

@@ -11,9 +11,11 @@ __all__ = [
     "ImportedFile",
     "Membership",
     "Network",
+    "RemedySearch",
     "Revision",
     "RevisionFile",
     "Role",
+    "SavedQuestion",
 ]
 
 
@@ -143,6 +145,68 @@ class ImportedFile(models.Model):
 
     def __str__(self) -> str:
         return self.path
+
+
+class RemedySearch(models.Model):
+    """A search for remedies, worked on by a job."""
+
+    class Status(models.TextChoices):
+        QUEUED = "queued"
+        RUNNING = "running"
+        DONE = "done"
+        CANCELLED = "cancelled"
+        FAILED = "failed"  #: our fault, or a question that cannot be asked
+
+    revision = models.ForeignKey(Revision, on_delete=models.CASCADE, related_name="+")
+    author = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="+")
+    created = models.DateTimeField(auto_now_add=True)
+    question = models.JSONField()  #: as the address of the page has it
+    status = models.CharField(max_length=10, choices=Status.choices, default=Status.QUEUED)
+    tried = models.PositiveIntegerField(default=0)  #: edits
+    found = models.PositiveIntegerField(default=0)  #: edits that help
+    cancel_requested = models.BooleanField(default=False)
+    message = models.CharField(max_length=300, blank=True)
+    answer = models.JSONField(null=True)  #: as the engine tells it; null until it is done
+
+    class Meta:
+        ordering = ("-created",)
+
+    def __str__(self) -> str:
+        return f"remedies in {self.revision}: {self.status}"
+
+    @property
+    def finished(self) -> bool:
+        return self.status not in (self.Status.QUEUED, self.Status.RUNNING)
+
+
+class SavedQuestion(models.Model):
+    """A flow question that is kept, with its last answer and the last one that was good."""
+
+    network = models.ForeignKey(Network, on_delete=models.CASCADE, related_name="questions")
+    author = models.ForeignKey(
+        settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True, related_name="+"
+    )
+    created = models.DateTimeField(auto_now_add=True)
+    name = models.CharField(max_length=120)
+    folder = models.CharField(max_length=120, blank=True)
+    question = models.JSONField()  #: as the address of the page has it
+    answer = models.JSONField(null=True)  #: in short; null: never run
+    revision = models.ForeignKey(Revision, on_delete=models.SET_NULL, null=True, related_name="+")
+    ran = models.DateTimeField(null=True)
+    changed = models.DateTimeField(null=True)  #: when the answer was last another one
+    good_answer = models.JSONField(null=True)  #: the last that arrived both ways
+    good_revision = models.ForeignKey(
+        Revision, on_delete=models.SET_NULL, null=True, related_name="+"
+    )
+
+    class Meta:
+        ordering = ("folder", "name")
+        constraints = (
+            models.UniqueConstraint(fields=["network", "folder", "name"], name="question_names"),
+        )
+
+    def __str__(self) -> str:
+        return self.name
 
 
 class Draft(models.Model):

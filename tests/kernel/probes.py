@@ -11,7 +11,6 @@ import time
 from dataclasses import dataclass, field
 from typing import Any
 
-
 from tests.kernel.namespaces import Namespaces, inside
 
 __all__ = ["PORT", "Event", "Probe", "Seen", "rule_hits", "send"]

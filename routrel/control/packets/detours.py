@@ -30,6 +30,9 @@ class Detours:
         Args:
             passed: Devices the packet has been at; it is not sent back to them.
         """
+        leaving = self._leaving(device, header)
+        if leaving is not None:
+            return leaving
         seen = {device.name, *passed}
         queue: deque[tuple[NextHop, Attachment]] = deque()
         for first, end in self._steps(device, header, vrf):
@@ -50,9 +53,27 @@ class Detours:
 
     def _takes(self, end: Attachment, header: Header) -> bool:
         here, vrf = end.device, end.interface.vrf
+        if here.role.forwards and self._leaving(here, header) is not None:
+            return True
         if self.topology.has_address(here, vrf, header.destination) is not None:
             return True
         return here.role.forwards and self.arrives(here.name, vrf, end.interface.name, header)
+
+    def _leaving(self, device: Device, header: Header) -> NextHop | None:
+        """The way to an outside neighbour next to a device that has the destination behind it.
+
+        One that has everything behind it tells nothing.
+        """
+        for interface in device.interfaces:
+            segment = self.topology.segment_of.get((device.name, interface.name))
+            if segment is None or not self.topology.is_up(device.name, interface.name):
+                continue
+            for end in segment.outside:
+                behind = [p for p in end.neighbour.prefixes if p.prefixlen]
+                same = end.address.version == header.destination.version
+                if same and any(header.destination in prefix for prefix in behind):
+                    return NextHop(interface.name, end.address.ip)
+        return None
 
     def _steps(
         self, device: Device, header: Header, vrf: str | None

@@ -120,8 +120,14 @@ def _targets(scene: Scene, towards: Address) -> list[Prefix]:
         for own in end.interface.addresses
         if own.version == towards.version and towards in own.network
     ]
+    behind = [
+        prefix
+        for outside in scene.state.network.outside
+        for prefix in outside.prefixes
+        if prefix.prefixlen and prefix.version == towards.version and towards in prefix
+    ]
     host = ipaddress.ip_network(towards)
-    return list(dict.fromkeys([*subnets[:1], host]))
+    return list(dict.fromkeys([*subnets[:1], *behind[:1], host]))
 
 
 def _next_hops_corrected(scene: Scene) -> Iterator[Proposal]:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from django.http import Http404
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers
@@ -10,9 +12,9 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from routrel.control.converge import State
-from routrel.questions.answers import finding_data, flow_data, place_data
+from routrel.questions.answers import answer_flow, finding_data, place_data
 from routrel.questions.find import find
-from routrel.questions.flow import FlowQuestion, ask_flow
+from routrel.questions.flow import FlowQuestion
 from routrel.questions.inventory import chart_data, device_data
 from server.networks.access import revision_for
 from server.networks.api.errors import NetworkHasProblems
@@ -38,7 +40,9 @@ __all__ = [
     "FileView",
     "FindView",
     "FindingListView",
+    "FlowQuestionShape",
     "FlowView",
+    "flow_question",
     "state_of",
 ]
 
@@ -60,6 +64,8 @@ class FlowQuestionShape(serializers.Serializer):
 
     to = serializers.CharField(max_length=200)
     source_port = serializers.IntegerField(min_value=0, max_value=65535, required=False)
+    dscp = serializers.IntegerField(min_value=0, max_value=63, required=False, default=0)
+    may_fragment = serializers.BooleanField(required=False, default=False)
     size = serializers.IntegerField(min_value=20, max_value=65535, required=False)
 
     def get_fields(self) -> dict[str, serializers.Field]:
@@ -73,22 +79,28 @@ class FlowQuestionShape(serializers.Serializer):
         }
 
 
+def flow_question(values: Any) -> FlowQuestion:
+    """The question in a request's parameters or body."""
+    shape = FlowQuestionShape(data=values)
+    shape.is_valid(raise_exception=True)
+    asked = shape.validated_data
+    return FlowQuestion(
+        source=asked["from"],
+        destination=asked["to"],
+        traffic=asked["as"],
+        source_port=asked.get("source_port"),
+        size=asked.get("size"),
+        dscp=asked["dscp"],
+        may_fragment=asked["may_fragment"],
+    )
+
+
 class FlowView(APIView):
     @extend_schema(operation_id="flow", parameters=[*LENS, FlowQuestionShape], responses=FlowShape)
     def get(self, request: Request, slug: str) -> Response:
         """Does this traffic arrive, both ways, and if not, what stops it?"""
         state = state_of(revision_for(request, slug))
-        shape = FlowQuestionShape(data=request.query_params)
-        shape.is_valid(raise_exception=True)
-        asked = shape.validated_data
-        question = FlowQuestion(
-            source=asked["from"],
-            destination=asked["to"],
-            traffic=asked["as"],
-            source_port=asked.get("source_port"),
-            size=asked.get("size"),
-        )
-        return Response(flow_data(state, ask_flow(state, question)))
+        return Response(answer_flow(state, flow_question(request.query_params)))
 
 
 class CaseListView(APIView):

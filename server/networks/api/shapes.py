@@ -24,8 +24,10 @@ __all__ = [
     "FlowShape",
     "FoundShape",
     "HoldersShape",
+    "OneFlowShape",
     "PolicyShape",
     "PolicyTrialShape",
+    "RemediesShape",
     "RouteShape",
     "TablePageShape",
     "WhyShape",
@@ -418,6 +420,13 @@ class ObstacleShape(CauseShape):
     text = s.CharField()
     stage = _choice(StageName)
     evidence = EvidenceShape(allow_null=True)
+    absence = AbsenceShape(allow_null=True)
+
+
+class DefaultOnlyShape(s.Serializer):
+    device = s.CharField()
+    text = s.CharField()
+    absence = AbsenceShape()
 
 
 class DirectionShape(s.Serializer):
@@ -429,13 +438,16 @@ class DirectionShape(s.Serializer):
     unfollowed = s.FloatField()
     cause = CauseShape(allow_null=True)
     obstacles = ObstacleShape(many=True)
+    defaults = DefaultOnlyShape(many=True)
 
     def get_fields(self) -> dict[str, s.Field]:
         """`source` is taken by the serializer class itself."""
         return {**super().get_fields(), "source": EndpointShape()}
 
 
-class FlowShape(s.Serializer):
+class OneFlowShape(s.Serializer):
+    """The answer about one source and one destination."""
+
     sentence = s.CharField()
     traffic = s.CharField()
     forward = DirectionShape()
@@ -443,6 +455,61 @@ class FlowShape(s.Serializer):
     def get_fields(self) -> dict[str, s.Field]:
         """`return` is no Python identifier."""
         return {**super().get_fields(), "return": DirectionShape(allow_null=True)}
+
+
+class PairShape(s.Serializer):
+    destination = s.CharField()
+
+    def get_fields(self) -> dict[str, s.Field]:
+        """`source` is taken by the serializer class itself."""
+        return {**super().get_fields(), "source": s.CharField()}
+
+
+class FlowClassShape(s.Serializer):
+    """Traffic that the network treats alike."""
+
+    pairs = PairShape(many=True)
+    verdict = s.ChoiceField(choices=[(v.value, v.value) for v in Verdict], allow_null=True)
+    return_verdict = s.ChoiceField(choices=[(v.value, v.value) for v in Verdict], allow_null=True)
+    sentence = s.CharField()
+    answer = OneFlowShape(allow_null=True)
+
+
+class FlowShape(OneFlowShape):
+    classes = FlowClassShape(many=True)
+
+
+class LinesShape(s.Serializer):
+    """Lines of one file that change; `before` and `after` may be empty."""
+
+    file = s.CharField()
+    line = s.IntegerField()
+    before = s.CharField(allow_blank=True)
+    after = s.CharField(allow_blank=True)
+
+
+class MovesShape(s.Serializer):
+    prefixes = s.IntegerField()
+    devices = s.IntegerField()
+    flows = s.ListField(child=s.CharField())
+    flows_asked = s.IntegerField()
+
+
+class RemedyShape(s.Serializer):
+    text = s.CharField()
+    edits = LinesShape(many=True)
+    opens = s.FloatField()
+    opens_text = s.CharField()
+    moves = MovesShape()
+    moves_text = s.CharField()
+    then = s.CharField()
+
+
+class RemediesShape(s.Serializer):
+    remedies = RemedyShape(many=True)
+    remedies_sentence = s.CharField()
+    tried = s.IntegerField()
+    given_up = s.BooleanField()
 
 
 class CaseShape(s.Serializer):

@@ -4,7 +4,16 @@ from django.urls import path
 from drf_spectacular.views import SpectacularAPIView
 from rest_framework.permissions import AllowAny
 
-from server.networks.api import answers, drafts, imports, networks, policies, routes, session
+from server.networks.api import (
+    answers,
+    drafts,
+    imports,
+    networks,
+    policies,
+    questions,
+    routes,
+    session,
+)
 
 urlpatterns = [
     path("schema", SpectacularAPIView.as_view(permission_classes=[AllowAny]), name="schema"),
@@ -15,6 +24,13 @@ urlpatterns = [
     path("networks/<slug:slug>/revisions", networks.RevisionListView.as_view()),
     path("networks/<slug:slug>/imports", imports.ImportListView.as_view()),
     path("networks/<slug:slug>/flow", answers.FlowView.as_view()),
+    path("networks/<slug:slug>/flow/compare", questions.CompareView.as_view()),
+    path("networks/<slug:slug>/remedies", questions.RemedySearchListView.as_view()),
+    path("networks/<slug:slug>/questions", questions.QuestionListView.as_view()),
+    path("networks/<slug:slug>/questions/run", questions.QuestionRunView.as_view()),
+    path("networks/<slug:slug>/questions/<int:pk>", questions.QuestionView.as_view()),
+    path("remedies/<int:pk>", questions.RemedySearchView.as_view()),
+    path("remedies/<int:pk>/cancel", questions.RemedySearchCancelView.as_view()),
     path("networks/<slug:slug>/cases", answers.CaseListView.as_view()),
     path("networks/<slug:slug>/chart", answers.ChartView.as_view()),
     path("networks/<slug:slug>/devices/<path:device>", answers.DeviceView.as_view()),

@@ -276,6 +276,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{slug}/flow/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The first point where two flows differ, and the other one's answer. */
+        get: operations["compare_flows"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{slug}/holders": {
         parameters: {
             query?: never;
@@ -362,6 +379,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{slug}/questions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The network's saved questions, by folder and name. */
+        get: operations["saved_questions"];
+        put?: never;
+        /** @description Save a question and run it; takes an editor. */
+        post: operations["save_question"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{slug}/questions/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Drop a saved question; takes an editor. */
+        delete: operations["drop_question"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{slug}/questions/run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Run all saved questions again, or one (`?id=`); takes an editor. */
+        post: operations["run_questions"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{slug}/remedies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Search for edits that make a flow arrive both ways; watch the search, or cancel it. */
+        post: operations["search_remedies"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{slug}/revisions": {
         parameters: {
             query?: never;
@@ -441,6 +527,39 @@ export interface paths {
         get: operations["would_take"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/remedies/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["remedy_search"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/remedies/{id}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Ask a search to stop; one that waits stops at once, an ended one stays ended. */
+        post: operations["cancel_remedy_search"];
         delete?: never;
         options?: never;
         head?: never;
@@ -649,6 +768,11 @@ export interface components {
             title: string;
             description: string;
         };
+        DefaultOnlyShape: {
+            device: string;
+            text: string;
+            absence: components["schemas"]["AbsenceShape"];
+        };
         DeviceInterface: {
             name: string;
             kind: string;
@@ -674,6 +798,13 @@ export interface components {
             line: number | null;
             interfaces: components["schemas"]["DeviceInterface"][];
         };
+        DifferenceShape: {
+            sentence: string;
+            direction: string | null;
+            device: string | null;
+            hop: number | null;
+            other: components["schemas"]["OneFlowShape"];
+        };
         DirectionShape: {
             verdict: components["schemas"]["VerdictEnum"];
             routing_verdict: components["schemas"]["VerdictEnum"];
@@ -684,6 +815,7 @@ export interface components {
             unfollowed: number;
             cause: components["schemas"]["CauseShape"] | null;
             obstacles: components["schemas"]["ObstacleShape"][];
+            defaults: components["schemas"]["DefaultOnlyShape"][];
             source: components["schemas"]["EndpointShape"];
         };
         /** @description One draft. `edit` is the proposed edit as `would-take` gave it. */
@@ -772,10 +904,46 @@ export interface components {
             suggestion: string;
             device: string | null;
         };
+        /** @description Traffic that the network treats alike. */
+        FlowClassShape: {
+            pairs: components["schemas"]["PairShape"][];
+            verdict: (components["schemas"]["VerdictEnum"] | components["schemas"]["NullEnum"]) | null;
+            return_verdict: (components["schemas"]["VerdictEnum"] | components["schemas"]["NullEnum"]) | null;
+            sentence: string;
+            answer: components["schemas"]["OneFlowShape"] | null;
+        };
+        /** @description The question as the address of the page has it. */
+        FlowQuestionShape: {
+            from: string;
+            /** @default  */
+            as: string;
+            to: string;
+            source_port?: number;
+            /** @default 0 */
+            dscp: number;
+            /** @default false */
+            may_fragment: boolean;
+            size?: number;
+        };
+        /** @description The question as the address of the page has it. */
+        FlowQuestionShapeRequest: {
+            from: string;
+            /** @default  */
+            as: string;
+            to: string;
+            source_port?: number;
+            /** @default 0 */
+            dscp: number;
+            /** @default false */
+            may_fragment: boolean;
+            size?: number;
+        };
+        /** @description The answer about one source and one destination. */
         FlowShape: {
             sentence: string;
             traffic: string;
             forward: components["schemas"]["DirectionShape"];
+            classes: components["schemas"]["FlowClassShape"][];
             return: components["schemas"]["DirectionShape"] | null;
         };
         /** @description Something that stands, or was decided, on a line of a file. */
@@ -827,7 +995,7 @@ export interface components {
             network: string;
             /** Format: date-time */
             created: string;
-            status: components["schemas"]["StatusEnum"];
+            status: components["schemas"]["ImportShapeStatusEnum"];
             step: string;
             done: number;
             total: number;
@@ -836,6 +1004,16 @@ export interface components {
             skipped: string[];
             revision?: number | null;
         };
+        /**
+         * @description * `queued` - Queued
+         *     * `running` - Running
+         *     * `done` - Done
+         *     * `refused` - Refused
+         *     * `cancelled` - Cancelled
+         *     * `failed` - Failed
+         * @enum {string}
+         */
+        ImportShapeStatusEnum: "queued" | "running" | "done" | "refused" | "cancelled" | "failed";
         /**
          * @description * `filter` - filter
          *     * `zones` - zones
@@ -855,6 +1033,13 @@ export interface components {
             device: string;
             vrf: string;
         };
+        /** @description Lines of one file that change; `before` and `after` may be empty. */
+        LinesShape: {
+            file: string;
+            line: number;
+            before: string;
+            after: string;
+        };
         LoginShapeRequest: {
             username: string;
             password: string;
@@ -868,6 +1053,12 @@ export interface components {
             role: (components["schemas"]["RoleEnum"] | components["schemas"]["NullEnum"]) | null;
         };
         Moves: {
+            prefixes: number;
+            devices: number;
+            flows: string[];
+            flows_asked: number;
+        };
+        MovesShape: {
             prefixes: number;
             devices: number;
             flows: string[];
@@ -907,6 +1098,18 @@ export interface components {
             text: string;
             stage: components["schemas"]["StageEnum"];
             evidence: components["schemas"]["EvidenceShape"] | null;
+            absence: components["schemas"]["AbsenceShape"] | null;
+        };
+        /** @description The answer about one source and one destination. */
+        OneFlowShape: {
+            sentence: string;
+            traffic: string;
+            forward: components["schemas"]["DirectionShape"];
+            return: components["schemas"]["DirectionShape"] | null;
+        };
+        PairShape: {
+            destination: string;
+            source: string;
         };
         PolicyChange: {
             attribute: string;
@@ -968,6 +1171,39 @@ export interface components {
                 [key: string]: unknown;
             } | null;
         };
+        RemediesShape: {
+            remedies: components["schemas"]["RemedyShape"][];
+            remedies_sentence: string;
+            tried: number;
+            given_up: boolean;
+        };
+        RemedySearchShape: {
+            id: number;
+            status: components["schemas"]["RemedySearchShapeStatusEnum"];
+            tried: number;
+            found: number;
+            message: string;
+            answer: components["schemas"]["RemediesShape"] | null;
+        };
+        /**
+         * @description * `queued` - Queued
+         *     * `running` - Running
+         *     * `done` - Done
+         *     * `cancelled` - Cancelled
+         *     * `failed` - Failed
+         * @enum {string}
+         */
+        RemedySearchShapeStatusEnum: "queued" | "running" | "done" | "cancelled" | "failed";
+        RemedyShape: {
+            text: string;
+            edits: components["schemas"]["LinesShape"][];
+            /** Format: double */
+            opens: number;
+            opens_text: string;
+            moves: components["schemas"]["MovesShape"];
+            moves_text: string;
+            then: string;
+        };
         /**
          * @description * `passed` - passed
          *     * `none` - none
@@ -1014,6 +1250,31 @@ export interface components {
             discard: boolean;
             next_hops: components["schemas"]["NextHop"][];
         };
+        /** @description A question with its last answer. `question` is what the flow question takes. */
+        SavedQuestionShape: {
+            readonly id: number;
+            name: string;
+            folder?: string;
+            question: components["schemas"]["FlowQuestionShape"];
+            readonly author: string;
+            /** Format: date-time */
+            readonly created: string;
+            readonly answer: components["schemas"]["ShortAnswerShape"] | null;
+            readonly revision: number;
+            /** Format: date-time */
+            readonly ran: string | null;
+            /** Format: date-time */
+            readonly changed: string | null;
+            readonly worked_in: number;
+            /** @description What changed since a broken question last worked. */
+            readonly since_then: string;
+        };
+        /** @description A question with its last answer. `question` is what the flow question takes. */
+        SavedQuestionShapeRequest: {
+            name: string;
+            folder?: string;
+            question: components["schemas"]["FlowQuestionShapeRequest"];
+        };
         SessionShape: {
             username: string | null;
         };
@@ -1024,6 +1285,18 @@ export interface components {
          * @enum {string}
          */
         SeverityEnum: "error" | "warning" | "note";
+        ShortAnswerShape: {
+            works: boolean;
+            sentence: string;
+            verdict: string | null;
+            return_verdict: string | null;
+        };
+        ShortAnswerShapeRequest: {
+            works: boolean;
+            sentence: string;
+            verdict: string | null;
+            return_verdict: string | null;
+        };
         /**
          * @description * `access` - access
          *     * `routing` - routing
@@ -1054,16 +1327,6 @@ export interface components {
             text: string;
             evidence: components["schemas"]["EvidenceShape"] | null;
         };
-        /**
-         * @description * `queued` - Queued
-         *     * `running` - Running
-         *     * `done` - Done
-         *     * `refused` - Refused
-         *     * `cancelled` - Cancelled
-         *     * `failed` - Failed
-         * @enum {string}
-         */
-        StatusEnum: "queued" | "running" | "done" | "refused" | "cancelled" | "failed";
         TablePageShape: {
             total: number;
             matching: number;
@@ -1206,8 +1469,10 @@ export type SchemaChartOutsideEnd = components['schemas']['ChartOutsideEnd'];
 export type SchemaChartSegment = components['schemas']['ChartSegment'];
 export type SchemaChartShape = components['schemas']['ChartShape'];
 export type SchemaChartSite = components['schemas']['ChartSite'];
+export type SchemaDefaultOnlyShape = components['schemas']['DefaultOnlyShape'];
 export type SchemaDeviceInterface = components['schemas']['DeviceInterface'];
 export type SchemaDeviceShape = components['schemas']['DeviceShape'];
+export type SchemaDifferenceShape = components['schemas']['DifferenceShape'];
 export type SchemaDirectionShape = components['schemas']['DirectionShape'];
 export type SchemaDraftShape = components['schemas']['DraftShape'];
 export type SchemaDraftShapeRequest = components['schemas']['DraftShapeRequest'];
@@ -1218,39 +1483,54 @@ export type SchemaExitGroup = components['schemas']['ExitGroup'];
 export type SchemaFileShape = components['schemas']['FileShape'];
 export type SchemaFileTextShape = components['schemas']['FileTextShape'];
 export type SchemaFindingShape = components['schemas']['FindingShape'];
+export type SchemaFlowClassShape = components['schemas']['FlowClassShape'];
+export type SchemaFlowQuestionShape = components['schemas']['FlowQuestionShape'];
+export type SchemaFlowQuestionShapeRequest = components['schemas']['FlowQuestionShapeRequest'];
 export type SchemaFlowShape = components['schemas']['FlowShape'];
 export type SchemaFoundShape = components['schemas']['FoundShape'];
 export type SchemaHeldRouteShape = components['schemas']['HeldRouteShape'];
 export type SchemaHoldersShape = components['schemas']['HoldersShape'];
 export type SchemaHopShape = components['schemas']['HopShape'];
 export type SchemaImportShape = components['schemas']['ImportShape'];
+export type SchemaImportShapeStatusEnum = components['schemas']['ImportShapeStatusEnum'];
 export type SchemaKindEnum = components['schemas']['KindEnum'];
 export type SchemaLackingTable = components['schemas']['LackingTable'];
+export type SchemaLinesShape = components['schemas']['LinesShape'];
 export type SchemaLoginShapeRequest = components['schemas']['LoginShapeRequest'];
 export type SchemaMemberShape = components['schemas']['MemberShape'];
 export type SchemaMemberShapeRequest = components['schemas']['MemberShapeRequest'];
 export type SchemaMoves = components['schemas']['Moves'];
+export type SchemaMovesShape = components['schemas']['MovesShape'];
 export type SchemaNetworkShape = components['schemas']['NetworkShape'];
 export type SchemaNetworkShapeRequest = components['schemas']['NetworkShapeRequest'];
 export type SchemaNextHop = components['schemas']['NextHop'];
 export type SchemaNullEnum = components['schemas']['NullEnum'];
 export type SchemaObstacleShape = components['schemas']['ObstacleShape'];
+export type SchemaOneFlowShape = components['schemas']['OneFlowShape'];
+export type SchemaPairShape = components['schemas']['PairShape'];
 export type SchemaPolicyChange = components['schemas']['PolicyChange'];
 export type SchemaPolicyQuestionShapeRequest = components['schemas']['PolicyQuestionShapeRequest'];
 export type SchemaPolicyShape = components['schemas']['PolicyShape'];
 export type SchemaPolicyStepShape = components['schemas']['PolicyStepShape'];
 export type SchemaPolicyTrialShape = components['schemas']['PolicyTrialShape'];
+export type SchemaRemediesShape = components['schemas']['RemediesShape'];
+export type SchemaRemedySearchShape = components['schemas']['RemedySearchShape'];
+export type SchemaRemedySearchShapeStatusEnum = components['schemas']['RemedySearchShapeStatusEnum'];
+export type SchemaRemedyShape = components['schemas']['RemedyShape'];
 export type SchemaResultEnum = components['schemas']['ResultEnum'];
 export type SchemaRevisionShape = components['schemas']['RevisionShape'];
 export type SchemaRevisionShapeRequest = components['schemas']['RevisionShapeRequest'];
 export type SchemaRoleEnum = components['schemas']['RoleEnum'];
 export type SchemaRouteShape = components['schemas']['RouteShape'];
+export type SchemaSavedQuestionShape = components['schemas']['SavedQuestionShape'];
+export type SchemaSavedQuestionShapeRequest = components['schemas']['SavedQuestionShapeRequest'];
 export type SchemaSessionShape = components['schemas']['SessionShape'];
 export type SchemaSeverityEnum = components['schemas']['SeverityEnum'];
+export type SchemaShortAnswerShape = components['schemas']['ShortAnswerShape'];
+export type SchemaShortAnswerShapeRequest = components['schemas']['ShortAnswerShapeRequest'];
 export type SchemaSideEnum = components['schemas']['SideEnum'];
 export type SchemaStageEnum = components['schemas']['StageEnum'];
 export type SchemaStageShape = components['schemas']['StageShape'];
-export type SchemaStatusEnum = components['schemas']['StatusEnum'];
 export type SchemaTablePageShape = components['schemas']['TablePageShape'];
 export type SchemaTableRowShape = components['schemas']['TableRowShape'];
 export type SchemaTitledRouteShape = components['schemas']['TitledRouteShape'];
@@ -1661,7 +1941,9 @@ export interface operations {
         parameters: {
             query: {
                 as?: string;
+                dscp?: number;
                 from: string;
+                may_fragment?: boolean;
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
                 size?: number;
@@ -1682,6 +1964,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FlowShape"];
+                };
+            };
+        };
+    };
+    compare_flows: {
+        parameters: {
+            query: {
+                as?: string;
+                dscp?: number;
+                from: string;
+                may_fragment?: boolean;
+                other_as?: string;
+                other_from: string;
+                other_to: string;
+                /** @description the lens's revision; left out: the newest */
+                revision?: number;
+                size?: number;
+                source_port?: number;
+                to: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DifferenceShape"];
                 };
             };
         };
@@ -1837,6 +2153,130 @@ export interface operations {
             };
         };
     };
+    saved_questions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavedQuestionShape"][];
+                };
+            };
+        };
+    };
+    save_question: {
+        parameters: {
+            query?: {
+                /** @description the lens's revision; left out: the newest */
+                revision?: number;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SavedQuestionShapeRequest"];
+                "multipart/form-data": components["schemas"]["SavedQuestionShapeRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavedQuestionShape"];
+                };
+            };
+        };
+    };
+    drop_question: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    run_questions: {
+        parameters: {
+            query?: {
+                /** @description the lens's revision; left out: the newest */
+                revision?: number;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavedQuestionShape"][];
+                };
+            };
+        };
+    };
+    search_remedies: {
+        parameters: {
+            query?: {
+                /** @description the lens's revision; left out: the newest */
+                revision?: number;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FlowQuestionShapeRequest"];
+                "multipart/form-data": components["schemas"]["FlowQuestionShapeRequest"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RemedySearchShape"];
+                };
+            };
+        };
+    };
     revisions_list: {
         parameters: {
             query?: never;
@@ -1967,6 +2407,48 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WouldTakeShape"][];
+                };
+            };
+        };
+    };
+    remedy_search: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RemedySearchShape"];
+                };
+            };
+        };
+    };
+    cancel_remedy_search: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RemedySearchShape"];
                 };
             };
         };

@@ -1,0 +1,225 @@
+"""A flow question about many ends: a prefix, a group or a site. One answer for each class.
+
+A class is what the network treats alike: every prefix that a table, a filter, steering or
+translation names, and every address of an interface, may tell two addresses apart, nothing else
+does. So one address of each piece between those marks stands for the whole piece, and pieces whose
+packets meet the same are told together.
+"""
+
+from __future__ import annotations
+
+import ipaddress
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+from itertools import pairwise
+
+from routrel.control.converge import State
+from routrel.control.packets.hops import Branch
+from routrel.model.addresses import Address, Prefix
+from routrel.model.filters import Match
+from routrel.model.network import Role
+from routrel.questions.errors import QuestionError, TooManyClasses
+from routrel.questions.flow import DirectionAnswer, FlowAnswer, FlowQuestion, ask_flow
+
+__all__ = ["ClassAnswer", "Pair", "ask_classes", "is_about_many"]
+
+#: Pairs of pieces that are asked about at most.
+MAXIMUM_PAIRS = 2048
+
+
+@dataclass(frozen=True, slots=True)
+class Piece:
+    """Addresses treated alike, or one named end; `asked` stands for all of them."""
+
+    text: str
+    asked: str
+
+
+@dataclass(frozen=True, slots=True)
+class Pair:
+    """A source and a destination, each a name, an address, a prefix or a range."""
+
+    source: str
+    destination: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ClassAnswer:
+    """What becomes of all traffic of one class. `answer` is None where it cannot be asked."""
+
+    pairs: tuple[Pair, ...]
+    answer: FlowAnswer | None
+    problem: str = ""
+
+
+def is_about_many(state: State, question: FlowQuestion) -> bool:
+    """Whether one of the ends stands for several addresses."""
+    return any(_is_many(state, text) for text in (question.source, question.destination))
+
+
+def ask_classes(state: State, question: FlowQuestion) -> tuple[ClassAnswer, ...]:
+    """Answer for every class; those whose traffic does not arrive first.
+
+    Raises:
+        QuestionError: an end names nothing, or there are too many classes.
+    """
+    sources = list(_pieces(state, question.source))
+    destinations = list(_pieces(state, question.destination))
+    if len(sources) * len(destinations) > MAXIMUM_PAIRS:
+        raise TooManyClasses(
+            f"{question.source} to {question.destination} falls into "
+            f"{len(sources) * len(destinations)} pairs that may be treated differently",
+            "ask about narrower prefixes",
+        )
+    found: dict[object, list[tuple[Pair, FlowAnswer | None, str]]] = {}
+    for source in sources:
+        for destination in destinations:
+            if source.asked == destination.asked:
+                continue
+            asked = replace(question, source=source.asked, destination=destination.asked)
+            pair = Pair(source.text, destination.text)
+            try:
+                answer = ask_flow(state, asked)
+            except QuestionError as error:
+                found.setdefault(error.code, []).append((pair, None, error.text))
+            else:
+                found.setdefault(_treatment(answer), []).append((pair, answer, ""))
+    classes = [
+        ClassAnswer(
+            pairs=tuple(pair for pair, _, _ in members), answer=members[0][1], problem=members[0][2]
+        )
+        for members in found.values()
+    ]
+    return tuple(sorted(classes, key=_worst_first))
+
+
+def _worst_first(one: ClassAnswer) -> tuple[int, int]:
+    if one.answer is None:
+        return 2, 0
+    directions = (one.answer.forward, one.answer.back)
+    arrives = all(d is None or not d.obstacles for d in directions)
+    return int(arrives), -len(one.pairs)
+
+
+def _treatment(answer: FlowAnswer) -> object:
+    """What packets met on both ways; equal for pairs of one class."""
+    return tuple(
+        None if direction is None else (direction.verdict, *_ways(direction))
+        for direction in (answer.forward, answer.back)
+    )
+
+
+def _ways(direction: DirectionAnswer) -> Iterator[object]:
+    for branch in direction.branches:
+        yield branch.share, branch.verdict, branch.cause, tuple(_hops(branch))
+
+
+def _hops(branch: Branch) -> Iterator[object]:
+    # The ends differ by name; the devices between them tell the way.
+    inner = branch.hops[1:-1] if len(branch.hops) > 2 else ()
+    for hop in inner:
+        yield hop.device, hop.interface_in, hop.interface_out
+
+
+# --- what an end stands for -----------------------------------------------------------------------
+
+
+def _is_many(state: State, text: str) -> bool:
+    word = text.strip()
+    if word in state.topology.devices:
+        return False
+    network = state.network
+    names = {group.name for group in network.groups} | {site.name for site in network.sites}
+    return word in names or _prefix(word) is not None
+
+
+def _prefix(word: str) -> Prefix | None:
+    """The prefix a word names; None where it names none, or one address."""
+    if "/" not in word:
+        return None
+    try:
+        prefix = ipaddress.ip_network(word, strict=False)
+    except ValueError:
+        return None
+    return prefix if prefix.num_addresses > 1 else None
+
+
+def _pieces(state: State, text: str) -> Iterator[Piece]:
+    word = text.strip()
+    network = state.network
+    if not _is_many(state, word):
+        yield Piece(word, word.split("/")[0] if "/" in word and ":" not in word else word)
+        return
+    prefix = _prefix(word)
+    group = next((g for g in network.groups if g.name == word), None)
+    if prefix is not None:
+        yield from _pieces_of_prefix(state, prefix)
+    elif group is not None:
+        for member in group.members:
+            yield from _pieces(state, member)
+    else:
+        here = [device for device in network.devices if device.site == word]
+        hosts = [device for device in here if device.role is Role.HOST]
+        for device in hosts or here:
+            yield Piece(device.name, device.name)
+
+
+def _pieces_of_prefix(state: State, prefix: Prefix) -> Iterator[Piece]:
+    first, last = int(prefix.network_address), int(prefix.broadcast_address)
+    marks = {first, last + 1}
+    for other in _named_prefixes(state):
+        if other.version == prefix.version and other.subnet_of(prefix):  # type: ignore[arg-type]
+            marks |= {int(other.network_address), int(other.broadcast_address) + 1}
+    kind = ipaddress.IPv4Address if prefix.version == 4 else ipaddress.IPv6Address
+    reserved = _unusable(state, prefix)
+    for begin, end in pairwise(sorted(marks)):
+        usable = next((n for n in range(begin, min(end, begin + 4)) if n not in reserved), None)
+        if usable is not None:
+            yield Piece(_range_words(kind(begin), kind(end - 1)), str(kind(usable)))
+
+
+def _unusable(state: State, prefix: Prefix) -> set[int]:
+    """The addresses of subnets themselves and their broadcast addresses (RFC 1122 3.2.1.3)."""
+    found: set[int] = set()
+    if prefix.version == 4:
+        for segment in state.topology.segments:
+            for end in segment.ends:
+                for own in end.interface.addresses:
+                    if own.version == 4 and own.network.prefixlen < 31:
+                        found.add(int(own.network.network_address))
+                        found.add(int(own.network.broadcast_address))
+    return found
+
+
+def _range_words(first: Address, last: Address) -> str:
+    if first == last:
+        return str(first)
+    networks = list(ipaddress.summarize_address_range(first, last))
+    return str(networks[0]) if len(networks) == 1 else f"{first}–{last}"
+
+
+def _named_prefixes(state: State) -> Iterator[Prefix]:
+    """Every prefix that something in the network may tell addresses apart by."""
+    yield from state.rib.interning.prefixes.prefixes
+    for device in state.network.devices:
+        for interface in device.interfaces:
+            for own in interface.addresses:
+                yield ipaddress.ip_network(own.ip)
+            for router in interface.virtual_routers:
+                yield from map(ipaddress.ip_network, router.addresses)
+        yield from (rule.to for rule in device.translation if rule.to is not None)
+        for match in [
+            *(rule.match for f in device.filters for rule in f.rules),
+            *(rule.match for s in device.steerings for rule in s.rules),
+            *(rule.match for rule in device.translation),
+        ]:
+            yield from _of_match(match)
+    for outside in state.network.outside:
+        yield from outside.prefixes
+        for own in outside.addresses:
+            yield ipaddress.ip_network(own.ip)
+
+
+def _of_match(match: Match) -> Iterator[Prefix]:
+    yield from match.sources
+    yield from match.destinations
