@@ -355,9 +355,13 @@ def _evidence_data(state: State, stage: Stage, hop: Hop) -> Json | None:
                 ],
                 **place_data(steered.rule.place if steered.rule else steered.steering.place),
             }
-        case RouteEvidence(route=route, next_hop=next_hop, shorter=shorter):
+        case RouteEvidence(
+            route=route, next_hop=next_hop, shorter=shorter, destination=destination, table=table
+        ):
             return {
                 "kind": "route",
+                "destination": str(destination),
+                "table": table or hop.vrf,
                 "route": route_data(state, route) if route else None,
                 "protocol_text": protocol_words(route) if route else None,
                 "next_hop": next_hop_data(state, hop.device, next_hop) if next_hop else None,

@@ -3,6 +3,7 @@ import { lazy, Suspense } from 'react'
 import { Navigate, Route, Routes, useLocation } from 'react-router'
 import { sessionQuery } from './api/queries'
 import { FlowsPage } from './features/flows/FlowsPage'
+import { SavedQuestionsPage } from './features/flows/SavedQuestionsPage'
 import { ImportPage } from './features/networks/ImportPage'
 import { NetworksPage } from './features/networks/NetworksPage'
 import { NetworkFrame, PlainFrame } from './features/lens/Frame'
@@ -36,6 +37,7 @@ export function App() {
         <Route path="/n/:slug" element={<NetworkFrame username={username} />}>
           <Route index element={<Navigate replace to="flows" />} />
           <Route path="flows" element={<FlowsPage />} />
+          <Route path="flows/saved" element={<SavedQuestionsPage />} />
           <Route path="routes" element={<RoutesPage />} />
           <Route path="routes/sessions" element={<SessionsPage />} />
           <Route path="routes/policies" element={<PoliciesPage />} />

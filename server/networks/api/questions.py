@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from django.db import transaction
 from django.http import Http404
-from drf_spectacular.utils import extend_schema
+from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers, status
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -212,7 +212,10 @@ class QuestionListView(APIView):
 class QuestionRunView(APIView):
     @extend_schema(
         operation_id="run_questions",
-        parameters=LENS,
+        parameters=[
+            *LENS,
+            OpenApiParameter("id", int, description="one question; left out: all of them"),
+        ],
         request=None,
         responses=SavedQuestionShape(many=True),
     )
@@ -220,15 +223,13 @@ class QuestionRunView(APIView):
         """Run all saved questions again, or one (`?id=`); takes an editor."""
         network = network_for(request, slug, Role.EDITOR)
         revision = revision_for(request, slug)
-        wanted = request.query_params.get("id")
-        questions = network.questions.filter(pk=wanted) if wanted else network.questions.all()
+        wanted = request.query_params.get("id", "")
+        questions = network.questions.all()
+        if wanted:
+            questions = questions.filter(pk=int(wanted) if wanted.isdecimal() else 0)
         for saved in questions:
             run_question(saved, revision)
-        return self._list(network.questions.all())
-
-    @staticmethod
-    def _list(questions: object) -> Response:
-        return Response(SavedQuestionShape(questions, many=True).data)
+        return Response(SavedQuestionShape(network.questions.all(), many=True).data)
 
 
 class QuestionView(APIView):

@@ -346,6 +346,8 @@ class EvidenceShape(s.Serializer):
     route = RouteShape(allow_null=True, required=False)
     protocol_text = s.CharField(allow_null=True, required=False)
     behind = RouteShape(many=True, required=False)
+    destination = s.CharField(required=False)
+    table = s.CharField(required=False)
     address = s.CharField(required=False)
     segment = s.CharField(required=False)
     device = s.CharField(allow_null=True, required=False)

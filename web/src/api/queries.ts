@@ -4,7 +4,16 @@ import { api, data } from './client'
 /** What every question is seen through. A missing revision means the newest. */
 export type Lens = { slug: string; revision?: number }
 
-export type FlowQuestion = { from: string; to: string; as: string; size?: number; sourcePort?: number }
+/** A flow, named as the API names its parts. */
+export type FlowQuestion = {
+  from: string
+  to: string
+  as: string
+  size?: number
+  source_port?: number
+  dscp?: number
+  may_fragment?: boolean
+}
 
 /** Answers to a question through a fixed lens never change. */
 const SETTLED = { staleTime: Infinity } as const
@@ -50,20 +59,43 @@ export const flowQuery = (lens: Lens, question: FlowQuestion) =>
         api.GET('/api/networks/{slug}/flow', {
           params: {
             path: { slug: lens.slug },
-            query: {
-              revision: lens.revision,
-              from: question.from,
-              to: question.to,
-              as: question.as,
-              size: question.size,
-              source_port: question.sourcePort,
-            },
+            query: { revision: lens.revision, ...question },
           },
           signal,
         }),
       ),
     ...SETTLED,
     retry: false,
+  })
+
+export type OtherFlow = { other_from: string; other_to: string; other_as: string }
+
+export const compareQuery = (lens: Lens, question: FlowQuestion, other: OtherFlow) =>
+  queryOptions({
+    queryKey: ['compare', lens, question, other],
+    queryFn: ({ signal }) =>
+      data(
+        api.GET('/api/networks/{slug}/flow/compare', {
+          params: { path: { slug: lens.slug }, query: { revision: lens.revision, ...question, ...other } },
+          signal,
+        }),
+      ),
+    ...SETTLED,
+    retry: false,
+  })
+
+/** A search that goes on is looked at again and again until it ends. */
+export const remedySearchQuery = (id: number) =>
+  queryOptions({
+    queryKey: ['remedies', id],
+    queryFn: ({ signal }) => data(api.GET('/api/remedies/{id}', { params: { path: { id } }, signal })),
+    refetchInterval: ({ state }) => (state.data && !['queued', 'running'].includes(state.data.status) ? false : 400),
+  })
+
+export const savedQuestionsQuery = (slug: string) =>
+  queryOptions({
+    queryKey: ['network', slug, 'questions'],
+    queryFn: ({ signal }) => data(api.GET('/api/networks/{slug}/questions', { params: { path: { slug } }, signal })),
   })
 
 export const casesQuery = (lens: Lens) =>

@@ -860,6 +860,8 @@ export interface components {
             route?: components["schemas"]["RouteShape"] | null;
             protocol_text?: string | null;
             behind?: components["schemas"]["RouteShape"][];
+            destination?: string;
+            table?: string;
             address?: string;
             segment?: string;
             device?: string | null;
@@ -2227,6 +2229,8 @@ export interface operations {
     run_questions: {
         parameters: {
             query?: {
+                /** @description one question; left out: all of them */
+                id?: number;
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
             };

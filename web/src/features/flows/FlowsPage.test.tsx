@@ -11,7 +11,7 @@ const stage = (name: Stage['stage'], result: Stage['result'], text: string, more
 const hop = (device: string, ...stages: Stage[]): Hop => ({ device, vrf: 'default', in: 'e1', out: null, outside: false, stages })
 
 const blocked: Branch = {
-  share: 1, share_text: 'all', verdict: 'filtered', outside: null, path_mtu: 1500,
+  share: 1, share_text: 'all', verdict: 'filtered', outside: null, entry: null, path_mtu: 1500,
   cause: { device: 'fw', kind: 'filter_rule', interface: 'e1', direction: 'in', filter: 'wan', rule: 30, file: 'fw.yaml', line: 7, column: 3 },
   hops: [
     hop('kiosk', stage('route', 'passed', '0.0.0.0/0')),
@@ -33,9 +33,9 @@ const blocked: Branch = {
 const end = (name: string) => ({ text: name, name, address: '10.0.0.1', note: '' })
 const way = (branch: Branch): Direction => ({
   verdict: branch.verdict, routing_verdict: 'delivered', sentence: '', source: end('kiosk'), destination: end('db'),
-  branches: [branch], unfollowed: 0, cause: branch.cause,
+  branches: [branch], unfollowed: 0, cause: branch.cause, obstacles: [], defaults: [],
 })
-const flow: Flow = { sentence: 'Blocked at fw: filter wan drops it.', traffic: 'tcp 5432', forward: way(blocked), return: null }
+const flow: Flow = { sentence: 'Blocked at fw: filter wan drops it.', traffic: 'tcp 5432', forward: way(blocked), return: null, classes: [] }
 
 const complaints = [{ name: 'c', title: 'The kiosk is silent', story: 'It says nothing.', question: { source: 'kiosk', destination: 'db', traffic: 'tcp 5432', size: null }, route: null }]
 

@@ -1,32 +1,34 @@
 import { useQuery } from '@tanstack/react-query'
-import { useMemo } from 'react'
+import { useMemo, useState } from 'react'
 import { Link } from 'react-router'
 import { casesQuery, flowQuery, type FlowQuestion } from '../../api/queries'
 import type { Direction, Flow } from '../../api/types'
 import { Panel, Problem, Waiting } from '../../ui/controls'
 import { useAddress, useLens, useLinkTo, usePlace } from '../lens/lens'
+import { Classes } from './Classes'
+import { Compare } from './Compare'
+import { FlowTabs } from './FlowTabs'
 import { HopSheet } from './HopSheet'
 import { layoutStrip, type HopRef } from './layout'
+import { Obstacles } from './Obstacles'
+import { addressOf, questionIn } from './question'
 import { QuestionBar } from './QuestionBar'
+import { Remedies } from './Remedies'
+import { SaveQuestion } from './SaveQuestion'
 import { hopAt, StripView } from './StripView'
+import { ticketText } from './ticket'
 import { flowTone, type Tone } from './verdicts'
 
-/** The question the address holds, perhaps only a part of it. */
 function useQuestion(): FlowQuestion | null {
   const [params] = useAddress()
-  const from = params.get('from')
-  const to = params.get('to')
-  const as = params.get('as') ?? ''
-  const size = Number(params.get('size')) || undefined
-  return useMemo(() => (from || to ? { from: from ?? '', to: to ?? '', as, size } : null), [from, to, as, size])
+  return useMemo(() => questionIn(params), [params])
 }
 
 export function FlowsPage() {
   const { network } = usePlace()
   const question = useQuestion()
   const [, change] = useAddress()
-  const ask = (next: FlowQuestion) =>
-    change({ from: next.from, to: next.to, as: next.as, size: next.size ? String(next.size) : null, hop: null })
+  const ask = (next: FlowQuestion) => change({ ...addressOf(next), hop: null, remedies: null })
   if (!network.newest_revision) {
     return (
       <p className="p-4">
@@ -36,8 +38,9 @@ export function FlowsPage() {
   }
   return (
     <div className="grid gap-3">
-      <QuestionBar key={JSON.stringify(question)} question={question} onAsk={ask} />
-      {question?.from && question.to ? <Answer question={question} /> : <Cases />}
+      <div className="print:hidden"><FlowTabs /></div>
+      <div className="print:hidden"><QuestionBar key={JSON.stringify(question)} question={question} onAsk={ask} /></div>
+      {question?.from && question.to ? <Answer key={JSON.stringify(question)} question={question} /> : <Cases />}
     </div>
   )
 }
@@ -58,15 +61,29 @@ function Answer({ question }: { question: FlowQuestion }) {
   const branch = direction?.branches[shown.branch]
   const hop = branch?.hops[shown.hop]
   const long = strip.columns > BESIDE
+  if (flow.data.classes.length > 0) {
+    return (
+      <>
+        <VerdictBanner flow={flow.data} question={question} />
+        <Classes classes={flow.data.classes} question={question} />
+      </>
+    )
+  }
+  const arrives = flowTone(flow.data) === 'go'
   return (
     <>
-      <VerdictBanner flow={flow.data} />
+      <VerdictBanner flow={flow.data} question={question} />
       <div className={`grid items-start gap-3 ${long ? '' : 'lg:grid-cols-[minmax(0,1fr)_21rem]'}`}>
         <Panel className="min-w-0">
           <StripView flow={flow.data} strip={strip} selected={shown} onSelect={(ref) => change({ hop: `${ref.way}.${ref.branch}.${ref.hop}` })} />
           <Notes flow={flow.data} />
         </Panel>
-        {hop && branch && <HopSheet hop={hop} branch={branch} number={shown.hop} wide={long} />}
+        {hop && branch && direction && <HopSheet hop={hop} branch={branch} number={shown.hop} wide={long} towards={direction.destination.address} />}
+      </div>
+      <Obstacles flow={flow.data} />
+      <div className="grid gap-3 print:hidden">
+        {!arrives && <Remedies question={question} />}
+        <Compare question={question} flow={flow.data} />
       </div>
     </>
   )
@@ -79,15 +96,26 @@ const BANNER: Record<Tone, string> = {
 }
 const BANNER_MARK: Record<Tone, string> = { go: '✓', warn: '!', stop: '✗' }
 
-function VerdictBanner({ flow }: { flow: Flow }) {
+function VerdictBanner({ flow, question }: { flow: Flow; question: FlowQuestion }) {
   const how = flowTone(flow)
-  const copy = () => void navigator.clipboard.writeText(`${flow.sentence}\n${location.href}`)
+  const { network } = usePlace()
+  const [saving, setSaving] = useState(false)
+  const [copied, setCopied] = useState(false)
+  const copy = () => void navigator.clipboard.writeText(ticketText(flow, location.href)).then(() => setCopied(true))
+  const action = 'shrink-0 text-sm text-soft hover:text-ink hover:underline'
   return (
-    <div role="status" aria-label="Verdict" className={`flex items-start gap-3 rounded-card border border-l-8 px-3 py-2.5 text-[1.05rem] ${BANNER[how]}`}>
-      <span aria-hidden className="font-bold">{BANNER_MARK[how]}</span>
-      <p className="flex-1">{flow.sentence}</p>
-      <button type="button" onClick={copy} className="shrink-0 text-sm text-soft hover:text-ink hover:underline" title="Copy the sentence and this page's address">Copy for a ticket</button>
-    </div>
+    <>
+      <div role="status" aria-label="Verdict" className={`flex items-start gap-3 rounded-card border border-l-8 px-3 py-2.5 text-[1.05rem] ${BANNER[how]}`}>
+        <span aria-hidden className="font-bold">{BANNER_MARK[how]}</span>
+        <p className="flex-1">{flow.sentence}</p>
+        <span className="flex gap-4 print:hidden">
+          {network.role !== 'viewer' && <button type="button" onClick={() => setSaving(true)} className={action}>Save</button>}
+          <button type="button" onClick={copy} className={action} title="Copy the answer as text, with this page's address">{copied ? 'Copied' : 'Copy for a ticket'}</button>
+          <button type="button" onClick={() => window.print()} className={action}>Print</button>
+        </span>
+      </div>
+      {saving && <SaveQuestion question={question} onDone={() => setSaving(false)} />}
+    </>
   )
 }
 

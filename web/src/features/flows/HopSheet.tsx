@@ -3,6 +3,7 @@ import type { Branch, Hop, Stage } from '../../api/types'
 import { Mono, Panel } from '../../ui/controls'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { useLinkTo } from '../lens/lens'
+import { WhyRoute } from './WhyRoute'
 
 const MARKS: Record<Stage['result'], { mark: string; word: string; look: string }> = {
   passed: { mark: '✓', word: 'passed', look: 'text-go' },
@@ -12,10 +13,10 @@ const MARKS: Record<Stage['result'], { mark: string; word: string; look: string 
 }
 
 /** What one device did with the packet: every stage, with the line that says so. */
-export function HopSheet({ hop, branch, number, wide }: { hop: Hop; branch: Branch; number: number; wide: boolean }) {
+export function HopSheet({ hop, branch, number, wide, towards }: { hop: Hop; branch: Branch; number: number; wide: boolean; towards: string }) {
   const to = useLinkTo()
-  const filter = hop.stages.find((stage) => stage.evidence?.kind === 'filter' && stage.result === 'stopped')
-    ?? hop.stages.find((stage) => stage.evidence?.kind === 'filter')
+  const filter = hop.stages.find((stage) => stage.evidence?.tried && stage.result === 'stopped')
+    ?? hop.stages.find((stage) => stage.evidence?.tried)
   const later = hop.stages.filter((stage) => stage.result === 'not_reached')
   return (
     <Panel
@@ -29,7 +30,7 @@ export function HopSheet({ hop, branch, number, wide }: { hop: Hop; branch: Bran
         <div className={wide ? 'grid grid-cols-2 gap-x-8' : ''}>
           <div>
             <ul className="divide-y divide-line">
-              {hop.stages.filter((stage) => stage.result !== 'not_reached').map((stage) => <StageRow key={stage.stage} stage={stage} />)}
+              {hop.stages.filter((stage) => stage.result !== 'not_reached').map((stage, index) => <StageRow key={index} stage={stage} hop={hop} towards={towards} />)}
             </ul>
             {later.length > 0 && (
               <p className="border-t border-line py-1.5 text-soft">– Not reached, since it stops before: {later.map((stage) => stage.title).join(', ')}</p>
@@ -45,7 +46,7 @@ export function HopSheet({ hop, branch, number, wide }: { hop: Hop; branch: Bran
   )
 }
 
-function StageRow({ stage }: { stage: Stage }) {
+function StageRow({ stage, hop, towards }: { stage: Stage; hop: Hop; towards: string }) {
   const { mark, word, look } = MARKS[stage.result]
   return (
     <li className={`grid grid-cols-[1.25rem_1fr] gap-x-1 py-1.5 ${stage.result === 'stopped' ? '-mx-3 bg-stop-wash px-3' : ''}`}>
@@ -55,6 +56,7 @@ function StageRow({ stage }: { stage: Stage }) {
         <span className="break-words">{stage.text}</span>{' '}
         <EvidenceLink file={stage.evidence?.file} line={stage.evidence?.line} />
         {stage.evidence?.kind === 'route' && <Behind stage={stage} />}
+        {stage.evidence?.kind === 'route' && <WhyRoute device={hop.device} vrf={stage.evidence.table ?? hop.vrf} q={stage.evidence.destination ?? towards} />}
       </div>
     </li>
   )
@@ -73,10 +75,10 @@ function Behind({ stage }: { stage: Stage }) {
 
 function RulesTried({ stage }: { stage: Stage }) {
   const tried = stage.evidence?.tried ?? []
-  const byDefault = stage.evidence?.rule === null
+  const byDefault = stage.evidence?.kind === 'filter' && stage.evidence.rule === null && tried.length > 0
   return (
     <div className="mt-1.5">
-      <h3 className="font-semibold">Rules tried in <Mono>{stage.evidence?.filter}</Mono></h3>
+      <h3 className="font-semibold">Rules tried in <Mono>{stage.evidence?.filter ?? stage.evidence?.steering}</Mono></h3>
       <table className="mt-1 w-full text-sm">
         <tbody>
           {tried.map((rule) => (

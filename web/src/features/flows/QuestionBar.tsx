@@ -3,6 +3,7 @@ import type { FlowQuestion } from '../../api/queries'
 import { Button } from '../../ui/controls'
 import { EndpointField } from './EndpointField'
 
+const SMALL = 'w-24 rounded-md border border-line bg-paper px-2 py-1.5 font-mono text-ink'
 const TRAFFIC = ['tcp 443', 'tcp 22', 'tcp 5432', 'udp 53', 'udp 123', 'icmp']
 
 /** The question as a sentence: from, to, as. The page gives it a new key for each new question. */
@@ -11,10 +12,22 @@ export function QuestionBar({ question, onAsk }: { question: FlowQuestion | null
   const [to, setTo] = useState(question?.to ?? '')
   const [as, setAs] = useState(question?.as ?? '')
   const [size, setSize] = useState(question?.size ? String(question.size) : '')
+  const [port, setPort] = useState(question?.source_port !== undefined ? String(question.source_port) : '')
+  const [dscp, setDscp] = useState(question?.dscp ? String(question.dscp) : '')
+  const [cut, setCut] = useState(question?.may_fragment ?? false)
+  const [more, setMore] = useState(Boolean(port || dscp || cut))
   const submit = (event: FormEvent) => {
     event.preventDefault()
     if (from.trim() && to.trim()) {
-      onAsk({ from: from.trim(), to: to.trim(), as: as.trim(), size: size ? Number(size) : undefined })
+      onAsk({
+        from: from.trim(),
+        to: to.trim(),
+        as: as.trim(),
+        size: size ? Number(size) : undefined,
+        source_port: port ? Number(port) : undefined,
+        dscp: dscp ? Number(dscp) : undefined,
+        may_fragment: cut || undefined,
+      })
     }
   }
   const swap = () => {
@@ -36,8 +49,16 @@ export function QuestionBar({ question, onAsk }: { question: FlowQuestion | null
         <input type="number" min={20} max={65535} value={size} onChange={(event) => setSize(event.target.value)} placeholder="any" aria-label="size in bytes" className="w-24 rounded-md border border-line bg-paper px-2 py-1.5 font-mono text-ink" />
         bytes
       </label>
+      <button type="button" aria-expanded={more} onClick={() => setMore(!more)} className="text-soft underline hover:text-ink">{more ? 'less' : 'more'}</button>
       <div className="flex-1" />
       <Button type="submit" tone="main" className="px-5" disabled={!from.trim() || !to.trim()}>Ask</Button>
+      {more && (
+        <div className="flex w-full flex-wrap items-center gap-4 border-t border-line pt-2 text-soft">
+          <label className="flex items-center gap-2">source port <input type="number" min={0} max={65535} value={port} onChange={(event) => setPort(event.target.value)} placeholder="49152" className={SMALL} /></label>
+          <label className="flex items-center gap-2">code point (DSCP) <input type="number" min={0} max={63} value={dscp} onChange={(event) => setDscp(event.target.value)} placeholder="0" className={SMALL} /></label>
+          <label className="flex items-center gap-2"><input type="checkbox" checked={cut} onChange={(event) => setCut(event.target.checked)} /> routers may cut it into fragments (IPv4)</label>
+        </div>
+      )}
     </form>
   )
 }

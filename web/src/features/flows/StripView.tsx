@@ -11,13 +11,23 @@ const EDGE = 10
 const sameRef = (a: HopRef | null, b: HopRef) =>
   a !== null && a.way === b.way && a.branch === b.branch && a.hop === b.hop
 
-export function hopAt(flow: Flow, ref: HopRef): Hop | undefined {
+type TwoWays = Pick<Flow, 'forward' | 'return'>
+
+export function hopAt(flow: TwoWays, ref: HopRef): Hop | undefined {
   const direction = ref.way === 'forward' ? flow.forward : flow.return
   return direction?.branches[ref.branch]?.hops[ref.hop]
 }
 
+type StripProps = {
+  flow: TwoWays
+  strip: Strip
+  selected: HopRef | null
+  onSelect: (ref: HopRef) => void
+  titles?: [string, string] //: of the two halves; left out: forward and return
+}
+
 /** Both directions as a drawing: forward above the middle band, return below it. */
-export function StripView({ flow, strip, selected, onSelect }: { flow: Flow; strip: Strip; selected: HopRef | null; onSelect: (ref: HopRef) => void }) {
+export function StripView({ flow, strip, selected, onSelect, titles }: StripProps) {
   const host = useRef<HTMLDivElement>(null)
   const [room, setRoom] = useState(800)
   useLayoutEffect(() => {
@@ -47,16 +57,16 @@ export function StripView({ flow, strip, selected, onSelect }: { flow: Flow; str
   return (
     <div ref={host} className="overflow-x-auto">
       <svg width={width} height={height} role="group" aria-label="Hops of both directions">
-        <WayTitle y={14} text={`forward: ${VERDICT_WORDS[flow.forward.verdict]}`} />
+        <WayTitle y={14} text={`${titles?.[0] ?? 'forward'}: ${VERDICT_WORDS[flow.forward.verdict]}`} />
         <rect x={0} y={band} width={width} height={1.5} className="fill-line" />
         <WayTitle
           y={band + 18}
-          text={flow.return ? `return: ${VERDICT_WORDS[flow.return.verdict]}` : 'return: the model does not say where answers would enter'}
+          text={flow.return ? `${titles?.[1] ?? 'return'}: ${VERDICT_WORDS[flow.return.verdict]}` : 'return: the model does not say where answers would enter'}
         />
         {strip.wires.map((wire) => {
           const from = byId.get(wire.from)
           const to = byId.get(wire.to)
-          return from && to ? <WireLine key={`${wire.from}>${wire.to}`} wire={wire} from={place(from)} to={place(to)} tileWidth={tileWidth} /> : null
+          return from && to ? <WireLine key={`${wire.from}>${wire.to}`} wire={wire} from={place(from)} to={place(to)} tileWidth={tileWidth} rightwards={wire.way === 'forward' || strip.alike} /> : null
         })}
         {strip.tiles.map((tile) => {
           const { x, y } = place(tile)
@@ -77,7 +87,7 @@ function WayTitle({ y, text }: { y: number; text: string }) {
 
 type Point = { x: number; y: number }
 
-function WireLine({ wire, from, to, tileWidth }: { wire: Wire; from: Point; to: Point; tileWidth: number }) {
+function WireLine({ wire, from, to, tileWidth, rightwards }: { wire: Wire; from: Point; to: Point; tileWidth: number; rightwards: boolean }) {
   const middle = HEIGHT / 2
   const rightward = to.x >= from.x
   const x1 = from.x + (rightward ? tileWidth : 0)
@@ -86,7 +96,7 @@ function WireLine({ wire, from, to, tileWidth }: { wire: Wire; from: Point; to: 
   const y2 = to.y + middle
   const bend = (x1 + x2) / 2
   // A loop leads back within one column or to an earlier one; its wire goes round below.
-  const back = wire.way === 'forward' ? !rightward : rightward
+  const back = rightwards ? !rightward : rightward
   const path = back
     ? `M${from.x + tileWidth / 2} ${from.y + HEIGHT} C${from.x + tileWidth / 2} ${from.y + HEIGHT + 24} ${to.x + tileWidth / 2} ${to.y + HEIGHT + 24} ${to.x + tileWidth / 2} ${to.y + HEIGHT + 2}`
     : `M${x1} ${y1} L${bend} ${y1} L${bend} ${y2} L${x2} ${y2}`
@@ -108,7 +118,7 @@ export function shareWords(share: number): string {
   return `${(share * 100).toFixed(1)}%`
 }
 
-type HopTileProps = { tile: Tile; flow: Flow; selected: boolean; onSelect: (ref: HopRef) => void }
+type HopTileProps = { tile: Tile; flow: TwoWays; selected: boolean; onSelect: (ref: HopRef) => void }
 
 /** One device on the strip: its name, where the packet comes in, and a pip for each stage. */
 function HopTile({ tile, flow, selected, onSelect }: HopTileProps) {
@@ -144,7 +154,7 @@ function HopTile({ tile, flow, selected, onSelect }: HopTileProps) {
       <div className={`truncate text-xs leading-tight ${stopped ? 'font-semibold text-stop' : 'text-soft'}`}>
         {stopped && branch && tone(branch.verdict) === 'stop' && <span aria-hidden>✗ </span>}{detail}<span className="sr-only"> {tile.way}</span>
       </div>
-      <div className="mt-1.5 flex gap-1" aria-hidden>{hop.stages.map((stage) => <Pip key={stage.stage} stage={stage} />)}</div>
+      <div className="mt-1.5 flex gap-1" aria-hidden>{hop.stages.map((stage, index) => <Pip key={index} stage={stage} />)}</div>
     </button>
   )
 }

@@ -7,6 +7,7 @@ const branch = (path: string, share = 1, verdict: Verdict = 'delivered'): Branch
   share_text: '',
   verdict,
   outside: null,
+  entry: null,
   path_mtu: 1500,
   cause: null,
   hops: path.split(' ').map((device) => ({ device, vrf: 'default', in: null, out: null, outside: false, stages: [] })),
@@ -21,6 +22,8 @@ const direction = (to: string, ...branches: Branch[]): Direction => ({
   branches,
   unfollowed: 0,
   cause: null,
+  obstacles: [],
+  defaults: [],
 })
 
 const flow = (forward: Direction, back: Direction | null): Flow => ({ sentence: '', traffic: '', forward, return: back })

@@ -1,4 +1,4 @@
-import type { Branch, Direction, Flow } from '../../api/types'
+import type { Branch, Direction } from '../../api/types'
 
 /** Which hop a tile stands for: a branch's hop in one direction. */
 export type HopRef = { way: 'forward' | 'return'; branch: number; hop: number }
@@ -24,7 +24,8 @@ export type Wire = {
   fans: boolean //: one of several ways out of its device
 }
 
-export type Strip = { columns: number; tiles: Tile[]; wires: Wire[] }
+/** `alike`: both halves run from left to right, as of two flows that are compared. */
+export type Strip = { columns: number; tiles: Tile[]; wires: Wire[]; alike: boolean }
 
 type Ways = { forward: Direction; back: Direction | null }
 
@@ -34,25 +35,31 @@ const names = (branch: Branch) => branch.hops.map((hop) => hop.device)
  * Places the devices of both directions. The same device stands in the same column in both, so that
  * a detour on the way back is seen at once; equal-cost branches share a column and stack up.
  */
-export function layoutStrip(flow: Flow): Strip {
+export function layoutStrip(flow: { forward: Direction; return: Direction | null }, alike = false): Strip {
   const ways: Ways = { forward: flow.forward, back: flow.return }
-  const order = columnOrder(ways)
+  const order = columnOrder(ways, alike)
   const tiles = [
     ...placeWay('forward', ways.forward, order),
     ...(ways.back ? placeWay('return', ways.back, order) : []),
   ]
   const wires = [...wiresOf('forward', ways.forward, tiles), ...(ways.back ? wiresOf('return', ways.back, tiles) : [])]
-  return { columns: Math.max(0, ...order.values()) + 1, tiles, wires }
+  return { columns: Math.max(0, ...order.values()) + 1, tiles, wires, alike }
 }
 
 /** The column of every device, counted from the source. */
-export function columnOrder({ forward, back }: Ways): Map<string, number> {
+export function columnOrder({ forward, back }: Ways, alike = false): Map<string, number> {
   const columns = new Map<string, number>()
   for (const branch of forward.branches) layer(columns, names(branch))
   if (!columns.has(forward.destination.name)) {
     columns.set(forward.destination.name, Math.max(-1, ...columns.values()) + 1)
   }
-  for (const branch of back?.branches ?? []) insertRun(columns, names(branch).reverse())
+  for (const branch of back?.branches ?? []) {
+    if (alike) layer(columns, names(branch))
+    else insertRun(columns, names(branch).reverse())
+  }
+  if (alike && back && !columns.has(back.destination.name)) {
+    columns.set(back.destination.name, Math.max(-1, ...columns.values()) + 1)
+  }
   return columns
 }
 

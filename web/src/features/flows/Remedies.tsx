@@ -1,0 +1,100 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { api, data } from '../../api/client'
+import { remedySearchQuery, type FlowQuestion } from '../../api/queries'
+import type { Remedy, RemedySearch } from '../../api/types'
+import { Button, Mono, Panel, Problem } from '../../ui/controls'
+import { EvidenceLink } from '../lens/EvidenceLink'
+import { useAddress, useLens } from '../lens/lens'
+
+/** Edits that make the flow arrive both ways. They are searched for only when somebody asks. */
+export function Remedies({ question }: { question: FlowQuestion }) {
+  const lens = useLens()
+  const [params, change] = useAddress()
+  const id = Number(params.get('remedies')) || null
+  const start = useMutation({
+    mutationFn: () =>
+      data(
+        api.POST('/api/networks/{slug}/remedies', {
+          params: { path: { slug: lens.slug }, query: { revision: lens.revision } },
+          body: { ...question, dscp: question.dscp ?? 0, may_fragment: question.may_fragment ?? false },
+        }),
+      ),
+    onSuccess: (search) => change({ remedies: String(search.id) }),
+  })
+  return (
+    <Panel title="Remedies">
+      {id === null ? (
+        <p className="flex items-center justify-between gap-3">
+          <span className="text-soft">The smallest edits of the files that make both directions arrive. Each is tried on the whole network first.</span>
+          <Button onClick={() => start.mutate()} disabled={start.isPending}>Search for remedies</Button>
+        </p>
+      ) : (
+        <Search id={id} again={() => start.mutate()} />
+      )}
+      {start.isError && <Problem error={start.error} />}
+    </Panel>
+  )
+}
+
+function Search({ id, again }: { id: number; again: () => void }) {
+  const search = useQuery(remedySearchQuery(id))
+  const queries = useQueryClient()
+  const cancel = useMutation({
+    mutationFn: () => data(api.POST('/api/remedies/{id}/cancel', { params: { path: { id } } })),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ['remedies', id] }),
+  })
+  if (search.isError) return <Problem error={search.error} />
+  if (!search.data) return <p role="status" className="text-soft">Opening the search…</p>
+  const { status, tried, found, message } = search.data
+  if (status === 'queued' || status === 'running') {
+    return (
+      <p role="status" className="flex items-center justify-between gap-3">
+        <span>Trying edits: {tried} tried, {found} that help so far…</span>
+        <Button tone="stop" onClick={() => cancel.mutate()} disabled={cancel.isPending}>Cancel</Button>
+      </p>
+    )
+  }
+  if (status !== 'done' || !search.data.answer) {
+    return (
+      <p className="flex items-center justify-between gap-3">
+        <span>{status === 'cancelled' ? `Cancelled after ${tried} edits.` : message}</span>
+        <Button onClick={again}>Search again</Button>
+      </p>
+    )
+  }
+  return <Found answer={search.data.answer} />
+}
+
+function Found({ answer }: { answer: NonNullable<RemedySearch['answer']> }) {
+  return (
+    <>
+      <p className="mb-2">{answer.remedies_sentence}</p>
+      <ol className="grid gap-2 lg:grid-cols-2">
+        {answer.remedies.map((remedy, index) => <Card key={index} remedy={remedy} number={index + 1} />)}
+      </ol>
+    </>
+  )
+}
+
+function Card({ remedy, number }: { remedy: Remedy; number: number }) {
+  return (
+    <li className="rounded-card border border-line bg-paper p-2.5">
+      <p><span className="mr-1.5 inline-block w-5 rounded-sm bg-go text-center text-sm text-on-accent">{number}</span><strong>{remedy.text}</strong></p>
+      <p className="mt-0.5 text-sm text-soft">{remedy.opens_text}; {remedy.moves_text}.</p>
+      {remedy.edits.map((edit) => (
+        <div key={`${edit.file} ${edit.line}`} className="mt-1.5">
+          <EvidenceLink file={edit.file} line={edit.line} />
+          <pre className="mt-0.5 overflow-x-auto rounded-md border border-line bg-card px-2 py-1 text-sm" tabIndex={0} aria-label={`Lines of ${edit.file}`}>
+            {edit.before && <Lines sign="−" look="text-stop" text={edit.before} />}
+            {edit.after && <Lines sign="+" look="text-go" text={edit.after} />}
+          </pre>
+        </div>
+      ))}
+      <p className="mt-1 text-sm">Then: {remedy.then}</p>
+    </li>
+  )
+}
+
+function Lines({ sign, look, text }: { sign: string; look: string; text: string }) {
+  return <>{text.split('\n').map((line, index) => <Mono key={index} className={`block whitespace-pre ${look}`}>{sign} {line}</Mono>)}</>
+}

@@ -1,0 +1,47 @@
+import { useMutation, useQueryClient } from '@tanstack/react-query'
+import { useState, type FormEvent } from 'react'
+import { Link } from 'react-router'
+import { api, data } from '../../api/client'
+import { savedQuestionsQuery, type FlowQuestion } from '../../api/queries'
+import { Button, Problem } from '../../ui/controls'
+import { useLinkTo, usePlace } from '../lens/lens'
+import { questionWords } from './question'
+
+/** Keeps a question under a name, to be run again after each change. */
+export function SaveQuestion({ question, onDone }: { question: FlowQuestion; onDone: () => void }) {
+  const { lens } = usePlace()
+  const queries = useQueryClient()
+  const to = useLinkTo()
+  const [name, setName] = useState(questionWords(question).slice(0, 120))
+  const [folder, setFolder] = useState('')
+  const save = useMutation({
+    mutationFn: () =>
+      data(
+        api.POST('/api/networks/{slug}/questions', {
+          params: { path: { slug: lens.slug }, query: { revision: lens.revision } },
+          body: { name: name.trim(), folder: folder.trim(), question: { ...question, dscp: question.dscp ?? 0, may_fragment: question.may_fragment ?? false } },
+        }),
+      ),
+    onSuccess: () => queries.invalidateQueries({ queryKey: savedQuestionsQuery(lens.slug).queryKey }),
+  })
+  const submit = (event: FormEvent) => {
+    event.preventDefault()
+    save.mutate()
+  }
+  if (save.isSuccess) {
+    return <p role="status" className="rounded-card border border-go bg-go-wash px-3 py-2">Saved as <strong>{save.data.name}</strong>. <Link to={to('flows/saved')}>All saved questions</Link></p>
+  }
+  return (
+    <form onSubmit={submit} aria-label="Save the question" className="flex flex-wrap items-center gap-2 rounded-card border border-line bg-card p-2.5">
+      <label className="flex flex-1 items-center gap-2 text-soft">
+        name <input autoFocus value={name} maxLength={120} onChange={(event) => setName(event.target.value)} className="min-w-60 flex-1 rounded-md border border-line bg-paper px-2 py-1.5 text-ink" />
+      </label>
+      <label className="flex items-center gap-2 text-soft">
+        folder <input value={folder} maxLength={120} onChange={(event) => setFolder(event.target.value)} placeholder="none" className="w-40 rounded-md border border-line bg-paper px-2 py-1.5 text-ink" />
+      </label>
+      <Button type="submit" tone="main" disabled={!name.trim() || save.isPending}>Save</Button>
+      <Button onClick={onDone}>Cancel</Button>
+      {save.isError && <Problem error={save.error} />}
+    </form>
+  )
+}

@@ -1,0 +1,42 @@
+import type { FlowQuestion } from '../../api/queries'
+
+/** The question an address holds, perhaps only a part of it; null where it holds none. */
+export function questionIn(params: URLSearchParams): FlowQuestion | null {
+  const from = params.get('from') ?? ''
+  const to = params.get('to') ?? ''
+  if (!from && !to) return null
+  const number = (name: string) => (params.get(name) ? Number(params.get(name)) : undefined)
+  return {
+    from,
+    to,
+    as: params.get('as') ?? '',
+    size: number('size'),
+    source_port: number('source_port'),
+    dscp: number('dscp'),
+    may_fragment: params.get('may_fragment') === 'yes' || undefined,
+  }
+}
+
+/** The same as parts of an address; null takes a part out. */
+export function addressOf(question: FlowQuestion): Record<string, string | null> {
+  const text = (value: number | undefined) => (value === undefined ? null : String(value))
+  return {
+    from: question.from,
+    to: question.to,
+    as: question.as || null,
+    size: text(question.size),
+    source_port: text(question.source_port),
+    dscp: question.dscp ? String(question.dscp) : null,
+    may_fragment: question.may_fragment ? 'yes' : null,
+  }
+}
+
+/** The question as people say it. */
+export function questionWords(question: FlowQuestion): string {
+  const more = [
+    question.size !== undefined && `${question.size} bytes${question.may_fragment ? ', may be cut' : ''}`,
+    question.source_port !== undefined && `from port ${question.source_port}`,
+    question.dscp ? `code point ${question.dscp}` : false,
+  ].filter(Boolean)
+  return `${question.from} → ${question.to}, ${question.as || 'echo request'}${more.length ? `, ${more.join(', ')}` : ''}`
+}
