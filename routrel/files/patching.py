@@ -155,9 +155,13 @@ def remove(text: str, path: Path) -> str:
             empty = "[]" if isinstance(parent, yaml.SequenceNode) else "{}"
             return _replaced(text, parent.start_mark, parent.end_mark, empty)
         return _without_flow_item(text, parent, place)
-    if count == 1 and len(path) > 1:
-        return remove(text, path[:-1])
     lines = text.splitlines(keepends=True)
+    if count == 1 and isinstance(parent, yaml.SequenceNode):
+        # The list stays, empty, behind its key.
+        above, _, _, _ = _extent(_find(_root(text), path[:-2]), path[-2])
+        lines[above.line] = lines[above.line].rstrip("\n") + " []\n"
+    elif count == 1 and len(path) > 1:
+        return remove(text, path[:-1])
     del lines[start.line : end + 1]
     return "".join(lines)
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from ipaddress import IPv4Network, IPv6Network
 
@@ -53,6 +53,8 @@ def absence(state: State, table: int, wanted: Prefix | Address) -> Absence:
         key=lambda pair: (holders[pair[0]].protocol not in _OWN, holders[pair[0]].metric),
     )
     names = tuple(dict.fromkeys(state.rib.interning.tables[held][0] for held, _ in begins))
+    if not crossings and (untold := _in_other_tables(state, table, holders)):
+        return _told(device, prefix, names, (), None, chain, (*own, *untold))
     if not crossings:
         step = AbsenceStep(
             kind="not_joined",
@@ -85,6 +87,36 @@ def absence(state: State, table: int, wanted: Prefix | Address) -> Absence:
             ),
         )
     return _told(device, prefix, names, reached, between, chain, reasons)
+
+
+def _in_other_tables(
+    state: State, table: int, holders: Mapping[int, Route]
+) -> tuple[AbsenceStep, ...]:
+    """Tables of the same device that have the route and do not share it."""
+    interning = state.rib.interning
+    name, vrf_name = interning.tables[table]
+    device = state.topology.devices[name]
+    vrf = device.vrf(vrf_name)
+    found = []
+    for held in holders:
+        owner, other = interning.tables[held]
+        there = device.vrf(other)
+        if owner != name or there is None or vrf is None:
+            continue
+        tags = ", ".join(there.export_tags)
+        offered = f"which offers it under {tags}" if tags else "which offers it to no other"
+        found.append(
+            AbsenceStep(
+                kind="not_imported",
+                device=name,
+                text=f"{name} has it in VRF {other}, {offered}; VRF {vrf_name} does not take it in",
+                suggestion=f"add {there.export_tags[0]} to the import-tags of VRF {vrf_name}"
+                if tags
+                else f"give VRF {other} export-tags, and VRF {vrf_name} the same import-tags",
+                place=vrf.place,
+            )
+        )
+    return tuple(found)
 
 
 def _told(

@@ -366,8 +366,7 @@ def _evidence_data(state: State, stage: Stage, hop: Hop) -> Json | None:
                 "protocol_text": protocol_words(route) if route else None,
                 "next_hop": next_hop_data(state, hop.device, next_hop) if next_hop else None,
                 "behind": [route_data(state, other) for other in shorter],
-                # Where there is no route, the file that has none is the evidence.
-                **place_data(route.place if route else state.topology.devices[hop.device].place),
+                **place_data(_route_place(state, hop, route, next_hop)),
             }
         case ReceiveEvidence(interface=interface, address=address):
             return {"kind": "receive", "interface": interface, "address": str(address)}
@@ -395,6 +394,15 @@ def _evidence_data(state: State, stage: Stage, hop: Hop) -> Json | None:
             return {"kind": "loop", "devices": list(devices), **place_data(place)}
         case _:
             return None
+
+
+def _route_place(
+    state: State, hop: Hop, route: Route | None, next_hop: NextHop | None
+) -> Place | None:
+    """The line of a route; of none, the file that has none, unless steering led the way."""
+    if route is not None:
+        return route.place
+    return None if next_hop is not None else state.topology.devices[hop.device].place
 
 
 def ends_data(header: Header) -> Json:

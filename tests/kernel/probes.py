@@ -17,6 +17,8 @@ __all__ = ["PORT", "Event", "Probe", "Seen", "rule_hits", "send"]
 
 _ETH_P_ALL = 3
 _OUTGOING = 4
+#: Every address of a namespace, which nobody outside of the lab can reach.
+_ANY = {socket.AF_INET: "0.0.0.0", socket.AF_INET6: "::"}  # noqa: S104
 _QUIET_SECONDS = 0.06
 _LONGEST_SECONDS = 1.5
 #: Where packets to be answered go: UDP and TCP listeners of the labs.
@@ -120,7 +122,7 @@ def _listen(space: Namespaces, device: str, selector: Any, stack: contextlib.Exi
             listener = socket.socket(family, socket.SOCK_STREAM)
             if option:
                 listener.setsockopt(socket.IPPROTO_IPV6, socket.IPV6_V6ONLY, 1)
-            listener.bind(("::" if option else "0.0.0.0", PORT))
+            listener.bind((_ANY[family], PORT))
             listener.listen(64)
             stack.enter_context(contextlib.closing(listener))
             answerer = socket.socket(family, socket.SOCK_DGRAM)
@@ -129,7 +131,7 @@ def _listen(space: Namespaces, device: str, selector: Any, stack: contextlib.Exi
                 answerer.setsockopt(socket.IPPROTO_IPV6, socket.IPV6_RECVPKTINFO, 1)
             else:
                 answerer.setsockopt(socket.IPPROTO_IP, 8, 1)  # IP_PKTINFO
-            answerer.bind(("::" if option else "0.0.0.0", PORT))
+            answerer.bind((_ANY[family], PORT))
             selector.register(
                 stack.enter_context(contextlib.closing(answerer)),
                 selectors.EVENT_READ,

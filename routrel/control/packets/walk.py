@@ -132,15 +132,18 @@ def walk(
         beyond: Whether to go on behind obstacles; branches then carry them.
     """
     walker = _Walker(topology, rib, known, filters, beyond)
-    pending = [walker.begin(start, header, Fraction(1, len(starts))) for start in reversed(starts)]
+    # Depth first, so that branches come in the order of their ways.
+    pending: list[_Outcome] = [
+        walker.begin(start, header, Fraction(1, len(starts))) for start in reversed(starts)
+    ]
     branches: list[Branch] = []
     while pending and len(branches) < MAXIMUM_BRANCHES:
-        for outcome in reversed(list(walker.pass_device(pending.pop()))):
-            if isinstance(outcome, Branch):
-                branches.append(outcome)
-            else:
-                pending.append(outcome)
-    unfollowed = sum((here.share for here in pending), Fraction(0))
+        outcome = pending.pop()
+        if isinstance(outcome, Branch):
+            branches.append(outcome)
+        else:
+            pending += reversed(list(walker.pass_device(outcome)))
+    unfollowed = sum((outcome.share for outcome in pending), Fraction(0))
     return Walk(tuple(branches), unfollowed)
 
 

@@ -12,12 +12,14 @@ from routrel.control.packets.hops import (
     Obstacle,
     RouteEvidence,
     SteeringEvidence,
+    TranslationEvidence,
     Verdict,
 )
 from routrel.control.rib.table import Route
 from routrel.model.addresses import Address, Prefix
 from routrel.model.network import DEFAULT_VRF, INTERFACE_PROTOCOLS, Device, Interface
 from routrel.model.ospf import OspfInterface
+from routrel.model.translation import Side
 from routrel.questions.absence import absence
 from routrel.questions.absence_steps import AbsenceStep
 from routrel.questions.remedies.proposals import (
@@ -56,9 +58,10 @@ def routing_proposals(scene: Scene) -> Iterator[Proposal]:
     yield from _wrong_mask(scene)
     yield from _next_hops_corrected(scene)
     yield from _removed(scene)
+    yield from _translated_elsewhere(scene)
+    yield from _reasons(scene, towards)
     yield from _led(scene, obstacle, towards)
     yield from _enabled(scene)
-    yield from _reasons(scene, towards)
 
 
 def _one(device: Device, text: str, *patches: Patch) -> Proposal:
@@ -112,14 +115,26 @@ def _static(
 
 
 def _targets(scene: Scene, towards: Address) -> list[Prefix]:
-    """The subnet of an address where one is known, and the address alone."""
+    """The subnet of an address where one is known, and the address alone.
+
+    Of several subnets that of its owner counts, else the narrowest.
+    """
+    topology = scene.state.topology
     subnets = [
         own.network
-        for segment in scene.state.topology.segments
-        for end in segment.ends
+        for end in topology.owners.get(towards, ())
         for own in end.interface.addresses
-        if own.version == towards.version and towards in own.network
-    ]
+        if own.ip == towards
+    ] or sorted(
+        (
+            own.network
+            for segment in topology.segments
+            for end in segment.ends
+            for own in end.interface.addresses
+            if own.version == towards.version and towards in own.network
+        ),
+        key=lambda network: -network.prefixlen,
+    )
     behind = [
         prefix
         for outside in scene.state.network.outside
@@ -251,6 +266,38 @@ def _unsteered(scene: Scene) -> Iterator[Proposal]:
             f"remove rule {rule.id} of steering {steering.name}",
             Remove((*path, "rules", position)),
         )
+
+
+# --- translation ---------------------------------------------------------------------------------
+
+#: Addresses that are tried as new destination of a rule.
+_PARTNERS = 8
+
+
+def _translated_elsewhere(scene: Scene) -> Iterator[Proposal]:
+    """A rule that leads to an address nobody has leads to one of the same subnet instead."""
+    topology = scene.state.topology
+    for stage in scene.obstacle.hop.stages:
+        evidence = stage.evidence
+        if not isinstance(evidence, TranslationEvidence) or evidence.rule is None:
+            continue
+        if evidence.side is not Side.DESTINATION:
+            continue
+        path, old = scene.path(evidence.rule.place), evidence.after.destination
+        near = [
+            own.ip
+            for segment in topology.segments
+            for end in segment.ends
+            if not end.device.role.forwards
+            for own in end.interface.addresses
+            if own.version == old.version and old in own.network and own.ip != old
+        ]
+        for address in near[:_PARTNERS]:
+            yield _one(
+                scene.device,
+                f"translation rule {evidence.rule.id} leads to {address} instead of {old}",
+                SetValue((*path, "new-destination"), quoted(address)),
+            )
 
 
 # --- interfaces ----------------------------------------------------------------------------------
@@ -443,6 +490,21 @@ def _accept(
     )
 
 
+def _import(
+    scene: Scene, device: Device, step: AbsenceStep, path: _Path, prefix: Prefix | None
+) -> Iterator[Proposal]:
+    """A table takes in what another of the same device offers under a tag."""
+    vrf = device.vrf(str(path[-1]))
+    for other in device.vrfs:
+        for tag in other.export_tags:
+            if vrf is not None and tag not in vrf.import_tags and other.name != vrf.name:
+                yield _one(
+                    device,
+                    f"VRF {vrf.name} takes in what is offered under {tag}",
+                    Insert((*path, "import-tags"), _LAST, tag),
+                )
+
+
 def _session_up(
     scene: Scene, device: Device, step: AbsenceStep, path: _Path, prefix: Prefix | None
 ) -> Iterator[Proposal]:
@@ -461,8 +523,8 @@ def _announce_network(
         )
 
 
-#: The reasons whose place is that of an interface.
-_NAMED = ("interface_down", "not_running")
+#: The reasons whose place is that of an interface or a VRF.
+_NAMED = ("interface_down", "not_running", "not_imported")
 
 _BY_REASON: dict[
     str, Callable[[Scene, Device, AbsenceStep, _Path, Prefix | None], Iterator[Proposal]]
@@ -474,6 +536,7 @@ _BY_REASON: dict[
     "not_active": _take_in,
     "filtered": _accept,
     "bgp_policy": _accept,
+    "not_imported": _import,
     "session_down": _session_up,
     "not_announced": _announce_network,
 }

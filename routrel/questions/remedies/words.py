@@ -57,6 +57,8 @@ def _sentence(found: Remedies) -> str:
         count = len(found.found)
         best = "One remedy" if count == 1 else f"{count} remedies"
         return f"{best} found by trying {edits}; the smallest first."
+    if not found.tried:
+        return "No edit is known that could help here."
     if found.given_up:
         return f"No remedy found in the time given; {edits} tried."
     return f"None of the {edits} tried makes both directions arrive."

@@ -346,6 +346,7 @@ class EvidenceShape(s.Serializer):
     route = RouteShape(allow_null=True, required=False)
     protocol_text = s.CharField(allow_null=True, required=False)
     behind = RouteShape(many=True, required=False)
+    next_hop = _next_hop("EvidenceNextHop", allow_null=True, required=False)
     destination = s.CharField(required=False)
     table = s.CharField(required=False)
     address = s.CharField(required=False)

@@ -847,6 +847,13 @@ export interface components {
             destination_port: number | null;
             source: string;
         };
+        EvidenceNextHop: {
+            address: string | null;
+            interface: string | null;
+            device: string | null;
+            weight: number;
+            via: string | null;
+        };
         /** @description What a stage saw. `kind` tells which of the other fields are there. */
         EvidenceShape: {
             kind: components["schemas"]["KindEnum"];
@@ -860,6 +867,7 @@ export interface components {
             route?: components["schemas"]["RouteShape"] | null;
             protocol_text?: string | null;
             behind?: components["schemas"]["RouteShape"][];
+            next_hop?: components["schemas"]["EvidenceNextHop"] | null;
             destination?: string;
             table?: string;
             address?: string;
@@ -1480,6 +1488,7 @@ export type SchemaDraftShape = components['schemas']['DraftShape'];
 export type SchemaDraftShapeRequest = components['schemas']['DraftShapeRequest'];
 export type SchemaEndpointShape = components['schemas']['EndpointShape'];
 export type SchemaEndsShape = components['schemas']['EndsShape'];
+export type SchemaEvidenceNextHop = components['schemas']['EvidenceNextHop'];
 export type SchemaEvidenceShape = components['schemas']['EvidenceShape'];
 export type SchemaExitGroup = components['schemas']['ExitGroup'];
 export type SchemaFileShape = components['schemas']['FileShape'];

@@ -56,7 +56,7 @@ function StageRow({ stage, hop, towards }: { stage: Stage; hop: Hop; towards: st
         <span className="break-words">{stage.text}</span>{' '}
         <EvidenceLink file={stage.evidence?.file} line={stage.evidence?.line} />
         {stage.evidence?.kind === 'route' && <Behind stage={stage} />}
-        {stage.evidence?.kind === 'route' && <WhyRoute device={hop.device} vrf={stage.evidence.table ?? hop.vrf} q={stage.evidence.destination ?? towards} />}
+        {stage.evidence?.kind === 'route' && (stage.evidence.route || !stage.evidence.next_hop) && <WhyRoute device={hop.device} vrf={stage.evidence.table ?? hop.vrf} q={stage.evidence.destination ?? towards} none={stage.evidence.route === null} />}
       </div>
     </li>
   )

@@ -79,12 +79,15 @@ function Found({ answer }: { answer: NonNullable<RemedySearch['answer']> }) {
 function Card({ remedy, number }: { remedy: Remedy; number: number }) {
   return (
     <li className="rounded-card border border-line bg-paper p-2.5">
-      <p><span className="mr-1.5 inline-block w-5 rounded-sm bg-go text-center text-sm text-on-accent">{number}</span><strong>{remedy.text}</strong></p>
+      <div className="flex items-start gap-2">
+        <span className="mt-0.5 w-5 shrink-0 rounded-sm bg-go text-center text-sm text-on-accent">{number}</span>
+        <ul className="font-semibold">{remedy.text.split('; ').map((part) => <li key={part}>{part}</li>)}</ul>
+      </div>
       <p className="mt-0.5 text-sm text-soft">{remedy.opens_text}; {remedy.moves_text}.</p>
       {remedy.edits.map((edit) => (
         <div key={`${edit.file} ${edit.line}`} className="mt-1.5">
           <EvidenceLink file={edit.file} line={edit.line} />
-          <pre className="mt-0.5 overflow-x-auto rounded-md border border-line bg-card px-2 py-1 text-sm" tabIndex={0} aria-label={`Lines of ${edit.file}`}>
+          <pre className="mt-0.5 rounded-md border border-line bg-card px-2 py-1 text-sm whitespace-pre-wrap">
             {edit.before && <Lines sign="−" look="text-stop" text={edit.before} />}
             {edit.after && <Lines sign="+" look="text-go" text={edit.after} />}
           </pre>
@@ -96,5 +99,5 @@ function Card({ remedy, number }: { remedy: Remedy; number: number }) {
 }
 
 function Lines({ sign, look, text }: { sign: string; look: string; text: string }) {
-  return <>{text.split('\n').map((line, index) => <Mono key={index} className={`block whitespace-pre ${look}`}>{sign} {line}</Mono>)}</>
+  return <>{text.split('\n').map((line, index) => <Mono key={index} className={`block break-words pl-4 -indent-4 ${look}`}>{sign} {line.trim()}</Mono>)}</>
 }

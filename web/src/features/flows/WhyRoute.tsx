@@ -7,11 +7,11 @@ import { EvidenceLink } from '../lens/EvidenceLink'
 import { useLens, useLinkTo } from '../lens/lens'
 
 /** Why a table holds the route a packet follows, told in place. */
-export function WhyRoute({ device, vrf, q }: { device: string; vrf: string; q: string }) {
+export function WhyRoute({ device, vrf, q, none }: { device: string; vrf: string; q: string; none: boolean }) {
   const [open, setOpen] = useState(false)
   return (
     <div className="text-sm">
-      <button type="button" className="text-soft underline hover:text-ink" aria-expanded={open} onClick={() => setOpen(!open)}>why this route</button>
+      <button type="button" className="text-soft underline hover:text-ink" aria-expanded={open} onClick={() => setOpen(!open)}>{none ? 'why none' : 'why this route'}</button>
       {open && <Told device={device} vrf={vrf} q={q} />}
     </div>
   )

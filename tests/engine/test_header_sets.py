@@ -1,0 +1,119 @@
+"""What a changed filter opens, against trying headers one by one."""
+
+from __future__ import annotations
+
+import ipaddress
+from dataclasses import replace
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from routrel.control.packets.filters import Meeting, evaluate
+from routrel.control.packets.header_sets import count_headers, may_carry_tcp, newly_permitted
+from routrel.model.filters import Action, Filter, Fragments, Match, PortRange, Rule, SessionState
+from routrel.model.traffic import ICMP, TCP, UDP, Fragment, Header
+
+PREFIXES = [ipaddress.ip_network(t) for t in ("10.0.0.0/30", "10.0.0.0/31", "10.0.0.2/32", "0.0.0.0/0")]  # fmt: skip
+PORTS = st.tuples(st.integers(0, 3), st.integers(0, 3)).map(lambda p: PortRange(min(p), max(p)))
+
+
+@st.composite
+def matches(draw):
+    protocol = draw(st.sampled_from([None, TCP, UDP, ICMP]))
+    ported = protocol in (TCP, UDP)
+    return Match(
+        protocol=protocol,
+        sources=tuple(draw(st.lists(st.sampled_from(PREFIXES), max_size=2))),
+        destinations=tuple(draw(st.lists(st.sampled_from(PREFIXES), max_size=1))),
+        destination_ports=tuple(draw(st.lists(PORTS, max_size=2))) if ported else (),
+        icmp_types=draw(st.sampled_from([(), (8,), (0, 8)])) if protocol == ICMP else (),
+        flags_set=draw(st.sampled_from([(), ("syn",)])) if protocol == TCP else (),
+        flags_clear=draw(st.sampled_from([(), ("ack",)])) if protocol == TCP else (),
+        dscps=draw(st.sampled_from([(), (0,), (46,)])),
+        fragments=draw(st.sampled_from([None, Fragments.LATER, Fragments.NONE])),
+        sessions=draw(st.sampled_from([(), (SessionState.NEW,)])),
+        arrives=draw(st.sampled_from([(), ("x",)])),
+    )
+
+
+FILTERS = st.builds(
+    lambda rows, default, sessions: Filter(
+        name="f",
+        rules=tuple(Rule(id=n, match=m, action=a) for n, (m, a) in enumerate(rows, start=1)),
+        default=default,
+        sessions=sessions,
+    ),
+    st.lists(st.tuples(matches(), st.sampled_from(Action)), max_size=4),
+    st.sampled_from(Action),
+    st.booleans(),
+)
+HEADERS = [
+    (Header(source=source, destination=destination, protocol=protocol, dscp=dscp, **more),
+     Meeting(arrives, None, session))
+    for source in map(ipaddress.ip_address, ("10.0.0.0", "10.0.0.2", "10.9.9.9"))
+    for destination in [ipaddress.ip_address("10.0.0.1")]
+    for protocol, more in (
+        (TCP, {"source_port": 9, "destination_port": 1, "flags": frozenset({"syn"})}),
+        (TCP, {"source_port": 9, "destination_port": 3, "flags": frozenset({"syn", "ack"})}),
+        (TCP, {"fragment": Fragment.LATER}),
+        (UDP, {"source_port": 9, "destination_port": 2}),
+        (ICMP, {"icmp_type": 8, "icmp_code": 0}),
+        (50, {}),
+    )
+    for dscp in (0, 46)
+    for arrives in ("x", "y")
+    for session in SessionState
+]  # fmt: skip
+
+
+def holds(box, header, meeting, names) -> bool:
+    """Whether a box holds a header, read from its fields one by one."""
+    later = header.fragment is Fragment.LATER
+    left = header.source_port if header.icmp_type is None else header.icmp_type
+    right = header.destination_port if header.icmp_type is None else header.icmp_code
+    flags = sum(1 << ["fin", "syn", "rst", "psh", "ack"].index(f) for f in header.flags)
+    arrives = 1 << (names.index(meeting.arrives) + 1 if meeting.arrives in names else 0)
+    return (
+        box.version == 4
+        and box.sources[0] <= int(header.source) <= box.sources[1]
+        and box.destinations[0] <= int(header.destination) <= box.destinations[1]
+        and bool(box.protocols >> header.protocol & 1)
+        and (later or left is None or box.source_ports[0] <= left <= box.source_ports[1])
+        and (later or right is None or box.destination_ports[0] <= right <= box.destination_ports[1])
+        and bool(box.dscps >> header.dscp & 1)
+        and (later or header.protocol != TCP or bool(box.flags >> flags & 1))
+        and bool(box.fragments & {Fragment.NONE: 1, Fragment.FIRST: 2, Fragment.LATER: 4}[header.fragment])
+        and bool(box.sessions & {SessionState.NEW: 1, SessionState.ESTABLISHED: 2, SessionState.INVALID: 4}[meeting.session])
+        and bool(box.arrives & arrives)
+    )  # fmt: skip
+
+
+@settings(deadline=None, max_examples=40)
+@given(old=FILTERS, new=FILTERS)
+def test_newly_permitted_are_exactly_the_headers_that_turned(old, new):
+    boxes = newly_permitted(old, new)
+    names = [
+        name for name in ("x",) if any(name in r.match.arrives for f in (old, new) for r in f.rules)
+    ]
+    for header, meeting in HEADERS:
+        turned = (
+            evaluate(new, header, meeting).permits and not evaluate(old, header, meeting).permits
+        )
+        assert any(holds(box, header, meeting, names) for box in boxes) == turned, header
+    assert (count_headers(boxes) == 0) == (not boxes)
+
+
+def test_headers_are_counted_once():
+    """One TCP port between two hosts: 65,536 source ports; a second rule inside adds nothing."""
+    closed = Filter(name="f", rules=(), default=Action.DENY)
+    hosts = {"sources": (PREFIXES[2],), "destinations": (PREFIXES[2],)}
+    rule = Rule(id=10, action=Action.PERMIT, match=Match(protocol=TCP, destination_ports=(PortRange(443, 443),), **hosts))  # fmt: skip
+    narrower = replace(rule, id=20, match=replace(rule.match, dscps=(46,)))
+    for rules in ((rule,), (rule, narrower), (narrower, rule)):
+        opened = newly_permitted(closed, replace(closed, rules=rules))
+        assert count_headers(opened) == 65536
+    # A protocol without ports counts once for each pair of addresses: 4 sources, 4 destinations.
+    esp = Match(protocol=50, sources=(PREFIXES[0],), destinations=(PREFIXES[0],))
+    opened = newly_permitted(closed, replace(closed, rules=(replace(rule, match=esp),)))
+    assert count_headers(opened) == 16
+    assert not any(may_carry_tcp(box, 49152, 179) for box in opened)

@@ -1,0 +1,246 @@
+"""What a packet meets, stage by stage: each row's answer follows from the RFC named beside it."""
+
+from __future__ import annotations
+
+import pytest
+
+from routrel.control.converge import State
+from routrel.questions.answers import answer_flow
+from routrel.questions.flow import FlowQuestion, ask_flow
+from tests.engine.nets import device, state
+
+#: a - m - b; the middle device m has interfaces l (10.0.1.1) and r (10.0.2.1).
+A = device(
+    "a", "gateway: 10.0.1.1\ninterfaces:\n  e: {addresses: [10.0.1.9/24], mtu: 9000}", "host"
+)
+B = device(
+    "b", "gateway: 10.0.2.1\ninterfaces:\n  e: {addresses: [10.0.2.9/24], mtu: 9000}", "host"
+)
+
+
+def middle(left: str = "", right: str = "", more: str = "", mtu: int = 9000) -> str:
+    return (
+        f"routrel: 1\ndevice: m\nrole: router\ninterfaces:\n"
+        f"  l: {{addresses: [10.0.1.1/24], mtu: 9000{left}}}\n"
+        f"  r: {{addresses: [10.0.2.1/24], mtu: {mtu}{right}}}\n{more}"
+    )
+
+
+def filters(**rules: str) -> str:
+    """Filters by name; a text is its rules and default."""
+    return "filters:\n" + "".join(
+        f"  {name}: {{{text}}}\n".replace("_", "-") for name, text in rules.items()
+    )
+
+
+def said(net: State, source: str = "a", destination: str = "b", traffic: str = "tcp 80", **more):
+    """Verdicts both ways, and of the direction that fails the cause's device, kind and stage."""
+    answer = ask_flow(
+        net, FlowQuestion(source=source, destination=destination, traffic=traffic, **more)
+    )
+    ways = [d for d in (answer.forward, answer.back) if d is not None]
+    cause = next((d.cause for d in ways if d.cause is not None), None)
+    verdicts = tuple(d.verdict.value for d in ways)
+    return verdicts, (cause.device, cause.kind) if cause else None
+
+
+GOOD = (("delivered", "delivered"), None)
+OPEN = "rules: [{id: 10, permit: any}], default: deny"
+SHUT = "default: deny"
+#: A stateful filter towards b: what begins on the left passes.
+STATEFUL = "sessions: true, rules: [{id: 10, permit: tcp, to-port: 80}], default: deny"
+
+ROWS = [
+    # Filters: several in order, each must permit; own and through traffic.
+    ("both permit", middle(", filters: {in: [f, g]}", more=filters(f=OPEN, g=OPEN)), {}, GOOD),
+    ("the second denies", middle(", filters: {in: [f, g]}", more=filters(f=OPEN, g=SHUT)), {},
+     (("filtered", "delivered"), ("m", "filter_default"))),
+    ("through traffic", middle(more="through-traffic: {filters: f}\n" + filters(f=SHUT)), {},
+     (("filtered", "filtered"), ("m", "filter_default"))),
+    ("own traffic is not through traffic", middle(more="own-traffic: {filters: {in: f}}\n" + filters(f=SHUT)), {}, GOOD),
+    ("code point", middle(", filters: {in: f}", more=filters(f="rules: [{id: 10, permit: tcp, dscp: ef}], default: deny")),
+     {"dscp": 46}, GOOD),
+    ("leaves by", middle(more="through-traffic: {filters: f}\n" + filters(
+        f="rules: [{id: 10, deny: any, leaves: l}], default: permit")), {},
+     (("delivered", "filtered"), ("m", "filter_rule"))),
+    # RFC 9293 3.5: an answer carries SYN and ACK, so "syn, not ack" opens one direction only.
+    ("flags", middle(", filters: {in: f, out: f}", more=filters(
+        f="rules: [{id: 10, deny: tcp, tcp-flags: [syn, not ack], from: 10.0.2.0/24}], default: permit")), {}, GOOD),
+    # Sessions: the answer passes a filter that saw what it answers ...
+    ("stateful", middle(right=", filters: {in: f, out: f}", more=filters(f=STATEFUL)), {}, GOOD),
+    # ... and the same rules without sessions drop it.
+    ("stateless", middle(right=", filters: {in: f, out: f}", more=filters(f=STATEFUL.replace("sessions: true, ", ""))), {},
+     (("delivered", "filtered"), ("m", "filter_default"))),
+    ("zones", middle(", zone: x", ", zone: y", "zones: {x: {to: {y: {filter: f}}}, y: {}}\n" + filters(f=OPEN)), {}, GOOD),
+    ("no way between zones", middle(", zone: x", ", zone: y", "zones: {x: {}, y: {to: {x: {filter: f}}}}\n" + filters(f=OPEN)), {},
+     (("filtered", "delivered"), ("m", "zone"))),
+    ("an interface in no zone", middle(", zone: x", "", "zones: {x: {}}\n"), {"both": False},
+     (("filtered",), ("m", "zone"))),
+    # RFC 3704: strict 2.2, loose 2.4.
+    ("strict, the way back", middle(", reverse-path-check: strict"), {}, GOOD),
+    ("strict, another way back", middle(", reverse-path-check: strict",
+        more="static: [{to: 10.0.1.9/32, via: 10.0.2.9}]\n"), {"both": False},
+     (("filtered",), ("m", "reverse_path"))),
+    ("loose, another way back", middle(", reverse-path-check: loose",
+        more="static: [{to: 10.0.1.9/32, via: 10.0.2.9}]\n"), {"both": False}, (("delivered",), None)),
+    ("loose, none", middle(", reverse-path-check: loose", more="static: [{to: 10.0.1.9/32, discard: true}]\n"),
+     {"both": False}, (("filtered",), ("m", "reverse_path"))),
+    # MTU: RFC 1191; cut where don't-fragment is clear (RFC 791 3.2), then later pieces have no ports.
+    ("too big", middle(mtu=1500), {"size": 1501, "both": False}, (("too_big",), ("m", "mtu"))),
+    ("cut", middle(mtu=1500), {"size": 1501, "may_fragment": True, "both": False}, (("delivered",), None)),
+    ("later pieces have no ports", middle(mtu=1500, right=", filters: {out: f}",
+        more=filters(f="rules: [{id: 10, permit: any}], default: deny")),
+     {"size": 1501, "may_fragment": True, "both": False}, (("delivered",), None)),
+    ("rejected as unreachable", middle(more="static: [{to: 10.0.2.9/32, reject: unreachable}]\n"), {"both": False},
+     (("discarded",), ("m", "discard_route"))),
+    # Steering: the first rule that matches and is usable; else the table.
+    ("steered into nothing", middle(", steering: s", more="steering: {s: {rules: [{id: 10, protocol: tcp, discard: true}]}}\n"),
+     {"both": False}, (("discarded",), ("m", "steering_discard"))),
+    ("another protocol", middle(", steering: s", more="steering: {s: {rules: [{id: 10, protocol: udp, discard: true}]}}\n"), {}, GOOD),
+    ("an unusable next hop falls back", middle(", steering: s",
+        more="steering: {s: {rules: [{id: 10, next-hop: 10.0.2.77}]}}\n"), {}, GOOD),
+    ("or does not", middle(", steering: s",
+        more="steering: {s: {rules: [{id: 10, next-hop: 10.0.2.77, fall-back: false}]}}\n"), {"both": False},
+     (("discarded",), ("m", "steering_discard"))),
+    ("a table without a route", middle(", steering: s", more="vrfs: {t: {}}\nsteering: {s: {rules: [{id: 10, table: t}]}}\n"),
+     {"both": False}, (("no_route",), ("m", "no_route"))),
+    ("which Linux passes over", middle(more="processing: linux\nvrfs: {t: {}}\nthrough-traffic: {steering: s}\n"
+        "steering: {s: {rules: [{id: 10, table: t}]}}\n"), {"both": False}, (("delivered",), None)),
+    # Translation (RFC 3022): the answer comes back translated; b never sees a's address.
+    ("hidden source", middle(more="translation: [{id: 10, leaves: r, new-source: interface}]\n"), {}, GOOD),
+    ("kept", middle(right=", filters: {out: f}", more="translation: [{id: 10, to: 10.0.2.9, keep: true}, "
+        "{id: 20, leaves: r, new-source: interface}]\n" + filters(f="rules: [{id: 10, permit: any, from: 10.0.1.9}], default: deny")), {}, GOOD),
+    ("filter out sees the new source", middle(right=", filters: {out: f}",
+        more="translation: [{id: 10, leaves: r, new-source: interface}]\n" + filters(f="rules: [{id: 10, permit: any, from: 10.0.2.1}], default: deny")), {}, GOOD),
+    ("one-to-one, called from outside", middle(more="translation: [{id: 10, leaves: l, from: 10.0.2.9, new-source: 10.0.1.99, one-to-one: true}]\n"),
+     {"destination": "10.0.1.99"}, GOOD),
+    ("a port of another host", middle(more="translation: [{id: 10, protocol: tcp, arrives: l, to: 10.0.1.1, to-port: 80, new-destination: 10.0.2.9, new-destination-port: 8080}]\n"),
+     {"destination": "10.0.1.1"}, GOOD),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("net", "more", "expected"), [r[1:] for r in ROWS], ids=[r[0] for r in ROWS])  # fmt: skip
+def test_each_stage(net, more, expected):
+    assert said(state(A, B, net), **more) == expected
+
+
+def test_a_rule_with_ports_never_matches_a_later_fragment():
+    """RFC 8519 4.1: ports stand in the first fragment alone; the default takes the others."""
+    only_http = filters(f="rules: [{id: 10, permit: tcp, to-port: 80}], default: deny")
+    net = state(A, B, middle(mtu=1500), device("n", "interfaces: {}"))
+    assert said(net, size=1600, may_fragment=True, both=False) == (("delivered",), None)
+    cut_before = device(
+        "m2", "interfaces:\n  l: {addresses: [10.0.2.2/24], mtu: 9000, filters: {in: f}}\n"
+        "  r: {addresses: [10.0.3.1/24]}\nstatic: [{to: 10.0.1.0/24, via: 10.0.2.1}]\n" + only_http,
+    )  # fmt: skip
+    far = device("c", "gateway: 10.0.3.1\ninterfaces:\n  e: {addresses: [10.0.3.9/24]}", "host")
+    way = middle(mtu=1500, more="static: [{to: 10.0.3.0/24, via: 10.0.2.2}]\n")
+    net = state(A, way, cut_before, far)
+    assert said(net, destination="c", both=False) == (("delivered",), None)
+    assert said(net, destination="c", size=1600, may_fragment=True, both=False) == (
+        ("filtered",),
+        ("m2", "filter_default"),
+    )
+
+
+#: The order decides which obstacle comes first: no route, an MTU of 1400 and a filter at once.
+ORDERS = [
+    ("router", "static: []", "filter_default"),
+    ("linux", "static: []", "mtu"),
+    ("router", "static: [{to: 10.0.2.9/32, discard: true}]", "discard_route"),
+    ("linux", "static: [{to: 10.0.2.9/32, discard: true}]", "discard_route"),
+]
+
+
+@pytest.mark.parametrize(("processing", "static", "kind"), ORDERS)
+def test_the_device_says_in_which_order(processing, static, kind):
+    """A router filters what it forwards before it looks at the size, Linux the other way round."""
+    net = state(
+        A, B,
+        middle(mtu=1400, more=f"processing: {processing}\n{static}\nthrough-traffic: {{filters: f}}\n" + filters(f=SHUT)),
+    )  # fmt: skip
+    assert said(net, size=1450, both=False)[1] == ("m", kind)
+
+
+def test_an_answer_by_another_firewall_is_dropped_for_lack_of_a_session():
+    """Two firewalls that both permit it, and share no sessions."""
+    walls = [
+        device(
+            name,
+            f"interfaces:\n  l: {{addresses: [10.0.1.{host}/24]}}\n  r: {{addresses: [10.0.2.{host}/24]}}\n"
+            "through-traffic: {filters: f}\n" + filters(f="sessions: true, rules: [{id: 10, permit: tcp}], default: deny"),
+            "firewall",
+        )
+        for name, host in (("w1", 1), ("w2", 2))
+    ]  # fmt: skip
+    other_way = B.replace("gateway: 10.0.2.1", "gateway: 10.0.2.2")
+    assert said(state(A, B, *walls)) == GOOD
+    assert said(state(A, other_way, *walls)) == (("delivered", "filtered"), ("w2", "no_session"))
+    # UDP has no first packet: what the rules permit passes as a new session.
+    udp = [w.replace("permit: tcp", "permit: any") for w in walls]
+    assert said(state(A, other_way, *udp), traffic="udp 53") == GOOD
+
+
+def test_the_master_answers_for_the_virtual_router():
+    """RFC 9568 6.4: the highest priority, then the highest address; a shut one has no say."""
+
+    def pair(first: str = "", priorities: tuple[int, int] = (110, 100)) -> list[str]:
+        return [
+            device(name, f"interfaces:\n  l: {{addresses: [10.0.1.{host}/24]{more}, "
+                   f"vrrp: [{{id: 7, addresses: 10.0.1.254, priority: {priority}}}]}}\n  r: {{addresses: [10.0.2.{host}/24]}}")
+            for name, host, priority, more in (("v1", 1, priorities[0], first), ("v2", 2, priorities[1], ""))
+        ]  # fmt: skip
+
+    host = A.replace("gateway: 10.0.1.1", "gateway: 10.0.1.254")
+    for routers, master in (
+        (pair(), "v1"),
+        (pair(priorities=(100, 100)), "v2"),
+        (pair(first=", enabled: false"), "v2"),
+    ):
+        answer = ask_flow(state(host, B, *routers), FlowQuestion(source="a", destination="b"))
+        assert [hop.device for hop in answer.forward.branches[0].hops] == ["a", master, "b"]
+        assert "virtual router 7" in answer_flow_text(state(host, B, *routers))
+    # Not the owner: packets to the virtual address itself are taken only with accept (6.4.3).
+    assert said(state(host, B, *pair()), destination="10.0.1.254", both=False) == (
+        ("next_hop_unresolved",),
+        ("v1", "no_neighbour"),
+    )
+    taking = [router.replace("priority", "accept: true, priority") for router in pair()]
+    assert said(state(host, B, *taking), destination="10.0.1.254", both=False) == (
+        ("delivered",),
+        None,
+    )
+
+
+def answer_flow_text(net: State) -> str:
+    stages = answer_flow(net, FlowQuestion(source="a", destination="b"))["forward"]["branches"][0]
+    return " ".join(s["text"] for hop in stages["hops"] for s in hop["stages"])
+
+
+def test_pools_are_followed_address_by_address():
+    """Any address of the pool may be chosen; a filter behind that knows only one makes it mixed."""
+    pool = middle(
+        right=", filters: {out: f}",
+        more="translation: [{id: 10, leaves: r, new-source: 10.0.2.32/31}]\n"
+        + filters(f="rules: [{id: 10, permit: any, from: 10.0.2.32}], default: deny"),
+    )
+    answer = ask_flow(
+        state(A, B, pool), FlowQuestion(source="a", destination="b", traffic="tcp 80")
+    )
+    assert [(str(b.share), b.verdict.value) for b in answer.forward.branches] == [
+        ("1/2", "delivered"),
+        ("1/2", "filtered"),
+    ]
+
+
+def test_weights_share_the_traffic():
+    """A route of weight 3 beside one of weight 1 takes three quarters."""
+    way = device(
+        "r1", "interfaces:\n  a: {addresses: [10.0.1.1/24]}\n  x: {addresses: [10.1.0.1/30]}\n  y: {addresses: [10.2.0.1/30]}\n"
+        "static:\n  - {to: 10.0.2.0/24, via: 10.1.0.2, weight: 3}\n  - {to: 10.0.2.0/24, via: 10.2.0.2}",
+    )  # fmt: skip
+    far = device(
+        "r2", "interfaces:\n  b: {addresses: [10.0.2.1/24]}\n  x: {addresses: [10.1.0.2/30]}\n  y: {addresses: [10.2.0.2/30]}",
+    )  # fmt: skip
+    answer = ask_flow(state(A, B, way, far), FlowQuestion(source="a", destination="b", both=False))
+    assert [str(branch.share) for branch in answer.forward.branches] == ["3/4", "1/4"]
