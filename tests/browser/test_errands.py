@@ -161,3 +161,38 @@ def test_why_corvane_goes_the_long_way_and_what_would_change_it(reader: Reader):
     reader.open(f"/n/marram/routes/policies?{asked}")
     reader.reads("✓ accepted", "rest: not reached", "local-preference")
     reader.accessible()
+
+
+def test_what_stops_the_stores_and_which_edits_would_help(reader: Reader):
+    """All obstacles of both ways, remedies that were tried, the question kept for later."""
+    reader.log_in()
+    reader.open("/n/marram/flows?from=ter-stores-1&to=ter-pump-1&as=tcp%20502")
+    reader.reads(
+        "Everything in the way", "VRF stores does not take it in", "filter to-plant on plant"
+    )
+    reader.press("Search for remedies")
+    reader.reads("Trying edits")
+    reader.wait(lambda: "remedies found by trying" in reader.text(), "no remedy came", seconds=90)
+    reader.reads(
+        "ter-hub-1: VRF stores takes in what is offered under plant", "opens 131,072 headers"
+    )
+    reader.reads("import-tags: [crew, plant]", "Then: Delivered to ter-pump-1")
+    reader.accessible()
+    reader.press("Save")
+    reader.fill("folder", "depot").send_keys(Keys.ENTER)
+    reader.press("All saved questions")
+    reader.reads(
+        "depot", "ter-stores-1 → ter-pump-1, tcp 502", "It has not worked since it was saved"
+    )
+    reader.accessible()
+    reader.press("Run all again")
+    reader.reads("one does not arrive")
+    reader.open(
+        "/n/marram/flows?from=kiosk-gul&to=booking-db&as=tcp%205432"
+        "&other_from=kiosk-gul&other_to=booking-web&other_as=tcp%20443"
+    )
+    reader.reads("First difference: at eas-fw-1", "kiosk-gul → booking-web: delivered")
+    reader.accessible()
+    reader.open("/n/marram/flows?from=kiosks&to=10.80.3.0/24&as=tcp%205432")
+    reader.reads("16 pairs of ends", "What is treated alike")
+    reader.accessible()

@@ -16,7 +16,8 @@ from django.test import Client
 
 from routrel.files.reader import load_texts
 from server.networks.imports import add_revision, run_import
-from server.networks.models import Import, Membership, Network, Role
+from server.networks.models import Import, Membership, Network, RemedySearch, Role
+from server.networks.remedies import run_remedy_search
 
 ROOT = Path(__file__).resolve().parents[2]
 DEMO = ROOT / "demo"
@@ -362,3 +363,76 @@ def test_drafts_are_kept_by_editors_and_seen_by_all(network):
     assert client("editor").delete(f"{path}/{draft['id']}").status_code == 204
     assert client("editor").delete(f"{path}/{draft['id']}").status_code == 404
     assert client("viewer").get(path).json() == []
+
+
+# --- remedies, comparisons, saved questions ------------------------------------------------------
+
+KIOSK = {"from": "kiosk-gul", "to": "booking-db", "as": "tcp 5432"}
+
+
+def test_remedies_are_searched_by_a_job_that_can_be_cancelled(network, monkeypatch):
+    """A viewer may search; strangers see nothing of it; a cancelled search finds nothing."""
+    path = "/api/networks/demo/remedies"
+    assert client("stranger").post(path, KIOSK, content_type="application/json").status_code == 404
+    started = client("viewer").post(path, KIOSK, content_type="application/json").json()
+    assert (started["status"], started["answer"]) == ("queued", None)
+    run_remedy_search(RemedySearch.objects.get(pk=started["id"]))
+    assert client("stranger").get(f"/api/remedies/{started['id']}").status_code == 404
+    done = client("viewer").get(f"/api/remedies/{started['id']}").json()
+    best = done["answer"]["remedies"][0]
+    assert (done["status"], best["opens"]) == ("done", 65536)
+    assert best["edits"][0]["file"] == "devices/eas-fw-1.yaml"
+    assert "permit: tcp" in best["edits"][0]["after"]
+    monkeypatch.setattr("server.networks.remedies._REPORT_EVERY_S", 0)
+    second = RemedySearch.objects.create(
+        revision=network.revisions.first(),
+        author=get_user_model().objects.get(username="viewer"),
+        question=KIOSK,
+        cancel_requested=True,
+    )
+    run_remedy_search(second)
+    assert (second.status, second.answer) == ("cancelled", None)
+    waiting = client("viewer").post(path, KIOSK, content_type="application/json").json()["id"]
+    assert client("viewer").post(f"/api/remedies/{waiting}/cancel").json()["status"] == "cancelled"
+
+
+def test_two_flows_are_compared(network):
+    query = "from=kiosk-gul&to=booking-db&as=tcp%205432&other_from=kiosk-gul&other_to=booking-web&other_as=tcp%20443"
+    answer = client("viewer").get(f"/api/networks/demo/flow/compare?{query}").json()
+    assert (answer["direction"], answer["device"]) == ("forward", "eas-fw-1")
+    assert answer["other"]["forward"]["verdict"] == "delivered"
+
+
+def test_a_saved_question_tells_what_changed_since_it_worked(network):
+    """It is blocked; a revision mends it; the next one breaks it again, and the file is named."""
+    path = "/api/networks/demo/questions"
+    body = {"name": "kiosk books", "folder": "ticketing", "question": KIOSK}
+    assert client("viewer").post(path, body, content_type="application/json").status_code == 403
+    saved = client("editor").post(path, body, content_type="application/json").json()
+    assert (saved["answer"]["works"], saved["since_then"]) == (
+        False,
+        "It has not worked since it was saved.",
+    )
+    assert client("editor").post(path, body, content_type="application/json").status_code == 400
+    files = demo_files()
+    name = "devices/eas-fw-1.yaml"
+    rule = next(line for line in files[name].decode().splitlines() if "id: 30" in line)
+    mended = {**files, name: files[name].decode().replace(rule + "\n", "").encode()}
+    assert imported("editor", mended)["status"] == "done"
+    (good,) = client("editor").post(f"{path}/run").json()
+    assert (good["answer"]["works"], good["revision"], bool(good["changed"])) == (True, 2, True)
+    assert imported("editor", files)["status"] == "done"
+    (bad,) = client("editor").post(f"{path}/run?id={saved['id']}").json()
+    assert (bad["answer"]["works"], bad["worked_in"]) == (False, 2)
+    assert "Since revision 2 these files changed: devices/eas-fw-1.yaml." in bad["since_then"]
+    assert "The way forward was kiosk-gul" in bad["since_then"]
+    assert client("viewer").post(f"{path}/run").status_code == 403
+    assert client("editor").delete(f"{path}/{saved['id']}").status_code == 204
+    assert client("viewer").get(path).json() == []
+
+
+def test_a_group_is_answered_class_by_class(network):
+    query = "from=kiosks&to=10.80.3.0/24&as=tcp%205432"
+    answer = client("viewer").get(f"/api/networks/demo/flow?{query}").json()
+    assert answer["sentence"].startswith("16 pairs of ends")
+    assert sum(len(one["pairs"]) for one in answer["classes"]) == 16
