@@ -27,7 +27,6 @@ FOLDER = ROOT / "docs" / "screenshots"
 VIEWS = [
     ("flows-empty", "/n/marram/flows", "Complaints that came with this network"),
     ("flows-blocked", "/n/marram/flows?from=kiosk-gul&to=booking-db&as=tcp+5432", "Rules tried"),
-    ("flows-branches", "/n/marram/flows?from=kiosk-brk&to=booking-web&as=tcp+8443", "Rules tried"),
     ("routes-ladder", "/n/marram/routes?q=10.64.13.0/24&device=har-yard-2", "Why har-yard-2"),
     ("routes-bgp", "/n/marram/routes?q=198.51.100.40&device=brk-edge-1", "Why brk-edge-1"),
     ("routes-sessions", "/n/marram/routes/sessions", "44 of 45"),
@@ -39,13 +38,12 @@ VIEWS = [
     ),
     ("routes-absent", "/n/marram/routes?q=10.64.14.9&device=gul-edge-1", "no specific route"),
     ("routes-table", "/n/marram/routes?table=gul-edge-1", "10.64.4.0/24"),
-    ("routes-beside", "/n/marram/routes?table=brk-core-1&other=cor-core-1", "10.64.4.0/24"),
+    ("flows-classes", "/n/marram/flows?from=kiosks&to=10.80.3.0/24&as=tcp+5432", "treated alike"),
     ("devices-chart", "/n/marram/devices/chart?device=gul-edge-1", "Eastmere"),
     ("devices-list", "/n/marram/devices/list", "booking database"),
     ("devices-layer", "/n/marram/devices/chart?layer=ospf", "nearer device counts"),
     ("devices-file", "/n/marram/devices/files?file=devices/eas-fw-1.yaml&line=99", "id: 30"),
     ("devices-findings", "/n/marram/devices/findings", "is shut"),
-    ("import", "/n/marram/import", "Drop device files"),
 ]
 
 
@@ -67,11 +65,35 @@ def main() -> None:
             driver.get(options.url + path)
             _reads(driver, text)
             _keep(driver, view)
+        _remedies(driver, options.url)
         _broken_import(driver, options.url)
         driver.get(options.url + VIEWS[1][1])
         driver.execute_script("document.documentElement.dataset.theme = 'dark'")
         _reads(driver, "Rules tried")
         _keep(driver, "flows-blocked-dark")
+
+
+def _remedies(driver: WebDriver, url: str) -> None:
+    driver.get(url + "/n/marram/flows?from=ter-stores-1&to=ter-pump-1&as=tcp+502")
+    _reads(driver, "Search for remedies")
+    _scroll_to(driver, "Everything in the way")
+    _keep(driver, "flows-obstacles")
+    driver.find_element(By.XPATH, "//button[.='Search for remedies']").click()
+    _reads(driver, "remedies found by trying", seconds=90)
+    _scroll_to(driver, "Remedies")
+    _keep(driver, "flows-remedies")
+    driver.get(
+        url + "/n/marram/flows?from=kiosk-gul&to=booking-db&as=tcp+5432"
+        "&other_from=kiosk-gul&other_to=booking-web&other_as=tcp+443"
+    )
+    _reads(driver, "First difference")
+    _scroll_to(driver, "Compare with another flow")
+    _keep(driver, "flows-compare")
+
+
+def _scroll_to(driver: WebDriver, label: str) -> None:
+    section = driver.find_element(By.CSS_SELECTOR, f'section[aria-label="{label}"]')
+    driver.execute_script("arguments[0].scrollIntoView()", section)
 
 
 def _broken_import(driver: WebDriver, url: str) -> None:
@@ -92,8 +114,8 @@ def _broken_import(driver: WebDriver, url: str) -> None:
         _keep(driver, "import-problems")
 
 
-def _reads(driver: WebDriver, text: str) -> None:
-    WebDriverWait(driver, 20).until(
+def _reads(driver: WebDriver, text: str, seconds: float = 20) -> None:
+    WebDriverWait(driver, seconds).until(
         lambda d: text in d.find_element(By.TAG_NAME, "body").text, f"“{text}” did not appear"
     )
 

@@ -131,7 +131,8 @@ def with_same_tables(state: State, network: Network) -> State | None:
             changed = (*newly_permitted(before, after), *newly_permitted(after, before))
             if any(may_carry_tcp(box, EPHEMERAL_PORT, BGP_PORT) for box in changed):
                 return None
-    return replace(state, network=network, topology=build_topology(network))
+    topology = state.topology.with_other_filters(network)
+    return replace(state, network=network, topology=topology)
 
 
 def _converged(network: Network, interning: Interning, memory: BgpMemory | None) -> State:

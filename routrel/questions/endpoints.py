@@ -173,7 +173,7 @@ def _starts_on_segment(state: State, address: Address) -> tuple[Start, ...]:
 
 
 def _outside_behind(state: State, address: Address) -> list[OutsideNeighbour]:
-    """The outside neighbours that name the longest prefix that holds an address.
+    """The outside neighbours that have, or announce, the longest prefix that holds an address.
 
     A neighbour that has the default prefix leads to the public world, which is no place for
     private addresses (RFC 1918, RFC 4193): a more specific prefix must name those.
@@ -182,7 +182,8 @@ def _outside_behind(state: State, address: Address) -> list[OutsideNeighbour]:
     owners: dict[int, list[OutsideNeighbour]] = {}
     index = PrefixIndex()
     for outside in state.network.outside:
-        for prefix in outside.prefixes:
+        announced = [prefix for each in outside.announces for prefix in each.prefixes]
+        for prefix in dict.fromkeys((*outside.prefixes, *announced)):
             if private and prefix.prefixlen == 0:
                 continue
             owners.setdefault(index.add(prefix), []).append(outside)

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 from routrel.model.addresses import Address, InterfaceAddress, Prefix, is_host_prefix
@@ -204,6 +204,34 @@ class Topology:
         if segment is None or len(segment.ends) != 2 or segment.outside:
             return True
         return all(end.interface.enabled for end in segment.ends)
+
+    def with_other_filters(self, network: Network) -> Topology:
+        """The same wires, for a network whose devices differ from these in filters alone.
+
+        Nothing is worked out again that no filter can change.
+        """
+        changed = {d.name: d for d in network.devices if self.devices[d.name] is not d}
+
+        def turned(end: Attachment) -> Attachment:
+            device = changed.get(end.device.name)
+            interface = device.interface(end.interface.name) if device else None
+            return Attachment(device, interface) if device and interface else end
+
+        segments = tuple(
+            replace(segment, ends=tuple(map(turned, segment.ends)))
+            if any(end.device.name in changed for end in segment.ends)
+            else segment
+            for segment in self.segments
+        )
+        owners = dict(self.owners)
+        for device in changed.values():
+            for interface in device.interfaces:
+                for own in interface.addresses:
+                    owners[own.ip] = tuple(map(turned, owners[own.ip]))
+        segment_of = {end.key: segment for segment in segments for end in segment.ends}
+        made = Topology(network=network, segments=segments, segment_of=segment_of)
+        vars(made).update(_up=self._up, owners=owners)
+        return made
 
     def neighbours(self, device: str, interface: str) -> Iterator[Attachment]:
         """The other ends on an interface's segment that are up."""

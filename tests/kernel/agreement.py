@@ -85,25 +85,30 @@ def _compare(state: State, probe: Probe, seen: Seen, hits: dict[str, Any]) -> Co
         answer = ask_flow(state, question)
     except QuestionError as error:
         return Comparison(probe, "refused", f"the engine refuses the question: {error}")
-    return Comparison(probe, answer.forward.verdict.value, _difference(answer, probe, seen, hits))
+    return Comparison(
+        probe, answer.forward.verdict.value, _difference(state, answer, probe, seen, hits)
+    )
 
 
-def _difference(answer: FlowAnswer, probe: Probe, seen: Seen, hits: dict[str, Any]) -> str:
+def _difference(
+    state: State, answer: FlowAnswer, probe: Probe, seen: Seen, hits: dict[str, Any]
+) -> str:
     if any(_to_itself(branch) for branch in answer.forward.branches):
         return ""
     problems = []
     for branch in answer.forward.branches:
-        problem = _unlike(branch, probe, seen.there, hits, seen, answers=False)
+        problem = _unlike(state, branch, probe, seen.there, hits, seen, answers=False)
         if not problem:
             break
         problems.append(problem)
     else:
         return "there: " + " / ".join(dict.fromkeys(problems))
-    if branch.verdict is not Verdict.DELIVERED or answer.back is None:
+    waits = branch.hops[-1].device not in seen.received
+    if branch.verdict is not Verdict.DELIVERED or waits or answer.back is None:
         return ""
     problems = []
     for back in answer.back.branches:
-        problem = _unlike(back, probe, seen.back, hits, seen, answers=True)
+        problem = _unlike(state, back, probe, seen.back, hits, seen, answers=True)
         if not problem:
             return ""
         problems.append(problem)
@@ -111,6 +116,7 @@ def _difference(answer: FlowAnswer, probe: Probe, seen: Seen, hits: dict[str, An
 
 
 def _unlike(
+    state: State,
     branch: Branch,
     probe: Probe,
     events: list[Event],
@@ -126,7 +132,9 @@ def _unlike(
         found = found[: len(expected)]
     if seen.refused and not answers:
         return "" if not expected else f"{_words(branch)}, but the source's kernel refuses to send"
-    if found != expected and not (_asks_in_vain(branch) and found == expected[:-2]):
+    if found != expected:
+        if _asks_in_vain(state, expected, found):
+            return ""
         return f"{_words(branch)}: expected {_way(expected)}, seen {_way(found)}"
     arrived = seen.answered if answers else branch.hops[-1].device in seen.received
     if arrived != (branch.verdict is Verdict.DELIVERED):
@@ -144,12 +152,22 @@ def _to_itself(branch: Branch) -> bool:
     return any(hop.header.source == hop.header.destination for hop in branch.hops)
 
 
-def _asks_in_vain(branch: Branch) -> bool:
-    """A device that would drop a packet for its source ignores ARP requests from there too.
+def _asks_in_vain(
+    state: State, expected: list[tuple[str, str, str]], found: list[tuple[str, str, str]]
+) -> bool:
+    """Whether a packet waits in front of an interface with a reverse-path check.
 
-    So the packet may wait at the device before, unless that knew its neighbour already.
+    The kernel checks the sender of ARP requests there too, and does not answer those that fail; so
+    the packet may wait at the device before, unless that knew its neighbour already.
     """
-    return branch.cause is not None and branch.cause.kind in ("reverse_path", "own_source")
+    if found != expected[: len(found)] or len(found) == len(expected):
+        return False
+    onward = [event for event in expected[len(found) :] if event[2] == "in"]
+    if not onward:
+        return False
+    device, name, _ = onward[0]
+    interface = state.topology.devices[device].interface(name)
+    return interface is not None and interface.reverse_path_check is not None
 
 
 def _unlike_error(branch: Branch, probe: Probe, seen: Seen) -> str:

@@ -131,7 +131,7 @@ class Lookup:
         use = device.through_traffic.steering
         if device.processing is Processing.LINUX and use is not None:
             steering = device.steering(use.steering)
-            answer = replace(header, source=header.destination, destination=header.source)
+            answer = header.reply()
             found = self.steered(device, vrf, steering, answer, Meeting()) if steering else None
             if found is not None and found.rule is not None and found.rule.table is not None:
                 vrf = found.rule.table

@@ -32,11 +32,12 @@ function Row({ one, question }: { one: FlowClass; question: FlowQuestion }) {
     <li className="grid gap-x-4 py-2 md:grid-cols-[12rem_minmax(0,1fr)]">
       <span className={`font-semibold ${LOOKS[feel]}`}>{MARKS[feel]} {one.verdict ? VERDICT_WORDS[one.verdict] : 'cannot be asked'}</span>
       <div>
-        <p>{one.sentence} {one.answer && <Link to={to('flows', { ...addressOf(question), from: source, to: destination })}>Show the way</Link>}</p>
+        <p>{one.sentence}</p>
         <p className="text-sm text-soft">
           {one.pairs.slice(0, LISTED).map((pair) => <Mono key={`${pair.source} ${pair.destination}`} className="mr-4 inline-block">{pair.source} → {pair.destination}</Mono>)}
           {one.pairs.length > LISTED && `and ${one.pairs.length - LISTED} more pairs`}
         </p>
+        {one.answer && <Link to={to('flows', { ...addressOf(question), from: source, to: destination })} className="inline-block text-sm">Show the way</Link>}
       </div>
     </li>
   )

@@ -1,6 +1,6 @@
 import { PageTabs } from '../lens/PageTabs'
 
-const VIEWS = { flows: 'Ask', 'flows/saved': 'Saved questions' }
+const VIEWS = { flows: 'Ask about a flow', 'flows/saved': 'Saved questions' }
 
 /** What there is to see about flows. */
 export function FlowTabs() {

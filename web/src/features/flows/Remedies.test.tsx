@@ -1,0 +1,60 @@
+import { screen, within } from '@testing-library/react'
+import userEvent from '@testing-library/user-event'
+import { expect, test } from 'vitest'
+import { place, serve, visit } from '../../testing'
+import { Remedies } from './Remedies'
+import { SavedQuestionsPage } from './SavedQuestionsPage'
+
+const question = { from: 'kiosk', to: 'db', as: 'tcp 5432' }
+const remedy = {
+  text: 'fw: new rule 25 in filter wan: permit tcp; fw: MTU 1500 on e1',
+  edits: [{ file: 'fw.yaml', line: 7, before: '', after: '  - {id: 25, permit: tcp}' }],
+  opens: 65536, opens_text: 'opens 65,536 headers', moves: { prefixes: 0, devices: 0, flows: [], flows_asked: 3 },
+  moves_text: 'moves no route and none of the kept flows', then: 'Delivered to db.',
+}
+
+test('a search shows its progress, can be cancelled, and tells each edit with its line', async () => {
+  let looks = 0
+  const asked = serve(({ pathname }, request) => {
+    if (request.method === 'POST' && pathname.endsWith('/cancel')) return { id: 4, status: 'cancelled', tried: 3, found: 0, message: '', answer: null }
+    if (request.method === 'POST') return { id: 4, status: 'queued', tried: 0, found: 0, message: '', answer: null }
+    looks += 1
+    if (looks < 2) return { id: 4, status: 'running', tried: 3, found: 1, message: '', answer: null }
+    return { id: 4, status: 'done', tried: 6, found: 1, message: '', answer: { remedies: [remedy], remedies_sentence: 'One remedy found by trying 6 edits.', tried: 6, given_up: false } }
+  })
+  visit(<Remedies question={question} />, '/n/net/flows')
+  await userEvent.click(screen.getByRole('button', { name: 'Search for remedies' }))
+  expect(await screen.findByText(/Trying edits: 3 tried, 1 that help so far/)).toBeVisible()
+  expect(screen.getByLabelText('address')).toHaveTextContent('remedies=4')
+  await userEvent.click(screen.getByRole('button', { name: 'Cancel' }))
+  expect(asked).toContain('POST /api/remedies/4/cancel')
+  expect(await screen.findByText('One remedy found by trying 6 edits.')).toBeVisible()
+  expect(screen.getByText('fw: MTU 1500 on e1')).toBeVisible()
+  expect(screen.getByText(/opens 65,536 headers; moves no route/)).toBeVisible()
+  expect(screen.getByText('+ - {id: 25, permit: tcp}')).toBeVisible()
+  expect(screen.getByRole('link', { name: 'fw.yaml:7' })).toHaveAttribute('href', '/n/net/devices/files?revision=3&file=fw.yaml&line=7')
+})
+
+const saved = {
+  id: 9, name: 'kiosk books', folder: 'ticketing', question: { ...question, dscp: 0, may_fragment: false }, author: 'nora',
+  created: '2026-01-01T00:00:00Z', answer: { works: false, sentence: 'Blocked at fw.', verdict: 'filtered', return_verdict: null },
+  revision: 3, ran: '2026-01-02T00:00:00Z', changed: null, worked_in: 2, since_then: 'Since revision 2 these files changed: fw.yaml.',
+}
+
+test('a broken question says what changed since it worked; editors run and drop it', async () => {
+  const asked = serve(({ pathname }) => (pathname.endsWith('/run') ? [{ ...saved, answer: { ...saved.answer, works: true }, since_then: '' }] : [saved]))
+  visit(<SavedQuestionsPage />, '/n/net/flows/saved', { at: place('editor') })
+  const folder = await screen.findByRole('region', { name: 'ticketing' })
+  expect(within(folder).getByText('Since revision 2 these files changed: fw.yaml.')).toBeVisible()
+  expect(within(folder).getByRole('link', { name: 'kiosk books' })).toHaveAttribute('href', '/n/net/flows?revision=3&from=kiosk&to=db&as=tcp+5432')
+  await userEvent.click(screen.getByRole('button', { name: 'Run all again' }))
+  expect(await screen.findByText(/One question; all arrive/)).toBeVisible()
+  expect(asked).toContain('POST /api/networks/net/questions/run?revision=3')
+})
+
+test('a viewer sees the questions and changes none', async () => {
+  serve(() => [saved])
+  visit(<SavedQuestionsPage />, '/n/net/flows/saved')
+  expect(await screen.findByText('Blocked at fw.')).toBeVisible()
+  expect(screen.queryByRole('button', { name: /run|drop/i })).toBeNull()
+})
