@@ -40,7 +40,6 @@ VIEWS = [
     ("routes-table", "/n/marram/routes?table=gul-edge-1", "10.64.4.0/24"),
     ("flows-classes", "/n/marram/flows?from=kiosks&to=10.80.3.0/24&as=tcp+5432", "treated alike"),
     ("devices-chart", "/n/marram/devices/chart?device=gul-edge-1", "Eastmere"),
-    ("devices-list", "/n/marram/devices/list", "booking database"),
     ("devices-layer", "/n/marram/devices/chart?layer=ospf", "nearer device counts"),
     ("devices-file", "/n/marram/devices/files?file=devices/eas-fw-1.yaml&line=99", "id: 30"),
     ("devices-findings", "/n/marram/devices/findings", "is shut"),

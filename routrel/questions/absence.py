@@ -98,11 +98,13 @@ def _in_other_tables(
     device = state.topology.devices[name]
     vrf = device.vrf(vrf_name)
     found = []
-    for held in holders:
+    for held, route in holders.items():
         owner, other = interning.tables[held]
         there = device.vrf(other)
         if owner != name or there is None or vrf is None:
             continue
+        if route.protocol is Protocol.LEAKED or set(there.export_tags) & set(vrf.import_tags):
+            continue  # it has it from another table itself, or does share it
         tags = ", ".join(there.export_tags)
         offered = f"which offers it under {tags}" if tags else "which offers it to no other"
         found.append(
