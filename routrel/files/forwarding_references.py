@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from routrel.files.report import Report
 from routrel.files.shapes import closest
 from routrel.model.filters import Filter, FilterUse
-from routrel.model.network import Device, Interface, InterfaceKind
+from routrel.model.network import Device, Interface, InterfaceKind, Processing
 from routrel.model.place import Place
 from routrel.model.steering import SteeringUse
 
@@ -59,6 +59,16 @@ def _check_filters(device: Device, report: Report) -> None:
                 )
 
     for interface in device.interfaces:
+        if device.processing is Processing.LINUX:
+            for use in interface.filters_in:
+                if _asks_for_sessions(names.get(use.filter)):
+                    report.error(
+                        use.place,
+                        "bad_filter_use",
+                        f"filter {use.filter} asks for sessions, which with Linux processing are "
+                        "not known yet where a packet arrives at an interface",
+                        "bind it to own-traffic or through-traffic",
+                    )
         check(interface.filters_in, arriving=True)
         check(interface.filters_out, arriving=False)
         if interface.kind is InterfaceKind.LOOPBACK and (
@@ -78,6 +88,12 @@ def _check_filters(device: Device, report: Report) -> None:
 def _asks_for_the_exit(used: Filter | None) -> int | None:
     """The number of the first rule that names interfaces to leave by; None: none does."""
     return next((rule.id for rule in used.rules if rule.match.leaves), None) if used else None
+
+
+def _asks_for_sessions(used: Filter | None) -> bool:
+    if used is None:
+        return False
+    return used.sessions or any(rule.match.sessions for rule in used.rules)
 
 
 def _check_steering(device: Device, report: Report) -> None:

@@ -9,7 +9,13 @@ from routrel.model.addresses import Address
 from routrel.model.findings import Finding, Severity
 from routrel.model.network import DEFAULT_VRF, Device, InterfaceKind, Role
 from routrel.model.prefix_index import PrefixIndex
-from routrel.topology.segments import Attachment, Segment, Topology, joining_addresses
+from routrel.topology.segments import (
+    Attachment,
+    Segment,
+    Topology,
+    VirtualEnd,
+    joining_addresses,
+)
 
 __all__ = ["topology_findings"]
 
@@ -23,11 +29,13 @@ def topology_findings(topology: Topology) -> list[Finding]:
         found.extend(_mtu_mismatch(segment))
         found.extend(_one_side_down(segment))
         found.extend(_missing_end(segment))
+        found.extend(_virtual_routers(segment))
     subnets = _subnets(topology)
     for device in topology.network.devices:
         found.extend(_gateways_elsewhere(device))
         found.extend(_next_hops_elsewhere(device, subnets))
         found.extend(_host_without_gateway(device))
+        found.extend(_too_small_for_ipv6(device))
     found.extend(_outside_nowhere(topology))
     return found
 
@@ -105,6 +113,58 @@ def _mask_mismatch(segment: Segment) -> Iterator[Finding]:
                     device=right.device.name,
                     also=(left.interface.place,),
                 )
+
+
+#: Bytes that every link must carry for IPv6 (RFC 8200 5).
+_LEAST_IPV6_MTU = 1280
+
+
+def _too_small_for_ipv6(device: Device) -> Iterator[Finding]:
+    for interface in device.interfaces:
+        if interface.mtu < _LEAST_IPV6_MTU and any(a.version == 6 for a in interface.addresses):
+            yield Finding(
+                severity=Severity.ERROR,
+                code="mtu_below_ipv6",
+                text=f"{device.name}:{interface.name} has IPv6 addresses, but an MTU of "
+                f"{interface.mtu} bytes",
+                suggestion=f"IPv6 needs at least {_LEAST_IPV6_MTU} bytes (RFC 8200 5)",
+                place=interface.place,
+                device=device.name,
+            )
+
+
+def _virtual_routers(segment: Segment) -> Iterator[Finding]:
+    """Routers of one virtual router that do not agree, or whose master depends on the past."""
+    groups: dict[tuple[int, int], list[VirtualEnd]] = {}
+    for end in segment.ends:
+        for router in end.interface.virtual_routers:
+            key = (router.id, router.addresses[0].version)
+            groups.setdefault(key, []).append(VirtualEnd(end.device, end.interface, router))
+    for (number, _), members in groups.items():
+        first = members[0]
+        for other in members[1:]:
+            if set(other.router.addresses) != set(first.router.addresses):
+                yield Finding(
+                    severity=Severity.ERROR,
+                    code="virtual_router_differs",
+                    text=f"virtual router {number} has other addresses at {other.device.name} "
+                    f"than at {first.device.name}",
+                    suggestion="give all its routers the same addresses (RFC 9568 5.2.9)",
+                    place=other.router.place,
+                    device=other.device.name,
+                    also=(first.router.place,),
+                )
+        best = max(members, key=lambda member: member.rank)
+        if len(members) > 1 and not best.router.preempt:
+            yield Finding(
+                severity=Severity.NOTE,
+                code="virtual_router_history",
+                text=f"{best.device.name} has the highest rank for virtual router {number}, but "
+                "does not preempt: another one stays master if it was there first",
+                suggestion="answers take all routers to start at once",
+                place=best.router.place,
+                device=best.device.name,
+            )
 
 
 def _mtu_mismatch(segment: Segment) -> Iterator[Finding]:

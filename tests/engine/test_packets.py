@@ -5,6 +5,7 @@ from __future__ import annotations
 import pytest
 
 from routrel.control.converge import State
+from routrel.files.reader import read_texts
 from routrel.questions.answers import answer_flow
 from routrel.questions.flow import FlowQuestion, ask_flow
 from tests.engine.nets import device, state
@@ -244,3 +245,27 @@ def test_weights_share_the_traffic():
     )  # fmt: skip
     answer = ask_flow(state(A, B, way, far), FlowQuestion(source="a", destination="b", both=False))
     assert [str(branch.share) for branch in answer.forward.branches] == ["3/4", "1/4"]
+
+
+#: What a device file may not ask for, and the line that says so.
+REFUSED = [
+    ("processing: linux", ", filters: {in: f}", "filters: {f: {sessions: true, default: deny}}", "bad_filter_use"),
+    ("processing: router", ", filters: {in: f}", "filters: {f: {rules: [{id: 10, deny: any, leaves: r}], default: deny}}", "bad_filter_use"),
+    ("processing: router", ", steering: s", "steering: {t: {}}", "unknown_steering"),
+    ("processing: router", ", zone: x", "zones: {y: {}}", "unknown_zone"),
+    ("processing: router", "", "zones: {y: {to: {y: {filter: f}}}}", "unknown_filter"),
+    ("processing: router", "", "steering: {s: {rules: [{id: 10, table: t}]}}", "unknown_vrf"),
+    ("processing: router", "", "steering: {s: {rules: [{id: 10, discard: true, table: default}]}}", "bad_rule"),
+    ("processing: router", "", "translation: [{id: 10, leaves: r, new-source: 10.0.9.0/24, one-to-one: true}]", "bad_rule"),
+    ("processing: router", "", "translation: [{id: 20, new-source: 10.0.9.1}, {id: 10, keep: true}]", "rule_order"),
+    ("processing: router", "", "filters: {f: {rules: [{id: 10, deny: udp, tcp-flags: syn}], default: deny}}", "bad_rule"),
+    ("processing: router", ", vrrp: [{id: 1, addresses: 10.0.1.9, priority: 255}]", "", "bad_virtual_router"),
+    ("processing: router", "", "filters: {f: {rules: [{id: 10, deny: any, arrives: z}], default: deny}}", "unknown_interface"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("first", "left", "more", "code"), REFUSED, ids=[r[3] + r[1][:9] for r in REFUSED])  # fmt: skip
+def test_what_cannot_be_meant_is_refused_by_line(first, left, more, code):
+    reading = read_texts({"m.yaml": middle(left, more=f"{first}\n{more}\n")})
+    assert [problem.code for problem in reading.problems] == [code]
+    assert reading.problems[0].place.line > 3
