@@ -404,7 +404,8 @@ def _print_direction(title: str, answer: dict[str, Any]) -> None:
     out.print(f"\n[bold]{title}[/]: {answer['verdict']}. {escape(answer['sentence'])}")
     for branch in answer["branches"]:
         if len(answer["branches"]) > 1:
-            out.print(f"  [bold]branch {branch['share_text']}[/]: {branch['verdict']}")
+            entry = f", entering from {branch['entry']}" if branch["entry"] else ""
+            out.print(f"  [bold]branch {branch['share_text']}[/]: {branch['verdict']}{entry}")
         for number, hop in enumerate(branch["hops"], start=1):
             ways = f" in {hop['in']}" if hop["in"] else ""
             ways += f" out {hop['out']}" if hop["out"] else ""

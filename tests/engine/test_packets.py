@@ -234,6 +234,13 @@ def test_pools_are_followed_address_by_address():
     ]
 
 
+def test_the_path_mtu_knows_both_ends():
+    """What a link takes in counts as well as what is sent into it: 9000 out, 1500 in."""
+    net = state(A.replace("mtu: 9000", "mtu: 1500"), B, middle())
+    back = ask_flow(net, FlowQuestion(source="a", destination="b")).back
+    assert [branch.path_mtu for branch in back.branches] == [1500]
+
+
 def test_weights_share_the_traffic():
     """A route of weight 3 beside one of weight 1 takes three quarters."""
     way = device(

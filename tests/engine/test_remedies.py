@@ -69,6 +69,7 @@ FAULTS = [
     ("steering", [middle(", steering: s", more="steering:\n  s:\n    rules:\n      - {id: 10, discard: true}\n")], {}, "remove rule 10 of steering s"),
     ("reverse path", [middle(", reverse-path-check: strict", more="static: [{to: 10.0.1.9/32, discard: true}]\n")], {},
      "no reverse-path check on l"),
+    ("attached elsewhere", [middle(", vrf: x", more="vrfs: {x: {}}\n")], {"both": False}, "m: l in VRF default"),
     ("announced", OSPF_PAIR, {}, "n: ospf on r, passive"),
 ]  # fmt: skip
 

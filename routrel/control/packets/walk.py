@@ -250,6 +250,8 @@ class _Walker:
         """An interface takes no packet that is larger than it could send."""
         interface = here.device.interface(here.interface_in or "")
         size = here.header.size
+        if interface is not None and here.path_mtu is not None:
+            here = replace(here, path_mtu=min(here.path_mtu, interface.mtu))
         if interface is None or size is None or size <= interface.mtu:
             yield here
             return

@@ -60,6 +60,7 @@ def routing_proposals(scene: Scene) -> Iterator[Proposal]:
     yield from _removed(scene)
     yield from _translated_elsewhere(scene)
     yield from _reasons(scene, towards)
+    yield from _attached_elsewhere(scene, towards)
     yield from _led(scene, obstacle, towards)
     yield from _enabled(scene)
 
@@ -503,6 +504,23 @@ def _import(
                     f"VRF {vrf.name} takes in what is offered under {tag}",
                     Insert((*path, "import-tags"), _LAST, tag),
                 )
+
+
+def _attached_elsewhere(scene: Scene, towards: Address) -> Iterator[Proposal]:
+    """The interface a packet comes in by joins a VRF that has a route."""
+    hop, device = scene.obstacle.hop, scene.device
+    interface = device.interface(hop.interface_in or "")
+    if interface is None or scene.obstacle.verdict is not Verdict.NO_ROUTE:
+        return
+    numbers = scene.state.rib.interning.table_numbers
+    for vrf in device.vrfs:
+        if vrf.name == interface.vrf:
+            continue
+        if scene.state.rib.lookup(numbers[device.name, vrf.name], towards) is None:
+            continue
+        path: _Path = ("interfaces", interface.name)
+        patch = Remove((*path, "vrf")) if vrf.name == DEFAULT_VRF else SetKey(path, "vrf", vrf.name)
+        yield _one(device, f"{interface.name} in VRF {vrf.name}", patch)
 
 
 def _session_up(

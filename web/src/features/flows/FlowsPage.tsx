@@ -17,7 +17,7 @@ import { Remedies } from './Remedies'
 import { SaveQuestion } from './SaveQuestion'
 import { hopAt, StripView } from './StripView'
 import { ticketText } from './ticket'
-import { flowTone, type Tone } from './verdicts'
+import { flowTone, VERDICT_WORDS, type Tone } from './verdicts'
 
 function useQuestion(): FlowQuestion | null {
   const [params] = useAddress()
@@ -124,6 +124,7 @@ function Notes({ flow }: { flow: Flow }) {
   const ways: [string, Direction | null][] = [['Forward', flow.forward], ['Return', flow.return]]
   const lines = [
     ...new Set([flow.forward.source.note, flow.forward.destination.note].filter(Boolean)),
+    ...ways.flatMap(([name, way]) => entriesOf(way).map((entry) => `${name}, entering from ${entry}`)),
     ...ways.flatMap(([name, way]) =>
       way && way.unfollowed > 0 ? [`${name}: ${(way.unfollowed * 100).toFixed(2)}% of the traffic was not followed, there are too many branches`] : [],
     ),
@@ -140,6 +141,15 @@ function Notes({ flow }: { flow: Flow }) {
       {lines.map((line) => <p key={line}>{line}.</p>)}
     </div>
   )
+}
+
+/** Each way in from outside with what becomes of it there; nothing where there is only one. */
+function entriesOf(way: Direction | null): string[] {
+  const entries = new Map<string, Set<string>>()
+  for (const branch of way?.branches ?? []) {
+    if (branch.entry) entries.set(branch.entry, (entries.get(branch.entry) ?? new Set()).add(VERDICT_WORDS[branch.verdict]))
+  }
+  return entries.size < 2 ? [] : [...entries].map(([entry, verdicts]) => `${entry}: ${[...verdicts].join(', ')}`)
 }
 
 function parseRef(text: string | null): HopRef | null {

@@ -51,7 +51,7 @@ const RAIL = [
 function Rail() {
   const to = useLinkTo()
   return (
-    <nav aria-label="Views" className="flex w-20 shrink-0 flex-col gap-1 border-r border-line bg-sunk py-2">
+    <nav aria-label="Views" className="flex w-20 shrink-0 flex-col gap-1 border-r border-line bg-sunk py-2 print:hidden">
       {RAIL.map(({ page, label, path }) => (
         <NavLink
           key={page}
@@ -90,8 +90,8 @@ export function NetworkFrame({ username }: { username: string }) {
   const mayImport = place.network.role !== 'viewer'
   return (
     <PlaceContext value={place}>
-      <div className="flex h-full flex-col">
-        <header className="flex h-12 shrink-0 items-center gap-4 bg-sea px-4 text-sea-ink">
+      <div className="flex h-full flex-col print:block print:h-auto">
+        <header className="flex h-12 shrink-0 items-center gap-4 bg-sea px-4 text-sea-ink print:hidden">
           <Link to="/" className="w-14 text-lg font-bold text-sea-ink">Routrel</Link>
           <span className="truncate font-semibold">{place.network.title}</span>
           <LensBar />
@@ -102,9 +102,9 @@ export function NetworkFrame({ username }: { username: string }) {
           <FindAnything />
           <Account username={username} role={place.network.role} />
         </header>
-        <div className="flex min-h-0 flex-1">
+        <div className="flex min-h-0 flex-1 print:block">
           <Rail />
-          <main className="min-w-0 flex-1 overflow-auto p-3"><Outlet /></main>
+          <main className="min-w-0 flex-1 overflow-auto p-3 print:overflow-visible"><Outlet /></main>
         </div>
       </div>
     </PlaceContext>
