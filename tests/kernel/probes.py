@@ -19,7 +19,7 @@ _ETH_P_ALL = 3
 _OUTGOING = 4
 #: Every address of a namespace, which nobody outside of the lab can reach.
 _ANY = {socket.AF_INET: "0.0.0.0", socket.AF_INET6: "::"}  # noqa: S104
-_QUIET_SECONDS = 0.06
+_QUIET_SECONDS = 0.15
 _LONGEST_SECONDS = 1.5
 #: Where packets to be answered go: UDP and TCP listeners of the labs.
 PORT = 7000
