@@ -20,7 +20,8 @@ _OUTGOING = 4
 #: Every address of a namespace, which nobody outside of the lab can reach.
 _ANY = {socket.AF_INET: "0.0.0.0", socket.AF_INET6: "::"}  # noqa: S104
 _QUIET_SECONDS = 0.15
-_LONGEST_SECONDS = 1.5
+#: TCP sends again after one second (RFC 6298 2); what comes then is no other packet.
+_LONGEST_SECONDS = 0.8
 #: Where packets to be answered go: UDP and TCP listeners of the labs.
 PORT = 7000
 _PROBE_DF, _NEVER_DF = 3, 5  # IP_PMTUDISC_PROBE, IP_PMTUDISC_OMIT
