@@ -51,6 +51,13 @@ OSPF_PAIR = [
            "  r: {addresses: [10.0.2.1/24]}"),
 ]  # fmt: skip
 
+#: The same pair, n with b's subnet behind it as a redistributed route, which a policy may reject.
+TAKEN_IN = OSPF_PAIR[1].replace(
+    "ospf: {router-id: 2.2.2.2}", "ospf: {router-id: 2.2.2.2, redistribute: [{from: static}]}"
+)
+REJECTED = TAKEN_IN.replace("{from: static}", "{from: connected, policy: p}") + (
+    "policies:\n  p:\n    statements:\n      - {name: none, then: reject}\n    default: reject\n"
+)  # fmt: skip
 #: Files beside a and b, and a remedy that must be among those found.
 FAULTS = [
     ("rule before", [middle(", filters: {in: f}", more=filters(f=HTTP))], {}, "new rule 15 in filter f"),
@@ -70,6 +77,8 @@ FAULTS = [
     ("reverse path", [middle(", reverse-path-check: strict", more="static: [{to: 10.0.1.9/32, discard: true}]\n")], {},
      "no reverse-path check on l"),
     ("attached elsewhere", [middle(", vrf: x", more="vrfs: {x: {}}\n")], {"both": False}, "m: l in VRF default"),
+    ("taken in", [OSPF_PAIR[0], TAKEN_IN], {}, "n: connected routes into ospf"),
+    ("accepted", [OSPF_PAIR[0], REJECTED], {}, "n: policy p accepts 10.0.2.0/24"),
     ("announced", OSPF_PAIR, {}, "n: ospf on r, passive"),
 ]  # fmt: skip
 

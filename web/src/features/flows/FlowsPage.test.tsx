@@ -4,6 +4,7 @@ import { beforeEach, expect, test } from 'vitest'
 import type { Branch, Direction, Flow, Hop, Stage } from '../../api/types'
 import { serve, visit } from '../../testing'
 import { FlowsPage } from './FlowsPage'
+import { ticketText } from './ticket'
 
 const stage = (name: Stage['stage'], result: Stage['result'], text: string, more: Partial<Stage> = {}): Stage => ({
   stage: name, title: name === 'filter_in' ? 'Filter in' : 'Route', result, text, evidence: null, ...more,
@@ -88,4 +89,11 @@ test('what is not reached, and a return nobody can know, are said', async () => 
   open('/n/net/flows?from=kiosk&to=db&as=tcp+5432')
   expect(await screen.findByLabelText('db, not reached')).toBeVisible()
   expect(screen.getByText(/the model does not say where answers would enter/)).toBeVisible()
+})
+
+test('the ticket holds the sentence, both ways and the address', () => {
+  const text = ticketText(flow, 'http://here/')
+  expect(text.split('\n')).toEqual([
+    flow.sentence, '', 'Asked: tcp 5432 from 10.0.0.1 to 10.0.0.1', 'Forward: kiosk > fw: filtered', '', 'http://here/',
+  ])
 })
