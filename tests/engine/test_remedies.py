@@ -58,6 +58,12 @@ TAKEN_IN = OSPF_PAIR[1].replace(
 REJECTED = TAKEN_IN.replace("{from: static}", "{from: connected, policy: p}") + (
     "policies:\n  p:\n    statements:\n      - {name: none, then: reject}\n    default: reject\n"
 )  # fmt: skip
+BGP_PAIR = [
+    device("m", "interfaces:\n  l: {addresses: [10.0.1.1/24]}\n  r: {addresses: [10.0.9.1/30]}\nbgp:\n  as: 64500\n"
+           "  networks: [{prefix: 10.0.1.0/24}]\n  neighbours:\n    10.0.9.2: {as: 64501}\n"),
+    device("n", "interfaces:\n  l: {addresses: [10.0.9.2/30]}\n  r: {addresses: [10.0.2.1/24]}\nbgp:\n  as: 64501\n"
+           "  networks: [{prefix: 10.0.2.0/24}]\n  neighbours:\n    10.0.9.1: {as: 64500}\n"),
+]  # fmt: skip
 #: Files beside a and b, and a remedy that must be among those found.
 FAULTS = [
     ("rule before", [middle(", filters: {in: f}", more=filters(f=HTTP))], {}, "new rule 15 in filter f"),
@@ -77,6 +83,8 @@ FAULTS = [
     ("reverse path", [middle(", reverse-path-check: strict", more="static: [{to: 10.0.1.9/32, discard: true}]\n")], {},
      "no reverse-path check on l"),
     ("attached elsewhere", [middle(", vrf: x", more="vrfs: {x: {}}\n")], {"both": False}, "m: l in VRF default"),
+    ("session", [BGP_PAIR[0].replace("64501}", "64501, enabled: false}"), BGP_PAIR[1]], {}, "m: the session with 10.0.9.2 comes up"),
+    ("network statement", [BGP_PAIR[0], BGP_PAIR[1].replace("  networks: [{prefix: 10.0.2.0/24}]\n", "")], {}, "n: announce 10.0.2.0/24 in BGP"),
     ("taken in", [OSPF_PAIR[0], TAKEN_IN], {}, "n: connected routes into ospf"),
     ("accepted", [OSPF_PAIR[0], REJECTED], {}, "n: policy p accepts 10.0.2.0/24"),
     ("announced", OSPF_PAIR, {}, "n: ospf on r, passive"),

@@ -61,6 +61,7 @@ def routing_proposals(scene: Scene) -> Iterator[Proposal]:
     yield from _translated_elsewhere(scene)
     yield from _reasons(scene, towards)
     yield from _attached_elsewhere(scene, towards)
+    yield from _spoken_in_bgp(scene, towards)
     yield from _led(scene, obstacle, towards)
     yield from _enabled(scene)
 
@@ -506,6 +507,33 @@ def _import(
                 )
 
 
+def _spoken_in_bgp(scene: Scene, towards: Address) -> Iterator[Proposal]:
+    """Shut sessions of the devices of the way come up; who has the subnet announces it."""
+    names = {scene.device.name, *(name for name, _ in (*scene.forward, *scene.back))}
+    for device in scene.state.network.devices:
+        for vrf in device.vrfs:
+            if vrf.bgp is None:
+                continue
+            base: _Path = ("bgp",) if vrf.name == DEFAULT_VRF else ("vrfs", vrf.name, "bgp")
+            for neighbour in vrf.bgp.neighbours if device.name in names else ():
+                if vrf.bgp.settings(neighbour).enabled is False:
+                    path = (*base, "neighbours", str(neighbour.address), "enabled")
+                    text = f"the session with {neighbour.address} comes up"
+                    yield _one(device, text, Remove(path))
+            announced = {network.prefix for network in vrf.bgp.networks}
+            for prefix in _targets(scene, towards)[:1]:
+                near = any(
+                    own.network == prefix
+                    for interface in device.interfaces
+                    if interface.vrf == vrf.name
+                    for own in interface.addresses
+                )
+                if near and prefix not in announced:
+                    value = flow_style({"prefix": quoted(prefix)})
+                    patch = Insert((*base, "networks"), _LAST, value)
+                    yield _one(device, f"announce {prefix} in BGP", patch)
+
+
 def _attached_elsewhere(scene: Scene, towards: Address) -> Iterator[Proposal]:
     """The interface a packet comes in by joins a VRF that has a route."""
     hop, device = scene.obstacle.hop, scene.device
@@ -523,24 +551,6 @@ def _attached_elsewhere(scene: Scene, towards: Address) -> Iterator[Proposal]:
         yield _one(device, f"{interface.name} in VRF {vrf.name}", patch)
 
 
-def _session_up(
-    scene: Scene, device: Device, step: AbsenceStep, path: _Path, prefix: Prefix | None
-) -> Iterator[Proposal]:
-    yield _one(device, "bring the session up", Remove((*path, "enabled")))
-
-
-def _announce_network(
-    scene: Scene, device: Device, step: AbsenceStep, path: _Path, prefix: Prefix | None
-) -> Iterator[Proposal]:
-    if prefix is not None and "bgp" in path:
-        base = path[: path.index("bgp") + 1]
-        yield _one(
-            device,
-            f"announce {prefix} in BGP",
-            Insert((*base, "networks"), _LAST, flow_style({"prefix": quoted(prefix)})),
-        )
-
-
 #: The reasons whose place is that of an interface or a VRF.
 _NAMED = ("interface_down", "not_running", "not_imported")
 
@@ -555,6 +565,4 @@ _BY_REASON: dict[
     "filtered": _accept,
     "bgp_policy": _accept,
     "not_imported": _import,
-    "session_down": _session_up,
-    "not_announced": _announce_network,
 }
