@@ -9,10 +9,19 @@ from ipaddress import (
     IPv6Address,
     IPv6Interface,
     IPv6Network,
+    summarize_address_range,
 )
 from typing import TypeAlias
 
-__all__ = ["Address", "InterfaceAddress", "Prefix", "is_host_prefix", "prefix_order"]
+__all__ = [
+    "Address",
+    "InterfaceAddress",
+    "Prefix",
+    "address_of",
+    "is_host_prefix",
+    "prefix_order",
+    "range_words",
+]
 
 Address: TypeAlias = IPv4Address | IPv6Address
 InterfaceAddress: TypeAlias = IPv4Interface | IPv6Interface  #: an address with its prefix length
@@ -27,3 +36,16 @@ def is_host_prefix(prefix: Prefix) -> bool:
 def prefix_order(prefix: Prefix) -> tuple[int, int, int]:
     """A sort key that puts IPv4 before IPv6, then by number, shorter prefixes first."""
     return prefix.version, int(prefix.network_address), prefix.prefixlen
+
+
+def address_of(version: int, number: int) -> Address:
+    """The address of a family with a number."""
+    return IPv4Address(number) if version == 4 else IPv6Address(number)
+
+
+def range_words(first: Address, last: Address) -> str:
+    """A range of addresses as people write it: an address, a prefix, or first–last."""
+    if first == last:
+        return str(first)
+    networks = list(summarize_address_range(first, last))
+    return str(networks[0]) if len(networks) == 1 else f"{first}–{last}"

@@ -15,7 +15,7 @@ from itertools import pairwise
 
 from routrel.control.converge import State
 from routrel.control.packets.hops import Branch
-from routrel.model.addresses import Address, Prefix
+from routrel.model.addresses import Prefix, address_of, range_words
 from routrel.model.filters import Match
 from routrel.model.network import Role
 from routrel.questions.errors import QuestionError, TooManyClasses
@@ -170,32 +170,29 @@ def _pieces_of_prefix(state: State, prefix: Prefix) -> Iterator[Piece]:
     for other in _named_prefixes(state):
         if other.version == prefix.version and other.subnet_of(prefix):  # type: ignore[arg-type]
             marks |= {int(other.network_address), int(other.broadcast_address) + 1}
-    kind = ipaddress.IPv4Address if prefix.version == 4 else ipaddress.IPv6Address
-    reserved = _unusable(state, prefix)
+    version = prefix.version
+    reserved = _unusable(state) if version == 4 else set()
     for begin, end in pairwise(sorted(marks)):
         usable = next((n for n in range(begin, min(end, begin + 4)) if n not in reserved), None)
         if usable is not None:
-            yield Piece(_range_words(kind(begin), kind(end - 1)), str(kind(usable)))
+            held = range_words(address_of(version, begin), address_of(version, end - 1))
+            yield Piece(held, str(address_of(version, usable)))
 
 
-def _unusable(state: State, prefix: Prefix) -> set[int]:
+def _unusable(state: State) -> set[int]:
     """The addresses of subnets themselves and their broadcast addresses (RFC 1122 3.2.1.3)."""
-    found: set[int] = set()
-    if prefix.version == 4:
-        for segment in state.topology.segments:
-            for end in segment.ends:
-                for own in end.interface.addresses:
-                    if own.version == 4 and own.network.prefixlen < 31:
-                        found.add(int(own.network.network_address))
-                        found.add(int(own.network.broadcast_address))
-    return found
-
-
-def _range_words(first: Address, last: Address) -> str:
-    if first == last:
-        return str(first)
-    networks = list(ipaddress.summarize_address_range(first, last))
-    return str(networks[0]) if len(networks) == 1 else f"{first}–{last}"
+    subnets = {
+        own.network
+        for segment in state.topology.segments
+        for end in segment.ends
+        for own in end.interface.addresses
+        if own.version == 4 and own.network.prefixlen < 31
+    }
+    return {
+        int(address)
+        for subnet in subnets
+        for address in (subnet.network_address, subnet.broadcast_address)
+    }
 
 
 def _named_prefixes(state: State) -> Iterator[Prefix]:

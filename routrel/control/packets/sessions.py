@@ -19,10 +19,6 @@ class Session:
     came: Header
     went: Header
 
-    @property
-    def translated(self) -> bool:
-        return _ends(self.came) != _ends(self.went)
-
     def answer(self) -> Header:
         """What an answer looks like when it has been translated back."""
         return self.came.reply()

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import ipaddress
 from dataclasses import dataclass
 
 from routrel.control.packets.filters import Meeting, mismatch
 from routrel.control.packets.sessions import with_addresses
-from routrel.model.addresses import Address, Prefix
+from routrel.model.addresses import Address, Prefix, address_of
 from routrel.model.filters import Match, PortRange
 from routrel.model.network import Device, Interface
 from routrel.model.traffic import Header
@@ -103,5 +102,4 @@ def _port(old: int | None, ports: PortRange | None) -> int | None:
 def _partner(address: Address, of: Prefix, to: Prefix) -> Address:
     """The address at the same place in another prefix of the same length."""
     number = int(address) - int(of.network_address) + int(to.network_address)
-    kind = ipaddress.IPv4Address if to.version == 4 else ipaddress.IPv6Address
-    return kind(number)
+    return address_of(to.version, number)

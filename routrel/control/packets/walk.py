@@ -41,7 +41,7 @@ from routrel.control.packets.orders import LOCAL, ORDERS, Step
 from routrel.control.packets.sessions import Session, session_of, with_addresses
 from routrel.control.packets.translation import translate
 from routrel.control.rib.candidates import NextHop
-from routrel.control.rib.table import Rib, Route
+from routrel.control.rib.table import Rib
 from routrel.model.filters import FilterUse, SessionState
 from routrel.model.network import Device, Interface, Processing
 from routrel.model.traffic import Fragment, Header
@@ -96,7 +96,6 @@ class _Here:
     answered: Session | None = None  #: the session whose packets it answers
     steered: tuple[NextHop, ...] = ()
     table: str = ""  #: the VRF steering names
-    route: Route | None = None
     way: NextHop | None = None
     out: Interface | None = None
 
@@ -199,13 +198,11 @@ class _Walker:
             else:
                 yield from self._through(looped, self._after(looped, StageName.ROUTE))
             return
-        order = ORDERS[here.device.processing]
-        yield from self._through(here, order.sent if here.interface_in is None else order.arriving)
+        yield from self._through(here, _steps(here))
 
     def _after(self, here: _Here, name: StageName) -> tuple[Step, ...]:
         """The stages of a device behind one of them."""
-        order = ORDERS[here.device.processing]
-        steps = order.sent if here.interface_in is None else order.arriving
+        steps = _steps(here)
         return steps[steps.index(name) + 1 :]
 
     def _through(self, here: _Here, steps: tuple[Step, ...]) -> Iterator[_Outcome]:
@@ -464,7 +461,6 @@ class _Walker:
         evidence = RouteEvidence(
             destination=destination, route=route, shorter=matches[1:], table=here.table
         )
-        here = replace(here, route=route)
         if route is None:
             yield from self._stop(here, StageName.ROUTE, evidence, Verdict.NO_ROUTE)
         elif route.discard:
@@ -662,8 +658,7 @@ class _Walker:
     def _not_reached(self, here: _Here) -> Iterator[Stage]:
         """The stages behind the one that stopped it, of those that every packet meets."""
         reached = {stage.name for stage in here.stages}
-        order = ORDERS[here.device.processing]
-        for step in order.sent if here.interface_in is None else order.arriving:
+        for step in _steps(here):
             if isinstance(step, StageName) and step in _ALWAYS and step not in reached:
                 yield Stage(name=step, result=Result.NOT_REACHED)
 
@@ -677,6 +672,12 @@ _ALWAYS = (
     StageName.MTU,
     StageName.NEIGHBOUR,
 )
+
+
+def _steps(here: _Here) -> tuple[Step, ...]:
+    """The stages of a device for what arrives at it, or for what it sends."""
+    order = ORDERS[here.device.processing]
+    return order.sent if here.interface_in is None else order.arriving
 
 
 def _same_packet(left: Header, right: Header) -> bool:

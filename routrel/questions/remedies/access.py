@@ -19,22 +19,19 @@ from routrel.model.traffic import (
     protocol_name,
 )
 from routrel.questions.remedies.proposals import (
-    Change,
+    LAST,
     Insert,
-    Patch,
     Proposal,
     Remove,
     Scene,
     SetKey,
     SetValue,
     flow_style,
+    of_device,
     quoted,
 )
 
 __all__ = ["access_proposals"]
-
-#: Behind every item of a list.
-_LAST = 1_000_000
 
 
 def access_proposals(scene: Scene) -> Iterator[Proposal]:
@@ -62,24 +59,18 @@ def _filter_proposals(scene: Scene, result: FilterResult) -> Iterator[Proposal]:
         yield from _narrowed(scene, result, decider)
         yield from _moved(scene, result, decider)
         path = scene.path(decider.place)
-        yield _of_device(
-            scene,
+        yield of_device(
+            scene.device,
             f"remove rule {decider.id} of filter {result.filter.name}",
             Remove(path),
         )
     if scene.answering and not result.filter.sessions:
         filter_path = scene.path(result.filter.place, named=True)
-        yield _of_device(
-            scene,
+        yield of_device(
+            scene.device,
             f"let filter {result.filter.name} remember sessions, so that answers pass",
             SetKey(filter_path, "sessions", "true"),
         )
-
-
-def _of_device(scene: Scene, text: str, *patches: Patch) -> Proposal:
-    device = scene.device
-    changes = tuple(Change(device.place.file, patch) for patch in patches)
-    return Proposal(f"{device.name}: {text}", changes)
 
 
 def _corrected(scene: Scene, result: FilterResult, tried: TriedRule) -> Iterator[Proposal]:
@@ -93,8 +84,8 @@ def _corrected(scene: Scene, result: FilterResult, tried: TriedRule) -> Iterator
 
     if fits(protocol=header.protocol):
         name = protocol_name(header.protocol)
-        yield _of_device(
-            scene,
+        yield of_device(
+            scene.device,
             f"{what} for {name} instead of {protocol_name(rule.match.protocol or 0)}",
             SetValue((*path, rule.action.value), name),
         )
@@ -103,13 +94,13 @@ def _corrected(scene: Scene, result: FilterResult, tried: TriedRule) -> Iterator
         ("from-port", rule.match.source_ports, header.source_port, "source_ports"),
     ):
         if ports and fits(**{without: ()}) and port is not None:
-            yield _of_device(
-                scene,
+            yield of_device(
+                scene.device,
                 f"{what} for {'' if key == 'to-port' else 'source '}port {port} too",
-                Insert((*path, key), _LAST, str(port)),
+                Insert((*path, key), LAST, str(port)),
             )
-            yield _of_device(
-                scene,
+            yield of_device(
+                scene.device,
                 f"{what} for any {'' if key == 'to-port' else 'source '}port",
                 Remove((*path, key)),
             )
@@ -118,10 +109,10 @@ def _corrected(scene: Scene, result: FilterResult, tried: TriedRule) -> Iterator
         ("to", rule.match.destinations, header.destination, "destinations"),
     ):
         if prefixes and fits(**{without: ()}):
-            yield _of_device(
-                scene,
+            yield of_device(
+                scene.device,
                 f"{what} {key} {address} too",
-                Insert((*path, key), _LAST, quoted(address)),
+                Insert((*path, key), LAST, quoted(address)),
             )
 
 
@@ -134,8 +125,8 @@ def _permitted_exactly(scene: Scene, result: FilterResult) -> Iterator[Proposal]
         return
     filter_path = scene.path(result.filter.place, named=True)
     for text, rule in _rules_for(scene.obstacle.header, number, answering=scene.answering):
-        yield _of_device(
-            scene,
+        yield of_device(
+            scene.device,
             f"new rule {number} in filter {result.filter.name}: permit {text}",
             Insert((*filter_path, "rules"), position, rule),
         )
@@ -184,8 +175,8 @@ def _narrowed(scene: Scene, result: FilterResult, decider: Rule) -> Iterator[Pro
         if left:
             written = ", ".join(str(piece) for piece in left)
             value = f"[{written}]" if len(left) > 1 else written
-            yield _of_device(
-                scene,
+            yield of_device(
+                scene.device,
                 f"{what} spares port {port}",
                 SetValue((*path, key), value),
             )
@@ -216,8 +207,8 @@ def _moved(scene: Scene, result: FilterResult, decider: Rule) -> Iterator[Propos
             line = yaml.safe_dump(
                 written, default_flow_style=True, sort_keys=False, width=10_000
             ).strip()
-            yield _of_device(
-                scene,
+            yield of_device(
+                scene.device,
                 f"move rule {rule.id} of filter {result.filter.name} in front of rule {decider.id}",
                 Remove((*filter_path, "rules", place)),
                 Insert((*filter_path, "rules"), position, line),
@@ -235,8 +226,8 @@ def _zone_proposals(scene: Scene, evidence: ZoneEvidence) -> Iterator[Proposal]:
         return
     name = _free_name(scene.device, f"{source}-to-{destination}")
     ((text, rule),) = _rules_for(scene.obstacle.header, 10, answering=scene.answering)
-    yield _of_device(
-        scene,
+    yield of_device(
+        scene.device,
         f"a filter from zone {source} to {destination} that permits {text}",
         SetKey(("filters",), name, f"{{rules: [{rule}], default: deny}}"),
         SetKey(("zones", source, "to"), destination, f"{{filter: {name}}}"),
@@ -251,8 +242,8 @@ def _into_zones(scene: Scene, evidence: ZoneEvidence) -> Iterator[Proposal]:
         if zone is not None or interface is None:
             continue
         for known in scene.device.zones:
-            yield _of_device(
-                scene,
+            yield of_device(
+                scene.device,
                 f"interface {interface} in zone {known.name}",
                 SetKey(("interfaces", interface), "zone", known.name),
             )
@@ -272,13 +263,13 @@ def _check_proposals(scene: Scene, evidence: ReversePathEvidence) -> Iterator[Pr
         return
     path = ("interfaces", evidence.interface, "reverse-path-check")
     if evidence.route is not None:
-        yield _of_device(
-            scene,
+        yield of_device(
+            scene.device,
             f"a loose reverse-path check on {evidence.interface}",
             SetValue(path, "loose"),
         )
-    yield _of_device(
-        scene,
+    yield of_device(
+        scene.device,
         f"no reverse-path check on {evidence.interface}",
         Remove(path),
     )

@@ -13,6 +13,7 @@ from routrel.model.network import Device
 from routrel.model.place import Place
 
 __all__ = [
+    "LAST",
     "Change",
     "Insert",
     "Patch",
@@ -22,8 +23,13 @@ __all__ = [
     "SetKey",
     "SetValue",
     "flow_style",
+    "of_device",
     "quoted",
 ]
+
+
+#: A position behind every item of a list.
+LAST = 1_000_000
 
 
 class Patch(Protocol):
@@ -91,6 +97,13 @@ class Proposal:
 
     text: str
     changes: tuple[Change, ...]
+
+
+def of_device(device: Device, text: str, *patches: Patch) -> Proposal:
+    """Patches of one device's file, told with its name."""
+    return Proposal(
+        f"{device.name}: {text}", tuple(Change(device.place.file, patch) for patch in patches)
+    )
 
 
 @dataclass(frozen=True, slots=True)

@@ -23,21 +23,19 @@ from routrel.model.translation import Side
 from routrel.questions.absence import absence
 from routrel.questions.absence_steps import AbsenceStep
 from routrel.questions.remedies.proposals import (
-    Change,
+    LAST,
     Insert,
-    Patch,
     Proposal,
     Remove,
     Scene,
     SetKey,
     SetValue,
     flow_style,
+    of_device,
     quoted,
 )
 
 __all__ = ["routing_proposals"]
-
-_LAST = 1_000_000
 
 
 def routing_proposals(scene: Scene) -> Iterator[Proposal]:
@@ -66,12 +64,6 @@ def routing_proposals(scene: Scene) -> Iterator[Proposal]:
     yield from _enabled(scene)
 
 
-def _one(device: Device, text: str, *patches: Patch) -> Proposal:
-    return Proposal(
-        f"{device.name}: {text}", tuple(Change(device.place.file, patch) for patch in patches)
-    )
-
-
 # --- next hops and static routes -----------------------------------------------------------------
 
 
@@ -90,12 +82,12 @@ def _gateway(device: Device, way: Address) -> Iterator[Proposal]:
     others = [g for g in device.gateways if g.address.version == way.version]
     text = f"gateway {way}"
     if not others:
-        yield _one(device, text, Insert(("gateway",), _LAST, quoted(way)))
+        yield of_device(device, text, Insert(("gateway",), LAST, quoted(way)))
         return
     place = device.gateways.index(others[0])
     path = ("gateway",) if len(device.gateways) == 1 else ("gateway", place)
 
-    yield _one(device, f"{text} instead of {others[0].address}", SetValue(path, quoted(way)))
+    yield of_device(device, f"{text} instead of {others[0].address}", SetValue(path, quoted(way)))
 
 
 def _static(
@@ -109,10 +101,10 @@ def _static(
         values["interface"] = interface
     path = () if vrf == DEFAULT_VRF else ("vrfs", vrf)
     where = "" if vrf == DEFAULT_VRF else f" in VRF {vrf}"
-    return _one(
+    return of_device(
         device,
         f"static route to {prefix} via {way}{where}",
-        Insert((*path, "static"), _LAST, flow_style(values)),
+        Insert((*path, "static"), LAST, flow_style(values)),
     )
 
 
@@ -160,7 +152,7 @@ def _next_hops_corrected(scene: Scene) -> Iterator[Proposal]:
         if route.to.prefixlen == 0 or route.via == way:
             continue
         path = scene.path(route.place)
-        yield _one(
+        yield of_device(
             device,
             f"the route to {route.to} via {way} instead of {route.via}",
             SetValue((*path, "via"), quoted(way)),
@@ -180,7 +172,7 @@ def _removed(scene: Scene) -> Iterator[Proposal]:
             for route in vrf.static:
                 if destination in route.to and route.to.prefixlen and route.place.line:
                     path = scene.path(route.place)
-                    yield _one(
+                    yield of_device(
                         device,
                         f"remove the static route to {route.to}",
                         Remove(path),
@@ -257,13 +249,13 @@ def _unsteered(scene: Scene) -> Iterator[Proposal]:
                 "to": quoted(header.destination),
                 "table": scene.obstacle.hop.vrf,
             }
-            yield _one(
+            yield of_device(
                 scene.device,
                 f"steering {steering.name} leaves what goes from {header.source} to "
                 f"{header.destination} to the table",
                 Insert((*path, "rules"), position, flow_style(values)),
             )
-        yield _one(
+        yield of_device(
             scene.device,
             f"remove rule {rule.id} of steering {steering.name}",
             Remove((*path, "rules", position)),
@@ -295,7 +287,7 @@ def _translated_elsewhere(scene: Scene) -> Iterator[Proposal]:
             if own.version == old.version and old in own.network and own.ip != old
         ]
         for address in near[:_PARTNERS]:
-            yield _one(
+            yield of_device(
                 scene.device,
                 f"translation rule {evidence.rule.id} leads to {address} instead of {old}",
                 SetValue((*path, "new-destination"), quoted(address)),
@@ -310,7 +302,7 @@ def _larger(scene: Scene) -> Iterator[Proposal]:
     if isinstance(evidence, MtuEvidence) and evidence.size is not None:
         sizes = {evidence.size, *_sizes_near(scene, evidence.interface, evidence.size)}
         for size in sorted(sizes, reverse=True):
-            yield _one(
+            yield of_device(
                 scene.device,
                 f"MTU {size} on {evidence.interface} instead of {evidence.mtu}",
                 SetKey(("interfaces", evidence.interface), "mtu", str(size)),
@@ -339,7 +331,7 @@ def _wrong_mask(scene: Scene) -> Iterator[Proposal]:
                 if own.ip in other.network and other.version == own.version
             }
             for length in sorted(lengths - {own.network.prefixlen}):
-                yield _one(
+                yield of_device(
                     device,
                     f"{own.ip}/{length} on {interface.name}, as its neighbours have it",
                     SetValue(
@@ -364,7 +356,7 @@ def _enabled(scene: Scene) -> Iterator[Proposal]:
 
 def _enable(device: Device, interface: Interface) -> Proposal:
     path = ("interfaces", interface.name, "enabled")
-    return _one(device, f"enable {interface.name}", Remove(path))
+    return of_device(device, f"enable {interface.name}", Remove(path))
 
 
 # --- protocols -----------------------------------------------------------------------------------
@@ -409,7 +401,7 @@ def _speak(
                 kind = theirs[0].network_type
                 network = f", network: {kind.value}" if kind is not None else ""
                 settings = f"{{area: {theirs[0].area}{network}}}"
-            yield _one(
+            yield of_device(
                 device,
                 f"{key} on {interface.name}",
                 SetKey(path, key, settings),
@@ -419,7 +411,7 @@ def _speak(
 def _wake(
     scene: Scene, device: Device, step: AbsenceStep, path: _Path, prefix: Prefix | None
 ) -> Iterator[Proposal]:
-    yield _one(device, f"{path[-1]} not passive on {path[1]}", Remove((*path, "passive")))
+    yield of_device(device, f"{path[-1]} not passive on {path[1]}", Remove((*path, "passive")))
 
 
 def _bring_up(
@@ -446,17 +438,17 @@ def _take_in(
             yield from _announced(device, interface, key)
     source = held.protocol.id
     metric = ", metric: 20" if key in ("rip", "ripng") else ""
-    yield _one(
+    yield of_device(
         device,
         f"{source} routes into {key}",
-        Insert((*path, "redistribute"), _LAST, f"{{from: {source}{metric}}}"),
+        Insert((*path, "redistribute"), LAST, f"{{from: {source}{metric}}}"),
     )
 
 
 def _announced(device: Device, interface: Interface, key: str) -> Iterator[Proposal]:
     areas = [s.area for i in device.interfaces if isinstance(s := getattr(i, key), OspfInterface)]
     settings = f"{{area: {areas[0]}, passive: true}}" if areas else "{passive: true}"
-    yield _one(
+    yield of_device(
         device,
         f"{key} on {interface.name}, passive, so that its subnet is announced",
         SetKey(("interfaces", interface.name), key, settings),
@@ -482,9 +474,9 @@ def _accept(
     if policy is None:
         return
     name = f"for-{str(prefix).replace('/', '-').replace(':', '-')}"
-    position = int(path[3]) if len(path) > 3 and isinstance(path[3], int) else _LAST
+    position = int(path[3]) if len(path) > 3 and isinstance(path[3], int) else LAST
     statement = f"{{name: {name}, match: {{prefixes: {name}}}, then: accept}}"
-    yield _one(
+    yield of_device(
         device,
         f"policy {policy.name} accepts {prefix}",
         SetKey(("sets", "prefixes"), name, f"[{quoted(prefix)}]"),
@@ -500,10 +492,10 @@ def _import(
     for other in device.vrfs:
         for tag in other.export_tags:
             if vrf is not None and tag not in vrf.import_tags and other.name != vrf.name:
-                yield _one(
+                yield of_device(
                     device,
                     f"VRF {vrf.name} takes in what is offered under {tag}",
-                    Insert((*path, "import-tags"), _LAST, tag),
+                    Insert((*path, "import-tags"), LAST, tag),
                 )
 
 
@@ -519,7 +511,7 @@ def _spoken_in_bgp(scene: Scene, towards: Address) -> Iterator[Proposal]:
                 if vrf.bgp.settings(neighbour).enabled is False:
                     path = (*base, "neighbours", str(neighbour.address), "enabled")
                     text = f"the session with {neighbour.address} comes up"
-                    yield _one(device, text, Remove(path))
+                    yield of_device(device, text, Remove(path))
             announced = {network.prefix for network in vrf.bgp.networks}
             for prefix in _targets(scene, towards)[:1]:
                 near = any(
@@ -530,8 +522,8 @@ def _spoken_in_bgp(scene: Scene, towards: Address) -> Iterator[Proposal]:
                 )
                 if near and prefix not in announced:
                     value = flow_style({"prefix": quoted(prefix)})
-                    patch = Insert((*base, "networks"), _LAST, value)
-                    yield _one(device, f"announce {prefix} in BGP", patch)
+                    patch = Insert((*base, "networks"), LAST, value)
+                    yield of_device(device, f"announce {prefix} in BGP", patch)
 
 
 def _attached_elsewhere(scene: Scene, towards: Address) -> Iterator[Proposal]:
@@ -548,7 +540,7 @@ def _attached_elsewhere(scene: Scene, towards: Address) -> Iterator[Proposal]:
             continue
         path: _Path = ("interfaces", interface.name)
         patch = Remove((*path, "vrf")) if vrf.name == DEFAULT_VRF else SetKey(path, "vrf", vrf.name)
-        yield _one(device, f"{interface.name} in VRF {vrf.name}", patch)
+        yield of_device(device, f"{interface.name} in VRF {vrf.name}", patch)
 
 
 #: The reasons whose place is that of an interface or a VRF.

@@ -49,7 +49,7 @@ class Remedy:
     @property
     def size(self) -> int:
         """How many lines change."""
-        return sum(max(len(patch.before), len(patch.after)) for patch in self.patches)
+        return _lines(self.patches)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -140,11 +140,11 @@ class _Search:
                 break
             partial.sort(key=lambda node: (_in_the_way(node.answer), self._size(node)))
             frontier = partial[:_FOLLOWED]
-        nearest = sorted(self.found, key=lambda node: (self._size(node), self._opens(node)))
-        ways = ways_of_flows(self.state) if nearest else {}
-        found = sorted((self._remedy(node, ways) for node in nearest[:_WEIGHED]), key=_rank)
         return Remedies(
-            found=tuple(found[:_SHOWN]), tried=self.tried, given_up=not in_time, needed=True
+            found=tuple(self._best()[:_SHOWN]),
+            tried=self.tried,
+            given_up=not in_time,
+            needed=True,
         )
 
     def _expand(self, node: _Node, partial: list[_Node]) -> bool:
@@ -209,7 +209,7 @@ class _Search:
     # --- what a remedy costs -------------------------------------------------------------------
 
     def _size(self, node: _Node) -> int:
-        return sum(max(len(patch.before), len(patch.after)) for patch in self._patches(node))
+        return _lines(self._patches(node))
 
     def _patches(self, node: _Node) -> tuple[FilePatch, ...]:
         return tuple(
@@ -218,19 +218,31 @@ class _Search:
             for patch in edited_lines(file, self.texts[file], node.texts[file])
         )
 
-    def _opens(self, node: _Node) -> int:
-        return count_headers(_opened(self.state, node.state))
+    def _best(self) -> list[Remedy]:
+        """The remedies in order; of those that change and open least, also what they move."""
+        costs = []
+        for node in self.found:
+            opened = tuple(_opened(self.state, node.state))
+            costs.append((node, self._patches(node), opened, count_headers(opened)))
+        costs.sort(key=lambda cost: (_lines(cost[1]), cost[3]))
+        ways = ways_of_flows(self.state) if costs else {}
+        remedies = [
+            Remedy(
+                text="; ".join(node.words),
+                patches=patches,
+                opened=opened,
+                opens=opens,
+                moves=moves(self.state, node.state, ways),
+                after=node.answer,
+            )
+            for node, patches, opened, opens in costs[:_WEIGHED]
+        ]
+        return sorted(remedies, key=_rank)
 
-    def _remedy(self, node: _Node, ways: dict[str, object]) -> Remedy:
-        opened = tuple(_opened(self.state, node.state))
-        return Remedy(
-            text="; ".join(node.words),
-            patches=self._patches(node),
-            opened=opened,
-            opens=count_headers(opened),
-            moves=moves(self.state, node.state, ways),
-            after=node.answer,
-        )
+
+def _lines(patches: tuple[FilePatch, ...]) -> int:
+    """How many lines change."""
+    return sum(max(len(patch.before), len(patch.after)) for patch in patches)
 
 
 def _rank(remedy: Remedy) -> tuple[int, int, int, int]:

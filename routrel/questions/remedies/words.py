@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-import ipaddress
-
 from routrel.control.converge import State
 from routrel.control.packets.header_sets import Box
-from routrel.model.addresses import Address
+from routrel.model.addresses import address_of, range_words
 from routrel.model.traffic import PORT_PROTOCOLS, protocol_name
 from routrel.questions.answers import Json
 from routrel.questions.moves import Moves, moves_data
@@ -82,24 +80,19 @@ def _box_words(box: Box) -> str:
         (box.sources, box.source_ports),
         (box.destinations, box.destination_ports),
     ):
-        port = _range_words(ports, (0, 65535)) if ported else ""
+        port = _port_words(ports, (0, 65535)) if ported else ""
         words.append(_addresses(box.version, addresses) + (f" port {port}" if port else ""))
     return f"{words[0]} {words[1]} → {words[2]}"
 
 
 def _addresses(version: int, ends: tuple[int, int]) -> str:
-    kind = ipaddress.IPv4Address if version == 4 else ipaddress.IPv6Address
-    first: Address = kind(ends[0])
-    last: Address = kind(ends[1])
-    if first == last:
-        return str(first)
+    first, last = (address_of(version, end) for end in ends)
     if ends == (0, (1 << first.max_prefixlen) - 1):
         return "any"
-    networks = list(ipaddress.summarize_address_range(first, last))
-    return str(networks[0]) if len(networks) == 1 else f"{first}–{last}"
+    return range_words(first, last)
 
 
-def _range_words(ends: tuple[int, int], all_: tuple[int, int]) -> str:
+def _port_words(ends: tuple[int, int], all_: tuple[int, int]) -> str:
     if ends == all_:
         return ""
     return str(ends[0]) if ends[0] == ends[1] else f"{ends[0]}-{ends[1]}"

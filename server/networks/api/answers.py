@@ -29,6 +29,7 @@ from server.networks.api.shapes import (
     FoundShape,
 )
 from server.networks.models import Revision
+from server.networks.remedies import stored_question
 from server.networks.states import view_of
 
 __all__ = [
@@ -83,16 +84,7 @@ def flow_question(values: Any) -> FlowQuestion:
     """The question in a request's parameters or body."""
     shape = FlowQuestionShape(data=values)
     shape.is_valid(raise_exception=True)
-    asked = shape.validated_data
-    return FlowQuestion(
-        source=asked["from"],
-        destination=asked["to"],
-        traffic=asked["as"],
-        source_port=asked.get("source_port"),
-        size=asked.get("size"),
-        dscp=asked["dscp"],
-        may_fragment=asked["may_fragment"],
-    )
+    return stored_question(shape.validated_data)
 
 
 class FlowView(APIView):

@@ -5,6 +5,7 @@ import type { Remedy, RemedySearch } from '../../api/types'
 import { Button, Mono, Panel, Problem } from '../../ui/controls'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { useAddress, useLens } from '../lens/lens'
+import { bodyOf } from './question'
 
 /** Edits that make the flow arrive both ways. They are searched for only when somebody asks. */
 export function Remedies({ question }: { question: FlowQuestion }) {
@@ -16,7 +17,7 @@ export function Remedies({ question }: { question: FlowQuestion }) {
       data(
         api.POST('/api/networks/{slug}/remedies', {
           params: { path: { slug: lens.slug }, query: { revision: lens.revision } },
-          body: { ...question, dscp: question.dscp ?? 0, may_fragment: question.may_fragment ?? false },
+          body: bodyOf(question),
         }),
       ),
     onSuccess: (search) => change({ remedies: String(search.id) }),

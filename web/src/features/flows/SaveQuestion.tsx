@@ -5,7 +5,7 @@ import { api, data } from '../../api/client'
 import { savedQuestionsQuery, type FlowQuestion } from '../../api/queries'
 import { Button, Problem } from '../../ui/controls'
 import { useLinkTo, usePlace } from '../lens/lens'
-import { questionWords } from './question'
+import { bodyOf, questionWords } from './question'
 
 /** Keeps a question under a name, to be run again after each change. */
 export function SaveQuestion({ question, onDone }: { question: FlowQuestion; onDone: () => void }) {
@@ -19,7 +19,7 @@ export function SaveQuestion({ question, onDone }: { question: FlowQuestion; onD
       data(
         api.POST('/api/networks/{slug}/questions', {
           params: { path: { slug: lens.slug }, query: { revision: lens.revision } },
-          body: { name: name.trim(), folder: folder.trim(), question: { ...question, dscp: question.dscp ?? 0, may_fragment: question.may_fragment ?? false } },
+          body: { name: name.trim(), folder: folder.trim(), question: bodyOf(question) },
         }),
       ),
     onSuccess: () => queries.invalidateQueries({ queryKey: savedQuestionsQuery(lens.slug).queryKey }),

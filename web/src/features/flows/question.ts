@@ -31,6 +31,11 @@ export function addressOf(question: FlowQuestion): Record<string, string | null>
   }
 }
 
+/** The same as a request carries it, with nothing left open. */
+export function bodyOf(question: FlowQuestion) {
+  return { ...question, dscp: question.dscp ?? 0, may_fragment: question.may_fragment ?? false }
+}
+
 /** The question as people say it. */
 export function questionWords(question: FlowQuestion): string {
   const more = [
