@@ -2,15 +2,16 @@
 
 A router announces the networks its RIP interfaces are on with metric 1, what it takes in from
 elsewhere with the metric given there, and what it has learned while that route is active in its
-table. Who hears an announcement adds the cost of the interface it came by. At 16 a prefix is out of
-reach. Since every step adds at least 1, the tables follow from the announcements alone, whatever
-was believed before.
+table, but not out of the interface it was learned by (split horizon, RFC 2453 3.4.3). On the way an
+announcement meets the sender's policy and offset, then the cost of the interface it came by, then
+the receiver's policy (3.9.2). At 16 a prefix is out of reach. Since every step adds at least 1, the
+tables follow from the announcements alone, whatever was believed before.
 """
 
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -28,6 +29,7 @@ from routrel.control.rib.candidates import (
     RouteKind,
     Rows,
     Table,
+    hop_order,
     limited,
 )
 from routrel.control.speaking import family_addresses, subnets, version_of, way_address
@@ -80,9 +82,21 @@ class RipHearing:
 
     @property
     def cost(self) -> int:
-        """What is added to a metric on the way, offsets of both ends included."""
-        settings = self.into.settings
-        return settings.cost + settings.offset_in + self.out.settings.offset_out
+        """What the receiver adds to the metric it is sent."""
+        return self.into.settings.cost + self.into.settings.offset_in
+
+
+@dataclass(frozen=True, slots=True)
+class _Said:
+    """What routers have to tell at one moment."""
+
+    metric: NDArray[np.int64]  #: [router, column]
+    tag: NDArray[np.int64]  #: [router, column]
+    learned_by: NDArray[np.bool_]  #: [port, column]: it comes from there and is not told there
+
+    def differs(self, other: _Said) -> NDArray[np.bool_]:
+        """Which routers and columns are not the same."""
+        return (self.metric != other.metric) | (self.tag != other.tag)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -108,20 +122,24 @@ class RipDomain(VectorDomain):
 
     @cached_property
     def hearings(self) -> tuple[RipHearing, ...]:
-        """Who hears whom: on one segment, in one subnet, with the same key, sender not passive."""
+        """Who hears whom: on one segment, in one subnet, with the same key, sender not passive.
+
+        In the order in which a receiver keeps equal ways.
+        """
         on_segment: dict[int, list[tuple[int, RipPort]]] = {}
         for index, router in enumerate(self.routers):
             for port in router.ports:
                 segment = self.topology.segment_of.get(port.key)
                 if segment is not None and port.way is not None:
                     on_segment.setdefault(segment.id, []).append((index, port))
-        return tuple(
+        found = (
             RipHearing(sender, receiver, out, into)
             for members in on_segment.values()
             for sender, out in members
             for receiver, into in members
             if out is not into and not out.settings.passive and self._agree(out, into)
         )
+        return tuple(sorted(found, key=_way_order))
 
     def _agree(self, out: RipPort, into: RipPort) -> bool:
         if out.settings.authentication != into.settings.authentication:
@@ -153,21 +171,23 @@ class RipDomain(VectorDomain):
                 tag[index, at[prefix]] = tags[index].get(prefix, 0)
                 near[index, at[prefix]] = prefix in connected[index]
             blocked[index] = np.isin(columns, held[index])
-        sent, sent_tag = first, tag
+        said = _Said(first, tag, np.zeros((len(self.port_numbers), len(columns)), dtype=bool))
         # Policies that lower a metric may lead in a circle; whatever still moves then is told.
         moving = np.zeros(shape, dtype=bool)
         for _ in range(INFINITY + len(self.routers)):
-            heard, heard_tag = self._heard(sent, sent_tag)
-            passed = np.where(blocked, INFINITY, heard)
-            new = np.where(first < INFINITY, first, passed)
-            new_tag = np.where(first < INFINITY, tag, heard_tag)
-            moving = (new != sent) | (new_tag != sent_tag)
-            if not moving.any():
+            heard = self._heard(said)
+            new = _Said(
+                np.where(first < INFINITY, first, np.where(blocked, INFINITY, heard.metric)),
+                np.where(first < INFINITY, tag, heard.tag),
+                self._told_elsewhere(heard.learned_by, first < INFINITY),
+            )
+            moving = new.differs(said)
+            if not moving.any() and (new.learned_by == said.learned_by).all():
                 break
-            sent, sent_tag = new, new_tag
-        self.sent, self.sent_tag, self.first, self.near = sent, sent_tag, first, near
+            said = new
+        self.said, self.first, self.near = said, first, near
         self._still_moving(moving, columns)
-        return self._learned(heard, heard_tag, near)
+        return self._learned(heard, near)
 
     def _announced(
         self, injected: Mapping[int, Sequence[Injected]]
@@ -192,31 +212,38 @@ class RipDomain(VectorDomain):
             connected.append(networks | {i.prefix for i in injected.get(index, ()) if not i.backed})
         return own, tags, connected
 
-    def _heard(
-        self, sent: NDArray[np.int64], sent_tag: NDArray[np.int64]
-    ) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
-        best = np.full(sent.shape, INFINITY, dtype=np.int64)
-        tag = np.zeros(sent.shape, dtype=np.int64)
-        for hearing in self.hearings:
-            metric, heard_tag = self._over(hearing, sent[hearing.sender], sent_tag[hearing.sender])
+    def _heard(self, said: _Said) -> _Said:
+        """The best each router hears, and the ports that each of the ways it keeps comes by."""
+        shape = said.metric.shape
+        best = np.full(shape, INFINITY, dtype=np.int64)
+        tag = np.zeros(shape, dtype=np.int64)
+        taken = [self._over(hearing, said) for hearing in self.hearings]
+        for hearing, (metric, heard_tag) in zip(self.hearings, taken, strict=True):
             better = metric < best[hearing.receiver]
             best[hearing.receiver][better] = metric[better]
             tag[hearing.receiver][better] = heard_tag[better]
-        return best, tag
+        by = np.zeros(said.learned_by.shape, dtype=bool)
+        kept = np.zeros(shape, dtype=np.int64)
+        for hearing, (metric, _) in zip(self.hearings, taken, strict=True):
+            room = kept[hearing.receiver] < self.routers[hearing.receiver].maximum_paths
+            used = (metric == best[hearing.receiver]) & (metric < INFINITY) & room
+            by[self.port_numbers[hearing.into.key]] |= used
+            kept[hearing.receiver] += used
+        return _Said(best, tag, by)
 
     def _over(
-        self, hearing: RipHearing, sent: NDArray[np.int64], tag: NDArray[np.int64]
+        self, hearing: RipHearing, said: _Said
     ) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
         """Metrics and tags as the receiver of one neighbour takes them."""
-        metric = np.where(sent < INFINITY, np.minimum(INFINITY, sent + hearing.cost), INFINITY)
-        out, into = hearing.out.settings.export_policy, hearing.into.settings.import_policy
-        if out is None and into is None:
-            return metric, tag
-        tag = tag.copy()
-        for column in np.flatnonzero(metric < INFINITY).tolist():
-            result, _ = self._through_policies(
-                hearing, column, int(metric[column]), int(tag[column])
-            )
+        back = said.learned_by[self.port_numbers[hearing.out.key]]
+        sent = np.where(back, INFINITY, said.metric[hearing.sender])
+        tag = said.tag[hearing.sender]
+        if not hearing.out.settings.export_policy and not hearing.into.settings.import_policy:
+            sent = _on_the_wire(sent + hearing.out.settings.offset_out)
+            return np.minimum(INFINITY, sent + hearing.cost), tag
+        metric, tag = np.full_like(sent, INFINITY), tag.copy()
+        for column in np.flatnonzero(sent < INFINITY).tolist():
+            result, _ = self._through_policies(hearing, column, int(sent[column]), int(tag[column]))
             metric[column] = INFINITY if result is None else min(INFINITY, result.metric)
             tag[column] = 0 if result is None else result.tag
         return metric, tag
@@ -224,37 +251,41 @@ class RipDomain(VectorDomain):
     def _through_policies(
         self, hearing: RipHearing, column: int, metric: int, tag: int
     ) -> tuple[PolicyRoute | None, PolicyUse | None]:
-        """What both ends' policies leave of a route, and the one that rejected it."""
+        """What the way to a neighbour leaves of a route, and the policy that rejected it.
+
+        Args:
+            metric: The sender's own.
+        """
+        out = hearing.out
         route = PolicyRoute(
             prefix=self.interning.prefixes.prefixes[self.columns[column]],
             protocol=self.protocol.id,
             metric=metric,
             tag=tag,
-            next_hops=() if hearing.out.way is None else (hearing.out.way,),
-            neighbour=hearing.out.way,
-        )
-        return through_both_ends(
-            route,
-            (
-                (hearing.out.device, hearing.out.settings.export_policy),
-                (hearing.into.device, hearing.into.settings.import_policy),
-            ),
+            next_hops=() if out.way is None else (out.way,),
+            neighbour=hearing.into.way,
         )
 
-    def _learned(
-        self, heard: NDArray[np.int64], tag: NDArray[np.int64], near: NDArray[np.bool_]
-    ) -> Rows:
+        def arrived(sent: PolicyRoute) -> PolicyRoute:
+            wire = int(_on_the_wire(np.int64(sent.metric + out.settings.offset_out)))
+            return replace(sent, metric=min(INFINITY, wire + hearing.cost), neighbour=out.way)
+
+        return through_both_ends(
+            route,
+            (out.device, out.settings.export_policy),
+            arrived,
+            (hearing.into.device, hearing.into.settings.import_policy),
+        )
+
+    def _learned(self, heard: _Said, near: NDArray[np.bool_]) -> Rows:
         hops: dict[tuple[int, int], list[NextHop]] = {}
         for hearing in self.hearings:
-            metric, _ = self._over(
-                hearing, self.sent[hearing.sender], self.sent_tag[hearing.sender]
-            )
-            best = (metric == heard[hearing.receiver]) & (metric < INFINITY)
+            metric, _ = self._over(hearing, self.said)
+            best = (metric == heard.metric[hearing.receiver]) & (metric < INFINITY)
             own = near[hearing.receiver] & (metric >= self.first[hearing.receiver])
             hop = NextHop(hearing.into.interface.name, hearing.out.way)
             for column in np.flatnonzero(best & ~own).tolist():
                 hops.setdefault((hearing.receiver, column), []).append(hop)
-        self.ways = {at: {hop.interface for hop in found} for at, found in hops.items()}
         builder = CandidateBuilder(self.interning)
         for (index, column), found in hops.items():
             router = self.routers[index]
@@ -264,10 +295,10 @@ class RipDomain(VectorDomain):
                 kind=RouteKind(
                     self.protocol,
                     router.instance.distance or DEFAULT_DISTANCE[self.protocol],
-                    tag=int(tag[index, column]),
+                    tag=int(heard.tag[index, column]),
                 ),
                 next_hops=limited(found, router.maximum_paths),
-                metric=int(heard[index, column]),
+                metric=int(heard.metric[index, column]),
             )
         return builder.array()
 
@@ -279,25 +310,25 @@ class RipDomain(VectorDomain):
         if column >= len(self.columns) or self.columns[column] != prefix:
             return
         for hearing in self.hearings:
-            sent = int(self.sent[hearing.sender, column])
-            if hearing.receiver != index or sent >= INFINITY:
+            sent = int(self.said.metric[hearing.sender, column])
+            told = not self.said.learned_by[self.port_numbers[hearing.out.key], column]
+            if hearing.receiver != index or sent >= INFINITY or not told:
                 continue
-            learned = self.first[hearing.sender, column] >= INFINITY
-            back = hearing.out.interface.name in self.ways.get((hearing.sender, column), ())
-            if learned and back:
-                continue  # split horizon: learned there, not told there (RFC 2453 3.4.3)
-            metric = min(INFINITY, sent + hearing.cost)
-            tag = int(self.sent_tag[hearing.sender, column])
-            result, stopped = None, None
-            if metric < INFINITY:
-                result, stopped = self._through_policies(hearing, column, metric, tag)
+            tag = int(self.said.tag[hearing.sender, column])
+            result, stopped = self._through_policies(hearing, column, sent, tag)
+            metric = self._plain_metric(hearing, sent) if result is None else result.metric
             yield RipOffer(
                 hearing=hearing,
-                metric=metric if result is None else min(INFINITY, result.metric),
+                metric=min(INFINITY, metric),
                 tag=tag if result is None else result.tag,
                 stopped_by=stopped,
                 echo=bool(self.near[index, column]) and metric >= int(self.first[index, column]),
             )
+
+    def _plain_metric(self, hearing: RipHearing, sent: int) -> int:
+        """The metric a route would have at the receiver but for the policies."""
+        wire = _on_the_wire(np.int64(sent + hearing.out.settings.offset_out))
+        return int(wire) + hearing.cost
 
     def findings(self) -> Iterator[Finding]:
         """Links of which only one end speaks, and keys that differ."""
@@ -306,6 +337,15 @@ class RipDomain(VectorDomain):
         for segment in self.topology.segments:
             yield from one_sided(segment, ports, self.protocol)
             yield from key_mismatch(segment, ports, self.protocol)
+
+
+def _way_order(hearing: RipHearing) -> tuple[int, tuple[str, int]]:
+    return hearing.receiver, hop_order(NextHop(hearing.into.interface.name, hearing.out.way))
+
+
+def _on_the_wire(metric: NDArray[np.int64] | np.int64) -> NDArray[np.int64]:
+    """What a receiver takes a metric for: outside 1 to 16 the entry is ignored (3.9.2)."""
+    return np.where((metric < 1) | (metric > INFINITY), INFINITY, metric)
 
 
 def _routers(topology: Topology, protocol: Protocol) -> Iterator[RipRouter]:

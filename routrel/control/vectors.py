@@ -27,8 +27,13 @@ class VectorDomain(ABC):
         self.routers = tuple(routers)
         self.index_of = {router.table: index for index, router in enumerate(self.routers)}
         self.unsettled: set[tuple[int, int]] = set()  #: tables and prefixes that never settle
-        #: By router and column: the interfaces its own route leaves by.
-        self.ways: dict[tuple[int, int], set[str | None]] = {}
+        #: A number for each port of all routers.
+        self.port_numbers: dict[tuple[str, str], int] = {}
+        self._port_owners: list[int] = []  #: by port number: the index of its router
+        for index, router in enumerate(self.routers):
+            for port in router.ports:
+                self.port_numbers[port.key] = len(self._port_owners)
+                self._port_owners.append(index)
         self._last: tuple[object, Rows] | None = None
 
     def rows(self, view: Rib, injected: Mapping[int, Sequence[Injected]]) -> Rows:
@@ -51,6 +56,17 @@ class VectorDomain(ABC):
     @abstractmethod
     def _settle(self, held: Held, injected: Mapping[int, Sequence[Injected]]) -> Rows:
         """The routes when nothing changes any more."""
+
+    def _told_elsewhere(
+        self, learned_by: NDArray[np.bool_], own: NDArray[np.bool_]
+    ) -> NDArray[np.bool_]:
+        """Split horizon: [port, column] of what a router learned there and so does not tell there.
+
+        Args:
+            learned_by: [port, column] of the ways a router takes.
+            own: [router, column] of what a router announces of its own, everywhere.
+        """
+        return learned_by & ~own[self._port_owners]
 
     def _still_moving(self, moving: NDArray[np.bool_], columns: NDArray[np.int32]) -> None:
         """Keep what did not settle: [router, column] of prefixes."""

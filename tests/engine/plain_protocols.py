@@ -9,54 +9,77 @@ from __future__ import annotations
 import heapq
 import random
 from collections import defaultdict
+from dataclasses import dataclass, field
 
 Links = list[tuple[str, str, int, int]]
 
-__all__ = ["plain_areas", "plain_eigrp", "plain_externals", "plain_rip"]
+__all__ = ["PlainRip", "plain_areas", "plain_eigrp", "plain_externals", "plain_rip"]
 
 
-def plain_rip(
-    links: Links, own: dict[str, set[str]], silent: set[tuple[str, str]], seed: int
-) -> dict[str, dict[str, int]]:
+@dataclass(frozen=True)
+class PlainRip:
+    """What RIP routers are set to; links are point-to-point, at most one between two routers."""
+
+    links: Links  #: the left cost is what the right end adds to what it hears, and so on
+    own: dict[str, set[str]]  #: networks of their own, announced with metric 1
+    statics: dict[tuple[str, str], int] = field(default_factory=dict)  #: (router, prefix): distance
+    takes: frozenset[str] = frozenset()  #: who announces its static routes, with metric 1
+    sets: dict[tuple[str, str], int] = field(default_factory=dict)  #: export (from, to): metric
+
+
+def plain_rip(net: PlainRip, seed: int) -> dict[str, dict[str, int]] | None:
     """Distance vectors in a random order of messages until nobody believes anything new.
 
-    The left cost is what the right end adds to what it hears, and the other way round. `silent` holds (router, prefix) pairs that are heard but not
-    passed on, because another protocol's route is active there.
+    Each message replaces all that its sender said before. What is active in a table is passed on,
+    but not to who it was learned from (RFC 2453 3.4.3); RIP ranks at 120 among static routes. None
+    where messages never come to rest.
     """
     order = random.Random(seed)
-    receivers = defaultdict(list)
-    for left, right, left_cost, right_cost in links:
-        receivers[left].append((right, left_cost))
-        receivers[right].append((left, right_cost))
+    costs = {}
+    for left, right, left_cost, right_cost in net.links:
+        costs[left, right], costs[right, left] = left_cost, right_cost
     heard: dict[tuple[str, str], dict[str, int]] = defaultdict(dict)  # (receiver, sender)
 
-    def best(router: str) -> dict[str, int]:
-        found: dict[str, int] = {}
-        for (receiver, _), offers in heard.items():
-            if receiver == router:
-                for prefix, metric in offers.items():
-                    if metric < 16 and metric < found.get(prefix, 16):
-                        found[prefix] = metric
+    def learned(router: str) -> dict[str, tuple[int, set[str]]]:
+        found: dict[str, tuple[int, set[str]]] = {}
+        for (receiver, sender), offers in heard.items():
+            for prefix, metric in offers.items() if receiver == router else ():
+                least, senders = found.get(prefix, (16, set()))
+                if metric < least:
+                    found[prefix] = (metric, {sender})
+                elif metric == least < 16:
+                    senders.add(sender)
         return found
 
-    def told(router: str) -> dict[str, int]:
-        learned = {p: m for p, m in best(router).items() if (router, p) not in silent}
-        return {**learned, **dict.fromkeys(own[router], 1)}
+    def active(router: str) -> dict[str, tuple[int, set[str]]]:
+        """Metric and senders of the RIP routes that no better one stands before."""
+        return {
+            prefix: found
+            for prefix, found in learned(router).items()
+            if prefix not in net.own[router] and net.statics.get((router, prefix), 255) > 120
+        }
 
-    pending = [(sender, to, cost) for sender in own for to, cost in receivers[sender]]
-    while True:
+    def told(router: str, to: str) -> dict[str, int]:
+        routes = active(router)
+        offers = {p: m for p, (m, senders) in routes.items() if to not in senders}
+        for (holder, prefix), _ in net.statics.items():
+            if holder == router and router in net.takes and prefix not in routes:
+                offers[prefix] = 1
+        offers |= dict.fromkeys(net.own[router], 1)
+        return {p: net.sets.get((router, to), m) for p, m in offers.items()}
+
+    pending = list(costs)
+    for _ in range(200):
         order.shuffle(pending)
         moved = False
-        for sender, to, cost in pending:
-            offers = {p: min(16, m + cost) for p, m in told(sender).items()}
+        for sender, to in pending:
+            offers = {p: min(16, m + costs[sender, to]) for p, m in told(sender, to).items()}
             if heard[to, sender] != offers:
                 heard[to, sender] = offers
                 moved = True
         if not moved:
-            break
-    return {
-        router: {p: m for p, m in best(router).items() if p not in own[router]} for router in own
-    }
+            return {router: {p: m for p, (m, _) in active(router).items()} for router in net.own}
+    return None
 
 
 def plain_eigrp(

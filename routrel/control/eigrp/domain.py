@@ -1,9 +1,12 @@
 """EIGRP tables when no route is active any more (RFC 7868 3, 5.4, 5.5).
 
 Every router takes for each prefix the path of least distance among what its neighbours announce,
-and announces that path's vector on while the route is active in its table. Distances rise with
-every hop, so the outcome does not depend on the order of messages. A neighbour is a feasible
-successor if the distance it reports is below the router's own (3.4).
+and announces that path's vector on while the route is active in its table, but not out of the
+interfaces of its successors (split horizon, 5.4.6). On the way an announcement meets the sender's
+policy, then the interface it came by, then the receiver's policy. Distances rise with every hop, so
+the outcome does not depend on the order of messages. A neighbour is a feasible successor if the
+distance it reports is below the router's own (3.4). While a router sums up what it has, its summary
+stands for the prefix there: what neighbours tell of it is an echo, or ranks behind it.
 """
 
 from __future__ import annotations
@@ -42,7 +45,7 @@ from routrel.control.rib.candidates import (
 from routrel.control.speaking import subnets
 from routrel.control.vectors import Held, VectorDomain
 from routrel.model.addresses import Prefix
-from routrel.model.eigrp import StubRoutes
+from routrel.model.eigrp import EigrpInstance, StubRoutes
 from routrel.model.findings import Finding, Severity
 from routrel.model.policy import PolicyUse
 from routrel.topology.segments import Topology
@@ -120,17 +123,20 @@ class EigrpDomain(VectorDomain):
                 self.kinds[index, column] = kind
             blocked[index] = np.isin(self.columns, held[index])
         self.holding = self._summary_columns(prefixes)
+        own_first = self.first["good"]
         self.sent = self.first
+        self.learned_by = np.zeros((len(self.port_numbers), len(self.columns)), dtype=bool)
         moving = np.zeros(shape, dtype=bool)
         for _ in range(2 * len(self.routers) + 100):
-            heard = self._heard()
+            heard, learned_by = self._heard()
             passed = heard.copy()
-            passed["good"] &= ~blocked
-            new = np.where(self.first["good"], self.first, passed)
+            passed["good"] &= ~blocked & ~self._summed_up()
+            new = np.where(own_first, self.first, passed)
+            by = self._told_elsewhere(learned_by, own_first)
             moving = new != self.sent
-            if not moving.any():
+            if not moving.any() and (by == self.learned_by).all():
                 break
-            self.sent = new
+            self.sent, self.learned_by = new, by
         self._still_moving(moving, self.columns)
         return self._learned(heard)
 
@@ -186,29 +192,50 @@ class EigrpDomain(VectorDomain):
                         )
         return result
 
-    def _heard(self) -> Vectors:
-        """The best each router hears, as it takes it."""
+    def _heard(self) -> tuple[Vectors, NDArray[np.bool_]]:
+        """The best each router hears, as it takes it, and the ports of its successors."""
         best = np.zeros(self.sent.shape, dtype=VECTOR)
         rank = np.full(self.sent.shape, INFINITE, dtype=np.int64)
+        ranks = []
         for hearing in self.neighbours.hearings:
             vectors = self._over(hearing)
             mine = _ranks(self.routers[hearing.receiver], vectors)
             better = mine < rank[hearing.receiver]
             best[hearing.receiver][better] = vectors[better]
             rank[hearing.receiver][better] = mine[better]
-        return best
+            ranks.append(mine)
+        by = np.zeros(self.learned_by.shape, dtype=bool)
+        for hearing, mine in zip(self.neighbours.hearings, ranks, strict=True):
+            successor = (mine == rank[hearing.receiver]) & (mine < INFINITE)
+            by[self.port_numbers[hearing.into.key]] |= successor
+        return best, by
+
+    def _summed_up(self) -> NDArray[np.bool_]:
+        """[router, column] of the summaries that a router makes of parts it has."""
+        result = np.zeros(self.sent.shape, dtype=bool)
+        for index, summary, _ in self._own_summaries():
+            result[index, self.at[self.interning.prefixes.add(summary)]] = True
+        return result
+
+    def _own_summaries(self) -> Iterator[tuple[int, Prefix, int]]:
+        """Router, summary and the column of its nearest part, once for each summary with a part."""
+        for index, router in enumerate(self.routers):
+            for summary in dict.fromkeys(s for p in router.ports for s in p.settings.summaries):
+                held = self.holding[summary]
+                if self.sent["good"][index][held].any():
+                    nearest = _ranks(router, self.sent[index][held]).argmin()
+                    yield index, summary, int(held[nearest])
 
     def _over(self, hearing: EigrpHearing) -> Vectors:
         """What a neighbour sends on one link, as its receiver takes it."""
         receiver = self.routers[hearing.receiver]
-        vectors = over_interface(
-            self._sent_on(hearing), hearing.into.interface, receiver.instance.metric
-        )
+        sent = self._sent_on(hearing)
+        vectors = over_interface(sent, hearing.into.interface, receiver.instance.metric)
         loops = vectors["external"] & (vectors["origin"] == int(receiver.router_id))
         vectors["good"] &= ~loops
         if hearing.out.settings.export_policy or hearing.into.settings.import_policy:
             for column in np.flatnonzero(vectors["good"]).tolist():
-                result, _ = self._through_policies(hearing, column, vectors[column])
+                result, _ = self._through_policies(hearing, column, sent[column])
                 vectors["good"][column] = result is not None
                 if result is not None:
                     vectors["tag"][column] = result.tag
@@ -220,6 +247,7 @@ class EigrpDomain(VectorDomain):
         sent["good"] &= self.versions == hearing.version
         sender = self.routers[hearing.sender]
         parts = sent.copy()
+        sent["good"] &= ~self.learned_by[self.port_numbers[hearing.out.key]]
         if sender.instance.stub:
             allowed = [self._stub_sends(hearing.sender, column) for column in range(len(sent))]
             sent["good"] &= np.array(allowed, dtype=bool)
@@ -243,26 +271,31 @@ class EigrpDomain(VectorDomain):
         return kind in stub
 
     def _through_policies(
-        self, hearing: EigrpHearing, column: int, vector: Vectors
+        self, hearing: EigrpHearing, column: int, sent: Vectors
     ) -> tuple[PolicyRoute | None, PolicyUse | None]:
-        way = hearing.out.way(hearing.version)
-        kind = PathType.EXTERNAL if vector["external"] else PathType.INTERNAL
-        router = self.routers[hearing.receiver]
+        """What the way to a neighbour leaves of a route, and the policy that rejected it."""
+        out, into = hearing.out, hearing.into
+        receiver = self.routers[hearing.receiver].instance
+        taken = over_interface(sent.reshape(1), into.interface, receiver.metric)
+        way = out.way(hearing.version)
         route = PolicyRoute(
             prefix=self.interning.prefixes.prefixes[self.columns[column]],
             protocol=Protocol.EIGRP.id,
-            route_types=route_types(kind),
-            metric=rib_metric(router.instance, _distance(router, vector)),
-            tag=int(vector["tag"]),
+            route_types=route_types(PathType.EXTERNAL if sent["external"] else PathType.INTERNAL),
+            metric=_table_metric(self.routers[hearing.sender].instance, sent.reshape(1)),
+            tag=int(sent["tag"]),
             next_hops=() if way is None else (way,),
-            neighbour=way,
+            neighbour=into.way(hearing.version),
         )
+
+        def arrived(exported: PolicyRoute) -> PolicyRoute:
+            return replace(exported, metric=_table_metric(receiver, taken), neighbour=way)
+
         return through_both_ends(
             route,
-            (
-                (hearing.out.device, hearing.out.settings.export_policy),
-                (hearing.into.device, hearing.into.settings.import_policy),
-            ),
+            (out.device, out.settings.export_policy),
+            arrived,
+            (into.device, into.settings.import_policy),
         )
 
     def _learned(self, heard: Vectors) -> Rows:
@@ -282,7 +315,6 @@ class EigrpDomain(VectorDomain):
             for column in np.flatnonzero(chosen).tolist():
                 path = (hop, int(distance[column]))
                 paths.setdefault((hearing.receiver, column), []).append(path)
-        self.ways = {at: {hop.interface for hop, _ in found} for at, found in paths.items()}
         builder = CandidateBuilder(self.interning)
         for (index, column), found in paths.items():
             router = self.routers[index]
@@ -312,33 +344,33 @@ class EigrpDomain(VectorDomain):
     def _feasible(self, hearing: EigrpHearing, best: Vectors) -> NDArray[np.bool_]:
         """Where a neighbour is closer than the router itself: the feasibility condition (3.4)."""
         instance = self.routers[hearing.receiver].instance
-        result: NDArray[np.bool_] = composite(instance, self._sent_on(hearing)) < composite(
-            instance, best
-        )
+        own = composite(instance, best)
+        for index, summary, part in self._own_summaries():
+            if index == hearing.receiver:
+                column = self.at[self.interning.prefixes.add(summary)]
+                least = _distance(self.routers[index], self.sent[index, part])
+                own[column] = min(int(own[column]), least)
+        result: NDArray[np.bool_] = composite(instance, self._sent_on(hearing)) < own
         return result
 
     def _add_discards(self, builder: CandidateBuilder) -> None:
         """A router drops what its summaries hold and it has no route for."""
-        for index, router in enumerate(self.routers):
-            for summary in dict.fromkeys(s for p in router.ports for s in p.settings.summaries):
-                parts = self.sent[index][self.holding[summary]]
-                if not parts["good"].any():
-                    continue
-                port = next(p for p in router.ports if summary in p.settings.summaries)
-                least = int(composite(router.instance, parts).min())
-                builder.add(
-                    table=self.interning.table_numbers[router.table],
-                    prefix=self.interning.prefixes.add(summary),
-                    kind=RouteKind(
-                        Protocol.EIGRP,
-                        SUMMARY_DISTANCE,
-                        PathType.SUMMARY,
-                        discard=True,
-                        place=self.interning.place(port.settings.place),
-                    ),
-                    next_hops=(DISCARD,),
-                    metric=rib_metric(router.instance, least),
-                )
+        for index, summary, part in self._own_summaries():
+            router = self.routers[index]
+            port = next(p for p in router.ports if summary in p.settings.summaries)
+            builder.add(
+                table=self.interning.table_numbers[router.table],
+                prefix=self.interning.prefixes.add(summary),
+                kind=RouteKind(
+                    Protocol.EIGRP,
+                    SUMMARY_DISTANCE,
+                    PathType.SUMMARY,
+                    discard=True,
+                    place=self.interning.place(port.settings.place),
+                ),
+                next_hops=(DISCARD,),
+                metric=rib_metric(router.instance, _distance(router, self.sent[index, part])),
+            )
 
     # --- explanations --------------------------------------------------------------------------
 
@@ -352,15 +384,11 @@ class EigrpDomain(VectorDomain):
         for hearing in self.neighbours.hearings:
             if hearing.receiver != index or not self._has(hearing, column):
                 continue
-            learned = not self.first["good"][hearing.sender, column]
-            back = hearing.out.interface.name in self.ways.get((hearing.sender, column), ())
-            if learned and back:
-                continue  # split horizon: learned there, not told there (RFC 7868 5.4.6)
             raw = self._sent_on(hearing)[column : column + 1]
             held = self.sent[hearing.sender][column : column + 1]
             base = raw if raw["good"][0] else held
             taken = over_interface(base, hearing.into.interface, router.instance.metric)
-            _, stopped = self._through_policies(hearing, column, taken[0])
+            _, stopped = self._through_policies(hearing, column, base[0])
             reported = int(composite(router.instance, base)[0])
             summary = None if raw["good"][0] else self._summary_for(hearing, prefix)
             yield EigrpOffer(
@@ -378,10 +406,11 @@ class EigrpDomain(VectorDomain):
             )
 
     def _has(self, hearing: EigrpHearing, column: int) -> bool:
-        fits = int(self.versions[column]) == hearing.version
-        return fits and bool(
-            self.sent[hearing.sender]["good"][column] or self._sent_on(hearing)["good"][column]
-        )
+        if int(self.versions[column]) != hearing.version:
+            return False
+        told = not self.learned_by[self.port_numbers[hearing.out.key], column]
+        held = bool(self.sent[hearing.sender]["good"][column])
+        return (held and told) or bool(self._sent_on(hearing)["good"][column])
 
     def _best_distance(self, index: int, column: int) -> int:
         return min(
@@ -417,6 +446,11 @@ class EigrpDomain(VectorDomain):
 
 def _distance(router: EigrpRouter, vector: Vectors) -> int:
     return int(composite(router.instance, vector))
+
+
+def _table_metric(instance: EigrpInstance, vector: Vectors) -> int:
+    """What a policy compares as the metric: the distance as it stands in a table."""
+    return rib_metric(instance, int(composite(instance, vector)[0]))
 
 
 def _ranks(router: EigrpRouter, vectors: Vectors) -> NDArray[np.int64]:

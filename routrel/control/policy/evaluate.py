@@ -126,15 +126,22 @@ def policy_function(
 
 
 def through_both_ends(
-    route: PolicyRoute, ends: Sequence[tuple[Device, PolicyUse | None]]
+    route: PolicyRoute,
+    exporting: tuple[Device, PolicyUse | None],
+    arrived: Callable[[PolicyRoute], PolicyRoute],
+    importing: tuple[Device, PolicyUse | None],
 ) -> tuple[PolicyRoute | None, PolicyUse | None]:
-    """What the policies of a link's ends leave of a route, and the one that rejected it."""
-    for device, use in ends:
-        result = policy_function(device, use)(route)
-        if result is None:
-            return None, use
-        route = result
-    return route, None
+    """What a link leaves of a route, and the policy of one of its ends that rejected it.
+
+    Args:
+        route: As its sender has it.
+        arrived: From the route as it is sent to what its receiver makes of it before its policy.
+    """
+    sent = policy_function(*exporting)(route)
+    if sent is None:
+        return None, exporting[1]
+    taken = policy_function(*importing)(arrived(sent))
+    return taken, importing[1] if taken is None else None
 
 
 def _through(

@@ -126,13 +126,14 @@ class NextHop:
 DISCARD = NextHop(None)
 
 
-def _hop_order(hop: NextHop) -> tuple[str, int]:
+def hop_order(hop: NextHop) -> tuple[str, int]:
+    """By which equal next hops are kept: interface name, then address."""
     return hop.interface or "", int(hop.address) if hop.address else 0
 
 
 def limited(hops: Iterable[NextHop], maximum: int) -> tuple[NextHop, ...]:
     """At most so many different next hops, the first by interface name and address."""
-    return tuple(sorted(set(hops), key=_hop_order)[:maximum])
+    return tuple(sorted(set(hops), key=hop_order)[:maximum])
 
 
 class NextHopSets:
