@@ -11,7 +11,7 @@ from routrel.control.findings import control_findings
 from routrel.control.fixpoint import settle
 from routrel.control.packets.header_sets import may_carry_tcp, newly_permitted
 from routrel.control.protocols import Protocols
-from routrel.control.rib.candidates import Interning
+from routrel.control.rib.candidates import Interning, Table
 from routrel.control.rib.table import Rib
 from routrel.model.addresses import Address, Prefix, prefix_order
 from routrel.model.findings import Finding, Severity, finding_order
@@ -19,7 +19,7 @@ from routrel.model.network import Network
 from routrel.topology.findings import topology_findings
 from routrel.topology.segments import Topology, build_topology
 
-__all__ = ["Doubt", "State", "converge", "with_same_tables"]
+__all__ = ["Doubt", "OtherOutcome", "State", "converge", "with_same_tables"]
 
 
 @dataclass(frozen=True, slots=True, order=True)
@@ -29,6 +29,14 @@ class Doubt:
     device: str
     vrf: str
     prefix: Prefix
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OtherOutcome:
+    """Tables in which routing might have come to rest as well."""
+
+    rib: Rib
+    first: tuple[Table, ...]  #: the tables that settled before others, where that was tried
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -41,6 +49,8 @@ class State:
     protocols: Protocols
     unsettled: tuple[Doubt, ...]  #: routes that never come to rest
     ordered: tuple[Doubt, ...]  #: routes that depend on which router came first
+    others: tuple[OtherOutcome, ...] = ()  #: further outcomes, as stable as the one shown
+    searched: bool = True  #: whether the search for other outcomes was made to its end
 
     @property
     def converged(self) -> bool:
@@ -146,6 +156,13 @@ def _converged(network: Network, interning: Interning, memory: BgpMemory | None)
         protocols=protocols,
         unsettled=_doubts(interning, settled.unsettled),
         ordered=_doubts(interning, settled.ordered),
+        others=tuple(
+            OtherOutcome(
+                rib=outcome.rib, first=tuple(interning.tables[table] for table in outcome.first)
+            )
+            for outcome in settled.outcomes[1:]
+        ),
+        searched=settled.complete,
     )
 
 

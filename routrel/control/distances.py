@@ -9,12 +9,13 @@ from typing import Any
 import numpy as np
 
 from routrel.control.redistribute import PROTOCOL_OF
-from routrel.control.rib.candidates import Interning, Protocol, Rows
+from routrel.control.rib.candidates import Interning, PathType, Protocol, Rows
 from routrel.model.addresses import Address
 from routrel.model.network import Network, Vrf
 
 __all__ = ["Advertisers", "with_distances"]
 
+_GUARDS = (PathType.SUMMARY, PathType.AGGREGATE)
 #: Who advertises the route of a row: neighbours, for OSPF router ids.
 Advertisers = Callable[[Protocol, Any], Iterable[Address]]
 
@@ -25,7 +26,8 @@ def with_distances(
     """The same rows, with the distances that rules give them.
 
     A rule changes how a route fares against other protocols, never which one its own protocol
-    chose. Of several advertisers of equal-cost next hops it is enough that one is named.
+    chose. What drops the rest of a range, summary or aggregate guards against loops and keeps its
+    distance; other routes that drop, a static one or a black hole of BGP, count as any. Of several advertisers of equal-cost next hops it is enough that one is named.
     """
     for device in network.devices:
         for vrf in device.vrfs:
@@ -44,7 +46,7 @@ def _changed(
         number = int(rows["prefix"][index])
         prefix = interning.prefixes.prefixes[number]
         for rule in vrf.distances:
-            if PROTOCOL_OF[rule.protocol] is not kind.protocol or kind.discard:
+            if PROTOCOL_OF[rule.protocol] is not kind.protocol or kind.path_type in _GUARDS:
                 continue
             if rule.prefixes and not any(held.holds(prefix) for held in rule.prefixes):
                 continue

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from routrel.control.bgp.domain import BgpDomain, BgpMemory
+from routrel.control.bgp.explaining import offers
 from routrel.control.connected import connected_routes
 from routrel.control.distances import with_distances
 from routrel.control.eigrp.domain import EigrpDomain
@@ -20,17 +21,17 @@ from routrel.control.rib.candidates import Interning, Protocol, Rows, Table
 from routrel.control.rib.table import Rib
 from routrel.control.rip import RipDomain
 from routrel.control.speaking import version_of
-from routrel.control.static import StaticResult, resolve_static_routes
+from routrel.control.static import StaticResult, StaticRoutes
 from routrel.control.vectors import VectorDomain
 from routrel.model.addresses import Address
 from routrel.model.network import Network
 from routrel.topology.segments import Topology
 
-__all__ = ["Protocols"]
+__all__ = ["Protocols", "Taking"]
 
 
 @dataclass(frozen=True, slots=True)
-class _Taking:
+class Taking:
     """One process that takes routes in from its table."""
 
     protocol: Protocol
@@ -61,10 +62,11 @@ class Protocols:
         self.isis = IsisDomain(topology, interning)
         self.bgp = BgpDomain(topology, interning, memory)
         self.static = StaticResult(self.connected[:0], (), (), depends=True)
+        self._static_routes = StaticRoutes(topology, interning)
         self.injected: dict[Protocol, dict[int, list[Injected]]] = {}
-        self._taking = tuple(self._takers())
+        self.taking = tuple(self._takers())
 
-    def _takers(self) -> Iterator[_Taking]:
+    def _takers(self) -> Iterator[Taking]:
         speakers: list[tuple[Protocol, Iterable[Any]]] = [
             *((protocol, domain.routers) for protocol, domain in self.ospf.items()),
             *((protocol, domain.routers) for protocol, domain in self.rip.items()),
@@ -76,19 +78,32 @@ class Protocols:
             both = protocol in (Protocol.EIGRP, Protocol.ISIS, Protocol.BGP)
             versions = (4, 6) if both else (version_of(protocol.id),)
             for index, router in enumerate(routers):
-                yield _Taking(protocol, index, router.table, versions, router.instance)
+                yield Taking(protocol, index, router.table, versions, router.instance)
 
     @property
     def vectors(self) -> tuple[VectorDomain, ...]:
         """The protocols whose routers pass on what is active in their tables."""
         return (*self.rip.values(), self.eigrp)
 
+    def speaking_tables(self, protocol: Protocol) -> set[int]:
+        """The tables in which a protocol runs; for leaked routes those that take some in."""
+        if protocol is Protocol.LEAKED:
+            tables = {
+                (device.name, vrf.name)
+                for device in self.network.devices
+                for vrf in device.vrfs
+                if vrf.import_tags
+            }
+        else:
+            tables = {taking.table for taking in self.taking if taking.protocol is protocol}
+        return {self.interning.table_numbers[table] for table in tables}
+
     @property
     def dependent_tables(self) -> set[int]:
         """The tables whose active routes decide what other tables hold."""
         tables = {
             taking.table
-            for taking in self._taking
+            for taking in self.taking
             if taking.settings.redistribute or getattr(taking.settings, "default_route", None)
         }
         for domain in self.vectors:
@@ -102,8 +117,7 @@ class Protocols:
     def rows(self, view: Rib) -> Rows:
         """All candidates, given the tables that redistribution and resolution look at."""
         self.injected = self._injected(view)
-        if self.static.depends:
-            self.static = resolve_static_routes(self.topology, self.interning, view)
+        self.static = self._static_routes.resolved(view)
         blocks = [
             self.connected,
             self.static.rows,
@@ -124,7 +138,7 @@ class Protocols:
     def _injected(self, view: Rib) -> dict[Protocol, dict[int, list[Injected]]]:
         found: dict[Protocol, dict[int, list[Injected]]] = {}
         devices = self.topology.devices
-        for taking in self._taking:
+        for taking in self.taking:
             default_route = getattr(taking.settings, "default_route", None)
             if not taking.settings.redistribute and default_route is None:
                 continue
@@ -146,11 +160,22 @@ class Protocols:
         return found
 
     def advertisers(self, protocol: Protocol, row: Any) -> Iterable[Address]:
-        """Who advertises the route of a row: for OSPF router ids, else the next hops."""
+        """Who advertises the route of a row.
+
+        For OSPF router ids, for BGP the addresses of the neighbours whose paths are used, else the
+        next hops, which are neighbours.
+        """
         if protocol in self.ospf:
             domain = self.ospf[protocol]
             index = domain.index_of[self.interning.tables[row["table"]]]
             paths = domain.paths(index, int(row["prefix"]))
             return [path.advertiser for path in paths if path.lost_on is None]
+        if protocol is Protocol.BGP:
+            index = self.bgp.index_of[self.interning.tables[row["table"]]]
+            return [
+                offer.hearing.sender_address
+                for offer in offers(self.bgp, index, int(row["prefix"]))
+                if offer.lost_on is None and offer.hearing is not None
+            ]
         hops = self.interning.next_hops.sets[row["next_hops"]]
         return [hop.address for hop in hops if hop.address is not None]

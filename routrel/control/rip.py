@@ -17,7 +17,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from routrel.control.policy.evaluate import PolicyRoute, through_both_ends
+from routrel.control.policy.evaluate import PolicyRoute, sets_metric, through_both_ends
 from routrel.control.protocol_findings import key_mismatch, one_sided, without_address
 from routrel.control.redistribute import Injected
 from routrel.control.rib.candidates import (
@@ -33,7 +33,7 @@ from routrel.control.rib.candidates import (
     limited,
 )
 from routrel.control.speaking import family_addresses, subnets, version_of, way_address
-from routrel.control.vectors import Held, VectorDomain
+from routrel.control.vectors import ALL_HEAR, Held, Told, VectorDomain
 from routrel.model.addresses import Address
 from routrel.model.findings import Finding
 from routrel.model.network import Device, Vrf
@@ -84,19 +84,6 @@ class RipHearing:
     def cost(self) -> int:
         """What the receiver adds to the metric it is sent."""
         return self.into.settings.cost + self.into.settings.offset_in
-
-
-@dataclass(frozen=True, slots=True)
-class _Said:
-    """What routers have to tell at one moment."""
-
-    metric: NDArray[np.int64]  #: [router, column]
-    tag: NDArray[np.int64]  #: [router, column]
-    learned_by: NDArray[np.bool_]  #: [port, column]: it comes from there and is not told there
-
-    def differs(self, other: _Said) -> NDArray[np.bool_]:
-        """Which routers and columns are not the same."""
-        return (self.metric != other.metric) | (self.tag != other.tag)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -171,23 +158,23 @@ class RipDomain(VectorDomain):
                 tag[index, at[prefix]] = tags[index].get(prefix, 0)
                 near[index, at[prefix]] = prefix in connected[index]
             blocked[index] = np.isin(columns, held[index])
-        said = _Said(first, tag, np.zeros((len(self.port_numbers), len(columns)), dtype=bool))
-        # Policies that lower a metric may lead in a circle; whatever still moves then is told.
-        moving = np.zeros(shape, dtype=bool)
-        for _ in range(INFINITY + len(self.routers)):
-            heard = self._heard(said)
-            new = _Said(
-                np.where(first < INFINITY, first, np.where(blocked, INFINITY, heard.metric)),
-                np.where(first < INFINITY, tag, heard.tag),
-                self._told_elsewhere(heard.learned_by, first < INFINITY),
+        own_first = first < INFINITY
+        begin = Told((first, tag), np.zeros((len(self.port_numbers), len(columns)), dtype=bool))
+
+        def step(told: Told, deaf: frozenset[int]) -> Told:
+            heard = self._heard(told, deaf)
+            metric, heard_tag = heard.values
+            return Told(
+                (
+                    np.where(own_first, first, np.where(blocked, INFINITY, metric)),
+                    np.where(own_first, tag, heard_tag),
+                ),
+                self._told_elsewhere(heard.learned_by, own_first),
             )
-            moving = new.differs(said)
-            if not moving.any() and (new.learned_by == said.learned_by).all():
-                break
-            said = new
-        self.said, self.first, self.near = said, first, near
-        self._still_moving(moving, columns)
-        return self._learned(heard, near)
+
+        self.first, self.near = first, near
+        self.told = self._rest(begin, step, columns, self._turning_ports)
+        return self._learned(self._heard(self.told), near)
 
     def _announced(
         self, injected: Mapping[int, Sequence[Injected]]
@@ -212,32 +199,49 @@ class RipDomain(VectorDomain):
             connected.append(networks | {i.prefix for i in injected.get(index, ()) if not i.backed})
         return own, tags, connected
 
-    def _heard(self, said: _Said) -> _Said:
-        """The best each router hears, and the ports that each of the ways it keeps comes by."""
-        shape = said.metric.shape
+    @cached_property
+    def _turning_ports(self) -> Sequence[int]:
+        """The ports that hear, where a policy between neighbours sets metrics."""
+        uses = [
+            (port.device, use)
+            for router in self.routers
+            for port in router.ports
+            for use in (port.settings.import_policy, port.settings.export_policy)
+            if use is not None
+        ]
+        if not any(sets_metric(device, use) for device, use in uses):
+            return ()
+        return sorted({self.port_numbers[hearing.into.key] for hearing in self.hearings})
+
+    def _heard(self, told: Told, deaf: frozenset[int] = ALL_HEAR) -> Told:
+        """Metric and tag of the best each router hears, and the ports it keeps ways by.
+
+        Args:
+            deaf: Ports that hear nothing.
+        """
+        shape = told.values[0].shape
         best = np.full(shape, INFINITY, dtype=np.int64)
         tag = np.zeros(shape, dtype=np.int64)
-        taken = [self._over(hearing, said) for hearing in self.hearings]
-        for hearing, (metric, heard_tag) in zip(self.hearings, taken, strict=True):
+        hearings = [h for h in self.hearings if self.port_numbers[h.into.key] not in deaf]
+        taken = [self._over(hearing, told) for hearing in hearings]
+        for hearing, (metric, heard_tag) in zip(hearings, taken, strict=True):
             better = metric < best[hearing.receiver]
             best[hearing.receiver][better] = metric[better]
             tag[hearing.receiver][better] = heard_tag[better]
-        by = np.zeros(said.learned_by.shape, dtype=bool)
+        by = np.zeros(told.learned_by.shape, dtype=bool)
         kept = np.zeros(shape, dtype=np.int64)
-        for hearing, (metric, _) in zip(self.hearings, taken, strict=True):
+        for hearing, (metric, _) in zip(hearings, taken, strict=True):
             room = kept[hearing.receiver] < self.routers[hearing.receiver].maximum_paths
             used = (metric == best[hearing.receiver]) & (metric < INFINITY) & room
             by[self.port_numbers[hearing.into.key]] |= used
             kept[hearing.receiver] += used
-        return _Said(best, tag, by)
+        return Told((best, tag), by)
 
-    def _over(
-        self, hearing: RipHearing, said: _Said
-    ) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    def _over(self, hearing: RipHearing, told: Told) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
         """Metrics and tags as the receiver of one neighbour takes them."""
-        back = said.learned_by[self.port_numbers[hearing.out.key]]
-        sent = np.where(back, INFINITY, said.metric[hearing.sender])
-        tag = said.tag[hearing.sender]
+        metrics, tags = told.values
+        back = told.learned_by[self.port_numbers[hearing.out.key]]
+        sent, tag = np.where(back, INFINITY, metrics[hearing.sender]), tags[hearing.sender]
         if not hearing.out.settings.export_policy and not hearing.into.settings.import_policy:
             sent = _on_the_wire(sent + hearing.out.settings.offset_out)
             return np.minimum(INFINITY, sent + hearing.cost), tag
@@ -277,11 +281,12 @@ class RipDomain(VectorDomain):
             (hearing.into.device, hearing.into.settings.import_policy),
         )
 
-    def _learned(self, heard: _Said, near: NDArray[np.bool_]) -> Rows:
+    def _learned(self, heard: Told, near: NDArray[np.bool_]) -> Rows:
+        metrics, tags = heard.values
         hops: dict[tuple[int, int], list[NextHop]] = {}
         for hearing in self.hearings:
-            metric, _ = self._over(hearing, self.said)
-            best = (metric == heard.metric[hearing.receiver]) & (metric < INFINITY)
+            metric, _ = self._over(hearing, self.told)
+            best = (metric == metrics[hearing.receiver]) & (metric < INFINITY)
             own = near[hearing.receiver] & (metric >= self.first[hearing.receiver])
             hop = NextHop(hearing.into.interface.name, hearing.out.way)
             for column in np.flatnonzero(best & ~own).tolist():
@@ -295,10 +300,10 @@ class RipDomain(VectorDomain):
                 kind=RouteKind(
                     self.protocol,
                     router.instance.distance or DEFAULT_DISTANCE[self.protocol],
-                    tag=int(heard.tag[index, column]),
+                    tag=int(tags[index, column]),
                 ),
                 next_hops=limited(found, router.maximum_paths),
-                metric=int(heard.metric[index, column]),
+                metric=int(metrics[index, column]),
             )
         return builder.array()
 
@@ -310,11 +315,11 @@ class RipDomain(VectorDomain):
         if column >= len(self.columns) or self.columns[column] != prefix:
             return
         for hearing in self.hearings:
-            sent = int(self.said.metric[hearing.sender, column])
-            told = not self.said.learned_by[self.port_numbers[hearing.out.key], column]
-            if hearing.receiver != index or sent >= INFINITY or not told:
+            metrics, tags = self.told.values
+            sent, tag = int(metrics[hearing.sender, column]), int(tags[hearing.sender, column])
+            back = self.told.learned_by[self.port_numbers[hearing.out.key], column]
+            if hearing.receiver != index or sent >= INFINITY or back:
                 continue
-            tag = int(self.said.tag[hearing.sender, column])
             result, stopped = self._through_policies(hearing, column, sent, tag)
             metric = self._plain_metric(hearing, sent) if result is None else result.metric
             yield RipOffer(

@@ -13,8 +13,10 @@ from __future__ import annotations
 
 import ipaddress
 from collections import defaultdict
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
+
+import numpy as np
 
 from routrel.control.rib.candidates import (
     DISCARD,
@@ -25,14 +27,15 @@ from routrel.control.rib.candidates import (
     RouteKind,
     Rows,
     Table,
+    no_rows,
     rank,
 )
 from routrel.control.rib.table import Rib, Route
 from routrel.model.addresses import Address
-from routrel.model.network import DEFAULT_VRF, StaticRoute
+from routrel.model.network import DEFAULT_VRF, Device, StaticRoute
 from routrel.topology.segments import Topology
 
-__all__ = ["StaticOutcome", "StaticResult", "resolve_static_routes"]
+__all__ = ["StaticOutcome", "StaticResult", "StaticRoutes"]
 
 #: Rounds before resolution counts as never settling; real chains need a handful.
 MAXIMUM_ROUNDS = 64
@@ -73,14 +76,59 @@ class _Static:
     circular: bool = False
 
 
-def resolve_static_routes(topology: Topology, interning: Interning, others: Rib) -> StaticResult:
-    """Every usable static route, resolved through the tables.
+class StaticRoutes:
+    """The static routes of a network, resolved anew where the tables of a device have changed."""
 
-    Args:
-        others: Tables whose candidates of other protocols count; static ones in it do not, since
-            they are resolved anew.
-    """
-    statics = list(_configured(topology, interning))
+    def __init__(self, topology: Topology, interning: Interning) -> None:
+        self.topology, self.interning = topology, interning
+        self._by_device = {
+            device.name: [interning.table_numbers[device.name, vrf.name] for vrf in device.vrfs]
+            for device in topology.network.devices
+            if device.gateways or any(vrf.static for vrf in device.vrfs)
+        }
+        self._known: dict[str, tuple[object, StaticResult]] = {}
+        self._last: tuple[list[StaticResult], StaticResult] | None = None
+
+    def resolved(self, others: Rib) -> StaticResult:
+        """Every usable static route, resolved through the tables.
+
+        Args:
+            others: Tables whose candidates of other protocols count; static ones in it do not,
+                since they are resolved anew.
+        """
+        static = self.interning.kinds.of(Protocol.STATIC)
+        results = []
+        for name, tables in self._by_device.items():
+            rows = np.concatenate([others.table_candidates(table) for table in tables])
+            key = rows[~static[rows["kind"]]].tobytes() if len(rows) else b""
+            known = self._known.get(name)
+            if known is None or (known[1].depends and known[0] != key):
+                device = self.topology.devices[name]
+                known = (key, _resolve_device(device, self.topology, self.interning, others))
+                self._known[name] = known
+            results.append(known[1])
+        if self._last is None or any(
+            new is not old for new, old in zip(results, self._last[0], strict=True)
+        ):
+            self._last = (results, _joined(results))
+        return self._last[1]
+
+
+def _joined(results: Sequence[StaticResult]) -> StaticResult:
+    blocks = [result.rows for result in results if len(result.rows)]
+    return StaticResult(
+        rows=np.concatenate(blocks) if blocks else no_rows(),
+        outcomes=tuple(outcome for result in results for outcome in result.outcomes),
+        unsettled=tuple(outcome for result in results for outcome in result.unsettled),
+        depends=any(result.depends for result in results),
+    )
+
+
+def _resolve_device(
+    device: Device, topology: Topology, interning: Interning, others: Rib
+) -> StaticResult:
+    """The static routes of one device; none depends on those of another."""
+    statics = list(_configured(device, interning))
     resolver = _Resolver(others)
     for static in statics:
         resolver.by_prefix[static.table, static.prefix].append(static)
@@ -110,27 +158,26 @@ def _is_recursive(route: StaticRoute) -> bool:
     return route.interface is None and not route.drops
 
 
-def _configured(topology: Topology, interning: Interning) -> Iterable[_Static]:
-    """The static routes of all tables; a host's gateway is its default route."""
-    for device in topology.network.devices:
-        gateways = [
-            StaticRoute(
-                to=ipaddress.ip_network("0.0.0.0/0" if gateway.address.version == 4 else "::/0"),
-                via=gateway.address,
-                description="gateway",
-                place=gateway.place,
+def _configured(device: Device, interning: Interning) -> Iterable[_Static]:
+    """The static routes of a device's tables; a host's gateway is its default route."""
+    gateways = [
+        StaticRoute(
+            to=ipaddress.ip_network("0.0.0.0/0" if gateway.address.version == 4 else "::/0"),
+            via=gateway.address,
+            description="gateway",
+            place=gateway.place,
+        )
+        for gateway in device.gateways
+    ]
+    for vrf in device.vrfs:
+        extra = gateways if vrf.name == DEFAULT_VRF else []
+        for route in (*vrf.static, *extra):
+            yield _Static(
+                table=interning.table_numbers[device.name, vrf.name],
+                prefix=interning.prefixes.add(route.to),
+                place=interning.place(route.place),
+                route=route,
             )
-            for gateway in device.gateways
-        ]
-        for vrf in device.vrfs:
-            extra = gateways if vrf.name == DEFAULT_VRF else []
-            for route in (*vrf.static, *extra):
-                yield _Static(
-                    table=interning.table_numbers[device.name, vrf.name],
-                    prefix=interning.prefixes.add(route.to),
-                    place=interning.place(route.place),
-                    route=route,
-                )
 
 
 def _resolve_by_interface(static: _Static, topology: Topology, interning: Interning) -> None:

@@ -1,10 +1,17 @@
-"""What distance-vector protocols share: when they settle anew, and what they leave open."""
+"""What distance-vector protocols share: when and how they settle, and what they leave open.
+
+All routers tell at once what they have, round by round. Every hop adds to a metric, so where that
+ends does not depend on the order of messages, unless policies set metrics: then it may go round in
+circles, or end elsewhere if somebody hears later than others. Both is looked for.
+"""
 
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Mapping, Sequence
-from typing import Any
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from itertools import combinations
+from typing import Any, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,11 +19,36 @@ from numpy.typing import NDArray
 from routrel.control.redistribute import Injected, injected_key
 from routrel.control.rib.candidates import Interning, Protocol, Rows
 from routrel.control.rib.table import Rib
+from routrel.control.turns import orders_to_try
 
-__all__ = ["Held", "VectorDomain"]
+__all__ = ["ALL_HEAR", "Held", "Told", "VectorDomain"]
+
+#: Rounds in step beyond those that a route needs to cross the network.
+_MORE_ROUNDS = 100
+#: Steps of single routers, for each in question.
+_MAXIMUM_STEPS = 40
+_FEW_ROUTERS = 3
+#: Ports that may hear late, one after the other, and of which every two may together.
+_MOST_PORTS = 64
+_FEW_PORTS = 16
+_MAXIMUM_ORDERS = 8
 
 #: By router index: the prefixes its table holds active under another protocol.
 Held = Mapping[int, NDArray[np.int32]]
+
+
+@dataclass(frozen=True, slots=True)
+class Told:
+    """What routers have to tell at one moment."""
+
+    values: tuple[NDArray[Any], ...]  #: each [router, column]
+    learned_by: NDArray[np.bool_]  #: [port, column]: it comes from there and is not told there
+
+
+#: From what all tell, and the ports that hear nothing yet, to what all would tell next.
+Step: TypeAlias = Callable[[Told, frozenset[int]], Told]
+#: No such ports.
+ALL_HEAR: frozenset[int] = frozenset()
 
 
 class VectorDomain(ABC):
@@ -27,13 +59,18 @@ class VectorDomain(ABC):
         self.routers = tuple(routers)
         self.index_of = {router.table: index for index, router in enumerate(self.routers)}
         self.unsettled: set[tuple[int, int]] = set()  #: tables and prefixes that never settle
+        self.ordered: set[tuple[int, int]] = set()  #: that settle as an order of routers has it
+        self.outcomes = 1  #: in how many ways it may come to rest by itself
+        self.outcome = 0  #: which of them is taken
+        self.searched = True  #: whether the search for them was made to its end
         #: A number for each port of all routers.
         self.port_numbers: dict[tuple[str, str], int] = {}
-        self._port_owners: list[int] = []  #: by port number: the index of its router
+        owners: list[int] = []  #: by port number: the index of its router
         for index, router in enumerate(self.routers):
             for port in router.ports:
-                self.port_numbers[port.key] = len(self._port_owners)
-                self._port_owners.append(index)
+                self.port_numbers[port.key] = len(owners)
+                owners.append(index)
+        self._port_owners = np.array(owners, dtype=np.int64)
         self._last: tuple[object, Rows] | None = None
 
     def rows(self, view: Rib, injected: Mapping[int, Sequence[Injected]]) -> Rows:
@@ -48,7 +85,11 @@ class VectorDomain(ABC):
             index: view.held_by_others(tables[router.table], self.protocol)
             for index, router in enumerate(self.routers)
         }
-        key = (injected_key(injected), tuple(prefixes.tobytes() for prefixes in held.values()))
+        key = (
+            injected_key(injected),
+            tuple(prefixes.tobytes() for prefixes in held.values()),
+            self.outcome,
+        )
         if self._last is None or self._last[0] != key:
             self._last = (key, self._settle(held, injected))
         return self._last[1]
@@ -68,10 +109,123 @@ class VectorDomain(ABC):
         """
         return learned_by & ~own[self._port_owners]
 
-    def _still_moving(self, moving: NDArray[np.bool_], columns: NDArray[np.int32]) -> None:
-        """Keep what did not settle: [router, column] of prefixes."""
+    # --- settling ------------------------------------------------------------------------------
+
+    def _rest(
+        self,
+        first: Told,
+        step: Step,
+        columns: NDArray[np.int32],
+        turning: Sequence[int] = (),
+    ) -> Told:
+        """What routers tell when nothing changes any more, or a moment of what never ends.
+
+        Args:
+            first: What they tell to begin with.
+            step: From what all tell to what all would tell next.
+            columns: The prefix number of each column.
+            turning: Ports that may hear later than others, where that may lead elsewhere.
+        """
+        self.unsettled, self.ordered = set(), set()
+        state, contested = self._in_step(first, step, ALL_HEAR)
+        found = [state]
+        if contested is not None:
+            found = self._in_turns(first, step, contested)
+            if not found:
+                self.unsettled = self._doubts(contested, columns)
+                return state
+        self.searched = len(turning) <= _MOST_PORTS
+        for ports in _late_ports(turning):
+            late, moving = self._in_step(first, step, ports)
+            if moving is None:
+                late, moving = self._in_step(late, step, ALL_HEAR)
+            if moving is None and not any(not self._moved(late, one).any() for one in found):
+                found.append(late)
+        self.outcomes = len(found)
+        shown = found[self.outcome if self.outcome < len(found) else 0]
+        if len(found) > 1:
+            moves = [self._moved(found[0], one) for one in found[1:]]
+            differing: NDArray[np.bool_] = np.any(np.stack(moves), axis=0)
+            self.ordered = self._doubts(differing, columns)
+        return shown
+
+    def _in_step(
+        self, state: Told, step: Step, deaf: frozenset[int]
+    ) -> tuple[Told, NDArray[np.bool_] | None]:
+        """All tell at once until nothing changes: what they tell then, or also who never rests."""
+        recent: list[NDArray[np.bool_]] = []
+        for _ in range(len(self.routers) + _MORE_ROUNDS):
+            new = step(state, deaf)
+            moving = self._moved(state, new)
+            if not moving.any():
+                return new, None
+            state = new
+            recent = [*recent[1 - _MAXIMUM_STEPS :], moving]
+        never: NDArray[np.bool_] = np.logical_or.reduce(recent)
+        return state, never
+
+    def _in_turns(self, first: Told, step: Step, contested: NDArray[np.bool_]) -> list[Told]:
+        """The outcomes of routers in question moving one at a time, in different orders."""
+        movers = np.flatnonzero(contested.any(axis=1)).tolist()
+        found: list[Told] = []
+        for order in orders_to_try(movers, few=_FEW_ROUTERS, most=_MAXIMUM_ORDERS):
+            state = self._in_turn(first, step, order)
+            if state and not any(not self._moved(state, one).any() for one in found):
+                found.append(state)
+        return found
+
+    def _in_turn(self, first: Told, step: Step, order: Sequence[int]) -> Told | None:
+        """Some routers move one at a time, all others at once; None where that never ends."""
+        state, turn = first, 0
+        for _ in range(_MAXIMUM_STEPS * (len(order) + 1)):
+            new = step(state, ALL_HEAR)
+            moved = self._moved(state, new)
+            if not moved.any():
+                return new
+            moving = set(np.argwhere(moved)[:, 0].tolist())
+            still = set(order)
+            waiting = [place for place, router in enumerate(order) if router in moving]
+            if waiting:
+                place = next((p for p in waiting if p >= turn), waiting[0])
+                turn = place + 1
+                still.discard(order[place])
+            state = self._mixed(state, new, still)
+        return None
+
+    def _moved(self, old: Told, new: Told) -> NDArray[np.bool_]:
+        """Which routers tell something else, by column."""
+        pairs = zip(old.values, new.values, strict=True)
+        moved = np.zeros(old.values[0].shape, dtype=bool)
+        for before, after in pairs:
+            moved |= before != after
+        np.logical_or.at(moved, self._port_owners, old.learned_by != new.learned_by)
+        return moved
+
+    def _mixed(self, old: Told, new: Told, still: set[int]) -> Told:
+        """What is told next, but by routers that stand still."""
+        routers = np.isin(np.arange(len(self.routers)), list(still))
+        ports = routers[self._port_owners]
+        return Told(
+            tuple(
+                np.where(routers[:, None], a, b)
+                for a, b in zip(old.values, new.values, strict=True)
+            ),
+            np.where(ports[:, None], old.learned_by, new.learned_by),
+        )
+
+    def _doubts(
+        self, contested: NDArray[np.bool_], columns: NDArray[np.int32]
+    ) -> set[tuple[int, int]]:
         tables = self.interning.table_numbers
-        self.unsettled = {
+        return {
             (tables[self.routers[index].table], int(columns[column]))
-            for index, column in np.argwhere(moving).tolist()
+            for index, column in np.argwhere(contested).tolist()
         }
+
+
+def _late_ports(turning: Sequence[int]) -> Iterator[frozenset[int]]:
+    """Which ports hear late: each alone, and of a few every two."""
+    for port in turning[:_MOST_PORTS]:
+        yield frozenset((port,))
+    if len(turning) <= _FEW_PORTS:
+        yield from map(frozenset, combinations(turning, 2))

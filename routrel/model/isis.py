@@ -60,7 +60,7 @@ class IsisInstance:
     level: Level = Level.BOTH
     overload: bool = False  #: reachable itself, but nothing goes through it
     attached_bit: AttachedBit = AttachedBit.AUTOMATIC
-    use_attached: bool = True  #: whether a level 1 system follows attached bits
+    use_attached: bool = True  #: whether it follows attached bits while it reaches no other area
     leak_up: PolicyUse | None = None  #: level 1 to 2; None: everything
     leak_down: PolicyUse | None = None  #: level 2 to 1; None: nothing
     distance: int | None = None  #: None: 115

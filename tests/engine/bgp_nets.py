@@ -52,7 +52,8 @@ def edge(outside: dict[str, str], *, neighbours: dict[str, str] | None = None, b
 
 def mesh(systems: str, links: str, *, says: dict[str, str] | None = None,
          bgp: dict[str, str] | None = None, top: dict[str, str] | None = None,
-         own: str = "", internal: str = "mesh") -> State:  # fmt: skip
+         own: str = "", internal: str = "mesh",
+         interfaces: dict[str, str] | None = None) -> State:  # fmt: skip
     """Routers r1, r2, ... of the AS numbers given, joined by links "r1-r2:10 r2-r3".
 
     Routers of one AS run OSPF between them (the number behind a colon is the cost) and BGP between
@@ -65,6 +66,7 @@ def mesh(systems: str, links: str, *, says: dict[str, str] | None = None,
         own: Routers that announce P from a discarding static route: "r1 r4".
         internal: "mesh": all routers of an AS are internal neighbours; otherwise the pairs that
             are: "r1-r2 r2-r3".
+        interfaces: Further interfaces of a router, as indented YAML lines.
     """
     numbers = {f"r{n}": int(a) for n, a in enumerate(systems.split(), start=1)}
     ports: dict[str, list[str]] = {name: [] for name in numbers}
@@ -105,6 +107,7 @@ def mesh(systems: str, links: str, *, says: dict[str, str] | None = None,
             + ("  neighbours:\n" if sessions[name] else "") + "".join(sessions[name])
             + f"interfaces:\n  lo: {{kind: loopback, addresses: [10.255.0.{name[1:]}/32], "
             "ospf: {area: 0, passive: true}}\n" + "".join(ports[name])
+            + (interfaces or {}).get(name, "")
         )  # fmt: skip
     return state(*texts)
 

@@ -21,6 +21,7 @@ class Told:
     """A route as one router holds it."""
 
     path: tuple[int, ...] = ()
+    members: tuple[int, ...] = ()  #: the confederation's sequence in front of it
     next_hop: str = ""  #: an address; empty: one's own
     preference: int = 100
     med: int | None = None
@@ -28,7 +29,7 @@ class Told:
     communities: frozenset[str] = frozenset()
     originator: int | None = None
     clusters: tuple[int, ...] = ()
-    source: str = "own"  #: own, external or internal
+    source: str = "own"  #: own, external, confederation or internal
     peer: str = ""  #: the neighbour's address
     peer_id: int = 0
 
@@ -38,7 +39,9 @@ class PlainRouter:
     """One router: number N has the router id 10.255.0.N."""
 
     number: int
-    system: int  #: its AS
+    system: int  #: its AS; in a confederation the member AS
+    confederation: int | None = None  #: the AS that others see
+    by_arrival: bool = False  #: the newest route against the next older one, and so on
     originates: bool = False
     always_med: bool = False
     missing_worst: bool = False
@@ -53,11 +56,13 @@ class PlainSession:
     local: str  #: addresses of the two ends
     remote: str
     internal: bool
+    inside: bool = False  #: the peer is of another member of the same confederation
     client: bool = False  #: the peer is this router's reflector client
     next_hop_self: bool = False
     import_set: dict[str, int] = field(default_factory=dict)  #: preference, med or weight
     export_set: dict[str, object] = field(default_factory=dict)  #: med, prepend or community
     held: Told | None = None
+    heard_at: int = 0
 
 
 class PlainNet:
@@ -91,7 +96,7 @@ class PlainNet:
         for router in started:
             if router.originates:
                 choose(router)
-        for _ in range(limit):
+        for now in range(limit):
             waiting = sorted(key for key, queue in queues.items() if queue)
             if not waiting:
                 return chosen
@@ -100,16 +105,27 @@ class PlainNet:
             router = self.routers[number]
             session = next(s for s in router.sessions if (s.local, s.remote) == (local, remote))
             session.held = None if message is None else self.take(router, session, message)
+            session.heard_at = now
             choose(router)
         return None
 
     def best(self, router: PlainRouter) -> Told | None:
         """RFC 4271 9.1.2.2, each step throwing out what is worse than something left."""
-        left = [s.held for s in router.sessions if s.held is not None]
+        heard = sorted((s for s in router.sessions if s.held), key=lambda s: -s.heard_at)
         costs = self.costs[router.number]
-        left = [told for told in left if told.next_hop in costs]
+        left = [s.held for s in heard if s.held and s.held.next_hop in costs]
         if router.originates:
             left.append(Told(weight=32768))
+        if not router.by_arrival:
+            return self._best_of(router, left)
+        best = left[0] if left else None
+        for other in left[1:]:
+            best = self._best_of(router, [best, other])
+        return best
+
+    def _best_of(self, router: PlainRouter, left: list[Told]) -> Told | None:
+        left = list(left)
+        costs = self.costs[router.number]
 
         def med(told: Told) -> int:
             return (WORST if router.missing_worst else 0) if told.med is None else told.med
@@ -132,7 +148,7 @@ class PlainNet:
             for told in left
             if not any(group(o) == group(told) and med(o) < med(told) for o in left)
         ]
-        keep(lambda told: told.source == "internal")
+        keep(lambda told: told.source in ("internal", "confederation"))
         keep(lambda told: costs.get(told.next_hop, 0))
         keep(lambda told: told.originator or told.peer_id)
         keep(lambda told: len(told.clusters))
@@ -150,33 +166,39 @@ class PlainNet:
                 return None
             clusters = (router.number, *clusters)
             originator = originator or told.peer_id
-        if "no-export" in told.communities and not session.internal:
+        border = not session.internal and not session.inside
+        if "no-export" in told.communities and border:
             return None
         next_hop = told.next_hop
         own = told.source == "own"
-        if own or not session.internal or (session.next_hop_self and told.source != "internal"):
+        if own or border or (session.next_hop_self and told.source != "internal"):
             next_hop = session.local
         path, med = told.path, told.med
-        if not session.internal and not own:
+        if border and not own:
             med = None
         made = session.export_set
         if "prepend" in made:
-            path = (router.system,) * int(str(made["prepend"])) + path
+            path = (router.confederation or router.system,) * int(str(made["prepend"])) + path
         if "med" in made:
             med = int(str(made["med"]))
         communities = told.communities
         if "community" in made:
             communities |= {str(made["community"])}
+        members = told.members
         if not session.internal:
-            path, clusters, originator = (router.system, *path), (), None
+            clusters, originator = (), None
+        if session.inside:
+            members = (router.system, *members)
+        elif border:
+            path, members = (router.confederation or router.system, *path), ()
         return replace(
-            told, path=path, next_hop=next_hop, med=0 if own and med is None else med, weight=0,
+            told, path=path, members=members, next_hop=next_hop, med=0 if own and med is None else med, weight=0,
             communities=communities, originator=originator, clusters=clusters,
         )  # fmt: skip
 
     def take(self, router: PlainRouter, session: PlainSession, sent: Told) -> Told | None:
         """What a router makes of what it is told."""
-        if router.system in sent.path:
+        if router.system in sent.members or (router.confederation or router.system) in sent.path:
             return None
         if sent.originator == router.number or router.number in sent.clusters:
             return None
@@ -184,10 +206,14 @@ class PlainNet:
             return None
         told = replace(
             sent,
-            source="internal" if session.internal else "external",
+            source="internal"
+            if session.internal
+            else "confederation"
+            if session.inside
+            else "external",
             peer=session.remote,
             peer_id=session.peer,
-            preference=sent.preference if session.internal else 100,
+            preference=sent.preference if session.internal or session.inside else 100,
         )
         return replace(told, **session.import_set)
 

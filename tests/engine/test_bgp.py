@@ -232,11 +232,12 @@ def test_a_confederation_looks_like_one_as_from_outside():
     assert as_path_text(chosen(net, "r4").as_path) == "65000 65003"
 
 
-def confederation_net():
+def confederation_net(r2="local-preference: 100", r4="local-preference: 100"):
     """r3 (65003) - r1 (65101) - r2 (65102) - r4 (65004), the middle two in confederation 65000."""
     middle = """
         bgp:
           as: {own}
+          {more}
           confederation: {{identifier: 65000, members: [{other}]}}
           neighbours: {{10.0.1.{peer}: {{as: {other}, next-hop: self}}, {outside}}}
         interfaces: {{e1: {{addresses: [10.0.1.{host}/30]}}, e2: {{addresses: [10.0.{link}.1/30]}}}}
@@ -244,17 +245,19 @@ def confederation_net():
     return state(
         device("r1", policy("local-preference: 170") + "\n" + textwrap.dedent(
             middle.format(own=65101, other=65102, peer=2, host=1, link=2,
-                          outside="10.0.2.2: {as: 65003, import: p}"))),
+                          outside="10.0.2.2: {as: 65003, import: p}",
+                          more="local-preference: 100"))),
         device("r2", middle.format(own=65102, other=65101, peer=1, host=2, link=3,
-                                   outside="10.0.3.2: {as: 65004}")),
+                                   outside="10.0.3.2: {as: 65004}", more=r2)),
         device("r3", f"""
             bgp: {{as: 65003, neighbours: {{10.0.2.1: {{as: 65000}}}}, networks: [{{prefix: {P}}}]}}
             static: [{{to: {P}, discard: true}}]
             interfaces: {{e2: {{addresses: [10.0.2.2/30]}}}}
         """),
-        device("r4", """
-            bgp: {as: 65004, neighbours: {10.0.3.1: {as: 65000}}}
-            interfaces: {e3: {addresses: [10.0.3.2/30]}}
+        device("r4", f"""
+            bgp: {{as: 65004, {r4}, neighbours: {{10.0.3.1: {{as: 65000}}}}}}
+            static: [{{to: 198.51.101.0/24, discard: true}}]
+            interfaces: {{e3: {{addresses: [10.0.3.2/30]}}}}
         """),
     )  # fmt: skip
 
@@ -486,3 +489,59 @@ def test_two_routers_that_prefer_each_other_settle_in_two_ways():
 
 def test_ring_without_bgp_has_no_disputes():
     assert list(disputes(ring("r1-r2:10").protocols.bgp)) == []
+
+
+# --- next hops, distances and aggregates of confederations ----------------------------------------
+
+
+def test_a_next_hop_that_is_any_address_of_the_receiver_is_not_taken():
+    """r1 names r2's loopback, and an address of a shut interface, as next hop (RFC 4271 5.1.3)."""
+    shut = "  old: {addresses: [10.77.0.2/24], enabled: false}\n"
+    for address in ("10.255.0.2", "10.77.0.2"):
+        net = mesh(
+            "65001 65002", "r1-r2", own="r1", says={"r1-r2": "export: p"},
+            top={"r1": policy(f"next-hop: {address}")},
+            interfaces={"r2": shut},
+        )  # fmt: skip
+        (candidate,) = why(net, "r2")["candidates"]
+        assert candidate["lost_on"] == "usable"
+        assert candidate["values"]["problem"] == "it names the device itself as next hop"
+
+
+@pytest.mark.parametrize("source", ["networks", "redistribute"])
+def test_next_hop_self_where_a_route_enters(source):
+    """r1's static route leads to 10.9.0.9; to its internal neighbour that gateway is the next hop
+    (RFC 4271 5.1.3), unless the policy by which the route enters names r1 itself."""
+    entry = {"networks": f"networks: [{{prefix: {P}, policy: p}}]",
+             "redistribute": "redistribute: [{from: static, policy: p}]"}[source]  # fmt: skip
+    for actions, expected in (("med: 1", "10.9.0.9"), ("next-hop: self", "10.255.0.1")):
+        net = mesh(
+            "65000 65000", "r1-r2", bgp={"r1": entry},
+            top={"r1": policy(actions) + f"\nstatic: [{{to: {P}, via: 10.9.0.9}}]"},
+            interfaces={"r1": "  lan: {addresses: [10.9.0.1/24], ospf: {area: 0}}\n"},
+        )  # fmt: skip
+        assert str(chosen(net, "r2").next_hop) == expected
+
+
+def test_distances_by_advertiser_look_at_the_bgp_neighbour():
+    """r3 has P from its internal neighbour r1, whose packets come by way of r2: the advertiser is
+    r1's loopback, not r2 that forwards."""
+    for who, expected in (("10.255.0.1/32", 77), ("10.0.0.0/16", 200)):
+        rule = f"distances: [{{protocol: bgp, distance: 77, from: {who}}}]"
+        net = mesh("65000 65000 65000", "r1-r2 r2-r3", own="r1", top={"r3": rule})
+        assert route(net, "r3", P).distance == expected
+
+
+def test_an_aggregate_with_a_set_keeps_member_numbers_inside_the_confederation():
+    """r2 (member 65102 of 65000) has one part by way of member 65101 from AS 65003, another from
+    65004 outside: its AS set carries 65101 in a set of the confederation (RFC 5065 3). So r1 of
+    65101 drops the aggregate as a loop, and r4 outside sees 65000 and public numbers alone."""
+    whole = "198.51.0.0/16"
+    aggregate = f"aggregates: [{{prefix: {whole}, as-set: true}}]"
+    net = confederation_net(r2=aggregate, r4="networks: [{prefix: 198.51.101.0/24}]")
+    assert as_path_text(chosen(net, "r2", whole).as_path) == "({65101}) {65003 65004}"
+    assert chosen(net, "r1", whole) is None
+    # At r4 its own number stands in the set; r3 would see this path if r1 took it.
+    sent = next(o.sent for o in offers(net.protocols.bgp, 3, net.rib.interning.prefixes.number(
+        ipaddress.ip_network(whole))))  # fmt: skip
+    assert as_path_text(sent.path.as_path) == "65000 {65003 65004}"

@@ -6,10 +6,14 @@ at both ends, each interface of cost 10.
 
 from __future__ import annotations
 
+from ipaddress import ip_network
+
 import pytest
 
+from routrel.control.packets.hops import Verdict
 from routrel.questions.answers import flow_data
 from routrel.questions.flow import FlowQuestion, ask_flow
+from routrel.questions.routes import RouteQuestion, explain_route
 from tests.engine.nets import device, route, state, told, wired
 
 
@@ -48,6 +52,46 @@ def test_ospfv3_computes_as_ospfv2_does():
     tops = {f"r{n}": f"ospfv3: {{router-id: 10.255.0.{n}}}" for n in (1, 2, 3)}
     net = line("0 1", tops, key="ospfv3", version=6)
     assert told(net, "r1", "2001:db8:255::3/128") == ("ospfv3", "inter_area", 20, "e1")
+
+
+def test_a_prefix_that_only_a_lan_neighbour_has_is_on_link_for_the_others():
+    """r2 and r3 are on 2001:db8:1::/64, r2 alone has 2001:db8:2::/64 there, too. The network's
+    intra-area-prefix-LSA carries both (RFC 5340 4.4.3.9): r3 reaches the second on the link itself
+    at the cost of its interface, r1 behind r3 through r3."""
+    port = "ospfv3: {{area: 0, cost: {cost}}}"
+
+    def lan(number, more="", rest=""):
+        body = f"ospfv3: {{router-id: 10.255.0.{number}}}\ninterfaces:\n"
+        body += f"  lan: {{addresses: ['2001:db8:1::{number}/64'{more}], {port.format(cost=7)}}}\n"
+        return device(f"r{number}", body + rest)
+
+    link = "  e: {{addresses: ['2001:db8:9::{0}/64'], {1}}}\n"
+    wide = "network: point-to-point, "
+    first = "ospfv3: {router-id: 10.255.0.1}\ninterfaces:\n"
+    single = port.format(cost=3).replace("{area", "{" + wide + "area")
+    net = state(
+        device("r1", first + link.format(1, single)),
+        lan(2, more=", '2001:db8:2::2/64'"),
+        lan(3, rest=link.format(3, single)),
+    )
+    assert told(net, "r3", "2001:db8:2::/64") == ("ospfv3", "intra_area", 7, "lan")
+    assert [hop.address for hop in route(net, "r3", "2001:db8:2::/64").next_hops] == [None]
+    assert told(net, "r1", "2001:db8:2::/64") == ("ospfv3", "intra_area", 10, "e")
+    assert route(net, "r2", "2001:db8:2::/64").protocol.id == "connected"
+    answer = ask_flow(net, FlowQuestion(source="r1", destination="2001:db8:2::2"))
+    assert answer.forward.verdict is Verdict.DELIVERED
+    (why,) = explain_route(net, RouteQuestion(device="r3", prefix=ip_network("2001:db8:2::/64")))
+    assert [c["lost_on"] for c in why["candidates"]] == [None]
+
+
+def test_a_hidden_range_drops_what_its_parts_do_not_hold():
+    """r2 hides 10.0.0.0/8 of area 4 from the backbone, and still may not send what it holds of it
+    to a default (RFC 2328 11.1, 12.4.3)."""
+    hide = "ospf: {areas: {4: {ranges: [{prefix: 10.255.0.0/28, advertise: false}]}}}"
+    net = line("0 4", {"r2": hide})
+    assert route(net, "r1", "10.255.0.3/32") is None
+    found = route(net, "r2", "10.255.0.0/28")
+    assert (found.discard, found.path_type.id) == (True, "summary")
 
 
 @pytest.mark.parametrize(

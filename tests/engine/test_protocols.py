@@ -193,6 +193,24 @@ def test_isis_levels():
     assert route(net, "r2", "0.0.0.0/0") is None
 
 
+def test_a_system_of_both_levels_without_a_way_out_follows_one_that_has():
+    """r1 - r2 - r3, r1 and r2 in one area, r3 in another; the link r1 - r2 carries level 1 only.
+
+    r1 is of both levels, but reaches no other area at level 2, so it takes the nearest attached
+    system of level 1 for its exit (ISO 10589 7.2.9.2), as a level 1 system does; unless it says no.
+    """
+    ports = {"r1:e1": "isis: {level: 1}", "r2:e1": "isis: {level: 1}"}
+    for more, expected in (
+        ("", ("isis", "attached", 10, "e1")),
+        (", use-attached: false", None),
+    ):
+        top = {"r1": isis(1, 1, more), "r2": isis(2, 1), "r3": isis(3, 2)}
+        net = wired("r1-r2 r2-r3", port="isis: {}", ports=ports, top=top)
+        assert told(net, "r1", "0.0.0.0/0") == expected
+        # r2 reaches r3 itself and follows nobody.
+        assert route(net, "r2", "0.0.0.0/0") is None
+
+
 def test_nothing_goes_through_an_overloaded_system():
     """r1 reaches r3 by the long way round r4, r5; r2 itself stays reachable, and sends through."""
     tops = {f"r{n}": isis(n) for n in (1, 3, 4, 5)} | {"r2": isis(2, 1, ", overload: true")}

@@ -110,6 +110,20 @@ def test_policies_pass_change_and_reject():
     assert route(net, "r2", "10.255.0.3/32").protocol.id == "rip"
 
 
+def test_distance_rules_leave_what_guards_a_summary():
+    """r1's summary drops what it does not hold at distance 5, whatever EIGRP's distance is said to
+    be; its static discard route is a route like others."""
+    rules = "distances: [{protocol: eigrp, distance: 60}, {protocol: static, distance: 40}]"
+    static = "static: [{to: 10.98.0.0/16, discard: true}]"
+    net = wired(
+        "r1-r2", port="eigrp: {}", ports={"r1:e1": "eigrp: {summaries: 10.255.0.0/30}"},
+        top={"": "eigrp: {as: 1}", "r1": f"eigrp: {{as: 1}}\n{rules}\n{static}"},
+    )  # fmt: skip
+    assert route(net, "r1", "10.255.0.0/30").distance == 5
+    assert route(net, "r1", "10.98.0.0/16").distance == 40
+    assert route(net, "r1", "10.255.0.2/32").distance == 60
+
+
 def test_redistribution_both_ways_without_tags_is_told():
     both = "rip: {redistribute: [{from: ospf, metric: 5}]}\nospf: {redistribute: [{from: rip}]}"
     codes = {finding.code for finding in two_borders(both, both).findings}

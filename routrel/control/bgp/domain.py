@@ -25,7 +25,7 @@ from routrel.control.bgp.sessions import Hearing, Session, Sessions
 from routrel.control.bgp.speakers import Speaker, bgp_speakers
 from routrel.control.bgp.spread import Arena, Numbers, Outcome, Spread
 from routrel.control.bgp.treatment import Chain, chain_of
-from routrel.control.packets.reach import Reach
+from routrel.control.packets.reach import Conversations, Reach
 from routrel.control.redistribute import Injected
 from routrel.control.rib.candidates import (
     DISCARD,
@@ -60,6 +60,7 @@ BGP_PATH_TYPES = {
 class ClassResult:
     """How a class of prefixes ended: what each speaker holds, and its rows for one prefix."""
 
+    key: Hashable  #: what it follows from
     outcome: Outcome
     rows: tuple[tuple[int, int, int, int], ...]  #: table, metric, kind, next hops
     complete: bool  #: whether leaves are among them, too
@@ -144,7 +145,10 @@ class BgpDomain:
         ]
         self.unsettled: set[tuple[int, int]] = set()
         self.ordered: set[tuple[int, int]] = set()
+        #: By key of a class with several stable states: the number of the one to take.
+        self.pinned: dict[Hashable, int] = {}
         self.sessions: list[Session] = []
+        self._conversations: Conversations = {}
         self.anew: set[int] = set()  #: the prefixes that were spread, not taken from memory
         self.known = 0  #: how many prefixes there are
         self._results: dict[Hashable, ClassResult] = {}
@@ -202,7 +206,8 @@ class BgpDomain:
             tuple(self._identity(s) for s in range(len(self.speakers))),
             tuple(made.leaves),
         )
-        key = (environment, origins, tuple(held.tobytes() for held in silenced))
+        pinned = tuple(self.pinned.items())
+        key = (environment, origins, tuple(held.tobytes() for held in silenced), pinned)
         if self._last is not None and self._last[0] == key and _same(made.resolver, self._last[1]):
             self.round = made
             made.resolver.known.update(self._last[1])
@@ -217,7 +222,9 @@ class BgpDomain:
 
     def _look(self, view: Rib) -> Round:
         """Sessions and their hearings as the tables let them be."""
-        judged = Sessions(self.topology, self.speakers, Reach(self.topology, view))
+        judged = Sessions(
+            self.topology, self.speakers, Reach(self.topology, view, self._conversations)
+        )
         self.sessions = judged.all()
         hearings = list(judged.hearings(self.sessions))
         ids = [self._hearing_number(hearing) for hearing in hearings]
@@ -477,13 +484,49 @@ class BgpDomain:
                 complete = True
                 outcome = Spread(self.arena(made, item, complete=True)).settle()
             found = ClassResult(
+                key=key,
                 outcome=outcome,
                 rows=tuple(self._class_rows(made, item, outcome)),
                 complete=complete,
             )
             outcome.heard = []  # it follows from what each chose, and there may be many classes
             self._results[key] = found
+        if key in self.pinned:
+            return self._pinned_result(made, item, found)
         return found
+
+    def _pinned_result(self, made: Round, item: PrefixClass, found: ClassResult) -> ClassResult:
+        """The same class in another of its stable states; as it was where that one is none now."""
+        states = found.outcome.others
+        number = self.pinned[found.key]
+        if number >= len(states):
+            return found
+        spread = Spread(self.arena(made, item, complete=True))
+        if not spread.settle_from(states[number].chosen):
+            return found
+        outcome = replace(found.outcome, chosen=spread.chosen, heard=spread.heard)
+        rows = tuple(self._class_rows(made, item, outcome))
+        return replace(found, outcome=outcome, rows=rows)
+
+    def others_announce(self, index: int, prefixes: Sequence[int]) -> bool:
+        """Whether somebody of another AS than a speaker's announces one of some prefixes."""
+        mine = self.speakers[index].public_as
+        classes = {self.class_of[prefix] for prefix in prefixes if prefix in self.class_of}
+        return any(
+            self.speakers[speaker].public_as != mine
+            for number in classes
+            for speaker, _ in self.classes[number][0].origins
+        )
+
+    def other_states(self) -> Iterator[tuple[Hashable, int, tuple[int, ...]]]:
+        """The stable states of classes that are not shown: class, number, tables that come first."""
+        numbers = self.interning.table_numbers
+        for _, result in self.classes:
+            shown = tuple(result.outcome.chosen)
+            for number, other in enumerate(result.outcome.others):
+                if other.chosen != shown:
+                    tables = [self.speakers[speaker].table for speaker in other.order]
+                    yield result.key, number, tuple(numbers[t] for t in tables if t is not None)
 
     def arena(self, made: Round, item: PrefixClass, *, complete: bool) -> Arena:
         """What a class spreads through; leaves are in it only where it is to be complete."""

@@ -152,8 +152,9 @@ class LeafTables:
         for leaf in self.leaves:
             for place in self.into[leaf]:
                 hearing = carrier.hearings[place]
-                special = {hearing.receiver_address, self.speakers[leaf].router_id,
-                           self.speakers[leaf].cluster_id} & named  # fmt: skip
+                speaker = self.speakers[leaf]
+                special = {hearing.receiver_address, speaker.router_id, speaker.cluster_id} & named
+                special |= speaker.addresses & named
                 key = (
                     hearing.sender,
                     carrier.kinds[place],

@@ -8,7 +8,13 @@ from dataclasses import replace
 from routrel.control.bgp.paths import Learned, OwnKind, Path
 from routrel.control.bgp.speakers import Speaker
 from routrel.control.bgp.transfer import bgp_policy_route, with_policy
-from routrel.control.policy.as_paths import AsPath, SegmentKind, prepended, sequence
+from routrel.control.policy.as_paths import (
+    AsPath,
+    SegmentKind,
+    prepended,
+    sequence,
+    without_confederation,
+)
 from routrel.control.policy.evaluate import PolicyRoute, evaluate
 from routrel.control.redistribute import Injected, policy_route
 from routrel.control.rib.candidates import Interning, Protocol
@@ -16,7 +22,7 @@ from routrel.control.rib.table import Rib
 from routrel.model.addresses import Prefix
 from routrel.model.bgp import Aggregate
 from routrel.model.place import Place
-from routrel.model.policy import Origin, PolicyUse
+from routrel.model.policy import NEXT_HOP_SELF, Origin, PolicyUse
 
 __all__ = ["aggregated_path", "default_path", "local_paths", "outside_paths"]
 
@@ -83,7 +89,7 @@ def local_paths(
             gateway=gateways[0] if gateways else None,
         )
         if item.result is not None:
-            path = with_policy(path, _with_origin(item.result, Origin.INCOMPLETE), None)
+            path = _with_own_policy(path, _with_origin(item.result, Origin.INCOMPLETE))
             path = replace(path, med=item.metric if path.med is None else path.med)
         yield interning.prefixes.prefixes[item.prefix], path, item.place
 
@@ -123,26 +129,33 @@ def aggregated_path(speaker: Speaker, aggregate: Aggregate, parts: Iterable[Path
 
 
 def _merged(paths: Sequence[AsPath]) -> AsPath:
-    """The numbers all paths begin with, then a set of all others (RFC 4271 F.6)."""
-    first = paths[0]
+    """The numbers all paths begin with, then a set of all others (RFC 4271 F.6).
+
+    Member AS numbers stay in segments of the confederation, in front (RFC 5065 3).
+    """
+    outer = [without_confederation(path) for path in paths]
+    inner = [tuple(s for s in path if s[0].is_confederation) for path in paths]
+    return (
+        *_merged_alike(inner, SegmentKind.CONFED_SEQUENCE, SegmentKind.CONFED_SET),
+        *_merged_alike(outer, SegmentKind.SEQUENCE, SegmentKind.SET),
+    )
+
+
+def _merged_alike(paths: Sequence[AsPath], in_order: SegmentKind, as_set: SegmentKind) -> AsPath:
+    """Paths of two kinds of segments as at most one segment of each."""
+    leading = [path[0][1] if path and path[0][0] is in_order else () for path in paths]
     common: list[int] = []
-    for place, number in enumerate(_leading(first)):
-        if all(_leading(path)[place : place + 1] == (number,) for path in paths):
-            common.append(number)
-        else:
+    for place, number in enumerate(leading[0]):
+        if not all(numbers[place : place + 1] == (number,) for numbers in leading):
             break
+        common.append(number)
     rest = {
         number
         for path in paths
         for number in [n for _, numbers in path for n in numbers][len(common) :]
     }
-    tail: AsPath = ((SegmentKind.SET, tuple(sorted(rest))),) if rest else ()
-    return prepended(tail, *common)
-
-
-def _leading(path: AsPath) -> tuple[int, ...]:
-    """The sequence a path begins with."""
-    return path[0][1] if path and path[0][0] is SegmentKind.SEQUENCE else ()
+    tail: AsPath = ((as_set, tuple(sorted(rest))),) if rest else ()
+    return prepended(tail, *common, kind=in_order)
 
 
 def _through(
@@ -155,7 +168,13 @@ def _through(
     if path.own is OwnKind.NETWORK:
         route = _with_origin(replace(route, med=path.med), Origin.IGP)
     kept = evaluate(speaker.device, policy, route).route
-    return None if kept is None else with_policy(path, kept, None)
+    return None if kept is None else _with_own_policy(path, kept)
+
+
+def _with_own_policy(path: Path, route: PolicyRoute) -> Path:
+    """A router's own path after a policy: next hop "self" means the router, not its gateway."""
+    changed = with_policy(path, route, None)
+    return replace(changed, gateway=None) if route.next_hop == NEXT_HOP_SELF else changed
 
 
 def _with_origin(route: PolicyRoute, origin: Origin) -> PolicyRoute:

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import cached_property
 from ipaddress import IPv4Address
 
 from routrel.control.bgp.paths import Learned
 from routrel.control.rib.candidates import Table
 from routrel.control.speaking import choose_router_id
+from routrel.model.addresses import Address
 from routrel.model.bgp import BgpDecision, BgpInstance, BgpNeighbour, NeighbourSettings
 from routrel.model.network import Device, Network, OutsideNeighbour, Vrf
 from routrel.model.place import Place
@@ -19,7 +21,7 @@ __all__ = ["NO_ID", "Speaker", "bgp_speakers"]
 NO_ID = IPv4Address(0)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+@dataclass(frozen=True, kw_only=True, eq=False)
 class Speaker:
     """One BGP speaker. Of an outside network `device`, `vrf` and `instance` are None."""
 
@@ -37,6 +39,18 @@ class Speaker:
     def table(self) -> Table | None:
         """Its table; None for an outside network, whose table is not modelled."""
         return (self.device.name, self.vrf.name) if self.device and self.vrf else None
+
+    @cached_property
+    def addresses(self) -> frozenset[Address]:
+        """Every address a device has in its table, whether its interface is up or not."""
+        if self.device is None or self.vrf is None:
+            return frozenset()
+        return frozenset(
+            address.ip
+            for interface in self.device.interfaces
+            if interface.vrf == self.vrf.name
+            for address in interface.addresses
+        )
 
     @property
     def public_as(self) -> int:

@@ -9,11 +9,12 @@ has to come first for it; if none does, there is no stable outcome to be found.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
-from itertools import islice, permutations
+from itertools import islice
 
 from routrel.control.bgp.decision import Decision, Entrant
+from routrel.control.turns import orders_to_try
 
 __all__ = ["Arena", "Change", "Outcome", "Spread", "StableState"]
 
@@ -21,6 +22,7 @@ __all__ = ["Arena", "Change", "Outcome", "Spread", "StableState"]
 _QUIET_ROUNDS = 8
 _MAXIMUM_ROUNDS = 400
 #: Orders of contested routers that are tried, and other choices of one router.
+_FEW_ROUTERS = 4
 _MAXIMUM_ORDERS = 24
 _MAXIMUM_CHOICES = 3
 
@@ -96,6 +98,18 @@ class Spread:
             states.append(tuple(trial.chosen))
         contested = [n for n in range(len(self.chosen)) if len({s[n] for s in states}) > 1]
         return self._ordered(contested, states)
+
+    def settle_from(self, chosen: Sequence[Numbers]) -> bool:
+        """Spread from a state in which every speaker has told what it chose; whether that ends."""
+        self._begin()
+        self.chosen = list(chosen)
+        dirty = set(range(len(self.chosen)))
+        for speaker in range(len(self.chosen)):
+            self._tell(speaker, dirty)
+        if self._in_turn(dirty, int):
+            return False
+        self.finish()
+        return True
 
     def finish(self) -> None:
         """Let the leaves hear and choose: nobody's choice depends on theirs."""
@@ -265,7 +279,7 @@ class Spread:
         first: Spread | None = None
         cycle: tuple[Change, ...] = ()
         last = self
-        for order in _orders(contested):
+        for order in orders_to_try(contested, few=_FEW_ROUTERS, most=_MAXIMUM_ORDERS):
             trial = Spread(self.arena)
             place = {speaker: number + 1 for number, speaker in enumerate(order)}
             repeating = trial._in_turn(trial._begin(), lambda s, place=place: place.get(s, 0))  # type: ignore[misc]
@@ -275,7 +289,7 @@ class Spread:
             trial.finish()
             first = first or trial
             key = tuple(trial.chosen)
-            states.setdefault(key, StableState(order, key))
+            states.setdefault(key, StableState(tuple(order), key))
         for key in found:
             states.setdefault(key, StableState((), key))
         if first is None and not states:
@@ -283,12 +297,3 @@ class Spread:
             return Outcome(last.chosen, last.heard, (), cycle, tuple(contested))
         shown = first or self
         return Outcome(shown.chosen, shown.heard, tuple(states.values()), (), tuple(contested))
-
-
-def _orders(contested: Sequence[int]) -> Iterable[tuple[int, ...]]:
-    """Orders to try: all of a few routers, of many those that begin or end with each."""
-    if len(contested) <= 4:
-        return permutations(contested)
-    rotated = [(*contested[n:], *contested[:n]) for n in range(len(contested))]
-    turned = [order[::-1] for order in rotated]
-    return [order for pair in zip(rotated, turned, strict=True) for order in pair][:_MAXIMUM_ORDERS]

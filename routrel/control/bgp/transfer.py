@@ -257,7 +257,7 @@ def names_receiver(receiver: Speaker, hearing: Hearing, sent: Path) -> Stopped |
     if receiver.cluster_id in sent.cluster_list:
         text = f"its own cluster {receiver.cluster_id} stands in the cluster list"
         return Stopped("cluster_loop", text, settings.place)
-    if sent.next_hop == hearing.receiver_address:
+    if sent.next_hop == hearing.receiver_address or sent.next_hop in receiver.addresses:
         return Stopped("own_next_hop", "it names the device itself as next hop", settings.place)
     return None
 

@@ -43,7 +43,7 @@ from routrel.control.rib.candidates import (
     limited,
 )
 from routrel.control.speaking import subnets
-from routrel.control.vectors import Held, VectorDomain
+from routrel.control.vectors import Held, Told, VectorDomain
 from routrel.model.addresses import Prefix
 from routrel.model.eigrp import EigrpInstance, StubRoutes
 from routrel.model.findings import Finding, Severity
@@ -124,21 +124,21 @@ class EigrpDomain(VectorDomain):
             blocked[index] = np.isin(self.columns, held[index])
         self.holding = self._summary_columns(prefixes)
         own_first = self.first["good"]
-        self.sent = self.first
-        self.learned_by = np.zeros((len(self.port_numbers), len(self.columns)), dtype=bool)
-        moving = np.zeros(shape, dtype=bool)
-        for _ in range(2 * len(self.routers) + 100):
+
+        def step(told: Told, _: frozenset[int]) -> Told:
+            (self.sent,), self.learned_by = told.values, told.learned_by
             heard, learned_by = self._heard()
             passed = heard.copy()
             passed["good"] &= ~blocked & ~self._summed_up()
-            new = np.where(own_first, self.first, passed)
-            by = self._told_elsewhere(learned_by, own_first)
-            moving = new != self.sent
-            if not moving.any() and (by == self.learned_by).all():
-                break
-            self.sent, self.learned_by = new, by
-        self._still_moving(moving, self.columns)
-        return self._learned(heard)
+            return Told(
+                (np.where(own_first, self.first, passed),),
+                self._told_elsewhere(learned_by, own_first),
+            )
+
+        by = np.zeros((len(self.port_numbers), len(self.columns)), dtype=bool)
+        told = self._rest(Told((self.first,), by), step, self.columns)
+        (self.sent,), self.learned_by = told.values, told.learned_by
+        return self._learned(self._heard()[0])
 
     def _announced(
         self, index: int, injected: Sequence[Injected]

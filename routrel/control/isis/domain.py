@@ -3,8 +3,8 @@
 Level 1 is computed first. A level 1-2 system tells level 2 what it reaches at level 1, and tells
 level 1 of level 2 what its policy lets down, marked so that nobody tells it up again (RFC 5302 3).
 A route of level 1 is preferred to one of level 2, that to one let down, whatever they cost
-(RFC 5302 3.2). A system of level 1 alone follows the nearest attached system where it knows
-nothing better (RFC 1195 3.2).
+(RFC 5302 3.2). A system that reaches no other area itself, of level 1 alone or of both, follows the
+nearest attached system where it knows nothing better (ISO 10589 7.2.9.2, RFC 1195 3.2).
 """
 
 from __future__ import annotations
@@ -233,9 +233,8 @@ class IsisDomain:
         for routes in self.routes:
             level = self.levels[routes.level]
             root = level.vertex_of.get(index)
-            follows = system.levels == (1,) and system.instance.use_attached
             attached = routes.path_type is PathType.ATTACHED
-            if root is None or routes.version != version or (attached and not follows):
+            if root is None or routes.version != version or (attached and not self._follows(index)):
                 continue
             told = routes.announcements
             where = told.of_prefix(prefix)
@@ -256,7 +255,7 @@ class IsisDomain:
         return _compare(found)
 
     def _attached(self, version: int) -> Rows:
-        """The default of systems of level 1 alone towards the nearest attached system."""
+        """The default towards the nearest attached system, for those who reach no other area."""
         paths = self.levels[1]
         default = self.interning.default_prefix(version)
         told = [(index, default, 0.0) for index in sorted(self.attached)]
@@ -266,18 +265,31 @@ class IsisDomain:
         followers = [
             self.interning.table_numbers[self.systems[index].table]
             for index in paths.members
-            if self.systems[index].levels == (1,) and self.systems[index].instance.use_attached
+            if self._follows(index)
         ]
         return rows[np.isin(rows["table"], followers)]
 
-    @cached_property
+    def _follows(self, index: int) -> bool:
+        """Whether a system takes the default of level 1."""
+        return self.systems[index].instance.use_attached and index not in self.reach_other_areas
+
+    @property
     def attached(self) -> frozenset[int]:
-        """The systems that say they reach other areas, which they do at level 2 (7.2.9.2)."""
+        """The systems that say they reach other areas (7.2.9.2)."""
+        return frozenset(
+            index
+            for index in self.reach_other_areas
+            if self.systems[index].instance.attached_bit is not AttachedBit.NEVER
+        )
+
+    @cached_property
+    def reach_other_areas(self) -> frozenset[int]:
+        """The systems of both levels that reach a system of another area at level 2."""
         level_2 = self.levels[2]
         found = set()
         for vertex, index in enumerate(level_2.members):
             system = self.systems[index]
-            if system.levels != (1, 2) or system.instance.attached_bit is AttachedBit.NEVER:
+            if system.levels != (1, 2):
                 continue
             reached = np.flatnonzero(
                 np.isfinite(level_2.paths.dist[vertex, : len(level_2.members)])

@@ -18,7 +18,13 @@ from routrel.control.ospf.external_lsas import (
 )
 from routrel.control.ospf.externals import Exits, external_routes
 from routrel.control.ospf.lsdb import Area, BackboneLink, build_area
-from routrel.control.ospf.paths import OspfPath, compare, external_paths, internal_paths
+from routrel.control.ospf.paths import (
+    OspfPath,
+    compare,
+    external_paths,
+    internal_paths,
+    on_link_hops,
+)
 from routrel.control.ospf.speakers import BACKBONE, OspfRouter, ospf_routers
 from routrel.control.policy.evaluate import policy_function
 from routrel.control.prefix_paths import NO_HOP, Announcements
@@ -31,8 +37,11 @@ from routrel.control.rib.candidates import (
     Protocol,
     RouteKind,
     Rows,
+    limited,
+    no_rows,
 )
 from routrel.control.rib.select import row_keys
+from routrel.control.speaking import version_of
 from routrel.model.ospf import OspfAreaType
 from routrel.topology.segments import Topology
 
@@ -44,6 +53,7 @@ class OspfDomain:
 
     def __init__(self, topology: Topology, protocol: Protocol, interning: Interning) -> None:
         self.protocol, self.interning = protocol, interning
+        self.version = version_of(protocol.id)
         self.routers: tuple[OspfRouter, ...] = tuple(ospf_routers(topology, protocol))
         self.adjacencies = find_adjacencies(topology, self.routers)
         self.borders = tuple(router for router in self.routers if router.is_border)
@@ -114,7 +124,7 @@ class OspfDomain:
         for lsa in lsas:
             self._by_prefix.setdefault(lsa.prefix, []).append(lsa)
         internal = self.internal.best.rows
-        blocks = [internal[internal["next_hops"] != NO_HOP]]
+        blocks = [internal[internal["next_hops"] != NO_HOP], self._on_link]
         if lsas:
             self._exits = self._all_exits(lsas)
             external = external_routes(self.routers, lsas, self._exits, self.interning)
@@ -123,13 +133,38 @@ class OspfDomain:
         discards = self._discards()
         return np.concatenate([rows, _without(discards, rows)]) if len(discards) else rows
 
+    @cached_property
+    def _on_link(self) -> Rows:
+        """Routes to prefixes that only neighbours have on a network that a router is on, too.
+
+        The network's intra-area-prefix-LSA carries what the link-LSAs of all on it tell (RFC 5340
+        4.4.3.9); such a prefix is reached on the link itself.
+        """
+        rows = self.internal.best.rows
+        near = np.flatnonzero(rows["next_hops"] == NO_HOP)
+        if self.version == 4 or not len(near):
+            return no_rows()
+        kept, hops = [], []
+        for at in near.tolist():
+            router = self.routers[self.index_of[self.interning.tables[rows["table"][at]]]]
+            number = int(rows["prefix"][at])
+            found = on_link_hops(self.areas, router, number, self.interning)
+            if found:
+                kept.append(at)
+                hops.append(self.interning.next_hops.add(limited(found, router.maximum_paths)))
+        result = rows[kept].copy()
+        result["next_hops"] = hops
+        return result
+
     def paths(self, index: int, prefix: int) -> list[OspfPath]:
         """Every path a router knows to a prefix, best first, with the rung where each lost."""
         lsas = self._by_prefix.get(prefix, ())
         return compare(
             self.routers[index],
             [
-                *internal_paths(self.areas, self.internal, self.routers[index], prefix),
+                *internal_paths(
+                    self.areas, self.internal, self.routers[index], prefix, self.interning
+                ),
                 *external_paths(self.routers, index, lsas, self._exits, self.interning),
             ],
         )
@@ -165,23 +200,22 @@ class OspfDomain:
         return rows if keep.all() else rows[keep]
 
     def _discards(self) -> Rows:
-        """A range that is announced drops what none of its own routes holds."""
+        """An active range, announced or hidden, drops what none of its own routes holds (11.1)."""
         builder = CandidateBuilder(self.interning)
         for item in self.internal.ranges:
-            if item.range.advertise:
-                builder.add(
-                    table=item.table,
-                    prefix=item.prefix,
-                    kind=RouteKind(
-                        self.protocol,
-                        item.router.distance(external=False),
-                        PathType.SUMMARY,
-                        discard=True,
-                        place=self.interning.place(item.range.place),
-                    ),
-                    next_hops=(DISCARD,),
-                    metric=item.cost,
-                )
+            builder.add(
+                table=item.table,
+                prefix=item.prefix,
+                kind=RouteKind(
+                    self.protocol,
+                    item.router.distance(external=False),
+                    PathType.SUMMARY,
+                    discard=True,
+                    place=self.interning.place(item.range.place),
+                ),
+                next_hops=(DISCARD,),
+                metric=item.cost,
+            )
         return builder.array()
 
     def cannot_announce(self, index: int) -> bool:

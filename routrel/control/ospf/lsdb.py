@@ -42,6 +42,17 @@ class Area:
     hops: WayHops
     networks: Announcements  #: the area's own prefixes
     designated: tuple[OspfRouter, ...]  #: by transit network: who announces it
+    members: tuple[tuple[OspfPort, ...], ...]  #: by transit network: the ports on it
+
+    def on_link(self, root: int, prefix: int) -> list[NextHop]:
+        """A router's interfaces on the transit networks that stand for a prefix."""
+        found = []
+        vertices = self.networks.vertex[self.networks.of_prefix(prefix)].tolist()
+        for network in (v - len(self.routers) for v in vertices if v >= len(self.routers)):
+            for port in self.members[network]:
+                if (port.device.name, port.interface.vrf) == self.routers[root].table:
+                    found.append(NextHop(port.interface.name))
+        return found
 
 
 def build_area(
@@ -73,11 +84,13 @@ def build_area(
                 edges.append(ways[-1][:3])
     count = len(members)
     designated: list[OspfRouter] = []
+    on_networks: list[tuple[OspfPort, ...]] = []
     for ports in adjacencies.transits:
         if ports[0].settings.area != number:
             continue
         network, count = count, count + 1
         designated.append(members[vertex[ports[0].key]])
+        on_networks.append(tuple(ports))
         networks.extend((network, p, NETWORK_SHARE) for p in _transit_prefixes(ports))
         for port in ports:
             on_transit.add(port.key)
@@ -107,6 +120,7 @@ def build_area(
             (at, interning.prefixes.add(prefix), cost) for at, prefix, cost in networks
         ),
         designated=tuple(designated),
+        members=tuple(on_networks),
     )
 
 

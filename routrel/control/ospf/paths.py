@@ -61,15 +61,35 @@ def compare(router: OspfRouter, paths: Sequence[OspfPath]) -> list[OspfPath]:
     ]  # fmt: skip
 
 
+def on_link_hops(
+    areas: Mapping[int, Area], router: OspfRouter, prefix: int, interning: Interning
+) -> list[NextHop]:
+    """The interfaces on whose network a prefix is that the router itself has not there."""
+    held = interning.prefixes.prefixes[prefix]
+    if any(held in port.subnets for port in router.ports):
+        return []
+    return [
+        hop
+        for area in areas.values()
+        if router.table in area.vertex_of
+        for hop in area.on_link(area.vertex_of[router.table], prefix)
+    ]
+
+
 def internal_paths(
-    areas: Mapping[int, Area], internal: Internal, router: OspfRouter, prefix: int
+    areas: Mapping[int, Area],
+    internal: Internal,
+    router: OspfRouter,
+    prefix: int,
+    interning: Interning,
 ) -> Iterator[OspfPath]:
     """Paths inside the router's areas, and those that border routers announce."""
+    near = on_link_hops(areas, router, prefix, interning) if router.version == 6 else []
     for number, area in areas.items():
         root = area.vertex_of.get(router.table)
         if root is None:
             continue
-        yield from _of_area(area, root, area.networks, prefix, PathType.INTRA_AREA)
+        yield from _of_area(area, root, area.networks, prefix, PathType.INTRA_AREA, near)
         if not router.is_border or number == BACKBONE:
             told = internal.summaries.get(number)
             if told is not None:
@@ -77,9 +97,15 @@ def internal_paths(
 
 
 def _of_area(
-    area: Area, root: int, told: Announcements, prefix: int, path_type: PathType
+    area: Area,
+    root: int,
+    told: Announcements,
+    prefix: int,
+    path_type: PathType,
+    near: Sequence[NextHop] = (),
 ) -> Iterator[OspfPath]:
     where = told.of_prefix(prefix)
+    router_name = area.routers[root].table[0]
     for vertex, cost in zip(told.vertex[where].tolist(), told.cost[where].tolist(), strict=True):
         total = area.paths.dist[root, vertex] + cost
         if vertex == root or not np.isfinite(total):
@@ -87,6 +113,9 @@ def _of_area(
         hops = area.hops.of_mask(root, area.paths.masks[:, root, vertex].copy())
         routers = len(area.routers)
         origin = area.routers[vertex] if vertex < routers else area.designated[vertex - routers]
+        if not hops and vertex >= routers:
+            on_it = {port.key for port in area.members[vertex - routers]}
+            hops = [hop for hop in near if (router_name, hop.interface) in on_it]
         if not hops:
             continue  # the router's own network
         yield OspfPath(

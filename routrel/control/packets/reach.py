@@ -22,7 +22,7 @@ from routrel.model.place import Place
 from routrel.model.traffic import Header
 from routrel.topology.segments import Attachment, Topology
 
-__all__ = ["Obstacle", "Packet", "Reach", "Start"]
+__all__ = ["Conversations", "Obstacle", "Packet", "Reach", "Start"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,25 +46,46 @@ class _NotPlain(Exception):
     """The way leads through a device that does more than look up and filter."""
 
 
-class Reach:
-    """Follows packets through one state of the tables."""
+#: By conversation: what keeps it from taking place, and the look-ups that this rests on.
+Conversations = dict[
+    tuple[Packet, Packet], tuple[Obstacle | None, dict[tuple[int, Address], Route | None]]
+]
 
-    def __init__(self, topology: Topology, view: Rib) -> None:
+
+class Reach:
+    """Follows packets through one state of the tables.
+
+    Args:
+        known: Conversations followed in other states of the same network; it is added to.
+    """
+
+    def __init__(self, topology: Topology, view: Rib, known: Conversations | None = None) -> None:
         self.topology, self.view = topology, view
         self._routes: dict[tuple[int, Address], Route | None] = {}
+        self._asked: dict[tuple[int, Address], Route | None] = {}
         self._plain: dict[str, bool] = {}
+        self._known: Conversations = {} if known is None else known
 
     def conversation(self, there: Packet, back: Packet) -> Obstacle | None:
         """What keeps a packet, or the one that answers it, from arriving; None where both do."""
+        known = self._known.get((there, back))
+        if known is not None and all(self.route(*at) == found for at, found in known[1].items()):
+            return known[0]
+        self._asked = {}
         try:
-            for packet in (there, back):
-                for start in packet.starts:
-                    found = self._follow(start, packet.header, packet.least_ttl, (), set())
-                    if found is not None:
-                        return found
-            return None
+            obstacle = self._followed(there, back)
         except _NotPlain:
             return self._walked(there, back)
+        self._known[there, back] = (obstacle, self._asked)
+        return obstacle
+
+    def _followed(self, there: Packet, back: Packet) -> Obstacle | None:
+        for packet in (there, back):
+            for start in packet.starts:
+                found = self._follow(start, packet.header, packet.least_ttl, (), set())
+                if found is not None:
+                    return found
+        return None
 
     def _walked(self, there: Packet, back: Packet) -> Obstacle | None:
         """The same by the walk, with what devices on the way remember."""
@@ -198,6 +219,7 @@ class Reach:
         key = (table, address)
         if key not in self._routes:
             self._routes[key] = self.view.lookup(table, address)
+        self._asked[key] = self._routes[key]
         return self._routes[key]
 
     def _owns(self, device: Device, vrf: str, address: Address) -> bool:

@@ -31,6 +31,7 @@ __all__ = [
     "evaluate",
     "evaluate_chain",
     "policy_function",
+    "sets_metric",
     "through_both_ends",
 ]
 
@@ -123,6 +124,23 @@ def policy_function(
     if policy is None:
         return lambda route: route
     return lambda route: evaluate(device, policy, route).route
+
+
+def sets_metric(device: Device, use: PolicyUse) -> bool:
+    """Whether a bound policy, or one it calls, may change the metric."""
+    waiting, seen = [use.policy], set[str]()
+    while waiting:
+        name = waiting.pop()
+        policy = device.policy(name)
+        if policy is None or name in seen:
+            continue
+        seen.add(name)
+        for statement in policy.statements:
+            actions = statement.actions
+            if actions.metric is not None or actions.metric_add is not None:
+                return True
+            waiting += [statement.call] if statement.call else []
+    return False
 
 
 def through_both_ends(

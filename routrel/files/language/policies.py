@@ -312,7 +312,8 @@ DISTANCE_RULE = Record(
         Field("distance", DISTANCE, "their distance", required=True),
         Field("prefixes", OneOrMany(PrefixRangeValue()), "left out: any", default=()),
         Field("from", OneOrMany(PrefixValue()), "who advertises them: a neighbour's address, for "
-              "OSPF a router id; left out: anybody", "advertisers", default=()),
+              "BGP that of its session, for OSPF a router id; left out: anybody", "advertisers",
+              default=()),
     ),
     strict=True,
 )  # fmt: skip
