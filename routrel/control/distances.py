@@ -27,7 +27,8 @@ def with_distances(
 
     A rule changes how a route fares against other protocols, never which one its own protocol
     chose. What drops the rest of a range, summary or aggregate guards against loops and keeps its
-    distance; other routes that drop, a static one or a black hole of BGP, count as any. Of several advertisers of equal-cost next hops it is enough that one is named.
+    distance; other routes that drop, a static one or a black hole of BGP, count as any. Of several
+    advertisers of equal-cost next hops it is enough that one is named.
     """
     for device in network.devices:
         for vrf in device.vrfs:

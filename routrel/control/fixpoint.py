@@ -209,8 +209,8 @@ class _Search:
 
     At each point where what a router announces may come back to silence it, one side is kept from
     its table until all others are at rest; then it may come. If the tables then rest elsewhere,
-    that is another outcome. Of a few points all combinations are tried. The outcomes that a protocol has
-    within itself are followed too.
+    that is another outcome. Of a few points all combinations are tried. The outcomes that a
+    protocol has within itself are followed too.
     """
 
     def __init__(self, protocols: Protocols, interning: Interning, found: list[Outcome]) -> None:

@@ -28,6 +28,7 @@ from routrel.control.rib.candidates import (
     Rows,
     Table,
     no_rows,
+    one_way_each,
     rank,
 )
 from routrel.control.rib.table import Rib, Route
@@ -202,10 +203,6 @@ def _rows(statics: list[_Static], interning: Interning) -> Rows:
             groups[static.table, static.prefix, route.distance, route.drops].append(static)
     builder = CandidateBuilder(interning)
     for (table, prefix, distance, discard), members in groups.items():
-        # Two next hops that resolve to one neighbour are one way, whatever they were written as.
-        hops: dict[tuple[str | None, Address | None], NextHop] = {}
-        for hop in (hop for member in members for hop in member.hops):
-            hops.setdefault((hop.interface, hop.address), hop)
         builder.add(
             table=table,
             prefix=prefix,
@@ -216,7 +213,7 @@ def _rows(statics: list[_Static], interning: Interning) -> Rows:
                 tag=members[0].route.tag,
                 place=members[0].place,
             ),
-            next_hops=hops.values(),
+            next_hops=one_way_each(hop for member in members for hop in member.hops),
         )
     return builder.array()
 

@@ -35,7 +35,7 @@ class TurningPoint:
 
 
 def turning_points(protocols: Protocols, rib: Rib) -> list[TurningPoint]:
-    """The points to turn at one outcome, by table: what is taken may be late, or what comes back."""
+    """The points to turn at an outcome, by table: what is taken may be late, or what comes back."""
     found: set[TurningPoint] = set()
     exchanges = list(_exchanges(protocols, rib))
     circles = _circles(exchanges)

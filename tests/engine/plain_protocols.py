@@ -62,7 +62,7 @@ def plain_rip(net: PlainRip, seed: int) -> dict[str, dict[str, int]] | None:
     def told(router: str, to: str) -> dict[str, int]:
         routes = active(router)
         offers = {p: m for p, (m, senders) in routes.items() if to not in senders}
-        for (holder, prefix), _ in net.statics.items():
+        for holder, prefix in net.statics:
             if holder == router and router in net.takes and prefix not in routes:
                 offers[prefix] = 1
         offers |= dict.fromkeys(net.own[router], 1)

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import pytest
 
 from tests.engine.bgp_nets import P, chosen, edge, losers, mesh, used, why
-from tests.engine.nets import route, ways
+from tests.engine.nets import device, route, state, ways
 
 A = "1 as: 65001, router-id: 10.1.1.1, announces: [{{prefixes: " + P + "{a}}}]"
 B = "2 as: 65002, router-id: 10.2.2.2, announces: [{{prefixes: " + P + "{b}}}]"
@@ -142,3 +144,53 @@ def test_a_reflected_path_counts_by_its_originator_then_by_its_clusters():
     assert losers(net, "r1") == {"r3": "router_id"}
     assert used(net, "r4") == {"r2"}
     assert losers(net, "r4") == {"r1": "cluster_list"}
+
+
+def test_an_order_of_arrival_that_nobody_knows_leaves_several_outcomes():
+    """By arrival the newest path meets the next older one, and so on (MED 20, none, 10; router ids
+    a < b < c; a and c are of one AS). Newest first: a b c ends in c, a c b in b, b c a in a."""
+    told = "announces: [{{prefixes: {}, med: {}{}}}]"
+
+    def net(ages=("", "", "")):
+        said = {
+            name: f"{place} as: {number}, " + told.format(P, med, f", age: {age}" if age else "")
+            for place, name, number, med, age in (
+                (1, "a", 65001, 20, ages[0]), (2, "b", 65002, 0, ages[1]), (3, "c", 65001, 10, ages[2]),
+            )
+        }  # fmt: skip
+        return edge(said, bgp="decision: {med-grouping: by-arrival}")
+
+    unknown = net()
+    outcomes = [unknown, *(replace(unknown, rib=other.rib) for other in unknown.others)]
+    assert {next(iter(ways(route(each, "r1", P)))) for each in outcomes} == {"e1", "e2", "e3"}
+    assert [str(doubt.prefix) for doubt in unknown.ordered] == [P]
+    known = net(("10 s", "20 s", "30 s"))
+    assert (known.others, known.ordered) == ((), ())
+    assert used(known, "r1") == {"c"}
+
+
+def test_two_sessions_to_one_router_are_one_way():
+    """r1 speaks with x over their link and between loopbacks. x names itself by each session's
+    address as next hop; both lead to its end of the link, and so does the route, once."""
+    texts = [
+        device(name, f"""
+            bgp:
+              as: {number}
+              router-id: {host}.{host}.{host}.{host}
+              multipath: {{external: 4}}
+              networks: [{{prefix: {P}}}]
+              neighbours:
+                10.9.1.{3 - host}: {{as: {peer}}}
+                10.255.9.{3 - host}: {{as: {peer}, multihop: 2, source: lo}}
+            static: [{{to: 10.255.9.{3 - host}/32, via: 10.9.1.{3 - host}}}{more}]
+            interfaces:
+              e1: {{addresses: [10.9.1.{host}/24]}}
+              lo: {{kind: loopback, addresses: [10.255.9.{host}/32]}}
+        """)
+        for name, number, host, peer, more in (
+            ("r1", 65000, 1, 65001, ""), ("x", 65001, 2, 65000, f", {{to: {P}, discard: true}}"),
+        )
+    ]  # fmt: skip
+    net = state(*texts)
+    assert len(net.protocols.bgp.round.hearings) == 4
+    assert [str(hop.address) for hop in route(net, "r1", P).next_hops] == ["10.9.1.2"]

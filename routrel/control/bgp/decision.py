@@ -7,8 +7,9 @@ neighbouring AS.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
+from itertools import islice, permutations
 from typing import TypeAlias
 
 from routrel.control.bgp.paths import Learned, OwnKind, Path
@@ -26,6 +27,8 @@ _BEFORE_MED = ("weight", "local_preference", "originated", "as_path_length", "or
 #: Behind these stands the next hop, for paths that are equal in all else.
 _BEHIND_MED = ("ebgp", "igp_cost", "oldest", "router_id", "cluster_list", "neighbour_address")
 _WORST_MED = 2**32 - 1
+#: Orders of arrival that are tried: all of up to four paths.
+_MOST_ARRIVALS = 24
 _OWN_ORDER = list(OwnKind)
 
 Key: TypeAlias = tuple[int, ...]
@@ -109,7 +112,8 @@ class Decision:
 
     def __init__(self, options: BgpDecision, multipath: BgpMultipath) -> None:
         self.options, self.multipath = options, multipath
-        self._by_arrival = options.med_grouping is MedGrouping.BY_ARRIVAL
+        self.by_arrival = options.med_grouping is MedGrouping.BY_ARRIVAL
+        self.newest: tuple[int, ...] = ()  #: sessions by number, whose paths count as newest
 
     def best(self, entrants: Sequence[Entrant]) -> int | None:
         """The number of the best path; None where there is no usable one."""
@@ -117,7 +121,7 @@ class Decision:
             return None
         if len(entrants) == 1:
             return entrants[0].number
-        if self._by_arrival or self.options.prefer_oldest:
+        if self.by_arrival or self.options.prefer_oldest:
             return self.choose(entrants).best
         first = min(item.before for item in entrants)
         left = [item for item in entrants if item.before == first]
@@ -130,7 +134,7 @@ class Decision:
         if not entrants:
             return Choice(None, (), {})
         lost: dict[int, str] = {}
-        if self._by_arrival:
+        if self.by_arrival:
             return self._choose_by_arrival(entrants)
         left = list(entrants)
         for rung in BGP_RUNGS[1:]:
@@ -181,9 +185,13 @@ class Decision:
 
         Paths of unknown age come behind those of known age, in the order of their sessions.
         """
-        newest = sorted(
-            entrants, key=lambda item: (item.age_s is None, item.age_s or 0, item.order)
-        )
+        place = {order: number for number, order in enumerate(self.newest)}
+
+        def arrival(item: Entrant) -> tuple[bool, int, int, int]:
+            unknown = place.get(item.order, len(place))
+            return item.age_s is None, item.age_s or 0, unknown, item.order
+
+        newest = sorted(entrants, key=arrival)
         plain = Decision(BgpDecision(prefer_oldest=self.options.prefer_oldest), BgpMultipath())
         lost: dict[int, str] = {}
         best = newest[0]
@@ -193,6 +201,18 @@ class Decision:
             best = best if choice.best == best.number else item
         lost.pop(best.number, None)
         return self._with_multipath(entrants, best, lost)
+
+    def other_arrivals(self, entrants: Sequence[Entrant]) -> Iterator[Decision]:
+        """The same decision with other orders of the paths of unknown age."""
+        unknown = sorted({item.order for item in entrants if item.age_s is None})
+        for order in islice(permutations(unknown), _MOST_ARRIVALS):
+            yield self.arrived(tuple(order))
+
+    def arrived(self, newest: tuple[int, ...]) -> Decision:
+        """The same decision with paths of unknown age in an order of arrival, the newest first."""
+        other = Decision(self.options, self.multipath)
+        other.newest = newest
+        return other
 
     def _with_multipath(
         self, entrants: Iterable[Entrant], best: Entrant, lost: dict[int, str]

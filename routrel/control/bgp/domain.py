@@ -38,6 +38,7 @@ from routrel.control.rib.candidates import (
     Rows,
     limited,
     no_rows,
+    one_way_each,
 )
 from routrel.control.rib.table import Rib
 from routrel.model.addresses import Address
@@ -120,6 +121,7 @@ class Round:
     into: list[list[int]]
     leaves: list[int]  #: devices that pass nothing on
     ranks: list[int]  #: by speaker: how many paths it ranks for a neighbour
+    borders: list[list[int]]  #: hearings from one AS into another, together
     entrants: dict[tuple[int, int], Entrant | None]
 
 
@@ -272,8 +274,18 @@ class BgpDomain:
                 max([1, *(hearings[place].sender_settings.add_paths or 1 for place in places)])
                 for places in out_of
             ],
+            borders=self._borders(hearings),
             entrants={},
         )
+
+    def _borders(self, hearings: Sequence[Hearing]) -> list[list[int]]:
+        """The hearings between devices of different AS, those from one into another together."""
+        found: dict[tuple[int, int], list[int]] = defaultdict(list)
+        for place, hearing in enumerate(hearings):
+            sender, receiver = self.speakers[hearing.sender], self.speakers[hearing.receiver]
+            if sender.autonomous_system != receiver.autonomous_system and receiver.instance:
+                found[sender.autonomous_system, receiver.autonomous_system].append(place)
+        return list(found.values())
 
     def _identity(self, index: int) -> int:
         """A number for all a speaker is, apart from its neighbours and what it announces."""
@@ -501,7 +513,11 @@ class BgpDomain:
         number = self.pinned[found.key]
         if number >= len(states):
             return found
-        spread = Spread(self.arena(made, item, complete=True))
+        arena = self.arena(made, item, complete=True)
+        decisions = list(arena.decisions)
+        for speaker, newest in states[number].arrivals:
+            decisions[speaker] = decisions[speaker].arrived(newest)
+        spread = Spread(replace(arena, decisions=decisions))
         if not spread.settle_from(states[number].chosen):
             return found
         outcome = replace(found.outcome, chosen=spread.chosen, heard=spread.heard)
@@ -519,7 +535,7 @@ class BgpDomain:
         )
 
     def other_states(self) -> Iterator[tuple[Hashable, int, tuple[int, ...]]]:
-        """The stable states of classes that are not shown: class, number, tables that come first."""
+        """The stable states of classes that are not shown: key, number, tables that come first."""
         numbers = self.interning.table_numbers
         for _, result in self.classes:
             shown = tuple(result.outcome.chosen)
@@ -571,6 +587,7 @@ class BgpDomain:
             enter=self._entering(made, item),
             sent=sent,
             unasked=tuple(defaults),
+            borders=made.borders,
         )
 
     def default_senders(self, made: Round, item: PrefixClass) -> dict[int, int]:
@@ -687,7 +704,7 @@ class BgpDomain:
                 path.med or 0,
                 self.interning.kinds.add(kind),
                 self.interning.next_hops.add(
-                    (DISCARD,) if discard else limited(hops, vrf.maximum_paths)
+                    (DISCARD,) if discard else limited(one_way_each(hops), vrf.maximum_paths)
                 ),
             )
 

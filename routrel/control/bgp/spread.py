@@ -2,15 +2,17 @@
 
 First all routers move in step. Where that settles, every router that could have chosen otherwise is
 made to, for a while: if the others then settle so that it keeps to its other choice, or they to
-theirs, there are several stable outcomes. Where moving in step goes round in circles, the routers
-in question move one at a time, in different orders. An order that settles shows an outcome and who
-has to come first for it; if none does, there is no stable outcome to be found.
+theirs, there are several stable outcomes. So are they sought with what one AS tells another coming
+late, and with other orders of arrival where these count. Where moving in step goes round in
+circles, the routers in question move one at a time, in different orders. An order that settles
+shows an outcome and who has to come first for it; if none does, there is no stable outcome to be
+found.
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from itertools import islice
 
 from routrel.control.bgp.decision import Decision, Entrant
@@ -25,6 +27,8 @@ _MAXIMUM_ROUNDS = 400
 _FEW_ROUTERS = 4
 _MAXIMUM_ORDERS = 24
 _MAXIMUM_CHOICES = 3
+#: Outcomes of one prefix that are told apart.
+_MOST_OUTCOMES = 12
 
 Numbers = tuple[int, ...]
 
@@ -44,6 +48,8 @@ class StableState:
 
     order: tuple[int, ...]  #: contested speakers, the first to settle first; empty: all in step
     chosen: tuple[Numbers, ...]  #: of all speakers
+    #: Speakers, each with the sessions by which its newest paths came, where that decides.
+    arrivals: tuple[tuple[int, tuple[int, ...]], ...] = ()
 
 
 @dataclass(slots=True)
@@ -72,6 +78,14 @@ class Arena:
     enter: Callable[[int, int], Entrant | None]  #: speaker and path; None: not usable
     sent: Callable[[int, Numbers], Numbers]  #: hearing and choices; what its receiver takes
     unasked: Sequence[int] = ()  #: hearings that carry something whatever is chosen
+    borders: Sequence[Sequence[int]] = ()  #: hearings from one AS into another, together
+
+    def without(self, late: frozenset[int]) -> Arena:
+        """The same, with some hearings that carry nothing."""
+        return replace(
+            self,
+            sent=lambda hearing, chosen: () if hearing in late else self.sent(hearing, chosen),
+        )
 
 
 @dataclass(slots=True)
@@ -88,16 +102,21 @@ class Spread:
         cycle = self._in_step(dirty)
         if cycle is not None:
             return self._ordered(sorted(cycle), [])
-        found = [trial for trial in self._other_outcomes() if trial.chosen != self.chosen]
+        found: list[Spread] = [self]
+        number = 0
+        while number < len(found) < _MOST_OUTCOMES:
+            for trial in found[number]._other_outcomes():
+                if all(trial.chosen != known.chosen for known in found):
+                    found.append(trial)
+            number += 1
         self.finish()
-        if not found:
+        if len(found) == 1:
             return Outcome(self.chosen, self.heard)
-        states = [tuple(self.chosen)]
-        for trial in found:
+        for trial in found[1:]:
             trial.finish()
-            states.append(tuple(trial.chosen))
+        states = [trial.chosen for trial in found]
         contested = [n for n in range(len(self.chosen)) if len({s[n] for s in states}) > 1]
-        return self._ordered(contested, states)
+        return self._ordered(contested, found)
 
     def settle_from(self, chosen: Sequence[Numbers]) -> bool:
         """Spread from a state in which every speaker has told what it chose; whether that ends."""
@@ -239,7 +258,57 @@ class Spread:
     # --- other outcomes ------------------------------------------------------------------------
 
     def _other_outcomes(self) -> Iterator[Spread]:
-        """Stable outcomes reached when one router keeps to another choice for a while."""
+        """Stable outcomes reached when somebody chooses otherwise, or hears late, for a while."""
+        yield from self._by_other_choices()
+        yield from self._by_late_hearings()
+        yield from self._by_other_arrivals()
+
+    def _by_late_hearings(self) -> Iterator[Spread]:
+        """All that one AS tells another comes after everybody else has settled without it."""
+        arena = self.arena
+        for hearings in arena.borders:
+            used = {arena.receiver[h] for h in hearings if self._uses(arena.receiver[h], h)}
+            if not used:
+                continue
+            late = frozenset(hearings)
+            without = Spread(arena.without(late))
+            without.chosen, without.heard = (
+                list(self.chosen),
+                [
+                    {h: numbers for h, numbers in heard.items() if h not in late}
+                    for heard in self.heard
+                ],
+            )
+            if without._in_turn({arena.receiver[h] for h in late}, int):
+                continue
+            trial = Spread(arena, without.chosen, without.heard)
+            dirty: set[int] = set()
+            for speaker in {arena.senders[h] for h in late}:
+                trial._tell(speaker, dirty)
+            if not trial._in_turn(dirty, int):
+                yield trial
+
+    def _uses(self, speaker: int, hearing: int) -> bool:
+        heard = self.heard[speaker].get(hearing, ())
+        return bool(set(heard) & set(self.chosen[speaker]))
+
+    def _by_other_arrivals(self) -> Iterator[Spread]:
+        """Where the order of arrival counts and is not known: outcomes of other orders."""
+        arena = self.arena
+        for speaker, decision in enumerate(arena.decisions):
+            if not decision.by_arrival or arena.outside[speaker]:
+                continue
+            for other in decision.other_arrivals(self.entrants(speaker)):
+                decisions = list(arena.decisions)
+                decisions[speaker] = other
+                trial = Spread(replace(arena, decisions=decisions))
+                trial.chosen = list(self.chosen)
+                trial.heard = [dict(heard) for heard in self.heard]
+                if not trial._in_turn({speaker}, int):
+                    yield trial
+
+    def _by_other_choices(self) -> Iterator[Spread]:
+        """One router keeps to another choice for a while."""
         arena = self.arena
         for speaker, chosen in enumerate(self.chosen):
             if arena.outside[speaker] or not chosen or not arena.out_of[speaker]:
@@ -269,11 +338,16 @@ class Spread:
             yield (number,)
             left = [item for item in left if item.number != number]
 
-    def _ordered(self, contested: list[int], found: list[tuple[Numbers, ...]]) -> Outcome:
+    def _stable(self, order: Sequence[int] = ()) -> StableState:
+        """What it has come to, as a value."""
+        arrivals = ((n, d.newest) for n, d in enumerate(self.arena.decisions) if d.newest)
+        return StableState(tuple(order), tuple(self.chosen), tuple(arrivals))
+
+    def _ordered(self, contested: list[int], found: Sequence[Spread]) -> Outcome:
         """The outcomes of different orders of the contested routers.
 
         Args:
-            found: Stable outcomes known already.
+            found: What has come to stable outcomes already.
         """
         states: dict[tuple[Numbers, ...], StableState] = {}
         first: Spread | None = None
@@ -288,10 +362,9 @@ class Spread:
                 continue
             trial.finish()
             first = first or trial
-            key = tuple(trial.chosen)
-            states.setdefault(key, StableState(tuple(order), key))
-        for key in found:
-            states.setdefault(key, StableState((), key))
+            states.setdefault(tuple(trial.chosen), trial._stable(order))
+        for known in found:
+            states.setdefault(tuple(known.chosen), known._stable())
         if first is None and not states:
             last.finish()
             return Outcome(last.chosen, last.heard, (), cycle, tuple(contested))

@@ -227,7 +227,6 @@ class IsisDomain:
 
     def paths(self, index: int, prefix: int) -> list[IsisPath]:
         """Every path a system knows to a prefix, best first, with the rung where each lost."""
-        system = self.systems[index]
         version = self.interning.prefixes.prefixes[prefix].version
         found = []
         for routes in self.routes:

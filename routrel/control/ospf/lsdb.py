@@ -49,9 +49,11 @@ class Area:
         found = []
         vertices = self.networks.vertex[self.networks.of_prefix(prefix)].tolist()
         for network in (v - len(self.routers) for v in vertices if v >= len(self.routers)):
-            for port in self.members[network]:
-                if (port.device.name, port.interface.vrf) == self.routers[root].table:
-                    found.append(NextHop(port.interface.name))
+            found += [
+                NextHop(port.interface.name)
+                for port in self.members[network]
+                if (port.device.name, port.interface.vrf) == self.routers[root].table
+            ]
         return found
 
 

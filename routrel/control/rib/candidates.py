@@ -36,8 +36,10 @@ __all__ = [
     "RouteKinds",
     "Rows",
     "Table",
+    "hop_order",
     "limited",
     "no_rows",
+    "one_way_each",
     "rank",
     "table_slice",
 ]
@@ -129,6 +131,14 @@ DISCARD = NextHop(None)
 def hop_order(hop: NextHop) -> tuple[str, int]:
     """By which equal next hops are kept: interface name, then address."""
     return hop.interface or "", int(hop.address) if hop.address else 0
+
+
+def one_way_each(hops: Iterable[NextHop]) -> list[NextHop]:
+    """Next hops that lead to one neighbour are one way, whatever they were resolved from."""
+    found: dict[tuple[str | None, Address | None], NextHop] = {}
+    for hop in hops:
+        found.setdefault((hop.interface, hop.address), hop)
+    return list(found.values())
 
 
 def limited(hops: Iterable[NextHop], maximum: int) -> tuple[NextHop, ...]:

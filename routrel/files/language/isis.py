@@ -40,8 +40,8 @@ ISIS = Record(
         Field("overload", Boolean(), "stay reachable, carry nothing through", default=False),
         Field("attached-bit", Choice(AttachedBit), "automatic: set while another area is reached "
               "at level 2", default=AttachedBit.AUTOMATIC),
-        Field("use-attached", Boolean(), "follows the nearest attached system while it reaches no other area itself",
-              default=True),
+        Field("use-attached", Boolean(), "follows the nearest attached system while it reaches "
+              "no other area itself", default=True),
         Field("leak-up", POLICY_USE, "which level 1 routes level 2 learns; left out: all"),
         Field("leak-down", POLICY_USE, "which level 2 routes level 1 learns; left out: none"),
         Field("distance", DISTANCE, "left out: 115"),
