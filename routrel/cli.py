@@ -187,6 +187,7 @@ def flow(
         for pair in one["pairs"]:
             out.print(f"    {escape(pair['source'])} → {escape(pair['destination'])}")
     if not answer["classes"]:
+        _print_doubt(answer["doubt"])
         _print_direction("Forward", answer["forward"])
         if answer["return"]:
             _print_direction("Return", answer["return"])
@@ -398,6 +399,22 @@ def _attributes(values: dict[str, Any]) -> str:
     if values["med"] is not None:
         words.append(f"MED {values['med']}")
     return ", ".join(words)
+
+
+def _print_doubt(doubt: dict[str, Any] | None) -> None:
+    """Who decides which outcome comes about, and the way in each."""
+    if doubt is None:
+        return
+    for one in doubt["deciders"]:
+        lines = "".join(_cited(line) for line in one["lines"])
+        out.print(f"  [yellow]decided at[/] {escape(one['device'])}{lines}")
+    for outcome in doubt["outcomes"]:
+        out.print(f"  [yellow]with {escape(outcome['name'])}[/]: {outcome['verdict']}")
+        for key, title in (("ways", ""), ("return_ways", "back ")):
+            for way in outcome[key]:
+                out.print(f"       {title}{escape(' → '.join(way))}")
+    if not doubt["searched"]:
+        out.print("  the search for other outcomes was not made to its end")
 
 
 def _print_direction(title: str, answer: dict[str, Any]) -> None:

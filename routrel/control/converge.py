@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
 from routrel.control.bgp.domain import BgpMemory
 from routrel.control.bgp.sessions import BGP_PORT, EPHEMERAL_PORT
 from routrel.control.findings import control_findings
-from routrel.control.fixpoint import settle
+from routrel.control.fixpoint import differences, settle
 from routrel.control.packets.header_sets import may_carry_tcp, newly_permitted
 from routrel.control.protocols import Protocols
 from routrel.control.rib.candidates import Interning, Table
@@ -16,6 +17,7 @@ from routrel.control.rib.table import Rib
 from routrel.model.addresses import Address, Prefix, prefix_order
 from routrel.model.findings import Finding, Severity, finding_order
 from routrel.model.network import Network
+from routrel.model.place import Place
 from routrel.topology.findings import topology_findings
 from routrel.topology.segments import Topology, build_topology
 
@@ -72,35 +74,75 @@ class State:
         found.extend(self._doubts())
         return tuple(sorted(found, key=finding_order))
 
-    def _doubts(self) -> list[Finding]:
-        found = []
-        for doubts, severity, code, text, suggestion in (
-            (
-                self.unsettled, Severity.ERROR, "not_converged", "never comes to rest",
+    def _doubts(self) -> Iterator[Finding]:
+        """One finding for all that never rests, one for each way to rest otherwise."""
+        if self.unsettled:
+            yield self._doubt(
+                self.unsettled,
+                [(doubt.device, doubt.vrf) for doubt in self.unsettled],
+                Severity.ERROR,
+                "not_converged",
+                "never comes to rest",
                 "follow the redistribution between its devices; reject or tag what comes back",
-            ),
-            (
-                self.ordered, Severity.WARNING, "order_dependent",
-                "depends on which device spoke first; one of the outcomes is shown",
-                "give the routes different distances or metrics, so that one outcome is left",
-            ),
-        ):  # fmt: skip
-            if not doubts:
-                continue
-            devices = list(dict.fromkeys(doubt.device for doubt in doubts))
-            prefixes = list(dict.fromkeys(str(doubt.prefix) for doubt in doubts))
-            device = self.topology.devices[devices[0]]
-            found.append(
-                Finding(
-                    severity=severity,
-                    code=code,
-                    text=f"the route to {_listed(prefixes)} at {_listed(devices)} {text}",
-                    suggestion=suggestion,
-                    place=device.place,
-                    device=device.name,
-                )
             )
-        return found
+        told: set[object] = set()
+        for other in self.others:
+            pairs = differences([self.rib.active, other.rib.active])
+            doubts = _doubts(self.rib.interning, pairs)
+            first = other.first or tuple((doubt.device, doubt.vrf) for doubt in doubts)
+            if frozenset(pairs) in told:
+                continue
+            told.add(frozenset(pairs))
+            by = f" ({_listed(sorted({table[0] for table in other.first}))})" * bool(other.first)
+            yield self._doubt(
+                doubts,
+                first,
+                Severity.WARNING,
+                "order_dependent",
+                f"depends on which device settles first{by}; one of the outcomes is shown",
+                "give the routes different distances or metrics, so that one outcome is left",
+            )
+        if self.ordered and not self.others:
+            yield self._doubt(
+                self.ordered,
+                [(doubt.device, doubt.vrf) for doubt in self.ordered],
+                Severity.WARNING,
+                "order_dependent",
+                "may depend on which device settles first; the search for other outcomes was "
+                "not made to its end",
+                "give the routes different distances or metrics, so that one outcome is left",
+            )
+
+    def _doubt(
+        self,
+        doubts: Sequence[Doubt],
+        deciding: Sequence[Table],
+        severity: Severity,
+        code: str,
+        text: str,
+        suggestion: str,
+    ) -> Finding:
+        """A finding at the lines of those who decide."""
+        devices = list(dict.fromkeys(doubt.device for doubt in doubts))
+        prefixes = list(dict.fromkeys(doubt.prefix for doubt in doubts))
+        places: dict[Place, str] = {}
+        for table in dict.fromkeys(deciding):
+            number = self.rib.interning.table_numbers[table]
+            for place in self.protocols.deciding_places(number, prefixes):
+                places.setdefault(place, table[0])
+        if not places:
+            device = self.topology.devices[deciding[0][0] if deciding else devices[0]]
+            places[device.place] = device.name
+        place = next(iter(places))
+        return Finding(
+            severity=severity,
+            code=code,
+            text=f"the route to {_listed([str(p) for p in prefixes])} at {_listed(devices)} {text}",
+            suggestion=suggestion,
+            place=place,
+            device=places[place],
+            also=tuple(places)[1:],
+        )
 
 
 def _listed(names: list[str]) -> str:

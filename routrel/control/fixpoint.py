@@ -81,12 +81,11 @@ def settle(protocols: Protocols, interning: Interning) -> Settled:
     search = _Search(protocols, interning, found)
     search.run()
     outcomes = search.found
-    ordered = contested | differences([outcome.rib.active for outcome in outcomes])
+    ordered = differences([outcome.rib.active for outcome in outcomes])
+    if not search.complete:
+        ordered |= contested
     # What protocols remember of themselves is to be of the outcome that is shown.
     protocols.rows(outcomes[0].rib)
-    ordered |= protocols.bgp.ordered
-    for domain in protocols.vectors:
-        ordered |= domain.ordered
     return Settled(tuple(outcomes), _moving(protocols), ordered, search.complete)
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Collection, Iterable, Iterator
 from dataclasses import dataclass
 from typing import Any
 
@@ -23,8 +23,9 @@ from routrel.control.rip import RipDomain
 from routrel.control.speaking import version_of
 from routrel.control.static import StaticResult, StaticRoutes
 from routrel.control.vectors import VectorDomain
-from routrel.model.addresses import Address
+from routrel.model.addresses import Address, Prefix
 from routrel.model.network import Network
+from routrel.model.place import Place
 from routrel.topology.segments import Topology
 
 __all__ = ["Protocols", "Taking"]
@@ -130,6 +131,31 @@ class Protocols:
         ]
         rows = np.concatenate([block for block in blocks if len(block)] or [self.connected])
         return with_distances(self.network, self.interning, rows, self.advertisers)
+
+    def deciding_places(self, table: int, prefixes: Collection[Prefix]) -> Iterator[Place]:
+        """The lines by which a table's routes to some prefixes pass from protocol to protocol.
+
+        Where it passes none, the policies by which its neighbours are treated in a vector.
+        """
+        name = self.interning.tables[table]
+        default = any(prefix.prefixlen == 0 for prefix in prefixes)
+        for taking in self.taking:
+            if taking.table != name:
+                continue
+            yield from (item.place for item in taking.settings.redistribute)
+            stated = getattr(taking.settings, "default_route", None)
+            if stated is not None and default:
+                yield stated.place
+            for network in getattr(taking.settings, "networks", ()):
+                if network.prefix in prefixes:
+                    yield network.place
+        for domain in self.vectors:
+            index = domain.index_of.get(name)
+            if index is not None and domain.outcomes > 1:
+                for port in domain.routers[index].ports:
+                    for use in (port.settings.import_policy, port.settings.export_policy):
+                        if use is not None:
+                            yield use.place
 
     def ospf_domain(self, protocol: str) -> OspfDomain:
         """The OSPF of a version, by its identifier."""

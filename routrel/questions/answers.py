@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any, TypeAlias
 
 from routrel.control.converge import State
@@ -32,6 +33,7 @@ from routrel.model.traffic import Header
 from routrel.questions.absence import Absence
 from routrel.questions.candidates import RUNGS, Candidate
 from routrel.questions.diagnosis import defaults_followed, missing_route
+from routrel.questions.doubts import Decider, deciders, outcome_words
 from routrel.questions.endpoints import Endpoint
 from routrel.questions.errors import QuestionError
 from routrel.questions.flow import DirectionAnswer, FlowAnswer, FlowQuestion, ask_flow
@@ -192,22 +194,61 @@ def answer_flow(state: State, question: FlowQuestion) -> Json:
 
 def _class_data(state: State, one: ClassAnswer) -> Json:
     answer = one.answer
+    told = flow_data(state, answer) if answer else None
     return {
         "pairs": [{"source": p.source, "destination": p.destination} for p in one.pairs],
         "verdict": answer.forward.verdict.value if answer else None,
         "return_verdict": answer.back.verdict.value if answer and answer.back else None,
-        "sentence": answer_sentence(answer) if answer else one.problem,
-        "answer": flow_data(state, answer) if answer else None,
+        "sentence": told["sentence"] if told else one.problem,
+        "answer": told,
     }
 
 
 def flow_data(state: State, answer: FlowAnswer) -> Json:
-    """A flow's answer: {"forward": D, "return": D or null} with the sentence for both."""
+    """A flow's answer: {"forward": D, "return": D or null} with the sentence for both.
+
+    `doubt` is null, or tells who decides and what becomes of the flow in each outcome.
+    """
+    outcomes = [one.rib for one in answer.outcomes]
+    header = answer.forward.header
+    who = deciders(state, outcomes, (header.destination, header.source)) if outcomes else ()
+    named = [outcome_words(state, rib, who) for rib in outcomes]
     return {
-        "sentence": answer_sentence(answer),
+        "sentence": answer_sentence(answer, named),
+        "doubt": _doubt_data(state, answer, who, named) if outcomes else None,
         "traffic": traffic_words(answer.forward.header),
         "forward": _direction_data(state, answer.forward),
         "return": _direction_data(state, answer.back) if answer.back else None,
+    }
+
+
+def _doubt_data(
+    state: State, answer: FlowAnswer, who: Sequence[Decider], named: Sequence[str]
+) -> Json:
+    return {
+        "searched": state.searched,
+        "deciders": [
+            {
+                "device": one.table[0],
+                "vrf": one.table[1],
+                "lines": list(map(place_data, one.places)),
+            }
+            for one in who
+        ],
+        "outcomes": [
+            {
+                "name": name,
+                "sentence": answer_sentence(one.answer),
+                "verdict": one.answer.forward.verdict.value,
+                "return_verdict": one.answer.back.verdict.value if one.answer.back else None,
+                "ways": [[hop.device for hop in b.hops] for b in one.answer.forward.branches],
+                "return_ways": [
+                    [hop.device for hop in b.hops]
+                    for b in (one.answer.back.branches if one.answer.back else ())
+                ],
+            }
+            for name, one in zip(named, answer.outcomes, strict=True)
+        ],
     }
 
 

@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
 from routrel.control.converge import State
 from routrel.control.packets.hops import Branch, Cause, Obstacle, Verdict
 from routrel.control.packets.walk import Walk
+from routrel.control.rib.table import Rib
 from routrel.forwarding.round_trip import Leg, follow, follow_answer
 from routrel.model.traffic import Header
 from routrel.questions.endpoints import Endpoint, resolve_endpoint, shared_family
 from routrel.questions.errors import UnknownEndpoint
 from routrel.questions.traffic import parse_traffic
 
-__all__ = ["DirectionAnswer", "FlowAnswer", "FlowQuestion", "ask_flow"]
+__all__ = ["DirectionAnswer", "FlowAnswer", "FlowOutcome", "FlowQuestion", "ask_flow"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -65,6 +67,17 @@ class FlowAnswer:
     question: FlowQuestion
     forward: DirectionAnswer
     back: DirectionAnswer | None
+    #: Where the tables depend on who came first, and the flow on them: its answer in each outcome,
+    #: that of the tables shown first. Verdicts that differ make `mixed`, obstacles add up.
+    outcomes: tuple[FlowOutcome, ...] = ()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FlowOutcome:
+    """A flow in one of several outcomes of routing."""
+
+    rib: Rib
+    answer: FlowAnswer
 
 
 def ask_flow(state: State, question: FlowQuestion) -> FlowAnswer:
@@ -77,6 +90,61 @@ def ask_flow(state: State, question: FlowQuestion) -> FlowAnswer:
     Raises:
         QuestionError: the question cannot be asked; it says why and what to do.
     """
+    shown = _ask(state, question)
+    outcomes = [FlowOutcome(rib=state.rib, answer=shown)]
+    for other in state.others:
+        answer = _ask(replace(state, rib=other.rib), question)
+        if all(_course(answer) != _course(known.answer) for known in outcomes):
+            outcomes.append(FlowOutcome(rib=other.rib, answer=answer))
+    if len(outcomes) == 1:
+        return shown
+    backs = [one.answer.back for one in outcomes]
+    return replace(
+        shown,
+        forward=_of_all(shown.forward, [one.answer.forward for one in outcomes]),
+        back=_of_all(shown.back, [back for back in backs if back]) if shown.back else None,
+        outcomes=tuple(outcomes),
+    )
+
+
+def _course(answer: FlowAnswer) -> object:
+    """What becomes of a flow: its ways and what stops it, by whatever routes."""
+    return [
+        (
+            direction.verdict,
+            [
+                (b.share, b.verdict, b.cause, [(h.device, h.vrf, h.interface_out) for h in b.hops])
+                for b in direction.branches
+            ],
+            [obstacle.cause for obstacle in direction.obstacles],
+        )
+        for direction in (answer.forward, answer.back)
+        if direction is not None
+    ]
+
+
+def _of_all(shown: DirectionAnswer, directions: Sequence[DirectionAnswer]) -> DirectionAnswer:
+    """One direction as it is shown, with the verdict and the obstacles of all outcomes."""
+    obstacles = {
+        (obstacle.cause, obstacle.cause.place): obstacle
+        for direction in reversed(directions)
+        for obstacle in direction.obstacles
+    }
+    return replace(
+        shown,
+        verdict=_agreed(direction.verdict for direction in directions),
+        routing_verdict=_agreed(direction.routing_verdict for direction in directions),
+        obstacles=tuple(obstacles.values()),
+    )
+
+
+def _agreed(verdicts: Iterable[Verdict]) -> Verdict:
+    found = set(verdicts)
+    return found.pop() if len(found) == 1 else Verdict.MIXED
+
+
+def _ask(state: State, question: FlowQuestion) -> FlowAnswer:
+    """The answer by the tables as they are shown."""
     traffic = parse_traffic(question.traffic, question.source_port)
     source = resolve_endpoint(state, question.source)
     destination = resolve_endpoint(state, question.destination)

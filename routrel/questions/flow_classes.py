@@ -102,11 +102,12 @@ def _worst_first(one: ClassAnswer) -> tuple[int, int]:
 
 
 def _treatment(answer: FlowAnswer) -> object:
-    """What packets met on both ways; equal for pairs of one class."""
-    return tuple(
+    """What packets met on both ways, in every outcome; equal for pairs of one class."""
+    here = tuple(
         None if direction is None else (direction.verdict, *_ways(direction))
         for direction in (answer.forward, answer.back)
     )
+    return here, tuple(_treatment(one.answer) for one in answer.outcomes)
 
 
 def _ways(direction: DirectionAnswer) -> Iterator[object]:

@@ -12,7 +12,7 @@ from routrel.control.rib.candidates import Rows
 from routrel.model.network import CaseQuestion
 from routrel.questions.answers import Json
 from routrel.questions.errors import QuestionError
-from routrel.questions.flow import FlowQuestion, ask_flow
+from routrel.questions.flow import FlowAnswer, FlowQuestion, ask_flow
 
 __all__ = ["Moves", "kept_flows", "moves", "moves_data", "ways_of_flows"]
 
@@ -90,6 +90,10 @@ def _path(state: State, question: CaseQuestion) -> object:
         answer = ask_flow(state, asked)
     except QuestionError as error:
         return error.text
+    return [_courses(each) for each in (answer, *(one.answer for one in answer.outcomes))]
+
+
+def _courses(answer: FlowAnswer) -> object:
     return [
         (
             direction.verdict,

@@ -14,6 +14,7 @@ from routrel.model.addresses import Address, Prefix, prefix_order
 from routrel.questions.absence import absence
 from routrel.questions.answers import Json, absence_data, candidate_data, route_data
 from routrel.questions.candidates import Candidate, candidates, speaker_candidates
+from routrel.questions.doubts import outcomes_of_prefix
 from routrel.questions.errors import UnknownName
 from routrel.questions.route_words import matched_sentence, outside_sentence, why_sentence
 
@@ -111,10 +112,19 @@ def _doubt(state: State, device: str, vrf: str, prefix: Prefix) -> str | None:
     ):
         if not any((d.device, d.vrf, d.prefix) == (device, vrf, prefix) for d in doubts):
             continue
-        for dispute in disputes(state.protocols.bgp):
-            if prefix in dispute.prefixes:
-                return f"{text}. {dispute_text(dispute)}."
-        return f"{text}."
+        number = state.rib.interning.table_numbers[device, vrf]
+        told = [f"{text}."]
+        outcomes = outcomes_of_prefix(state, number, prefix)
+        if doubts is state.ordered and len(outcomes) > 1:
+            told.append(f"The route here is {', or '.join(outcomes)}.")
+        told += [
+            f"{dispute_text(dispute)}."
+            for dispute in disputes(state.protocols.bgp)
+            if prefix in dispute.prefixes
+        ]
+        if not state.searched:
+            told.append("The search for other outcomes was not made to its end.")
+        return " ".join(told)
     return None
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from fractions import Fraction
 
 from routrel.control.packets.filters import dscp_name
@@ -321,8 +321,17 @@ def _neighbour_words(evidence: NeighbourEvidence) -> str:
 # --- the sentences an answer begins with ---------------------------------------------------------
 
 
-def answer_sentence(answer: FlowAnswer) -> str:
-    """Both directions in a sentence or two that can go into a ticket as it stands."""
+def answer_sentence(answer: FlowAnswer, outcomes: Sequence[str] = ()) -> str:
+    """Both directions in a sentence or two that can go into a ticket as it stands.
+
+    Args:
+        outcomes: Where it depends on who came first: what tells each outcome from the others.
+    """
+    if answer.outcomes:
+        told = [answer_sentence(one.answer) for one in answer.outcomes]
+        named = outcomes or [f"outcome {number}" for number in range(1, len(told) + 1)]
+        parts = [f"With {name}: {words}" for name, words in zip(named, told, strict=True)]
+        return " ".join(["Not certain, it depends on who settles first.", *parts])
     words = direction_sentence(answer.forward)
     if answer.back is None:
         return words
@@ -370,13 +379,13 @@ def _lower_first(text: str) -> str:
 
 
 def direction_sentence(answer: DirectionAnswer) -> str:
-    """The verdict of one direction with its cause."""
+    """The verdict of one direction with its cause, by the tables as they are shown."""
     if answer.verdict is Verdict.NOT_CONVERGED:
         return "Routing has no stable answer on the way."
-    if answer.verdict is Verdict.MIXED:
+    if len({branch.verdict for branch in answer.branches}) > 1 or answer.walk.unfollowed:
         return _mixed_sentence(answer)
     sentence = _branch_sentence(answer.branches[0], len(answer.branches))
-    if answer.verdict is Verdict.FILTERED:
+    if answer.branches[0].verdict is Verdict.FILTERED:
         bare = answer.routing_verdict
         if bare is Verdict.DELIVERED:
             sentence += " Routing would deliver it."

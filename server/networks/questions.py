@@ -6,10 +6,10 @@ from typing import Any
 
 from django.utils import timezone
 
+from routrel.questions.answers import flow_data
 from routrel.questions.errors import QuestionError
 from routrel.questions.flow import DirectionAnswer, ask_flow
 from routrel.questions.remedies.search import arrives
-from routrel.questions.words import answer_sentence
 from server.networks.models import Revision, SavedQuestion
 from server.networks.remedies import stored_question
 from server.networks.states import view_of
@@ -43,7 +43,7 @@ def _short_answer(saved: SavedQuestion, revision: Revision) -> dict[str, Any]:
         return _unanswered(error.text)
     return {
         "works": arrives(answer),
-        "sentence": answer_sentence(answer),
+        "sentence": flow_data(view.state, answer)["sentence"],
         "verdict": answer.forward.verdict.value,
         "return_verdict": answer.back.verdict.value if answer.back else None,
         "forward": _ways(answer.forward),

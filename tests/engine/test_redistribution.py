@@ -8,8 +8,10 @@ import pytest
 
 from routrel.control.converge import converge
 from routrel.control.packets.hops import Verdict
+from routrel.questions.answers import flow_data
 from routrel.questions.flow import FlowQuestion, ask_flow
-from tests.engine.nets import device, network, route, state, told, wired
+from routrel.questions.remedies.search import arrives
+from tests.engine.nets import LAST_TEXTS, device, network, route, state, told, wired
 
 
 def two_borders(r1: str, r2: str, **more):
@@ -65,6 +67,40 @@ def test_one_redistributor_silences_another_until_a_distance_is_changed():
     mended = two_borders(TAKES + rule, TAKES + rule)
     assert told(mended, "r1", YARD)[0] == told(mended, "r2", YARD)[0] == "rip"
     assert YARD not in {str(doubt.prefix) for doubt in mended.ordered}
+
+
+@pytest.mark.parametrize("filtered", [False, True])
+def test_a_flow_over_such_a_route_tells_every_outcome(filtered):
+    """r1 to the yard: with r2 first it goes r1, r2, r3 by OSPF, with r1 first straight by RIP. Where
+    r2 lets nothing through the verdicts differ, and nobody may call that delivered."""
+    drop = "\nfilters: {none: {rules: [], default: deny}}\nthrough-traffic: {filters: none}"
+    net = two_borders(TAKES, TAKES + drop * filtered)
+    answer = flow_data(net, ask_flow(net, FlowQuestion(source="r1", destination="10.70.0.1")))
+    outcomes = {tuple(one["ways"][0]): one for one in answer["doubt"]["outcomes"]}
+    assert set(outcomes) == {("r1", "r3"), ("r1", "r2") if filtered else ("r1", "r2", "r3")}
+    assert answer["forward"]["verdict"] == ("mixed" if filtered else "delivered")
+    assert answer["sentence"].startswith(
+        "Not certain, it depends on who settles first. With r1 on "
+    )
+    verdicts = {one["verdict"] for one in outcomes.values()}
+    assert verdicts == ({"delivered", "filtered"} if filtered else {"delivered"})
+    # Those who decide are the two that redistribute, at the lines that say so.
+    places = [
+        LAST_TEXTS[int(line["file"].split(".")[0])].splitlines()[line["line"] - 1]
+        for one in answer["doubt"]["deciders"]
+        for line in one["lines"]
+    ]
+    assert {one["device"] for one in answer["doubt"]["deciders"]} == {"r1", "r2"}
+    assert places
+    assert all("redistribute" in text for text in places)
+    finding = next(f for f in net.findings if f.code == "order_dependent")
+    text = LAST_TEXTS[int(finding.place.file.split(".")[0])].splitlines()[finding.place.line - 1]
+    assert "redistribute" in text
+    one_way = FlowQuestion(source="r1", destination="10.70.0.1", both=False)
+    assert arrives(ask_flow(net, one_way)) != filtered
+    # What r1 and r2 say to each other does not depend on it.
+    other = flow_data(net, ask_flow(net, FlowQuestion(source="r1", destination="10.0.3.2")))
+    assert other["doubt"] is None
 
 
 def test_redistribution_that_never_settles_is_found():

@@ -1,0 +1,85 @@
+"""What is not certain, because it depends on who came first: the outcomes, and who decides."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
+
+from routrel.control.converge import State
+from routrel.control.rib.candidates import Table
+from routrel.control.rib.table import Rib, Route
+from routrel.model.addresses import Address, Prefix
+from routrel.model.place import Place
+from routrel.questions.route_words import protocol_type_words
+
+__all__ = ["Decider", "deciders", "outcome_words", "outcomes_of_prefix", "ribs"]
+
+#: Devices named as those who decide, at most.
+_MOST_NAMED = 3
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Decider:
+    """A table whose route to an address is not the same in all outcomes."""
+
+    table: Table
+    address: Address
+    places: tuple[Place, ...]  #: the lines by which it takes one side or the other
+
+
+def ribs(state: State) -> Iterator[Rib]:
+    """The tables of every outcome, those that are shown first."""
+    yield state.rib
+    for other in state.others:
+        yield other.rib
+
+
+def deciders(
+    state: State, outcomes: Sequence[Rib], addresses: Iterable[Address]
+) -> tuple[Decider, ...]:
+    """Who decides which of some outcomes comes about, for the routes to some addresses.
+
+    Those that were seen to decide by settling first, else all whose routes differ, by name.
+    """
+    first = {table for other in state.others for table in other.first}
+    found: dict[Table, Decider] = {}
+    for address in addresses:
+        for table in dict.fromkeys((doubt.device, doubt.vrf) for doubt in state.ordered):
+            if table in found:
+                continue
+            number = state.rib.interning.table_numbers[table]
+            routes = [rib.lookup(number, address) for rib in outcomes]
+            if any(route != routes[0] for route in routes[1:]):
+                prefixes = {route.prefix for route in routes if route}
+                places = tuple(state.protocols.deciding_places(number, prefixes))
+                found[table] = Decider(table=table, address=address, places=places)
+    seen = [one for one in found.values() if one.table in first]
+    return tuple(seen or found.values())
+
+
+def outcome_words(state: State, rib: Rib, who: Sequence[Decider]) -> str:
+    """An outcome by what those who decide then use: "har-yard-1 on RIP by ge-0"."""
+    told = [
+        f"{one.table[0]} on {_route_words(_lookup(state, rib, one))}" for one in who[:_MOST_NAMED]
+    ]
+    return " and ".join(told)
+
+
+def _lookup(state: State, rib: Rib, one: Decider) -> Route | None:
+    return rib.lookup(state.rib.interning.table_numbers[one.table], one.address)
+
+
+def _route_words(route: Route | None) -> str:
+    if route is None:
+        return "no route"
+    words = protocol_type_words(route.protocol, route.path_type)
+    if route.discard:
+        return f"{words}, discarding"
+    ways = ", ".join(dict.fromkeys(str(hop.interface) for hop in route.next_hops))
+    return f"{words} by {ways}"
+
+
+def outcomes_of_prefix(state: State, table: int, prefix: Prefix) -> tuple[str, ...]:
+    """The routes of a table to a prefix in all outcomes, each once, the shown one first."""
+    routes = (rib.active_route(table, prefix) for rib in ribs(state))
+    return tuple(dict.fromkeys(_route_words(route) for route in routes))
