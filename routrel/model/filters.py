@@ -32,7 +32,7 @@ class SessionState(Enum):
 
     NEW = "new"  #: the packet may open a session, and none is known
     ESTABLISHED = "established"  #: it answers a packet that the device let pass
-    INVALID = "invalid"  #: an answer (TCP SYN and ACK, an echo reply) to nothing the device saw
+    INVALID = "invalid"  #: an answer or an error message to nothing the device saw
 
 
 class Fragments(Enum):

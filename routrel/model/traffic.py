@@ -15,6 +15,7 @@ __all__ = [
     "ICMP",
     "ICMPV6",
     "ICMPV6_TYPES",
+    "ICMP_ANSWERS",
     "ICMP_TYPES",
     "PORT_PROTOCOLS",
     "PROTOCOL_NUMBERS",
@@ -69,6 +70,19 @@ ICMPV6_TYPES: dict[str, int] = {
     "neighbour-solicitation": 135,
     "neighbour-advertisement": 136,
 }
+
+
+#: Requests with the type of their answers, by protocol (RFC 792, RFC 950, RFC 4443, RFC 4620).
+ICMP_ANSWERS = {
+    (ICMP, 8): 0,
+    (ICMP, 13): 14,
+    (ICMP, 15): 16,
+    (ICMP, 17): 18,
+    (ICMPV6, 128): 129,
+    (ICMPV6, 139): 140,
+}
+#: Messages of multicast listeners and of neighbour discovery, which answer or announce.
+_NEIGHBOUR_TYPES = frozenset({130, 131, 132, *range(133, 138), 143})
 
 
 def protocol_name(number: int) -> str:
@@ -126,10 +140,9 @@ class Header:
 
         A TCP SYN is answered with SYN and ACK (RFC 9293 3.5), anything else of TCP with ACK.
         """
-        answers = {(ICMP, 8): 0, (ICMPV6, 128): 129}
         icmp_type = self.icmp_type
         if icmp_type is not None:
-            icmp_type = answers.get((self.protocol, icmp_type), icmp_type)
+            icmp_type = ICMP_ANSWERS.get((self.protocol, icmp_type), icmp_type)
         flags = self.flags
         if self.protocol == TCP:
             flags = frozenset({"syn", "ack"} if flags == {"syn"} else {"ack"})
@@ -147,11 +160,16 @@ class Header:
     def opens(self) -> bool:
         """Whether a device may take it for the first packet of a session.
 
-        TCP opens with SYN alone (RFC 9293 3.5), ICMP with a request; of other protocols nothing
-        in a packet tells a first from an answer.
+        TCP opens with SYN alone (RFC 9293 3.5), ICMP with a request; an error message or an answer
+        belongs to something that was sent before. What neighbours say to each other (RFC 4861, RFC
+        3810) belongs to no session; it meets the rules as a first packet does. Of other protocols
+        nothing in a packet tells a first from an answer.
         """
         if self.protocol == TCP:
             return "syn" in self.flags and "ack" not in self.flags
         if self.icmp_type is not None:
-            return (self.protocol, self.icmp_type) not in {(ICMP, 0), (ICMPV6, 129)}
+            kind = (self.protocol, self.icmp_type)
+            return kind in ICMP_ANSWERS or (
+                self.protocol == ICMPV6 and self.icmp_type in _NEIGHBOUR_TYPES
+            )
         return True

@@ -252,6 +252,8 @@ def _translation_words(evidence: TranslationEvidence) -> str:
     if before == after:
         return f"{side} kept by rule {evidence.rule.id}" if evidence.rule else f"{side} kept"
     was, now = (_end_words(header, evidence.side, before, after) for header in (before, after))
+    if evidence.taken:
+        return f"{side} {was} becomes {now}: another session of this device has the first"
     by = f"rule {evidence.rule.id}" if evidence.rule else "its session, translated back"
     more = f"; one of {evidence.choices} addresses" if evidence.choices > 1 else ""
     return f"{side} {was} becomes {now}, by {by}{more}"
@@ -469,6 +471,11 @@ def _filtered_sentence(found: FilterEvidence, cause: Cause | None, at: str, coun
     result = found.result
     where = _bound(found) if count == 1 or found.interface is None else ""
     if cause is not None and cause.kind == "no_session":
+        if not found.answer:
+            return (
+                f"Blocked {at}: filter {result.filter.name}{where} drops it, because it answers or "
+                "reports on nothing that passed there"
+            )
         return (
             f"Blocked {at}: filter {result.filter.name}{where} drops the answer, because the "
             "packet it answers did not pass there"

@@ -117,12 +117,35 @@ ROWS = [
      {"destination": "10.0.1.99"}, GOOD),
     ("a port of another host", middle(more="translation: [{id: 10, protocol: tcp, arrives: l, to: 10.0.1.1, to-port: 80, new-destination: 10.0.2.9, new-destination-port: 8080}]\n"),
      {"destination": "10.0.1.1"}, GOOD),
+    # A device's own addresses, whichever processing it has; own traffic meets its filters twice.
+    ("to oneself", middle(), {"source": "m", "destination": "10.0.2.1"}, GOOD),
+    ("a host to itself", middle(), {"source": "a", "destination": "10.0.1.9"}, GOOD),
+    ("to oneself, Linux", middle(more="processing: linux\n"), {"source": "m", "destination": "10.0.2.1"}, GOOD),
+    ("own traffic in", middle(more="own-traffic: {filters: {in: f}}\n" + filters(f=SHUT)),
+     {"source": "m", "destination": "10.0.2.1", "both": False}, (("filtered",), ("m", "filter_default"))),
+    ("own traffic out", middle(more="own-traffic: {filters: {out: f}}\n" + filters(f=SHUT)),
+     {"source": "m", "destination": "10.0.2.1", "both": False}, (("filtered",), ("m", "filter_default"))),
+    # RFC 792, RFC 4443: errors and answers open nothing, the four kinds of request do.
+    *((f"icmp {kind} towards a stateful filter", middle(right=", filters: {out: f}",
+        more=filters(f="sessions: true, rules: [{id: 10, permit: any}], default: deny")),
+       {"traffic": f"icmp {kind}", "both": False},
+       (("delivered",), None) if kind in (8, 13, 15, 17) else (("filtered",), ("m", "no_session")))
+      for kind in (0, 3, 4, 5, 8, 11, 12, 13, 14, 15, 16, 17, 18)),
+    ("the answer to a timestamp request", middle(right=", filters: {in: f, out: f}",
+        more=filters(f="sessions: true, rules: [{id: 10, permit: icmp, icmp-type: 13}], default: deny")),
+     {"traffic": "icmp 13"}, GOOD),
+    # The address a hidden source gets lies in the next hop's subnet, if one of the interface's does.
+    ("hidden behind the near address", middle(", filters: {in: f}", right="", more="translation: [{id: 10, leaves: r, new-source: interface}]\n"
+        "static: [{to: 10.0.9.0/24, via: 10.0.3.9}]\n" + filters(f=OPEN)).replace("[10.0.2.1/24]", "[10.0.2.1/24, 10.0.3.1/24]")
+        + "---\n" + device("c", "static: [{to: 0.0.0.0/0, via: 10.0.3.1}]\ninterfaces:\n  e: {addresses: [10.0.3.9/24], filters: {in: g}}\n"
+        "  lan: {kind: loopback, addresses: [10.0.9.9/24]}\nfilters: {g: {rules: [{id: 10, permit: any, from: 10.0.3.1}], default: deny}}"),
+     {"destination": "10.0.9.9", "both": False}, (("delivered",), None)),
 ]  # fmt: skip
 
 
 @pytest.mark.parametrize(("net", "more", "expected"), [r[1:] for r in ROWS], ids=[r[0] for r in ROWS])  # fmt: skip
 def test_each_stage(net, more, expected):
-    assert said(state(A, B, net), **more) == expected
+    assert said(state(A, B, *net.split("---\n")), **more) == expected
 
 
 def test_a_rule_with_ports_never_matches_a_later_fragment():
@@ -276,3 +299,64 @@ def test_what_cannot_be_meant_is_refused_by_line(first, left, more, code):
     reading = read_texts({"m.yaml": middle(left, more=f"{first}\n{more}\n")})
     assert [problem.code for problem in reading.problems] == [code]
     assert reading.problems[0].place.line > 3
+
+
+def test_a_second_passage_takes_another_port():
+    """t hides a behind its end of r and sends everything on by x, which sends it back by y. The
+    packet comes again with ends that the first session has (b's answers to t), so its port becomes
+    another one; its answer is told from the first one's by that port. x drops what has not the
+    first port, so that it goes round once and is stopped, not for ever."""
+
+    def net(drop: str):
+        return state(
+            device("a", "gateway: 10.0.1.1\ninterfaces:\n  e: {addresses: [10.0.1.9/24]}", "host"),
+            device("t", """
+                interfaces:
+                  l: {addresses: [10.0.1.1/24]}
+                  r: {addresses: [10.0.2.1/24]}
+                  y: {addresses: [10.0.3.1/24]}
+                static: [{to: 10.0.9.0/24, via: 10.0.2.2}]
+                translation: [{id: 10, arrives: l, leaves: r, new-source: interface}]
+            """),
+            device("x", f"""
+                interfaces:
+                  r: {{addresses: [10.0.2.2/24]{drop}}}
+                  y: {{addresses: [10.0.3.2/24]}}
+                static: [{{to: 10.0.9.0/24, via: 10.0.3.1}}]
+                filters: {{f: {{rules: [{{id: 10, permit: tcp, from-port: 20000}}], default: deny}}}}
+            """),
+        )  # fmt: skip
+
+    question = FlowQuestion(source="a", destination="10.0.9.9", traffic="tcp 80", source_port=20000)
+    looping = ask_flow(net(""), question).forward.branches[0]
+    assert looping.verdict.value == "looped"
+    ports = [hop.header.source_port for hop in looping.hops if hop.device == "x"]
+    assert ports[:2] == [20000, 20001]
+    stopped = ask_flow(net(", filters: {in: f}"), question).forward
+    assert (stopped.verdict.value, stopped.cause.device) == ("filtered", "x")
+    (branch,) = stopped.branches
+    assert [hop.device for hop in branch.hops] == ["a", "t", "x", "t", "x"]
+    assert len({session.went.source_port for session in branch.sessions}) == 2
+
+
+def test_a_route_by_an_interface_of_another_vrf():
+    """The route in red leads out of e2, which belongs to blue: with next-vrf it is meant so, alone
+    or with a next hop; without it is refused, and the hint is what then works."""
+    near = device("r2", "interfaces:\n  e: {addresses: [10.0.2.2/24]}\n"
+                  "  lan: {kind: loopback, addresses: [10.9.0.1/24]}\nstatic: [{to: 10.0.1.0/24, via: 10.0.2.1}]")  # fmt: skip
+    for via in ("", "via: 10.0.2.2, "):
+        body = f"""
+            vrfs:
+              red: {{static: [{{to: 10.9.0.0/24, {via}interface: e2, next-vrf: blue}}]}}
+              blue: {{}}
+            interfaces:
+              e1: {{addresses: [10.0.1.1/24], vrf: red}}
+              e2: {{addresses: [10.0.2.1/24], vrf: blue}}
+        """
+        net = state(A, device("m", body), near)
+        answer = ask_flow(net, FlowQuestion(source="a", destination="10.9.0.1", both=False))
+        # Without a next hop the destination itself is asked for on the link, where r2 has it not.
+        assert answer.forward.verdict.value == ("delivered" if via else "next_hop_unresolved")
+        texts = {"m.yaml": device("m", body.replace(", next-vrf: blue", ""))}
+        (problem,) = read_texts(texts).problems
+        assert (problem.code, problem.suggestion.endswith("next-vrf: blue")) == ("wrong_vrf", True)

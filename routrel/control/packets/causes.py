@@ -81,9 +81,10 @@ def cause_of(device: Device, interface_in: str | None, stages: tuple[Stage, ...]
 
 
 def _filter_cause(device: str, evidence: FilterEvidence) -> Cause:
-    """An answer that a filter with sessions drops lacks its session, whatever the rules say."""
+    """What a filter with sessions drops as an answer lacks its session, whatever the rules say."""
     result = evidence.result
     unseen = evidence.answer and result.session not in (None, SessionState.ESTABLISHED)
+    unseen = unseen or result.session is SessionState.INVALID
     kind = "filter_rule" if result.rule else "filter_default"
     return Cause(
         device=device,

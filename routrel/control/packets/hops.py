@@ -140,6 +140,7 @@ class TranslationEvidence:
     after: Header
     rule: TranslationRule | None
     choices: int = 1  #: how many addresses the rule may choose from
+    taken: bool = False  #: whether another session has its ends, so that the port had to change
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

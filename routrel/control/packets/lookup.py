@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 
 from routrel.control.packets.filters import Meeting, mismatch
 from routrel.control.packets.hops import SteeringTried
+from routrel.control.packets.translation import speaking_address
 from routrel.control.rib.candidates import NextHop, Protocol
 from routrel.control.rib.table import Rib, Route
 from routrel.model.addresses import Address
@@ -57,15 +58,13 @@ class Lookup:
         """
         if len(hops) < 2 or device.processing is not Processing.LINUX or source.version == 6:
             return hops
-        own = tuple(hop for hop in hops if self._speaks_from(device, hop) == source)
-        return own or hops
-
-    def _speaks_from(self, device: Device, hop: NextHop) -> Address | None:
-        """The address a device would choose towards a next hop."""
-        interface = device.interface(hop.interface or "")
-        own = [a for a in interface.addresses if a.version == 4] if interface else []
-        near = [a for a in own if hop.address is not None and hop.address in a.network]
-        return next((a.ip for a in (*near, *own)), None)
+        own = []
+        for hop in hops:
+            interface = device.interface(hop.interface or "")
+            towards = hop.address or source
+            if interface is not None and speaking_address(interface, towards) == source:
+                own.append(hop)
+        return tuple(own) or hops
 
     # --- steering ------------------------------------------------------------------------------
 

@@ -46,8 +46,8 @@ ORDERS: dict[Processing, Order] = {
         ),
         received=(_S.FILTER_OWN,),
         sent=(
-            _S.STEERING, _S.ROUTE, _S.FILTER_OWN, _S.SOURCE_TRANSLATION, _S.FILTER_OUT, _S.MTU,
-            _S.NEIGHBOUR,
+            LOCAL, _S.STEERING, _S.ROUTE, _S.FILTER_OWN, _S.SOURCE_TRANSLATION, _S.FILTER_OUT,
+            _S.MTU, _S.NEIGHBOUR,
         ),
     ),
     # Netfilter's hooks: ingress; prerouting; look-up with its checks of the source; then either
@@ -61,8 +61,8 @@ ORDERS: dict[Processing, Order] = {
         ),
         received=(_S.REVERSE_PATH, _S.FILTER_OWN),
         sent=(
-            _S.STEERING, _S.ROUTE, _S.MTU, _S.FILTER_OWN, _S.FILTER_OUT, _S.SOURCE_TRANSLATION,
-            _S.NEIGHBOUR,
+            LOCAL, _S.STEERING, _S.ROUTE, _S.MTU, _S.FILTER_OWN, _S.FILTER_OUT,
+            _S.SOURCE_TRANSLATION, _S.NEIGHBOUR,
         ),
     ),
 }  # fmt: skip

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass
 
 from routrel.control.packets.filters import Meeting, mismatch
@@ -12,7 +13,7 @@ from routrel.model.network import Device, Interface
 from routrel.model.traffic import Header
 from routrel.model.translation import Side, TranslationRule
 
-__all__ = ["MAXIMUM_CHOICES", "Translated", "translate"]
+__all__ = ["MAXIMUM_CHOICES", "Translated", "free_port", "speaking_address", "translate"]
 
 #: Addresses of a pool that are followed, each as a branch of its own.
 MAXIMUM_CHOICES = 16
@@ -32,12 +33,18 @@ class Translated:
 
 
 def translate(
-    device: Device, side: Side, header: Header, meeting: Meeting, out: Interface | None, new: bool
+    device: Device,
+    side: Side,
+    header: Header,
+    meeting: Meeting,
+    out: tuple[Interface, Address] | None,
+    new: bool,
 ) -> Translated | None:
     """The first rule of a side that matches, and what it does; None where none does.
 
     Args:
-        out: The interface the packet leaves by; None on the destination side.
+        out: The interface the packet leaves by and the address it is sent to there; None on the
+            destination side.
         new: Whether the packet opens a session. Of others only one-to-one rules change anything.
     """
     for rule in device.translation:
@@ -67,7 +74,7 @@ def _called(rule: TranslationRule) -> Match:
 
 
 def _rewritten(
-    rule: TranslationRule, side: Side, header: Header, out: Interface | None
+    rule: TranslationRule, side: Side, header: Header, out: tuple[Interface, Address] | None
 ) -> Translated | None:
     old = header.source if side is Side.SOURCE else header.destination
     if rule.one_to_one and rule.to is not None:
@@ -77,10 +84,10 @@ def _rewritten(
         choices = rule.to.num_addresses
         chosen = [rule.to[n] for n in range(min(choices, MAXIMUM_CHOICES))]
     else:
-        chosen = [a.ip for a in out.addresses if a.version == old.version] if out else []
-        chosen, choices = chosen[:1], 1
-        if not chosen:
+        address = speaking_address(*out) if out else None
+        if address is None:
             return None
+        chosen, choices = [address], 1
     headers = []
     for address in chosen:
         if side is Side.SOURCE:
@@ -90,6 +97,25 @@ def _rewritten(
             port = _port(header.destination_port, rule.ports)
             headers.append(with_addresses(header, destination=address, destination_port=port))
     return Translated(rule, tuple(headers), choices)
+
+
+def speaking_address(interface: Interface, towards: Address) -> Address | None:
+    """The address an interface uses towards a neighbour: in its subnet, else the primary one."""
+    own = [address for address in interface.addresses if address.version == towards.version]
+    near = [address for address in own if towards in address.network]
+    return next((address.ip for address in (*near, *own)), None)
+
+
+def free_port(port: int, taken: Collection[int]) -> int:
+    """The port itself, or where it is taken the next free one behind it.
+
+    Which other port a device picks is its own choice (RFC 4787 4.2); here it is the next one.
+    """
+    first = 1024 if port >= 1024 else 1
+    last = 65535 if port >= 1024 else 1023
+    size = last - first + 1
+    ports = (first + (port - first + step) % size for step in range(size))
+    return next((each for each in ports if each not in taken), port)
 
 
 def _port(old: int | None, ports: PortRange | None) -> int | None:

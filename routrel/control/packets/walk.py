@@ -39,7 +39,7 @@ from routrel.control.packets.hops import (
 from routrel.control.packets.lookup import Lookup
 from routrel.control.packets.orders import LOCAL, ORDERS, Step
 from routrel.control.packets.sessions import Session, session_of, with_addresses
-from routrel.control.packets.translation import translate
+from routrel.control.packets.translation import free_port, translate
 from routrel.control.rib.candidates import NextHop
 from routrel.control.rib.table import Rib
 from routrel.model.filters import FilterUse, SessionState
@@ -52,6 +52,9 @@ __all__ = ["MAXIMUM_BRANCHES", "MAXIMUM_OBSTACLES", "Start", "Walk", "walk"]
 
 #: Branches followed before the rest is left out, and said to be.
 MAXIMUM_BRANCHES = 512
+
+#: Rounds of a packet that differ in a port that a translator chose, before that counts as a loop.
+_PORT_ROUNDS = 3
 
 #: Obstacles of one branch beyond which nothing more is looked for.
 MAXIMUM_OBSTACLES = 12
@@ -229,13 +232,27 @@ class _Walker:
         if owned is not None:
             received = ReceiveEvidence(interface=owned, address=destination)
             here = here.noting(StageName.ROUTE, Result.PASSED, received)
+            if here.interface_in is None:
+                yield from self._to_itself(here)
+                return
             for outcome in self._through(here, ORDERS[here.device.processing].received):
                 yield outcome if isinstance(outcome, Branch) else self._deliver(outcome)
             return
-        if not here.device.role.forwards and here.device.processing is Processing.ROUTER:
+        arrived, router = here.interface_in is not None, Processing.ROUTER
+        if arrived and not here.device.role.forwards and here.device.processing is router:
             yield from self._refuse_to_forward(here)
             return
         yield from self._through(here, rest)
+
+    def _to_itself(self, here: _Here) -> Iterator[_Outcome]:
+        """What a device sends to an address of its own: own traffic out, then in."""
+        own, name = here.device.own_traffic, StageName.FILTER_OWN
+        for sent in self._filtered(here, name, own.filters_out, Direction.OUT, None):
+            if isinstance(sent, Branch):
+                yield sent
+                continue
+            for taken in self._filtered(sent, name, own.filters_in, Direction.IN, None):
+                yield taken if isinstance(taken, Branch) else self._deliver(taken)
 
     def _refuse_to_forward(self, here: _Here) -> Iterator[_Outcome]:
         evidence = ReceiveEvidence(interface=None, address=here.header.destination)
@@ -418,16 +435,44 @@ class _Walker:
             yield here
             return
         new = here.state is SessionState.NEW
-        found = translate(here.device, side, before, here.meeting, here.out, new)
+        out = None
+        if here.out is not None and here.way is not None:
+            out = (here.out, here.way.address or before.destination)
+        found = translate(here.device, side, before, here.meeting, out, new)
         if found is None:
-            yield here
+            yield self._with_free_port(here, name, side)
             return
         for after in found.headers:
             evidence = TranslationEvidence(
                 side=side, before=before, after=after, rule=found.rule, choices=found.choices
             )
             noted = here.noting(name, Result.PASSED, evidence)
-            yield replace(noted, header=after, share=here.share / len(found.headers))
+            noted = replace(noted, header=after, share=here.share / len(found.headers))
+            yield self._with_free_port(noted, name, side)
+
+    def _with_free_port(self, here: _Here, name: StageName, side: Side) -> _Here:
+        """A device that translates tells its sessions apart by the ports of their answers.
+
+        Where another session has the packet's ends, as when a packet comes by a second time, the
+        source port becomes another one (RFC 4787 4.2).
+        """
+        header = here.header
+        port = header.source_port
+        if side is Side.DESTINATION or port is None or here.came is None:
+            return here
+        if here.state is not SessionState.NEW or not here.device.translation:
+            return here
+        others = [
+            session.went
+            for session in (*self.known, *here.sessions)
+            if session.device == here.device.name and not _same_packet(session.came, here.came)
+        ]
+        taken = {went.source_port for went in others if _same_but_port(went, header)}
+        if port not in taken:
+            return here
+        after = replace(header, source_port=free_port(port, {p for p in taken if p is not None}))
+        evidence = TranslationEvidence(side=side, before=header, after=after, rule=None, taken=True)
+        return replace(here.noting(name, Result.PASSED, evidence), header=after)
 
     def _steering(self, here: _Here) -> Iterator[_Outcome]:
         interface = here.device.interface(here.interface_in or "")
@@ -575,6 +620,7 @@ class _Walker:
 
     def _loop(self, here: _Here) -> _Outcome | None:
         """The branch ends where a packet comes to a device by the same interface again."""
+        rounds = 0
         for index, hop in enumerate(here.hops):
             if hop.outside or (hop.device, hop.vrf, hop.interface_in) != (
                 here.device.name,
@@ -583,7 +629,12 @@ class _Walker:
             ):
                 continue
             if not _same_packet(hop.header, here.header):
-                continue
+                if not _same_but_port(hop.header, here.header):
+                    continue
+                # A translator gave it another port: nothing may know it by that, or a filter may.
+                rounds += 1
+                if rounds < _PORT_ROUNDS:
+                    continue
             return next(self._stop_loop(here, index, StageName.ROUTE))
         return None
 
@@ -683,6 +734,12 @@ def _steps(here: _Here) -> tuple[Step, ...]:
 def _same_packet(left: Header, right: Header) -> bool:
     """Whether two headers are of one packet, however far it has come."""
     names = ("source", "destination", "source_port", "destination_port")
+    return all(getattr(left, name) == getattr(right, name) for name in names)
+
+
+def _same_but_port(left: Header, right: Header) -> bool:
+    """Whether two headers differ in nothing but the source port, if at all."""
+    names = ("protocol", "source", "destination", "destination_port")
     return all(getattr(left, name) == getattr(right, name) for name in names)
 
 

@@ -76,8 +76,11 @@ def _build_static(values: Values, place: Place, report: Report) -> Any:
         problem, hint = "discards in silence and also rejects", "keep one of the two"
     elif not route.drops and route.via is None and route.interface is None:
         problem, hint = "leads nowhere", "add via: an address, interface: a name, or discard: true"
-    elif route.next_vrf is not None and route.via is None:
-        problem, hint = "has a next-vrf without an address to look up there", "add via: an address"
+    elif route.next_vrf is not None and route.via is None and route.interface is None:
+        problem, hint = (
+            "has a next-vrf without an address to look up or an interface there",
+            "add via: an address, or interface: one of that VRF",
+        )
     elif route.via is not None and route.via.version != route.to.version:
         problem, hint = (
             f"is IPv{route.to.version}, its next hop IPv{route.via.version}",
