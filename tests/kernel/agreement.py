@@ -14,7 +14,14 @@ from typing import Any
 import yaml
 
 from routrel.control.converge import State, converge
-from routrel.control.packets.hops import Branch, FilterEvidence, Result, StageName, Verdict
+from routrel.control.packets.hops import (
+    Branch,
+    FilterEvidence,
+    Result,
+    StageName,
+    TranslationEvidence,
+    Verdict,
+)
 from routrel.files.reader import read_texts
 from routrel.questions.errors import QuestionError
 from routrel.questions.flow import FlowAnswer, FlowQuestion, ask_flow
@@ -93,7 +100,7 @@ def _compare(state: State, probe: Probe, seen: Seen, hits: dict[str, Any]) -> Co
 def _difference(
     state: State, answer: FlowAnswer, probe: Probe, seen: Seen, hits: dict[str, Any]
 ) -> str:
-    if any(_to_itself(branch) for branch in answer.forward.branches):
+    if any(_to_itself(branch) or _chosen_port(branch) for branch in answer.forward.branches):
         return ""
     problems = []
     for branch in answer.forward.branches:
@@ -141,7 +148,7 @@ def _unlike(
         return f"{_words(branch)}: received is {arrived}"
     if branch.verdict is Verdict.LOOPED:
         return ""
-    wanted, had = _expected_hits(branch, answers), _hits(probe, hits, answers)
+    wanted, had = _expected_hits(branch, probe.number, answers), _hits(probe, hits, answers)
     if wanted != had:
         return f"{_words(branch)}: rules {sorted(wanted)}, seen {sorted(had)}"
     return "" if answers else _unlike_error(branch, probe, seen)
@@ -150,6 +157,21 @@ def _unlike(
 def _to_itself(branch: Branch) -> bool:
     """Translated to its own sender, where connection tracking trips over its own entries."""
     return any(hop.header.source == hop.header.destination for hop in branch.hops)
+
+
+def _chosen_port(branch: Branch) -> bool:
+    """Whether a rule looks at a port that a translator was free to choose."""
+    chosen = False
+    for hop in branch.hops:
+        for stage in hop.stages:
+            evidence = stage.evidence
+            if isinstance(evidence, TranslationEvidence):
+                chosen = chosen or evidence.taken
+            if chosen and isinstance(evidence, FilterEvidence):
+                tried = [one.rule.match for one in evidence.result.tried]
+                if any(match.source_ports for match in tried):
+                    return True
+    return False
 
 
 def _asks_in_vain(
@@ -195,13 +217,14 @@ def _expected_events(branch: Branch) -> list[tuple[str, str, str]]:
     return events
 
 
-def _expected_hits(branch: Branch, answers: bool) -> set[tuple[str, str]]:
+def _expected_hits(branch: Branch, number: int, answers: bool) -> set[tuple[str, str]]:
     return {
         (
             hop.device,
             rule_key(evidence.result.filter.name, rule.id if rule else None, answers=answers),
         )
         for hop in branch.hops
+        if hop.header.source_port == number or hop.header.destination_port == number
         for stage in hop.stages
         if isinstance(evidence := stage.evidence, FilterEvidence)
         and not evidence.result.by_session

@@ -89,13 +89,17 @@ class _Maker:
     def _segment(self, names: list[str]) -> int:
         number = len(self.segments) + 1
         mtu = self.dice.choice([1500, 1500, 1500, 1400, 1300]) if self.chance(0.5) else 1500
-        ends = []
+        ends, twice = [], self.chance(0.15)
         for place, name in enumerate(names, start=1):
             port = f"e{number}"
             address = (
                 f"10.{number}.0.{place}/24" if self.version == 4 else f"fd00:{number}::{place}/64"
             )
             settings: Device = {"addresses": [address]}
+            if twice:
+                second = f"10.{number + 100}.0.{place}/24"
+                second = second if self.version == 4 else f"fd00:{number + 100}::{place}/64"
+                settings["addresses"].append(second)
             own = max(mtu - 100, 1280) if self.chance(0.04) else mtu
             if own != 1500:
                 settings["mtu"] = own
@@ -108,6 +112,11 @@ class _Maker:
 
     def _address(self, name: str, segment: int) -> str:
         return str(self.devices[name]["interfaces"][f"e{segment}"]["addresses"][0].split("/")[0])
+
+    def _any_address(self, name: str, segment: int) -> str:
+        """One of a router's addresses on a segment; the second ones are in a subnet of their own."""
+        found = self.devices[name]["interfaces"][f"e{segment}"]["addresses"]
+        return str(self.dice.choice(found).split("/")[0])
 
     def _prefix(self, segment: int) -> str:
         return f"10.{segment}.0.0/24" if self.version == 4 else f"fd00:{segment}::/64"
@@ -170,7 +179,7 @@ class _Maker:
                 ]
             return [{"to": to, "via": dice.choice(best)}]
         if roll < 0.88:
-            hops = [self._address(o, s) for o, s in self._steps(name)]
+            hops = [self._any_address(o, s) for o, s in self._steps(name)]
             return [{"to": to, "via": dice.choice(hops)}]
         if roll < 0.94:
             return [
@@ -320,6 +329,7 @@ class _Maker:
             # A shut interface has no IPv6 address that anything could be sent from.
             port = dice.choice([p for p in ports if p.get("enabled", True)] or [*ports])
             target = dice.choice([n for n in self.devices if n != source])
+            target = source if dice.random() < 0.05 else target
             address = dice.choice(list(self.devices[target]["interfaces"].values()))["addresses"][0]
             if dice.random() < 0.06:
                 address = address.split("/")[0] + "9/24"  # nobody's, or in nobody's subnet

@@ -72,6 +72,7 @@ class Seen:
 
 def send(space: Namespaces, probes: list[Probe], devices: list[str]) -> dict[int, Seen]:
     """Send all probes and listen until the lab is quiet."""
+    _SEQUENCES.clear()
     seen = {probe.number: Seen() for probe in probes}
     by_number = {probe.number: probe for probe in probes}
     with contextlib.ExitStack() as stack:
@@ -205,11 +206,10 @@ def _take(
     if what == "tcp":
         data = source.recv(65535)
         at = (data[0] & 15) * 4 if source.family == socket.AF_INET else 0
-        port, _ = struct.unpack_from("!HH", data, at)
-        syn = data[at + 13] & 0x12 == 2
-        if port in seen and syn:
-            seen[port].received.add(where)
-        return port in seen
+        number, answer = _number(data, at, 6, seen)
+        if number in seen and not answer:
+            seen[number].received.add(where)
+        return number in seen
     data, control, _, sender = source.recvmsg(65535, 256)
     number = struct.unpack_from("!H", data)[0] if len(data) >= 2 else 0
     if number in seen:
@@ -240,18 +240,12 @@ def _note(data: bytes, event: Event, seen: dict[int, Seen]) -> bool:
     if parsed is None:
         return False
     protocol, at, fragment = parsed
-    if protocol in (6, 17) and not fragment and len(data) >= at + 4:
-        source, destination = struct.unpack_from("!HH", data, at)
-        if protocol == 6 and len(data) >= at + 14:
-            flags = data[at + 13] & 0x17
-            if flags not in (0x02, 0x12):
-                return False
-        # Translation may change the port a probe is sent to, never the one it comes from.
-        if source in seen:
-            seen[source].there.append(event)
-            return True
-        if destination in seen:
-            seen[destination].back.append(event)
+    if event.interface == "lo":
+        return False  # a device to itself: on no wire
+    if protocol in (6, 17) and not fragment and len(data) >= at + (10 if protocol == 17 else 14):
+        number, answer = _number(data, at, protocol, seen)
+        if number in seen:
+            (seen[number].back if answer else seen[number].there).append(event)
             return True
     if protocol in (1, 58) and not event.arrives and len(data) >= at + 8:
         kind, code = data[at], data[at + 1]
@@ -265,6 +259,27 @@ def _note(data: bytes, event: Event, seen: dict[int, Seen]) -> bool:
             if number in seen:
                 seen[number].errors.setdefault((kind, code), set()).add(event.device)
     return False
+
+
+#: Of TCP, the probes by the number their sequence begins with, which no translation changes.
+_SEQUENCES: dict[int, int] = {}
+
+
+def _number(data: bytes, at: int, protocol: int, seen: dict[int, Seen]) -> tuple[int, bool]:
+    """Whose packet it is, and whether it is an answer; translation may have changed its ports."""
+    source = struct.unpack_from("!H", data, at)[0]
+    if protocol == 17:
+        number: int = struct.unpack_from("!H", data, at + 8)[0]
+        return number, source == PORT
+    sequence, acknowledged = struct.unpack_from("!II", data, at + 4)
+    flags = data[at + 13] & 0x17
+    if flags == 0x02:
+        if source in seen:
+            _SEQUENCES.setdefault(sequence, source)
+        return _SEQUENCES.get(sequence, 0), False
+    if flags == 0x12:
+        return _SEQUENCES.get((acknowledged - 1) % 2**32, 0), True
+    return 0, False
 
 
 def _gone(data: bytes) -> int:
