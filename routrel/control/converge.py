@@ -21,7 +21,7 @@ from routrel.model.place import Place
 from routrel.topology.findings import topology_findings
 from routrel.topology.segments import Topology, build_topology
 
-__all__ = ["Doubt", "OtherOutcome", "State", "converge", "with_same_tables"]
+__all__ = ["Doubt", "OtherOutcome", "State", "converge", "with_own_places", "with_same_tables"]
 
 
 @dataclass(frozen=True, slots=True, order=True)
@@ -169,7 +169,8 @@ def with_same_tables(state: State, network: Network) -> State | None:
     """A network that differs in what no table can depend on; None where it may differ in more.
 
     Filters may change as long as they treat the packets of routing sessions (TCP port 179) alike:
-    sessions are all that tables take from filters.
+    sessions are all that tables take from filters. Verdicts and ways are those of the new network;
+    what tables and protocols cite still stands where it stood before (see `with_own_places`).
     """
     for old, new in zip(state.network.devices, network.devices, strict=True):
         if old is new:
@@ -185,6 +186,23 @@ def with_same_tables(state: State, network: Network) -> State | None:
                 return None
     topology = state.topology.with_other_filters(network)
     return replace(state, network=network, topology=topology)
+
+
+def with_own_places(state: State) -> State:
+    """The state of `with_same_tables`, with everything cited where its own files have it.
+
+    One round from tables at rest gives the same tables, made of the network's own objects.
+    """
+    interning, memory = state.rib.interning, state.protocols.bgp.memory
+
+    def at_rest(protocols: Protocols, view: Rib) -> Rib:
+        return Rib(interning, protocols.rows(view))
+
+    with memory.lock:
+        protocols = Protocols(state.topology, interning, memory)
+        others = tuple(replace(other, rib=at_rest(protocols, other.rib)) for other in state.others)
+        rib = at_rest(protocols, state.rib)
+        return replace(state, rib=rib, others=others, protocols=protocols)
 
 
 def _converged(network: Network, interning: Interning, memory: BgpMemory | None) -> State:

@@ -55,7 +55,7 @@ class Crossing:
             if segment is None or interface.vrf != self.here_vrf.name:
                 continue
             for end in segment.ends:
-                if end.device is self.there and end.interface.vrf == self.there_vrf.name:
+                if end.device.name == self.there.name and end.interface.vrf == self.there_vrf.name:
                     yield Attachment(self.here, interface), end
 
     def is_up(self, pair: tuple[Attachment, Attachment]) -> bool:
@@ -502,7 +502,7 @@ def _inside_vectors(crossing: Crossing, protocol: Protocol, route: Route) -> Ite
         domain = protocols.rip[protocol]
         index = domain.index_of[crossing.interning.tables[crossing.lacking]]
         for offer in domain.offers(index, crossing.prefix):
-            if offer.hearing.out.device is not crossing.here:
+            if offer.hearing.out.device.name != crossing.here.name:
                 continue
             heard = True
             if offer.stopped_by is not None:
@@ -533,7 +533,7 @@ def _inside_vectors(crossing: Crossing, protocol: Protocol, route: Route) -> Ite
     index = eigrp.index_of[crossing.interning.tables[crossing.lacking]]
     for offered in eigrp.offers(index, crossing.prefix):
         hearing = offered.hearing
-        if hearing.out.device is not crossing.here:
+        if hearing.out.device.name != crossing.here.name:
             continue
         if offered.suppressed_by is not None:
             yield AbsenceStep(

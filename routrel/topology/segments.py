@@ -158,14 +158,18 @@ class Topology:
         owns it or accepts packets to it (RFC 9568 6.4.3).
         """
         for end in self.owners.get(address, ()):
-            if end.device is not device or end.interface.vrf != vrf:
+            if end.device.name != device.name or end.interface.vrf != vrf:
                 continue
             stays = address.version == 4 or end.interface.enabled
             stays = stays and device.processing is Processing.LINUX
             if stays or self.is_up(*end.key):
                 return end.interface.name
         for master in self._masters_of.get(address, ()):
-            if master.device is device and master.interface.vrf == vrf and master.router.accept:
+            if (
+                master.device.name == device.name
+                and master.interface.vrf == vrf
+                and master.router.accept
+            ):
                 return master.interface.name
         return None
 

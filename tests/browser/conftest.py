@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import secrets
 import sys
 import time
@@ -95,6 +96,13 @@ class Reader:
         field.clear()
         field.send_keys(text)
         return field
+
+    def shown_revision(self) -> object:
+        """The revision that the header says everything is seen through."""
+        return self.wait(
+            lambda: re.search(r"seen through revision\n(\d+)", self.text())[1],  # type: ignore[index]
+            "no revision is shown",
+        )
 
     def open(self, path: str, **query: str) -> None:
         self.driver.get(self.site.url + path + (f"?{urlencode(query)}" if query else ""))

@@ -196,3 +196,34 @@ def test_what_stops_the_stores_and_which_edits_would_help(reader: Reader):
     reader.open("/n/marram/flows?from=kiosks&to=10.80.3.0/24&as=tcp%205432")
     reader.reads("16 pairs of ends", "What is treated alike")
     reader.accessible()
+
+
+def test_an_answer_is_of_the_revision_that_the_header_names(reader: Reader, tmp_path: Path):
+    """The whole errand in one page: a blocked kiosk, the files corrected and imported, delivered."""
+    corrected = tmp_path / "corrected.zip"
+    with zipfile.ZipFile(corrected, "w") as made:
+        for path in sorted(DEMO.rglob("*.yaml")):
+            text = path.read_text()
+            if path.name in ("eas-fw-1.yaml", "eas-fw-2.yaml"):
+                text = text.replace("to-port: 5000-6000}", "to-port: 5500-6000}")
+            made.writestr(str(path.relative_to(DEMO)), text)
+    reader.log_in()
+    reader.press("Marram Coast Ferries")
+    before = int(str(reader.shown_revision()))
+
+    def ask() -> str:
+        reader.fill("from", "kiosk-gul").send_keys(Keys.ESCAPE)
+        reader.fill("to", "booking-db").send_keys(Keys.ESCAPE)
+        reader.fill("as", "tcp 5432")
+        reader.press("Ask")
+        return reader.labelled("Verdict").text
+
+    assert "Blocked at eas-fw-1" in ask()
+    reader.press("Import")
+    reader.reads("Drop device files here")
+    field = reader.driver.find_element(By.CSS_SELECTOR, "input[type=file][multiple]")
+    field.send_keys(str(corrected))
+    reader.reads("Imported", f"72 devices became revision {before + 1}")
+    reader.press("Flows")
+    assert "Delivered to booking-db" in ask()
+    assert int(str(reader.shown_revision())) == before + 1

@@ -7,6 +7,7 @@ import random
 
 import pytest
 
+from routrel.control.converge import with_own_places, with_same_tables
 from routrel.files.reader import read_texts
 from routrel.lens import look
 from routrel.questions.answers import answer_flow
@@ -14,6 +15,7 @@ from routrel.questions.compare_flows import first_difference
 from routrel.questions.errors import TooManyClasses
 from routrel.questions.flow import FlowQuestion, ask_flow
 from routrel.questions.flow_classes import ask_classes
+from routrel.questions.remedies import search
 from routrel.questions.remedies.search import Progress, arrives, find_remedies
 from routrel.questions.remedies.words import remedies_data
 from tests.engine.nets import device
@@ -196,3 +198,51 @@ def test_two_flows_part_at_the_first_difference():
     assert "rule 20 drops it" in found.sentence
     assert "default permits it" in found.sentence
     assert first_difference(mine, mine, ("x", "y")).device is None
+
+
+#: a behind m, b behind n; n drops tcp and, by its export policy, keeps b's subnet from m.
+RIP_PAIR = [
+    device("m", "rip: {}\ninterfaces:\n  l: {addresses: [10.0.1.1/24], rip: {passive: true}}\n"
+           "  r: {addresses: [10.0.9.1/30], rip: {}}"),
+    device("n", "rip: {}\nfilters:\n  f:\n    rules:\n      - {id: 10, deny: tcp}\n    default: permit\n"
+           "interfaces:\n  l: {addresses: [10.0.9.2/30], filters: {in: f}, rip: {export: p}}\n"
+           "  r: {addresses: [10.0.2.1/24], rip: {}}\n"
+           "policies:\n  p:\n    statements:\n      - {name: none, then: reject}\n    default: reject\n"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    "texts",
+    [RIP_PAIR, [OSPF_PAIR[0], REJECTED.replace("interfaces:", "filters:\n  f:\n    rules:\n"
+     "      - {id: 10, deny: tcp}\n    default: permit\nthrough-traffic: {filters: f}\ninterfaces:")]],
+    ids=["rip", "ospf"],
+)  # fmt: skip
+def test_keeping_tables_finds_what_computing_anew_finds(texts, monkeypatch):
+    """A filter and a rejecting policy in the way: edits of the filter keep the tables, and what is
+    found, cited and weighed afterwards is the same as with tables computed for every edit."""
+    _, _, _, quick = searched(A, B, *texts)
+    monkeypatch.setattr(search, "with_same_tables", lambda *_: None)
+    _, state, _, cold = searched(A, B, *texts)
+
+    def told(found):
+        return [remedies_data(state, found)["remedies"], found.tried, found.needed]
+
+    assert told(quick) == told(cold)
+    assert quick.found
+    causes = [[o.cause for o in remedy.after.forward.obstacles] for remedy in quick.found]
+    assert causes == [[o.cause for o in remedy.after.forward.obstacles] for remedy in cold.found]
+
+
+def test_tables_that_are_kept_are_cited_where_the_new_files_have_them():
+    """Two lines more in a filter push everything below them down, in the explanation too."""
+    text = RIP_PAIR[1]
+    longer = text.replace(
+        "- {id: 10, deny: tcp}", "- {id: 5, permit: udp}\n      - {id: 10, deny: tcp}"
+    )
+    before, after = (look({"a": A, "b": B, "m": RIP_PAIR[0], "n": t}) for t in (text, longer))
+    kept = with_own_places(with_same_tables(before.state, after.reading.network))
+    question = FlowQuestion(source="a", destination="b", traffic="tcp 80")
+    assert answer_flow(kept, question) == answer_flow(after.state, question)
+    assert [kept.rib.route(row) for row in kept.rib.active] == [
+        after.state.rib.route(row) for row in after.state.rib.active
+    ]

@@ -73,6 +73,8 @@ class Seen:
 def send(space: Namespaces, probes: list[Probe], devices: list[str]) -> dict[int, Seen]:
     """Send all probes and listen until the lab is quiet."""
     _SEQUENCES.clear()
+    _UNKNOWN.clear()
+    _RECEIVED.clear()
     seen = {probe.number: Seen() for probe in probes}
     by_number = {probe.number: probe for probe in probes}
     with contextlib.ExitStack() as stack:
@@ -93,6 +95,13 @@ def send(space: Namespaces, probes: list[Probe], devices: list[str]) -> dict[int
                 _take(key.fileobj, what, where, by_number, seen)
             if time.monotonic() > began + _LONGEST_SECONDS:
                 break
+        # What was heard at one device before it was known at another whose it is.
+        for data, event in _UNKNOWN:
+            _note(data, event, seen, last=True)
+        for sequence, device in _RECEIVED:
+            number = _SEQUENCES.get(int.from_bytes(sequence), 0)
+            if number in seen:
+                seen[number].received.add(device)
         for probe, sender in zip(
             [p for p in probes if not seen[p.number].refused], senders, strict=True
         ):
@@ -209,6 +218,8 @@ def _take(
         number, answer = _number(data, at, 6, seen)
         if number in seen and not answer:
             seen[number].received.add(where)
+        elif not answer:
+            _RECEIVED.append((data[at + 4 : at + 8], where))
         return number in seen
     data, control, _, sender = source.recvmsg(65535, 256)
     number = struct.unpack_from("!H", data)[0] if len(data) >= 2 else 0
@@ -234,7 +245,7 @@ def _answer_from(level: int, value: bytes) -> bytes:
     return value[:16] + struct.pack("i", 0)
 
 
-def _note(data: bytes, event: Event, seen: dict[int, Seen]) -> bool:
+def _note(data: bytes, event: Event, seen: dict[int, Seen], *, last: bool = False) -> bool:
     """A packet on a wire: of a probe, of its answer, or an ICMP error about it."""
     parsed = _parse(data)
     if parsed is None:
@@ -247,6 +258,8 @@ def _note(data: bytes, event: Event, seen: dict[int, Seen]) -> bool:
         if number in seen:
             (seen[number].back if answer else seen[number].there).append(event)
             return True
+        if protocol == 6 and not last:
+            _UNKNOWN.append((data, event))
     if protocol in (1, 58) and not event.arrives and len(data) >= at + 8:
         kind, code = data[at], data[at + 1]
         inner = _parse(data[at + 8 :])
@@ -263,14 +276,16 @@ def _note(data: bytes, event: Event, seen: dict[int, Seen]) -> bool:
 
 #: Of TCP, the probes by the number their sequence begins with, which no translation changes.
 _SEQUENCES: dict[int, int] = {}
+_UNKNOWN: list[tuple[bytes, Event]] = []
+_RECEIVED: list[tuple[bytes, str]] = []
 
 
 def _number(data: bytes, at: int, protocol: int, seen: dict[int, Seen]) -> tuple[int, bool]:
     """Whose packet it is, and whether it is an answer; translation may have changed its ports."""
-    source = struct.unpack_from("!H", data, at)[0]
+    source, destination = struct.unpack_from("!HH", data, at)
     if protocol == 17:
         number: int = struct.unpack_from("!H", data, at + 8)[0]
-        return number, source == PORT
+        return number, destination != PORT
     sequence, acknowledged = struct.unpack_from("!II", data, at + 4)
     flags = data[at + 13] & 0x17
     if flags == 0x02:

@@ -8,6 +8,7 @@ import { PlaceContext, type Place } from './features/lens/lens'
 /** A network seen through revision 3 by a reader with this role. */
 export const place = (role: 'viewer' | 'editor' | 'owner' = 'viewer'): Place => ({
   lens: { slug: 'net', revision: 3 },
+  pinned: true,
   network: {
     slug: 'net', title: 'Net', role,
     newest_revision: { number: 3, created: '2026-01-01T00:00:00Z', author: null, note: '', content_hash: '', files: 1 },

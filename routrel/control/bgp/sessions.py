@@ -347,7 +347,7 @@ class Sessions:
                 continue
             ends = [end for end in segment.ends if self.topology.is_up(*end.key)]
             owning = [e for e in ends if any(a.ip == theirs for a in e.interface.addresses)]
-            near = [e for e in ends if there.device is e.device]
+            near = [e for e in ends if there.device and there.device.name == e.device.name]
             for end in (owning or near or ends)[:1]:
                 yield Start(end.device.name, end.interface.vrf, end.interface.name)
 
@@ -410,7 +410,7 @@ class Sessions:
                 (a for a in speaker.outside.addresses if a.ip == mine and theirs in a.network), None
             )
         for end in self.topology.owners.get(mine, ()):
-            if end.device is speaker.device:
+            if speaker.device and end.device.name == speaker.device.name:
                 for address in end.interface.addresses:
                     if address.ip == mine and theirs in address.network:
                         return address
@@ -423,7 +423,7 @@ class Sessions:
         if speaker.outside:
             addresses = speaker.outside.addresses
         for end in self.topology.owners.get(mine, ()):
-            if end.device is speaker.device:
+            if speaker.device and end.device.name == speaker.device.name:
                 addresses = end.interface.addresses
         for address in addresses:
             if address.version != mine.version and not address.ip.is_link_local:

@@ -224,7 +224,7 @@ class Reach:
 
     def _owns(self, device: Device, vrf: str, address: Address) -> bool:
         return any(
-            end.device is device
+            end.device.name == device.name
             and end.interface.vrf == vrf
             and self.topology.is_up(device.name, end.interface.name)
             for end in self.topology.owners.get(address, ())

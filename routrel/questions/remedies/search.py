@@ -8,9 +8,9 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
-from routrel.control.converge import State, converge, with_same_tables
+from routrel.control.converge import State, converge, with_own_places, with_same_tables
 from routrel.control.packets.header_sets import Box, count_headers, newly_permitted
 from routrel.files.patching import FilePatch, edited_lines
 from routrel.files.reader import reread_devices
@@ -78,6 +78,7 @@ class _Node:
     state: State
     answer: FlowAnswer
     words: tuple[str, ...]
+    settled: bool = True  #: False: routes are cited where they stood before the last edits
 
 
 def arrives(answer: FlowAnswer) -> bool:
@@ -149,6 +150,7 @@ class _Search:
 
     def _expand(self, node: _Node, partial: list[_Node]) -> bool:
         """Try the edits against a node's first obstacle; whether there was time for all."""
+        node = self._settled(node)
         scene = self._scene(node)
         if scene is None:
             return True
@@ -179,6 +181,13 @@ class _Search:
                 )
         return None
 
+    def _settled(self, node: _Node) -> _Node:
+        """A node whose evidence stands where its own files have it."""
+        if node.settled:
+            return node
+        state = with_own_places(node.state)
+        return replace(node, state=state, answer=ask_flow(state, self.question), settled=True)
+
     def _try(self, node: _Node, proposal: Proposal) -> _Node | None:
         """A node with an edit more; None where it cannot be made, or was made before."""
         texts = dict(node.texts)
@@ -198,10 +207,12 @@ class _Search:
         made = None
         if reading.good:
             network = reading.network
-            state = with_same_tables(node.state, network) or converge(network, since=self.state)
+            quick = with_same_tables(node.state, network)
+            state = quick or converge(network, since=self.state)
             if state.converged >= self.state.converged:
                 answer = ask_flow(state, self.question)
-                made = _Node(texts, state, answer, (*node.words, proposal.text))
+                words = (*node.words, proposal.text)
+                made = _Node(texts, state, answer, words, settled=quick is None)
         if self.on_progress:
             self.on_progress(Progress(self.tried, len(self.found)))
         return made
@@ -226,17 +237,19 @@ class _Search:
             costs.append((node, self._patches(node), opened, count_headers(opened)))
         costs.sort(key=lambda cost: (_lines(cost[1]), cost[3]))
         ways = ways_of_flows(self.state) if costs else {}
-        remedies = [
-            Remedy(
-                text="; ".join(node.words),
-                patches=patches,
-                opened=opened,
-                opens=opens,
-                moves=moves(self.state, node.state, ways),
-                after=node.answer,
+        remedies = []
+        for node, patches, opened, opens in costs[:_WEIGHED]:
+            settled = self._settled(node)
+            remedies.append(
+                Remedy(
+                    text="; ".join(node.words),
+                    patches=patches,
+                    opened=opened,
+                    opens=opens,
+                    moves=moves(self.state, settled.state, ways),
+                    after=settled.answer,
+                )
             )
-            for node, patches, opened, opens in costs[:_WEIGHED]
-        ]
         return sorted(remedies, key=_rank)
 
 

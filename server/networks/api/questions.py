@@ -153,9 +153,11 @@ class SavedQuestionShape(serializers.ModelSerializer):
     author = serializers.CharField(source="author.username", default=None, read_only=True)
     question = FlowQuestionShape()
     answer = ShortAnswerShape(allow_null=True, read_only=True)
-    revision = serializers.IntegerField(source="revision.number", default=None, read_only=True)
+    revision = serializers.IntegerField(
+        source="revision.number", default=None, read_only=True, allow_null=True
+    )
     worked_in = serializers.IntegerField(
-        source="good_revision.number", default=None, read_only=True
+        source="good_revision.number", default=None, read_only=True, allow_null=True
     )
     since_then = serializers.SerializerMethodField()
 

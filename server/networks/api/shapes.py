@@ -78,6 +78,7 @@ class FindingShape(PlacedShape):
     text = s.CharField()
     suggestion = s.CharField(allow_blank=True)
     device = s.CharField(allow_null=True)
+    also = PlacedShape(many=True)
 
 
 class FileShape(s.Serializer):
@@ -210,6 +211,12 @@ class BgpSessionShape(PlacedShape):
     families = _texts()
     taken = s.IntegerField(allow_null=True)
     sent = s.IntegerField(allow_null=True)
+    export = _texts()
+    configured = PlacedShape()
+
+    def get_fields(self) -> dict[str, s.Field]:
+        """`import` is no Python identifier."""
+        return {**super().get_fields(), "import": _texts()}
 
 
 class BgpSessionListShape(s.Serializer):
@@ -368,6 +375,11 @@ class EvidenceShape(s.Serializer):
     virtual_router = s.IntegerField(allow_null=True, required=False)
     file = s.CharField(allow_null=True, required=False)
     line = s.IntegerField(allow_null=True, required=False)
+    column = s.IntegerField(allow_null=True, required=False)
+
+    def get_fields(self) -> dict[str, s.Field]:
+        """`source` is taken by the serializer class itself."""
+        return {**super().get_fields(), "source": s.CharField(required=False)}
 
 
 class StageShape(s.Serializer):
@@ -448,11 +460,35 @@ class DirectionShape(s.Serializer):
         return {**super().get_fields(), "source": EndpointShape()}
 
 
+class FlowOutcomeShape(s.Serializer):
+    name = s.CharField()
+    sentence = s.CharField()
+    verdict = _choice(Verdict)
+    return_verdict = s.ChoiceField(choices=[(v.value, v.value) for v in Verdict], allow_null=True)
+    ways = s.ListField(child=_texts())
+    return_ways = s.ListField(child=_texts())
+
+
+class DeciderShape(s.Serializer):
+    device = s.CharField()
+    vrf = s.CharField()
+    lines = PlacedShape(many=True)
+
+
+class FlowDoubtShape(s.Serializer):
+    """Where routes depend on who settled first: who decides, and the flow in each outcome."""
+
+    searched = s.BooleanField()
+    deciders = DeciderShape(many=True)
+    outcomes = FlowOutcomeShape(many=True)
+
+
 class OneFlowShape(s.Serializer):
     """The answer about one source and one destination."""
 
     sentence = s.CharField()
     traffic = s.CharField()
+    doubt = FlowDoubtShape(allow_null=True)
     forward = DirectionShape()
 
     def get_fields(self) -> dict[str, s.Field]:
@@ -594,6 +630,7 @@ class DeviceShape(s.Serializer):
     description = s.CharField(allow_blank=True)
     file = s.CharField(allow_null=True)
     line = s.IntegerField(allow_null=True)
+    column = s.IntegerField(allow_null=True)
     interfaces = _shape(
         "DeviceInterface",
         many=True,

@@ -1,7 +1,10 @@
 import { queryOptions } from '@tanstack/react-query'
 import { api, data } from './client'
 
-/** What every question is seen through. A missing revision means the newest. */
+/**
+ * What every question is seen through. The revision is always a number once there is one: answers are
+ * kept by lens, and "the newest" would go on naming answers of before an import.
+ */
 export type Lens = { slug: string; revision?: number }
 
 /** A flow, named as the API names its parts. */

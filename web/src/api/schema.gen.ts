@@ -633,6 +633,9 @@ export interface components {
             families: string[];
             taken: number | null;
             sent: number | null;
+            export: string[];
+            configured: components["schemas"]["PlacedShape"];
+            import: string[];
         };
         BranchShape: {
             /** Format: double */
@@ -768,6 +771,11 @@ export interface components {
             title: string;
             description: string;
         };
+        DeciderShape: {
+            device: string;
+            vrf: string;
+            lines: components["schemas"]["PlacedShape"][];
+        };
         DefaultOnlyShape: {
             device: string;
             text: string;
@@ -796,6 +804,7 @@ export interface components {
             description: string;
             file: string | null;
             line: number | null;
+            column: number | null;
             interfaces: components["schemas"]["DeviceInterface"][];
         };
         DifferenceShape: {
@@ -889,6 +898,8 @@ export interface components {
             virtual_router?: number | null;
             file?: string | null;
             line?: number | null;
+            column?: number | null;
+            source?: string;
         };
         ExitGroup: {
             exit: string;
@@ -913,6 +924,7 @@ export interface components {
             text: string;
             suggestion: string;
             device: string | null;
+            also: components["schemas"]["PlacedShape"][];
         };
         /** @description Traffic that the network treats alike. */
         FlowClassShape: {
@@ -921,6 +933,20 @@ export interface components {
             return_verdict: (components["schemas"]["VerdictEnum"] | components["schemas"]["NullEnum"]) | null;
             sentence: string;
             answer: components["schemas"]["OneFlowShape"] | null;
+        };
+        /** @description Where routes depend on who settled first: who decides, and the flow in each outcome. */
+        FlowDoubtShape: {
+            searched: boolean;
+            deciders: components["schemas"]["DeciderShape"][];
+            outcomes: components["schemas"]["FlowOutcomeShape"][];
+        };
+        FlowOutcomeShape: {
+            name: string;
+            sentence: string;
+            verdict: components["schemas"]["VerdictEnum"];
+            return_verdict: (components["schemas"]["VerdictEnum"] | components["schemas"]["NullEnum"]) | null;
+            ways: string[][];
+            return_ways: string[][];
         };
         /** @description The question as the address of the page has it. */
         FlowQuestionShape: {
@@ -952,6 +978,7 @@ export interface components {
         FlowShape: {
             sentence: string;
             traffic: string;
+            doubt: components["schemas"]["FlowDoubtShape"] | null;
             forward: components["schemas"]["DirectionShape"];
             classes: components["schemas"]["FlowClassShape"][];
             return: components["schemas"]["DirectionShape"] | null;
@@ -1114,12 +1141,19 @@ export interface components {
         OneFlowShape: {
             sentence: string;
             traffic: string;
+            doubt: components["schemas"]["FlowDoubtShape"] | null;
             forward: components["schemas"]["DirectionShape"];
             return: components["schemas"]["DirectionShape"] | null;
         };
         PairShape: {
             destination: string;
             source: string;
+        };
+        /** @description Something that stands, or was decided, on a line of a file. */
+        PlacedShape: {
+            file: string | null;
+            line: number | null;
+            column: number | null;
         };
         PolicyChange: {
             attribute: string;
@@ -1270,12 +1304,12 @@ export interface components {
             /** Format: date-time */
             readonly created: string;
             readonly answer: components["schemas"]["ShortAnswerShape"] | null;
-            readonly revision: number;
+            readonly revision: number | null;
             /** Format: date-time */
             readonly ran: string | null;
             /** Format: date-time */
             readonly changed: string | null;
-            readonly worked_in: number;
+            readonly worked_in: number | null;
             /** @description What changed since a broken question last worked. */
             readonly since_then: string;
         };
@@ -1479,6 +1513,7 @@ export type SchemaChartOutsideEnd = components['schemas']['ChartOutsideEnd'];
 export type SchemaChartSegment = components['schemas']['ChartSegment'];
 export type SchemaChartShape = components['schemas']['ChartShape'];
 export type SchemaChartSite = components['schemas']['ChartSite'];
+export type SchemaDeciderShape = components['schemas']['DeciderShape'];
 export type SchemaDefaultOnlyShape = components['schemas']['DefaultOnlyShape'];
 export type SchemaDeviceInterface = components['schemas']['DeviceInterface'];
 export type SchemaDeviceShape = components['schemas']['DeviceShape'];
@@ -1495,6 +1530,8 @@ export type SchemaFileShape = components['schemas']['FileShape'];
 export type SchemaFileTextShape = components['schemas']['FileTextShape'];
 export type SchemaFindingShape = components['schemas']['FindingShape'];
 export type SchemaFlowClassShape = components['schemas']['FlowClassShape'];
+export type SchemaFlowDoubtShape = components['schemas']['FlowDoubtShape'];
+export type SchemaFlowOutcomeShape = components['schemas']['FlowOutcomeShape'];
 export type SchemaFlowQuestionShape = components['schemas']['FlowQuestionShape'];
 export type SchemaFlowQuestionShapeRequest = components['schemas']['FlowQuestionShapeRequest'];
 export type SchemaFlowShape = components['schemas']['FlowShape'];
@@ -1519,6 +1556,7 @@ export type SchemaNullEnum = components['schemas']['NullEnum'];
 export type SchemaObstacleShape = components['schemas']['ObstacleShape'];
 export type SchemaOneFlowShape = components['schemas']['OneFlowShape'];
 export type SchemaPairShape = components['schemas']['PairShape'];
+export type SchemaPlacedShape = components['schemas']['PlacedShape'];
 export type SchemaPolicyChange = components['schemas']['PolicyChange'];
 export type SchemaPolicyQuestionShapeRequest = components['schemas']['PolicyQuestionShapeRequest'];
 export type SchemaPolicyShape = components['schemas']['PolicyShape'];

@@ -36,20 +36,22 @@ const way = (branch: Branch): Direction => ({
   verdict: branch.verdict, routing_verdict: 'delivered', sentence: '', source: end('kiosk'), destination: end('db'),
   branches: [branch], unfollowed: 0, cause: branch.cause, obstacles: [], defaults: [],
 })
-const flow: Flow = { sentence: 'Blocked at fw: filter wan drops it.', traffic: 'tcp 5432', forward: way(blocked), return: null, classes: [] }
+const flow: Flow = { sentence: 'Blocked at fw: filter wan drops it.', traffic: 'tcp 5432', doubt: null, forward: way(blocked), return: null, classes: [] }
 
 const complaints = [{ name: 'c', title: 'The kiosk is silent', story: 'It says nothing.', question: { source: 'kiosk', destination: 'db', traffic: 'tcp 5432', size: null }, route: null }]
 
 let asked: string[] = []
 let refuse = false
+let doubt: Flow['doubt'] = null
 
 beforeEach(() => {
   refuse = false
+  doubt = null
   asked = serve(({ pathname }) => {
     if (pathname.endsWith('/cases')) return complaints
     if (pathname.endsWith('/find')) return []
     const refusal = { code: 'unknown_endpoint', message: '“kisk” is no device', suggestion: 'did you mean “kiosk”?' }
-    return refuse ? new Response(JSON.stringify(refusal), { status: 400 }) : flow
+    return refuse ? new Response(JSON.stringify(refusal), { status: 400 }) : { ...flow, doubt }
   })
 })
 
@@ -96,4 +98,20 @@ test('the ticket holds the sentence, both ways and the address', () => {
   expect(text.split('\n')).toEqual([
     flow.sentence, '', 'Asked: tcp 5432 from 10.0.0.1 to 10.0.0.1', 'Forward: kiosk > fw: filtered', '', 'http://here/',
   ])
+})
+
+test('a flow that depends on who settles first shows every outcome and who decides', async () => {
+  const outcome = (name: string, verdict: Branch['verdict'], ways: string[][]) =>
+    ({ name, sentence: '', verdict, return_verdict: null, ways, return_ways: [] })
+  doubt = {
+    searched: true,
+    deciders: [{ device: 'r1', vrf: 'default', lines: [{ file: 'devices/r1.yaml', line: 7, column: 1 }] }],
+    outcomes: [outcome('r1 on RIP by e1', 'delivered', [['kiosk', 'r1', 'db']]), outcome('r1 on OSPF by e2', 'filtered', [['kiosk', 'r1', 'fw']])],
+  }
+  open('/n/net/flows?revision=3&from=kiosk&to=db&as=tcp+5432')
+  expect(await screen.findByRole('status', { name: 'Verdict' })).toHaveTextContent('Not certain')
+  const rows = screen.getAllByRole('row').map((row) => row.textContent)
+  expect(rows).toContain('r1 on RIP by e1deliveredkiosk → r1 → db')
+  expect(rows).toContain('r1 on OSPF by e2blocked by a filterkiosk → r1 → fw')
+  expect(screen.getByRole('link', { name: 'r1.yaml:7' })).toBeInTheDocument()
 })

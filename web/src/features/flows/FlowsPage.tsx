@@ -4,7 +4,7 @@ import { Link } from 'react-router'
 import { casesQuery, flowQuery, type FlowQuestion } from '../../api/queries'
 import type { Direction, Flow } from '../../api/types'
 import { Panel, Problem, Waiting } from '../../ui/controls'
-import { useAddress, useLens, useLinkTo, usePlace } from '../lens/lens'
+import { useAddress, useLastingAddress, useLens, useLinkTo, usePlace } from '../lens/lens'
 import { Classes } from './Classes'
 import { Compare } from './Compare'
 import { FlowTabs } from './FlowTabs'
@@ -12,6 +12,7 @@ import { HopSheet } from './HopSheet'
 import { layoutStrip, type HopRef } from './layout'
 import { Obstacles } from './Obstacles'
 import { addressOf, questionIn } from './question'
+import { Outcomes } from './Outcomes'
 import { QuestionBar } from './QuestionBar'
 import { Remedies } from './Remedies'
 import { SaveQuestion } from './SaveQuestion'
@@ -73,6 +74,7 @@ function Answer({ question }: { question: FlowQuestion }) {
   return (
     <>
       <VerdictBanner flow={flow.data} question={question} />
+      {flow.data.doubt && <Outcomes doubt={flow.data.doubt} />}
       <div className={`grid items-start gap-3 ${long ? '' : 'lg:grid-cols-[minmax(0,1fr)_21rem]'}`}>
         <Panel className="min-w-0">
           <StripView flow={flow.data} strip={strip} selected={shown} onSelect={(ref) => change({ hop: `${ref.way}.${ref.branch}.${ref.hop}` })} />
@@ -97,17 +99,18 @@ const BANNER: Record<Tone, string> = {
 const BANNER_MARK: Record<Tone, string> = { go: '✓', warn: '!', stop: '✗' }
 
 function VerdictBanner({ flow, question }: { flow: Flow; question: FlowQuestion }) {
-  const how = flowTone(flow)
+  const how = flow.doubt && flowTone(flow) === 'go' ? 'warn' : flowTone(flow)
   const { network } = usePlace()
   const [saving, setSaving] = useState(false)
   const [copied, setCopied] = useState(false)
-  const copy = () => void navigator.clipboard.writeText(ticketText(flow, location.href)).then(() => setCopied(true))
+  const lasting = useLastingAddress()
+  const copy = () => void navigator.clipboard.writeText(ticketText(flow, lasting())).then(() => setCopied(true))
   const action = 'shrink-0 text-sm text-soft hover:text-ink hover:underline'
   return (
     <>
       <div role="status" aria-label="Verdict" className={`flex items-start gap-3 rounded-card border border-l-8 px-3 py-2.5 text-[1.05rem] ${BANNER[how]}`}>
         <span aria-hidden className="font-bold">{BANNER_MARK[how]}</span>
-        <p className="flex-1">{flow.sentence}</p>
+        <p className="flex-1">{flow.doubt ? 'Not certain: it depends on who settles first.' : flow.sentence}</p>
         <span className="flex gap-4 print:hidden">
           {network.role !== 'viewer' && <button type="button" onClick={() => setSaving(true)} className={action}>Save</button>}
           <button type="button" onClick={copy} className={action} title="Copy the answer as text, with this page's address">{copied ? 'Copied' : 'Copy for a ticket'}</button>

@@ -26,7 +26,7 @@ const direction = (to: string, ...branches: Branch[]): Direction => ({
   defaults: [],
 })
 
-const flow = (forward: Direction, back: Direction | null): Flow => ({ sentence: '', traffic: '', forward, return: back, classes: [] })
+const flow = (forward: Direction, back: Direction | null): Flow => ({ sentence: '', traffic: '', doubt: null, forward, return: back, classes: [] })
 
 const columns = (answer: Flow) =>
   Object.fromEntries(layoutStrip(answer).tiles.map((tile) => [`${tile.way} ${tile.device}`, tile.column]))

@@ -80,10 +80,11 @@ export function NetworkFrame({ username }: { username: string }) {
   const [params] = useAddress()
   const network = useQuery(networkQuery(slug))
   const asked = params.get('revision')
-  const revision = asked && /^\d+$/.test(asked) ? Number(asked) : undefined
+  const pinned = asked !== null && /^\d+$/.test(asked)
+  const revision = pinned ? Number(asked) : network.data?.newest_revision?.number
   const place = useMemo(
-    () => (network.data ? { network: network.data, lens: { slug, revision } } : null),
-    [network.data, slug, revision],
+    () => (network.data ? { network: network.data, lens: { slug, revision }, pinned } : null),
+    [network.data, slug, revision, pinned],
   )
   if (network.isPending) return <Waiting what="Opening the network" />
   if (!place) return <div className="p-6"><Problem error={network.error} /> <p className="mt-3"><Link to="/">To the networks</Link></p></div>

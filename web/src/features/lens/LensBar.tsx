@@ -13,8 +13,8 @@ export function LensBar() {
   const { network, lens } = usePlace()
   const [, change] = useAddress()
   const { data: revisions = [] } = useQuery(revisionsQuery(lens.slug))
-  const newest = revisions[0]
-  const shown = revisions.find((r) => r.number === lens.revision) ?? newest
+  const newest = network.newest_revision
+  const shown = revisions.find((r) => r.number === lens.revision) ?? (newest?.number === lens.revision ? newest : null)
   if (!shown) {
     return (
       <span className="text-sea-soft">

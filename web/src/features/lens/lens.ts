@@ -4,7 +4,12 @@ import type { Lens } from '../../api/queries'
 import type { Network } from '../../api/types'
 
 /** The network all pages below are about, with what the reader may do in it. */
-export type Place = { network: Network; lens: Lens }
+export type Place = {
+  network: Network
+  lens: Lens
+  /** Whether the address names the revision, so that links go on naming it; else they follow the newest. */
+  pinned: boolean
+}
 
 export const PlaceContext = createContext<Place | null>(null)
 
@@ -20,15 +25,25 @@ export function useLens(): Lens {
 
 /** Addresses of pages that keep looking through the same lens. */
 export function useLinkTo() {
-  const { lens } = usePlace()
+  const { lens, pinned } = usePlace()
   return useCallback((page: string, query: Record<string, string | number | undefined | null> = {}) => {
     const params = new URLSearchParams()
-    if (lens.revision !== undefined) params.set('revision', String(lens.revision))
+    if (pinned && lens.revision !== undefined) params.set('revision', String(lens.revision))
     for (const [key, value] of Object.entries(query)) {
       if (value !== undefined && value !== null && value !== '') params.set(key, String(value))
     }
     const text = params.toString()
     return `/n/${lens.slug}/${page}${text ? `?${text}` : ''}`
+  }, [lens, pinned])
+}
+
+/** This page's address with the revision in it, so that it shows others the same. */
+export function useLastingAddress() {
+  const { lens } = usePlace()
+  return useCallback(() => {
+    const url = new URL(location.href)
+    if (lens.revision !== undefined) url.searchParams.set('revision', String(lens.revision))
+    return url.href
   }, [lens])
 }
 

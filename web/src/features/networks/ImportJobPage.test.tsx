@@ -14,7 +14,7 @@ const job: ImportJob = {
   problems: [], skipped: ['notes.txt'], revision: null,
 }
 const problem = (file: string, line: number, text: string): ImportJob['problems'][number] => ({
-  severity: 'error', code: 'unknown_key', text, suggestion: '', device: null, file, line, column: 5,
+  severity: 'error', code: 'unknown_key', text, suggestion: '', device: null, file, line, column: 5, also: [],
 })
 
 /** Stands in for the browser's event source; `tell` sends an event. */

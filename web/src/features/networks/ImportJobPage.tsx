@@ -30,7 +30,10 @@ function useImport(id: number) {
   }, [going, streaming, id, queries])
   const finished = job.data && ended(job.data) ? job.data.status : null
   useEffect(() => {
-    if (finished === 'done') void queries.invalidateQueries({ queryKey: ['network'] })
+    if (finished === 'done') void Promise.all([
+        queries.invalidateQueries({ queryKey: ['network'] }),
+        queries.invalidateQueries({ queryKey: ['networks'] }),
+      ])
   }, [finished, queries])
   return job
 }

@@ -1,0 +1,182 @@
+"""Real answers have the published shape: every field declared, nothing else, of every question."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+from urllib.parse import urlencode
+
+import jsonschema
+import pytest
+from django.test import Client
+from typer.testing import CliRunner
+
+from routrel.cli import app
+from routrel.questions.answers import answer_flow
+from routrel.questions.flow import FlowQuestion
+from server.networks.models import RemedySearch
+from server.networks.remedies import run_remedy_search
+from server.networks.states import view_of
+from tests.server.test_api import _separate_caches as _separate_caches
+from tests.server.test_api import client, imported
+from tests.server.test_api import network as network
+
+ROOT = Path(__file__).resolve().parents[2]
+PUBLISHED = json.loads((ROOT / "web" / "openapi.json").read_text())
+#: What a candidate's values are depends on its protocol, as the description says.
+OPEN = {"CandidateValuesShape"}
+
+pytestmark = pytest.mark.django_db
+
+
+def closed(schema: Any, name: str = "") -> Any:
+    """A schema of the description as JSON Schema that allows no field it does not name."""
+    if isinstance(schema, list):
+        return [closed(item) for item in schema]
+    if not isinstance(schema, dict):
+        return schema
+    made = {
+        key: closed(value) for key, value in schema.items() if key not in ("nullable", "readOnly")
+    }
+    if "properties" in schema:
+        made["properties"] = {key: closed(value) for key, value in schema["properties"].items()}
+        if name not in OPEN:
+            made["additionalProperties"] = False
+    return {"anyOf": [made, {"type": "null"}]} if schema.get("nullable") else made
+
+
+COMPONENTS = {
+    name: closed(schema, name) for name, schema in PUBLISHED["components"]["schemas"].items()
+}
+
+
+def check(answer: Any, schema: Any, what: str) -> None:
+    """Fail with the first field that is not as published."""
+    whole = {**closed(schema), "components": {"schemas": COMPONENTS}}
+    errors = sorted(jsonschema.Draft202012Validator(whole).iter_errors(answer), key=str)
+    told = [f"{'/'.join(map(str, e.absolute_path))}: {e.message[:200]}" for e in errors[:3]]
+    assert not errors, (what, told)
+
+
+def component(name: str) -> dict[str, str]:
+    return {"$ref": f"#/components/schemas/{name}Shape"}
+
+
+def published(method: str, path: str, status: int) -> Any:
+    """The schema of an answer; None where it has no body."""
+    content = PUBLISHED["paths"][path][method]["responses"][str(status)].get("content", {})
+    return content.get("application/json", {}).get("schema")
+
+
+KIOSK = {"from": "kiosk-gul", "to": "booking-db", "as": "tcp 5432"}
+QUESTIONS = [
+    ("", {}),
+    ("/members", {}),
+    ("/revisions", {}),
+    ("/cases", {}),
+    ("/chart", {}),
+    ("/findings", {}),
+    ("/files", {}),
+    ("/files/{path}", {"path": "network.yaml"}),
+    ("/find", {"q": "booking"}),
+    ("/find", {"q": "10.64.9.1"}),
+    *(("/devices/{device}", {"device": name}) for name in ("eas-fw-1", "gul-edge-1", "kiosk-gul")),
+    ("/flow", KIOSK),
+    ("/flow", {"from": "kiosks", "to": "10.80.0.0/16", "as": "tcp 443"}),
+    ("/flow", {"from": "har-yard-2", "to": "10.64.10.9"}),
+    ("/flow/compare", {**KIOSK, "other_from": "kiosk-ald", "other_to": "booking-db", "other_as": "tcp 5432"}),
+    ("/holders", {"q": "10.64.10.0/24"}),
+    ("/holders", {"q": "198.51.100.7"}),
+    *(("/why", {"q": q, "device": d, "vrf": "default"}) for q, d in (
+        ("10.64.10.0/24", "har-yard-1"), ("198.51.100.0/24", "ald-edge-1"), ("10.64.9.0/24", "gul-edge-1"),
+        ("203.0.113.1", "eas-fw-1"))),
+    ("/table", {"device": "gul-edge-1", "vrf": "default"}),
+    ("/table", {"device": "gul-edge-1", "vrf": "default", "other": "ald-core-1"}),
+    ("/would-take", {"q": "198.51.100.0/24", "device": "ald-edge-1", "vrf": "default"}),
+    ("/sessions", {}),
+    ("/policies", {}),
+    ("/drafts", {}),
+    ("/questions", {}),
+]  # fmt: skip
+
+
+def asked(person: Client, path: str, values: dict[str, str]) -> Any:
+    """The answer to a question, held against its shape."""
+    pattern = "/api/networks/{slug}" + path
+    parts = {key: value for key, value in values.items() if f"{{{key}}}" in path}
+    query = urlencode({key: value for key, value in values.items() if key not in parts})
+    answer = person.get(f"{pattern.format(slug='demo', **parts)}?{query}")
+    assert answer.status_code == 200, (pattern, answer.content[:300])
+    check(answer.json(), published("get", pattern, 200), f"{pattern} {values}")
+    return answer.json()
+
+
+def test_answers_have_the_published_shape(network):
+    """Every question of the API; the person is an owner, who sees all there is."""
+    person = client("owner")
+    for path, values in QUESTIONS:
+        asked(person, path, values)
+    check(person.get("/api/networks").json(), published("get", "/api/networks", 200), "networks")
+    check(person.get("/api/session").json(), published("get", "/api/session", 200), "session")
+    known = {"/api/networks/{slug}" + path for path, _ in QUESTIONS}
+    others = {"/api/schema", "/api/session", "/api/networks", "/api/imports/{id}",
+              "/api/imports/{id}/events", "/api/imports/{id}/files/{path}", "/api/remedies/{id}",
+              "/api/networks/{slug}/questions/{id}", "/api/networks/{slug}/drafts/{id}",
+              "/api/networks/{slug}/imports"}  # fmt: skip
+    read = {path for path, methods in PUBLISHED["paths"].items() if "get" in methods}
+    assert read <= known | others, "an endpoint that no question here asks"
+
+
+def test_what_is_posted_is_answered_in_the_published_shape(network):
+    """Imports, remedies, saved questions, drafts and policy trials."""
+    person = client("owner")
+    job = imported("owner", {"x/network.yaml": b"routrel: 1\nnetwork: {}\n"})
+    check(job, published("get", "/api/imports/{id}", 200), "import")
+    base = "/api/networks/demo"
+    trial = {"device": "ald-edge-1", "policy": "from-isle",
+             "route": {"prefix": "198.51.100.0/24", "as-path": "64510 64496"}}  # fmt: skip
+    for path, body in (
+        ("/policies/try", trial),
+        ("/questions", {"name": "kiosk", "question": KIOSK}),
+        ("/remedies", KIOSK),
+    ):
+        answer = person.post(f"{base}{path}", body, "application/json")
+        assert answer.status_code in (200, 201, 202), (path, answer.content[:300])
+        pattern = "/api/networks/{slug}" + path
+        check(answer.json(), published("post", pattern, answer.status_code), pattern)
+    search = RemedySearch.objects.latest("pk")
+    run_remedy_search(search)
+    found = person.get(f"/api/remedies/{search.pk}").json()
+    check(found, published("get", "/api/remedies/{id}", 200), "remedies")
+
+
+def test_every_flow_of_the_demo_has_the_published_shape(network):
+    """All kept flows, whatever stages and obstacles they meet."""
+    state = view_of(network.revisions.first()).state
+    flows = [case.question for case in state.network.cases if case.question]
+    assert len(flows) > 20
+    for one in flows:
+        question = FlowQuestion(
+            source=one.source, destination=one.destination, traffic=one.traffic, size=one.size
+        )
+        check(answer_flow(state, question), component("Flow"), f"{one}")
+
+
+COMMANDS = [
+    (["check"], lambda answer: [(f, "Finding") for f in answer["findings"]]),
+    (["routes", "--device", "gul-edge-1"], lambda answer: [(r, "Route") for r in answer["routes"]]),
+    (["routes", "--address", "198.51.100.7", "--device", "ald-edge-1", "--why"],
+     lambda answer: [(w, "Why") for w in answer["why"]]),
+    (["sessions"], lambda answer: [(answer, "BgpSessionList")]),
+    (["flow", "--from", "har-yard-2", "--to", "10.64.10.9", "--both"], lambda answer: [(answer, "Flow")]),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("words", "parts"), COMMANDS, ids=[" ".join(c[0]) for c in COMMANDS])
+def test_commands_print_the_published_shape(words, parts):
+    done = CliRunner().invoke(app, [words[0], str(ROOT / "demo"), *words[1:], "--json"])
+    found = parts(json.loads(done.stdout))
+    assert found
+    for answer, name in found:
+        check(answer, component(name), " ".join(words))
