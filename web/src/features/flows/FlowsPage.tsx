@@ -12,7 +12,7 @@ import { HopSheet } from './HopSheet'
 import { layoutStrip, type HopRef } from './layout'
 import { Obstacles } from './Obstacles'
 import { addressOf, questionIn } from './question'
-import { Outcomes } from './Outcomes'
+import { doubtSentence, Outcomes } from './Outcomes'
 import { QuestionBar } from './QuestionBar'
 import { Remedies } from './Remedies'
 import { SaveQuestion } from './SaveQuestion'
@@ -110,7 +110,7 @@ function VerdictBanner({ flow, question }: { flow: Flow; question: FlowQuestion 
     <>
       <div role="status" aria-label="Verdict" className={`flex items-start gap-3 rounded-card border border-l-8 px-3 py-2.5 text-[1.05rem] ${BANNER[how]}`}>
         <span aria-hidden className="font-bold">{BANNER_MARK[how]}</span>
-        <p className="flex-1">{flow.doubt ? 'Not certain: it depends on who settles first.' : flow.sentence}</p>
+        <p className="flex-1">{flow.doubt ? doubtSentence(flow.doubt) : flow.sentence}</p>
         <span className="flex gap-4 print:hidden">
           {network.role !== 'viewer' && <button type="button" onClick={() => setSaving(true)} className={action}>Save</button>}
           <button type="button" onClick={copy} className={action} title="Copy the answer as text, with this page's address">{copied ? 'Copied' : 'Copy for a ticket'}</button>

@@ -6,7 +6,7 @@ import { VERDICT_WORDS } from './verdicts'
 /** Where routes depend on who settled first: who decides, and what becomes of the flow in each outcome. */
 export function Outcomes({ doubt }: { doubt: FlowDoubt }) {
   return (
-    <Panel title="It depends on who settles first" aside={<span className="text-soft">the strip shows the first outcome</span>}>
+    <Panel title="Outcomes" aside={<span className="text-soft">the strip shows the first outcome</span>}>
       <table className="w-full border-collapse text-left">
         <thead>
           <tr className="border-b border-line text-soft">
@@ -23,7 +23,7 @@ export function Outcomes({ doubt }: { doubt: FlowDoubt }) {
                 {VERDICT_WORDS[each.verdict]}
                 {each.return_verdict && <span className="block text-soft">answers: {VERDICT_WORDS[each.return_verdict]}</span>}
               </td>
-              <td className="py-1.5"><Ways ways={each.ways} />{each.return_ways.length > 0 && <div className="text-soft">back <Ways ways={each.return_ways} /></div>}</td>
+              <td className="py-1.5"><Ways ways={each.ways} />{each.return_ways.length > 0 && <div className="text-soft"><Ways ways={each.return_ways} lead="back: " /></div>}</td>
             </tr>
           ))}
         </tbody>
@@ -42,6 +42,17 @@ export function Outcomes({ doubt }: { doubt: FlowDoubt }) {
   )
 }
 
-function Ways({ ways }: { ways: string[][] }) {
-  return <>{ways.map((way) => <span key={way.join()} className="block">{way.join(' → ')}</span>)}</>
+function Ways({ ways, lead = '' }: { ways: string[][]; lead?: string }) {
+  return <>{ways.map((way) => <span key={way.join()} className="block">{lead}{way.join(' → ')}</span>)}</>
+}
+
+/** The doubt in a sentence: who decides, and what is the same in every outcome. */
+export function doubtSentence(doubt: FlowDoubt): string {
+  const who = doubt.deciders.map((each) => each.device).join(' or ')
+  const verdicts = new Set(doubt.outcomes.map((each) => `${each.verdict} ${each.return_verdict}`))
+  const [first] = doubt.outcomes
+  const same = verdicts.size === 1 && first
+    ? ` In every outcome: ${VERDICT_WORDS[first.verdict]}${first.return_verdict ? `, answers: ${VERDICT_WORDS[first.return_verdict]}` : ''}.`
+    : ' What becomes of it differs.'
+  return `Not certain: it depends on which settles first, ${who}.${same}`
 }
