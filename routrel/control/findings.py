@@ -8,6 +8,7 @@ from typing import Any
 from routrel.control.bgp.findings import bgp_findings
 from routrel.control.ospf.adjacency import ospf_findings
 from routrel.control.policy.findings import policy_findings
+from routrel.control.policy.unused import unused_findings
 from routrel.control.protocols import Protocols
 from routrel.control.redistribute import PROTOCOL_OF
 from routrel.control.rib.candidates import Protocol
@@ -31,6 +32,7 @@ def control_findings(topology: Topology, protocols: Protocols) -> Iterator[Findi
     yield from protocols.isis.adjacencies.findings()
     yield from bgp_findings(protocols.bgp)
     yield from policy_findings(topology.network.devices, protocols.interning.prefixes.prefixes)
+    yield from unused_findings(topology.network.devices)
     yield from _static_findings(protocols.static.outcomes)
     yield from _both_ways(topology.network)
 

@@ -80,6 +80,11 @@ class WayHops:
         result: NDArray[np.int32] = sets[inverse.reshape(-1)]
         return result
 
+    def of_way(self, root: int, way: int) -> NextHop | None:
+        """The next hop behind one way out of a router; None where it carries no such packets."""
+        found: NextHop | None = self.hops[self.graph.ways_of(root).start + way]
+        return found
+
     def of_mask(self, root: int, mask: NDArray[np.uint64]) -> list[NextHop]:
         """The next hops of a router that a mask of [words] stands for."""
         bits = np.unpackbits(mask.view(np.uint8), bitorder="little")

@@ -18,15 +18,16 @@ def refused(refusal: Any, relation: str) -> Finding:
     """Two ports that hear each other and stay apart.
 
     Args:
-        refusal: Has `left` and `right` ports, a `code` and a `text`.
+        refusal: Has `left` and `right` ports, a `code`, a `text` and perhaps a `place`.
         relation: What they fail to do, as "form no OSPF adjacency".
     """
+    own = refusal.left.settings.place
     return Finding(
         severity=Severity.ERROR,
         code=refusal.code,
         text=f"{refusal.left} and {refusal.right} {relation}: {refusal.text}",
         suggestion="make both sides agree",
-        place=refusal.left.settings.place,
+        place=refusal.place if refusal.place.line else own,
         device=refusal.left.device.name,
         also=(refusal.right.settings.place,),
     )

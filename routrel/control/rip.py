@@ -37,6 +37,7 @@ from routrel.control.vectors import ALL_HEAR, Held, Told, VectorDomain
 from routrel.model.addresses import Address
 from routrel.model.findings import Finding
 from routrel.model.network import Device, Vrf
+from routrel.model.place import Place
 from routrel.model.policy import PolicyUse
 from routrel.model.rip import RipInstance, RipInterface
 from routrel.topology.segments import Attachment, Topology
@@ -180,6 +181,9 @@ class RipDomain(VectorDomain):
         self, injected: Mapping[int, Sequence[Injected]]
     ) -> tuple[list[dict[int, int]], list[dict[int, int]], list[set[int]]]:
         """By router: the metric of what it announces of its own, its tags, its own networks."""
+        self.own_places = {
+            (index, item.prefix): item.place for index, items in injected.items() for item in items
+        }
         own: list[dict[int, int]] = []
         tags: list[dict[int, int]] = []
         connected: list[set[int]] = []
@@ -329,6 +333,25 @@ class RipDomain(VectorDomain):
                 stopped_by=stopped,
                 echo=bool(self.near[index, column]) and metric >= int(self.first[index, column]),
             )
+
+    def origin(self, hearing: RipHearing, prefix: int) -> Place:
+        """The line by which what a neighbour tells of a prefix came into RIP."""
+        column = int(np.searchsorted(self.columns, prefix))
+        index, passed = hearing.sender, set[int]()
+        heard, _ = self._heard(self.told).values
+        while self.first[index, column] >= INFINITY and index not in passed:
+            passed.add(index)
+            for other in self.hearings:
+                metric, _ = self._over(other, self.told)
+                if other.receiver == index and metric[column] == heard[index, column]:
+                    index = other.sender
+                    break
+        held = self.interning.prefixes.prefixes[prefix]
+        router = self.routers[index]
+        for port in router.ports:
+            if held in subnets(port.interface, self.version):
+                return port.settings.place
+        return self.own_places.get((index, prefix), router.instance.place)
 
     def _plain_metric(self, hearing: RipHearing, sent: int) -> int:
         """The metric a route would have at the receiver but for the policies."""

@@ -28,6 +28,7 @@ __all__ = [
     "NamedMap",
     "OneOrMany",
     "PlacedChoice",
+    "PlacedInteger",
     "Record",
     "Shape",
     "Text",
@@ -215,6 +216,18 @@ def _as_yaml(word: str) -> str | int:
 
 class PlacedChoice(Choice):
     """A choice read with its place: an answer may cite the line it stands on."""
+
+    def read(self, node: Node, report: Report) -> Any:
+        value = super().read(node, report)
+        return BAD if value is BAD else (value, node.place)
+
+    def write(self, value: Any) -> Any:
+        return super().write(value[0])
+
+
+@dataclass(frozen=True)
+class PlacedInteger(Integer):
+    """A number read with its place: an answer may cite the line it stands on."""
 
     def read(self, node: Node, report: Report) -> Any:
         value = super().read(node, report)

@@ -30,6 +30,7 @@ from routrel.model.translation import TranslationRule
 from routrel.model.zones import Zone
 
 __all__ = [
+    "DEFAULT_MTU",
     "DEFAULT_VRF",
     "INTERFACE_PROTOCOLS",
     "ROUTING_PROTOCOLS",
@@ -76,6 +77,9 @@ def protocol_title(key: str) -> str:
 
 #: The name under which a device's top-level routing stands.
 DEFAULT_VRF = "default"
+
+#: Bytes of the largest IP packet of an interface that says nothing (RFC 894).
+DEFAULT_MTU = 1500
 
 
 class Role(Enum):
@@ -140,7 +144,7 @@ class Interface:
     enabled: bool = True
     vrf: str = DEFAULT_VRF
     addresses: tuple[InterfaceAddress, ...] = ()
-    mtu: int = 1500  #: bytes of IP packet
+    mtu: int = DEFAULT_MTU  #: bytes of IP packet
     bandwidth_bps: int | None = None  #: bits per second; None: 1 Gb/s
     delay_us: int | None = None  #: microseconds; None: by the bandwidth
     unnumbered: str | None = None  #: the interface whose addresses it borrows
@@ -156,6 +160,7 @@ class Interface:
     zone: str | None = None
     reverse_path_check: ReversePathCheck | None = None
     virtual_routers: tuple[VirtualRouter, ...] = ()
+    mtu_place: Place = placed()  #: of the MTU where it is written, else of the interface
     place: Place = placed()
 
 

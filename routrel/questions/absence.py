@@ -71,12 +71,19 @@ def absence(state: State, table: int, wanted: Prefix | Address) -> Absence:
             for step in obstacles(Crossing(state, holder, lacking, number), holders[holder])
         )
     )
+    by_bgp = {route.device for route in holders.values() if route.protocol is Protocol.BGP}
     holder, lacking = crossings[0]
     reached = _reached(state, holder, prefix, holders[holder])
     between = (state.rib.interning.tables[holder][0], state.rib.interning.tables[lacking][0])
     if holders[holder].protocol not in _OWN:
         chain.append(_last_step(between[0], holders[holder]))
-    reasons = (*own, *found) if heard else found or own
+    # Where BGP itself says what happened, that another protocol does not take it is no reason.
+    apart = tuple(
+        step
+        for step in found
+        if not (heard and step.kind == "not_redistributed" and step.device in by_bgp)
+    )
+    reasons = (*own, *apart) if heard else found or own
     if not reasons:
         reasons = (
             AbsenceStep(

@@ -43,6 +43,7 @@ from routrel.questions.traffic import traffic_words
 from routrel.questions.words import (
     STAGE_TITLES,
     answer_sentence,
+    class_sentence,
     classes_sentence,
     direction_sentence,
     obstacle_sentence,
@@ -144,6 +145,7 @@ def candidate_data(state: State, device: str, candidate: Candidate) -> Json:
             for rung in RUNGS
         ],
         **place_data(candidate.place),
+        "also": [place_data(place) for place in candidate.also],
     }
 
 
@@ -195,11 +197,12 @@ def answer_flow(state: State, question: FlowQuestion) -> Json:
 def _class_data(state: State, one: ClassAnswer) -> Json:
     answer = one.answer
     told = flow_data(state, answer) if answer else None
+    single = told["sentence"] if told and len(one.pairs) == 1 else None
     return {
         "pairs": [{"source": p.source, "destination": p.destination} for p in one.pairs],
         "verdict": answer.forward.verdict.value if answer else None,
         "return_verdict": answer.back.verdict.value if answer and answer.back else None,
-        "sentence": told["sentence"] if told else one.problem,
+        "sentence": single or class_sentence(one),
         "answer": told,
     }
 

@@ -7,7 +7,7 @@ that lost on distance every path is out at once.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from ipaddress import IPv4Address
 from typing import Any
@@ -60,6 +60,7 @@ class Candidate:
     lost_on: str | None = None  #: one of RUNGS; None: it is in use
     problem: str = ""  #: why it is not usable
     place: Place = NOWHERE
+    also: tuple[Place, ...] = ()  #: the lines by which the device hears it
     values: dict[str, Any] = field(default_factory=dict)  #: what only its protocol knows
 
 
@@ -77,7 +78,7 @@ def candidates(state: State, table: int, prefix: int) -> list[Candidate]:
         if route.protocol is Protocol.BGP or (route.protocol in _EXPLAINED and not route.discard):
             installed[route.protocol] = route
         else:
-            found.append(_plain(route))
+            found.append(_plain(route, _leaked_from(state, route)))
     for protocol, paths in _EXPLAINED.items():
         held = installed.get(protocol)
         for candidate in paths(state, protocol, table, prefix):
@@ -141,7 +142,23 @@ def _judge(candidate: Candidate, active: Route | None) -> Candidate:
     return candidate
 
 
-def _plain(route: Route) -> Candidate:
+def _leaked_from(state: State, route: Route) -> str | None:
+    """The VRF that a leaked route comes from: the one that offers the same ways."""
+    device = state.topology.devices[route.device]
+    if route.protocol is not Protocol.LEAKED:
+        return None
+    mine = device.vrf(route.vrf)
+    for vrf in device.vrfs:
+        if mine is None or not set(vrf.export_tags) & set(mine.import_tags):
+            continue
+        number = state.rib.interning.table_numbers[device.name, vrf.name]
+        there = state.rib.active_route(number, route.prefix)
+        if there is not None and there.next_hops == route.next_hops:
+            return vrf.name
+    return None
+
+
+def _plain(route: Route, from_vrf: str | None) -> Candidate:
     return Candidate(
         protocol=route.protocol,
         next_hops=() if route.discard else route.next_hops,
@@ -151,6 +168,7 @@ def _plain(route: Route) -> Candidate:
         tag=route.tag,
         discard=route.discard,
         place=route.place,
+        values={} if from_vrf is None else {"from_vrf": from_vrf},
     )
 
 
@@ -191,7 +209,9 @@ def _of_ospf(state: State, protocol: Protocol, table: int, prefix: int) -> Itera
             advertiser=path.advertiser_name,
             lost_on=path.lost_on,
             place=path.place,
+            also=_heard_on(router.ports, path.next_hops),
             values={
+                "way_cost": _way_cost(path.next_hops, router.ports, router.link_cost),
                 "area": path.area,
                 "forward_metric": path.forward_metric,
                 "router_id": str(path.advertiser),
@@ -251,6 +271,9 @@ def _of_rip(state: State, protocol: Protocol, table: int, prefix: int) -> Iterat
             advertiser=offer.hearing.out.device.name,
             lost_on="metric" if usable and offer.metric > min(usable) else None,
             problem=problem,
+            place=domain.origin(offer.hearing, prefix),
+            also=(offer.hearing.out.settings.place, offer.hearing.into.settings.place),
+            values={"way_cost": offer.hearing.cost},
         )
         if offer.stopped_by is not None:
             settings = offer.hearing.out.settings
@@ -290,6 +313,8 @@ def _of_eigrp(state: State, protocol: Protocol, table: int, prefix: int) -> Iter
             path_type=PathType.EXTERNAL if offer.external else PathType.INTERNAL,
             advertiser=hearing.out.device.name,
             lost_on=lost,
+            place=domain.origin(hearing, prefix),
+            also=(hearing.out.settings.place, hearing.into.settings.place),
             values={
                 "reported_distance": rib_metric(instance, offer.reported),
                 "feasible_distance": rib_metric(instance, best[1]) if good else None,
@@ -333,7 +358,32 @@ def _of_isis(state: State, protocol: Protocol, table: int, prefix: int) -> Itera
             path_type=path.path_type,
             advertiser=path.advertiser,
             lost_on=path.lost_on,
+            place=path.place,
+            also=_heard_on(domain.systems[index].circuits, path.next_hops),
+            values={
+                "way_cost": _way_cost(
+                    path.next_hops,
+                    domain.systems[index].circuits,
+                    lambda circuit: circuit.metric(path.level),  # noqa: B023
+                )
+            },
         )
+
+
+def _heard_on(ports: Sequence[Any], hops: Sequence[NextHop]) -> tuple[Place, ...]:
+    """The lines by which a device speaks with its next hops."""
+    names = {hop.interface for hop in hops}
+    found = (port.settings.place for port in ports if port.interface.name in names)
+    return tuple(dict.fromkeys(found))
+
+
+def _way_cost(
+    hops: Sequence[NextHop], ports: Sequence[Any], cost: Callable[[Any], int]
+) -> int | None:
+    """What the only way out of a path costs; None where there are several."""
+    names = {hop.interface for hop in hops}
+    found = [cost(port) for port in ports if port.interface.name in names]
+    return found[0] if len(found) == 1 else None
 
 
 #: Own paths whose routes the table holds by another protocol.

@@ -7,11 +7,13 @@ from typing import Any
 
 import numpy as np
 
+from routrel.control.bgp.explaining import chosen_path
+from routrel.control.bgp.sessions import SessionState
 from routrel.control.converge import State
 from routrel.control.ospf.domain import OspfDomain
 from routrel.control.ospf.speakers import BACKBONE, OspfRouter
 from routrel.control.policy.evaluate import evaluate
-from routrel.control.redistribute import PROTOCOL_OF, policy_route
+from routrel.control.redistribute import PROTOCOL_OF, Injected, policy_route
 from routrel.control.rib.candidates import PathType, Protocol
 from routrel.control.rib.table import Route
 from routrel.control.rip import INFINITY
@@ -97,7 +99,10 @@ def obstacles(crossing: Crossing, route: Route) -> list[AbsenceStep]:
     ]
     for key in common:
         found.extend(_of_protocol(crossing, up, Protocol[key.upper()], route))
-    if not common:
+    in_session = _in_session(crossing)
+    if in_session:
+        found.extend(_not_in_bgp(crossing, route))
+    if not common and not in_session:
         found.append(
             AbsenceStep(
                 kind="no_common_protocol",
@@ -112,6 +117,36 @@ def obstacles(crossing: Crossing, route: Route) -> list[AbsenceStep]:
     # A protocol that is simply not there explains nothing where another one says what happened.
     told = [obstacle for obstacle in found if obstacle.kind != "not_running"]
     return told or found
+
+
+def _in_session(crossing: Crossing) -> bool:
+    """Whether a BGP session between the two is up."""
+    domain = crossing.state.protocols.bgp
+    ends = {
+        domain.index_of.get(crossing.interning.tables[table])
+        for table in (crossing.holder, crossing.lacking)
+    }
+    return any(
+        session.state is SessionState.UP and {session.local, session.remote} == ends
+        for session in domain.sessions
+    )
+
+
+def _not_in_bgp(crossing: Crossing, route: Route) -> Iterator[AbsenceStep]:
+    """The holder has a route and announces it into BGP neither as a network nor redistributed."""
+    domain, instance = crossing.state.protocols.bgp, crossing.here_vrf.bgp
+    index = domain.index_of[crossing.interning.tables[crossing.holder]]
+    if instance is None or chosen_path(domain, index, crossing.prefix) is not None:
+        return
+    source = protocol_title(route.protocol.id)
+    yield AbsenceStep(
+        kind="not_redistributed",
+        device=crossing.here.name,
+        text=f"{crossing.here.name} has it from {source} and announces it into BGP neither as a "
+        f"network nor by taking {source} in",
+        suggestion=f"add networks: [{{prefix: {crossing.prefix_text}}}] under bgp:",
+        place=instance.place,
+    )
 
 
 def _announces_itself(crossing: Crossing) -> Iterator[AbsenceStep]:
@@ -196,7 +231,7 @@ def _apart(
                     device=there.device.name,
                     text=f"{here} and {there} are not adjacent in {name}: {refusal.text}",
                     suggestion="make both sides agree",
-                    place=mine.settings.place,
+                    place=refusal.place if refusal.place.line else mine.settings.place,
                 )
         if settings[0].authentication != settings[1].authentication and (
             protocol in crossing.state.protocols.rip
@@ -230,7 +265,7 @@ def _is_in(crossing: Crossing, protocol: Protocol, route: Route) -> bool:
         return True
     index = _domain(crossing, protocol).index_of.get(crossing.interning.tables[crossing.holder])
     injected = crossing.state.protocols.injected.get(protocol, {}).get(index, ())
-    if any(item.prefix == crossing.prefix for item in injected):
+    if any(item.prefix == crossing.prefix and _has_metric(protocol, item) for item in injected):
         return True
     own = {
         interface.name
@@ -239,6 +274,13 @@ def _is_in(crossing: Crossing, protocol: Protocol, route: Route) -> bool:
     }
     return route.protocol is Protocol.CONNECTED and any(
         hop.interface in own for hop in route.next_hops
+    )
+
+
+def _has_metric(protocol: Protocol, item: Injected) -> bool:
+    """Whether what is taken in can be announced: EIGRP has no metric for it but from interfaces."""
+    return (
+        protocol is not Protocol.EIGRP or item.seed is not None or item.source is Protocol.CONNECTED
     )
 
 
@@ -429,6 +471,15 @@ def _inside_ospf(crossing: Crossing, protocol: Protocol, route: Route) -> Iterat
             f"alone, and the backbone does not join it to {holder.table[0]}",
             suggestion="join the backbone, by a virtual link perhaps",
             place=other.instance.place,
+        )
+    if len(holder.areas) > 1 and not holder.is_border:
+        yield AbsenceStep(
+            kind="no_backbone",
+            device=holder.table[0],
+            text=f"{holder.table[0]} has several areas and no backbone, and with border: rfc3509 "
+            "is no border router then: it announces nothing of one area into another",
+            suggestion="join it to area 0, by a virtual link perhaps",
+            place=holder.instance.place,
         )
     if other.is_border and BACKBONE not in other.areas:
         yield AbsenceStep(

@@ -100,8 +100,8 @@ def rung_value(candidate: Candidate, rung: str) -> str:
         return "" if value is None else str(value)
     if rung == "maximum_paths":
         return "beyond the limit" if candidate.lost_on == rung else ""
-    if "feasible" not in candidate.values:
-        return ""
+    if rung != "feasible" or "feasible" not in candidate.values:
+        return ""  # a step of another protocol
     reported, own = candidate.values["reported_distance"], candidate.values["feasible_distance"]
     sign = "below" if candidate.values["feasible"] else "not below"
     return f"{reported} is {sign} {own}"
@@ -114,6 +114,8 @@ def why_sentence(device: str, matched: Route | None, found: Sequence[Candidate])
             return f"{device} has no route, and nothing offers it one."
         return f"{device} has no route: {found[0].problem or 'nothing it heard is usable'}."
     kind = protocol_type_words(matched.protocol, matched.path_type)
+    if found and "from_vrf" in found[0].values:
+        kind = f"a route leaked from VRF {found[0].values['from_vrf']}"
     ways = len(matched.next_hops)
     shared = f", over {ways} next hops" if ways > 1 else ""
     what = f"{device} reaches {matched.prefix} by {kind}{shared}"
@@ -214,12 +216,34 @@ def _beaten(matched: Route, winner: Candidate, loser: Candidate) -> str:
     if loser.lost_on == "path_type":
         return f"that kind of route is preferred to {other}"
     if loser.lost_on == "metric":
-        return f"its metric {matched.metric} is below the {loser.metric} of {other}"
+        ways = ", ".join(dict.fromkeys(str(hop.interface) for hop in loser.next_hops))
+        by = f" by {ways}" if ways else ""
+        return (
+            f"its metric {matched.metric} is below the {loser.metric} of {other}{by}"
+            f"{_switching(matched, winner, loser)}"
+        )
     if loser.lost_on == "forward_metric":
         return f"the exit is nearer than that of {other}"
     if loser.lost_on == "maximum_paths":
         return f"{other} is as good, but beyond the number of next hops that is kept"
     return f"{other} is not closer itself, so it might lead back"
+
+
+def _switching(matched: Route, winner: Candidate, loser: Candidate) -> str:
+    """At which cost of a way out the loser would share, and beyond which it would win."""
+    mine, theirs = ({hop.interface for hop in c.next_hops} for c in (winner, loser))
+    if len(mine) != 1 or len(theirs) != 1 or mine == theirs:
+        return ""
+    (here,), (there,) = mine, theirs
+    more = loser.metric - matched.metric
+    own, other = winner.values.get("way_cost"), loser.values.get("way_cost")
+    if own is not None:
+        point = own + more
+        return f"; above cost {point} of {here} (now {own}) it goes by {there}, at {point} by both"
+    if other is not None and other > more:
+        point = other - more
+        return f"; below cost {point} of {there} (now {other}) it goes there, at {point} by both"
+    return ""
 
 
 def matched_sentence(device: str, address: Address | None, matches: Sequence[Route]) -> str:

@@ -31,7 +31,7 @@ from routrel.control.packets.hops import (
 )
 from routrel.control.rib.table import Route
 from routrel.model.filters import Action, Match, Rule, SessionState
-from routrel.model.network import ReversePathCheck
+from routrel.model.network import DEFAULT_VRF, ReversePathCheck
 from routrel.model.steering import SteeringRule
 from routrel.model.traffic import Header, icmp_type_name, protocol_name
 from routrel.model.translation import Side, TranslationRule
@@ -43,6 +43,7 @@ __all__ = [
     "STAGE_TITLES",
     "VERDICT_TITLES",
     "answer_sentence",
+    "class_sentence",
     "classes_sentence",
     "direction_sentence",
     "match_words",
@@ -339,10 +340,7 @@ def answer_sentence(answer: FlowAnswer, outcomes: Sequence[str] = ()) -> str:
         return words
     if answer.back.verdict is Verdict.DELIVERED:
         if answer.forward.verdict is Verdict.DELIVERED:
-            other = _way(answer.back)[::-1] != _way(answer.forward)
-            return f"{words} The return direction is delivered too" + (
-                ", by another way." if other else ", the same way."
-            )
+            return f"{words} The return direction is delivered too, {_ways_back(answer)}."
         return f"{words} The return direction is open."
     if answer.back.verdict is Verdict.LEAVES_NETWORK:
         return f"{words} The return direction leaves the network."
@@ -371,9 +369,43 @@ def classes_sentence(classes: tuple[ClassAnswer, ...]) -> str:
     return f"{ends} of ends, treated in {ways}: {told}."
 
 
-def _way(answer: DirectionAnswer) -> list[str]:
-    hops = answer.branches[0].hops if len(answer.branches) == 1 else ()
-    return [hop.device for hop in hops]
+def _ways_back(answer: FlowAnswer) -> str:
+    """How the ways of the answers are to those of the question."""
+    there = {tuple(hop.device for hop in branch.hops) for branch in answer.forward.branches}
+    back = {
+        tuple(hop.device for hop in reversed(branch.hops))
+        for branch in (answer.back.branches if answer.back else ())
+    }
+    if there == back:
+        return "the same way"
+    return "partly by another way" if there & back else "by another way"
+
+
+def class_sentence(one: ClassAnswer) -> str:
+    """What becomes of a class's traffic, in words that are true of all its pairs."""
+    if one.answer is None:
+        return one.problem
+    if len(one.pairs) == 1:
+        return answer_sentence(one.answer)
+    words = f"{_neutral(one.answer.forward)}."
+    back = one.answer.back
+    if back is None or back.verdict in (Verdict.DELIVERED, Verdict.LEAVES_NETWORK):
+        return words if back is None else f"{words} The return direction is open."
+    return f"{words} Return direction: {_lower_first(_neutral(back))}."
+
+
+def _neutral(direction: DirectionAnswer) -> str:
+    """A verdict with the device and the rule, without the ends of one pair."""
+    title = VERDICT_TITLES[direction.verdict]
+    if direction.verdict is Verdict.LEAVES_NETWORK:
+        named = dict.fromkeys(str(branch.outside) for branch in direction.branches)
+        return f"{title} to {', '.join(named)}"
+    cause = direction.cause
+    if cause is None or direction.verdict is Verdict.MIXED:
+        return title
+    by = f", {cause.filter}" if cause.filter else ""
+    by += f" rule {cause.rule}" if cause.filter and cause.rule is not None else ""
+    return f"{title} at {cause.device}{by}"
 
 
 def _lower_first(text: str) -> str:
@@ -449,8 +481,11 @@ def _stopped_words(verdict: Verdict, cause: Cause, evidence: Evidence | None, co
             return f"Blocked {at} by its reverse-path check: {_reverse_path_words(found, True)}"
         case Verdict.DISCARDED, SteeringEvidence() as found:
             return f"Discarded {at}: {_steering_words(found)}"
-        case Verdict.NO_ROUTE, RouteEvidence(destination=destination):
-            return f"No route {at}: its table holds nothing for {destination}"
+        case Verdict.NO_ROUTE, RouteEvidence(destination=destination) as evidence:
+            table = "its table"
+            if evidence.table or cause.vrf not in ("", DEFAULT_VRF):
+                table = f"VRF {evidence.table or cause.vrf}"
+            return f"No route {at}: {table} holds nothing for {destination}"
         case Verdict.DISCARDED, RouteEvidence(route=Route() as route):
             return f"Discarded {at} by the discard route to {route.prefix}"
         case Verdict.DISCARDED, _:

@@ -81,7 +81,7 @@ def test_a_prefix_that_only_a_lan_neighbour_has_is_on_link_for_the_others():
     answer = ask_flow(net, FlowQuestion(source="r1", destination="2001:db8:2::2"))
     assert answer.forward.verdict is Verdict.DELIVERED
     (why,) = explain_route(net, RouteQuestion(device="r3", prefix=ip_network("2001:db8:2::/64")))
-    assert [c["lost_on"] for c in why["candidates"]] == [None]
+    assert why["candidates"][0]["lost_on"] is None
 
 
 def test_a_hidden_range_drops_what_its_parts_do_not_hold():

@@ -54,7 +54,7 @@ def offers(domain: BgpDomain, index: int, prefix: int) -> list[Offer]:
         return _offers(domain, index, prefix)
 
 
-def _offers(domain: BgpDomain, index: int, prefix: int) -> list[Offer]:
+def _offers(domain: BgpDomain, index: int, prefix: int, *, of_leaves: bool = True) -> list[Offer]:
     number = domain.class_of.get(prefix)
     made = domain.round
     if number is None or made is None:
@@ -74,7 +74,7 @@ def _offers(domain: BgpDomain, index: int, prefix: int) -> list[Offer]:
     ]
     defaults = domain.default_senders(made, item)
     for place in made.into[index]:
-        found.extend(_offered(domain, made, item, result, place, defaults))
+        found.extend(_offered(domain, made, item, result, place, defaults, of_leaves))
     return _judged(domain, made, item, index, found)
 
 
@@ -85,12 +85,23 @@ def _offered(
     result: ClassResult,
     place: int,
     defaults: dict[int, int],
+    of_leaves: bool,
 ) -> Iterator[Offer]:
-    """What one hearing brings, or why it brings nothing; `defaults` are the default senders."""
+    """What one hearing brings, or why it brings nothing.
+
+    Args:
+        defaults: The default senders.
+        of_leaves: Whether to look at what those hold that pass nothing on.
+    """
     hearing = made.hearings[place]
     if item.prefix.version not in hearing.versions:
         return
     chosen = result.outcome.chosen[hearing.sender]
+    if of_leaves and not result.complete and hearing.sender in made.leaves:
+        # What passes nothing on has been left out of spreading; it chooses now.
+        number = domain.interning.prefixes.add(item.prefix)
+        choices = _offers(domain, hearing.sender, number, of_leaves=False)
+        chosen = tuple(offer.code for offer in choices if offer.lost_on is None)[:1]
     count = hearing.sender_settings.add_paths or 1
     codes = made.carrier.codes
     if place in defaults:

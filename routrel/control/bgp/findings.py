@@ -17,7 +17,7 @@ from routrel.model.communities import community_matches
 from routrel.model.findings import Finding, Severity
 from routrel.model.network import Device
 from routrel.model.place import Place
-from routrel.model.policy import Policy, PolicyResult, PolicyUse
+from routrel.model.policy import Conditions, Policy, PolicyResult, PolicyUse
 
 __all__ = ["bgp_findings", "dispute_text"]
 
@@ -53,6 +53,7 @@ def bgp_findings(domain: BgpDomain) -> Iterator[Finding]:
             if finding.code != "policy_final_reject" or key not in said:
                 said.add(key)
                 yield finding
+    yield from _without_policies(domain)
     yield from _differing_settings(domain)
     yield from _sets_never_matched(domain)
     for dispute in disputes(domain):
@@ -75,25 +76,42 @@ def _session_findings(domain: BgpDomain, session: Session) -> Iterator[Finding]:
     settings = session.settings
     if speaker.instance is None or speaker.device is None:
         return
-    if session.relation is Learned.EXTERNAL and settings.enabled is not False:
-        missing = [
-            word
-            for word, uses in (
-                ("import", settings.import_policies), ("export", settings.export_policies),
-            )
-            if not uses
-        ]  # fmt: skip
-        if missing and not speaker.instance.require_policies:
-            yield Finding(
-                severity=Severity.WARNING,
-                code="bgp_no_policy",
-                text=f"{speaker.name} has no {' and no '.join(missing)} policy for external "
-                f"neighbour {address}: everything passes",
-                suggestion="bind a policy; require-policies: true refuses without one (RFC 8212)",
-                place=session.neighbour.place,
-                device=speaker.name,
-            )
     yield from _policy_findings(speaker.device, session, settings)
+
+
+def _without_policies(domain: BgpDomain) -> Iterator[Finding]:
+    """External neighbours from or to whom everything passes, once for a group of neighbours."""
+    found: dict[tuple[int, object, str], list[Session]] = {}
+    for session in domain.sessions:
+        instance, settings = domain.speakers[session.local].instance, session.settings
+        if instance is None or instance.require_policies or settings.enabled is False:
+            continue
+        if session.relation is not Learned.EXTERNAL:
+            continue
+        both = (("import", settings.import_policies), ("export", settings.export_policies))
+        missing = " and no ".join(word for word, uses in both if not uses)
+        if missing:
+            shared: object = session.neighbour.group or session.neighbour.address
+            found.setdefault((session.local, shared, missing), []).append(session)
+    for (local, _, missing), sessions in found.items():
+        speaker = domain.speakers[local]
+        named = ", ".join(str(session.neighbour.address) for session in sessions)
+        group = sessions[0].neighbour.group
+        of_group = f" of group {group}" if group else ""
+        many = "s" if len(sessions) > 1 else ""
+        place = sessions[0].neighbour.place
+        for one in speaker.instance.groups if speaker.instance else ():
+            place = one.place if one.name == group else place
+        yield Finding(
+            severity=Severity.WARNING,
+            code="bgp_no_policy",
+            text=f"{speaker.name} has no {missing} policy for external neighbour{many}{of_group} "
+            f"{named}: everything passes",
+            suggestion="bind a policy; require-policies: true refuses without one (RFC 8212)",
+            place=place,
+            device=speaker.name,
+            also=tuple(session.neighbour.place for session in sessions if of_group),
+        )
 
 
 def _policy_findings(
@@ -107,9 +125,19 @@ def _policy_findings(
             policy = device.policy(use.policy)
             if policy is None:
                 continue
-            if policy.default is PolicyResult.REJECT:
+            if policy.default is PolicyResult.REJECT and _reaches_default(policy):
                 yield _final_reject(device, session, policy, use, direction)
             yield from _without_effect(device, session, policy, use, direction)
+
+
+def _reaches_default(policy: Policy) -> bool:
+    """Whether any route passes all statements undecided."""
+    return not any(
+        statement.then is not None
+        and statement.call is None
+        and statement.conditions == Conditions()
+        for statement in policy.statements
+    )
 
 
 def _final_reject(

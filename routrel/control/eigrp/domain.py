@@ -47,6 +47,7 @@ from routrel.control.vectors import Held, Told, VectorDomain
 from routrel.model.addresses import Prefix
 from routrel.model.eigrp import EigrpInstance, StubRoutes
 from routrel.model.findings import Finding, Severity
+from routrel.model.place import Place
 from routrel.model.policy import PolicyUse
 from routrel.topology.segments import Topology
 
@@ -98,6 +99,9 @@ class EigrpDomain(VectorDomain):
         injected: Mapping[int, Sequence[Injected]],
     ) -> Rows:
         self._seedless = []
+        self.own_places = {
+            (index, item.prefix): item.place for index, items in injected.items() for item in items
+        }
         own = [self._announced(index, injected.get(index, ())) for index in range(len(held))]
         numbers = {prefix for found in own for prefix in found}
         numbers |= {
@@ -404,6 +408,24 @@ class EigrpDomain(VectorDomain):
                 withheld=not raw["good"][0] and summary is None,
                 loop=bool(base["external"][0]) and int(base["origin"][0]) == int(router.router_id),
             )
+
+    def origin(self, hearing: EigrpHearing, prefix: int) -> Place:
+        """The line by which what a neighbour tells of a prefix came into EIGRP."""
+        column = self.at[prefix]
+        index, passed = hearing.sender, set[int]()
+        best, _ = self._heard()
+        while not self.first["good"][index, column] and index not in passed:
+            passed.add(index)
+            for other in self.neighbours.hearings:
+                if other.receiver == index and self._over(other)[column] == best[index, column]:
+                    index = other.sender
+                    break
+        held = self.interning.prefixes.prefixes[prefix]
+        router = self.routers[index]
+        for port in router.ports:
+            if held in subnets(port.interface, held.version) or held in port.settings.summaries:
+                return port.settings.place
+        return self.own_places.get((index, prefix), router.instance.place)
 
     def _has(self, hearing: EigrpHearing, column: int) -> bool:
         if int(self.versions[column]) != hearing.version:

@@ -14,6 +14,7 @@ from routrel.model.addresses import Address
 from routrel.model.eigrp import EigrpInstance, EigrpInterface
 from routrel.model.findings import Finding, Severity
 from routrel.model.network import Device, Vrf
+from routrel.model.place import NOWHERE, Place
 from routrel.topology.segments import Attachment, Topology
 
 __all__ = ["EigrpHearing", "EigrpPort", "EigrpRefusal", "EigrpRouter", "Neighbours"]
@@ -65,6 +66,7 @@ class EigrpRefusal:
     right: EigrpPort
     code: str
     text: str
+    place: Place = NOWHERE  #: what causes it, where that is not what both say of EIGRP
 
 
 class Neighbours:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import combinations
 
 from routrel.control.protocol_findings import asymmetric, one_sided, refused
@@ -14,6 +14,7 @@ from routrel.model.addresses import Address
 from routrel.model.findings import Finding
 from routrel.model.isis import IsisInstance, IsisInterface, IsisNetworkType
 from routrel.model.network import Device, Interface, InterfaceKind, Vrf
+from routrel.model.place import NOWHERE, Place
 from routrel.topology.segments import Attachment, Topology
 
 __all__ = ["Circuit", "IsisRefusal", "System", "Systems"]
@@ -74,6 +75,7 @@ class IsisRefusal:
     right: Circuit
     code: str
     text: str
+    place: Place = NOWHERE  #: what causes it, where that is not what both say of IS-IS
 
 
 class Systems:
@@ -146,8 +148,12 @@ class Systems:
             return refused("crowded", f"{crowd} systems on a point-to-point network")
         checks = one.settings.mtu_check and other.settings.mtu_check
         if checks and one.interface.mtu != other.interface.mtu:
-            text = f"MTU {one.interface.mtu} against {other.interface.mtu} bytes"
-            return refused("mtu_mismatch", text)
+            small, large = sorted((one, other), key=lambda circuit: circuit.interface.mtu)
+            text = (
+                f"MTU {small.interface.mtu} bytes at {small} against {large.interface.mtu} at "
+                f"{large}"
+            )
+            return replace(refused("mtu_mismatch", text), place=small.interface.mtu_place)
         return None
 
     def findings(self) -> Iterator[Finding]:

@@ -9,13 +9,13 @@ nearest attached system where it knows nothing better (ISO 10589 7.2.9.2, RFC 11
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
 
-from routrel.control.isis.adjacency import Circuit, Systems
+from routrel.control.isis.adjacency import Circuit, System, Systems
 from routrel.control.policy.evaluate import policy_function
 from routrel.control.prefix_paths import NO_HOP, Announcements, WayHops, routes_to
 from routrel.control.redistribute import Injected, injected_key, policy_route
@@ -32,7 +32,10 @@ from routrel.control.rib.candidates import (
 from routrel.control.rib.select import best_of_each
 from routrel.control.shortest_paths import NETWORK_SHARE, ShortestPaths, build_graph
 from routrel.control.speaking import subnets
+from routrel.control.ways_around import ways_around
+from routrel.model.addresses import Prefix
 from routrel.model.isis import AttachedBit
+from routrel.model.place import NOWHERE, Place
 from routrel.model.policy import PolicyUse
 from routrel.topology.segments import Topology
 
@@ -242,16 +245,47 @@ class IsisDomain:
                 mask = level.paths.masks[:, root, vertex].copy()
                 hops = level.hops[version].of_mask(root, mask)
                 if hops and np.isfinite(total) and total < MAXIMUM_PATH_METRIC:
-                    origin = self.systems[level.members[vertex]].table[0]
-                    found.append(
-                        IsisPath(
-                            path_type=routes.path_type,
-                            metric=int(total),
-                            advertiser=origin,
-                            next_hops=tuple(hops),
-                        )
-                    )
+                    found.append(self._path(routes, vertex, total, hops, prefix))
+            ways = {hop for path in found for hop in path.next_hops}
+            found += [
+                other
+                for other in self._other_ways(routes, root, prefix)
+                if other.next_hops[0] not in ways
+            ]
         return _compare(found)
+
+    def _path(
+        self,
+        routes: LevelRoutes,
+        vertex: int,
+        total: float,
+        hops: Sequence[NextHop],
+        prefix: int,
+    ) -> IsisPath:
+        origin = self.systems[self.levels[routes.level].members[vertex]]
+        return IsisPath(
+            path_type=routes.path_type,
+            metric=int(total),
+            advertiser=origin.table[0],
+            next_hops=tuple(hops),
+            place=_announced_at(origin, self.interning.prefixes.prefixes[prefix]),
+            level=routes.level,
+        )
+
+    def _other_ways(self, routes: LevelRoutes, root: int, prefix: int) -> Iterator[IsisPath]:
+        """The ways out that cost more than the best."""
+        level, told = self.levels[routes.level], routes.announcements
+        where = told.of_prefix(prefix)
+        offers = list(zip(told.vertex[where].tolist(), told.cost[where].tolist(), strict=True))
+        totals = [level.paths.dist[root, vertex] + cost for vertex, cost in offers]
+        best = min(totals, default=np.inf)
+        own = any(v == root and t == best for (v, _), t in zip(offers, totals, strict=True))
+        if own or not np.isfinite(best):
+            return
+        for found in ways_around(level.paths, root, offers):
+            hop = level.hops[routes.version].of_way(root, found.way)
+            if hop is not None and best < found.total < MAXIMUM_PATH_METRIC:
+                yield self._path(routes, found.vertex, found.total, [hop], prefix)
 
     def _attached(self, version: int) -> Rows:
         """The default towards the nearest attached system, for those who reach no other area."""
@@ -307,7 +341,17 @@ class IsisPath:
     metric: int
     advertiser: str  #: device that announces it
     next_hops: tuple[NextHop, ...]
+    place: Place = NOWHERE  #: the line by which it is announced
+    level: int = 1  #: whose metrics count
     lost_on: str | None = None  #: the rung where it lost; None: it is used
+
+
+def _announced_at(origin: System, prefix: Prefix) -> Place:
+    """The line by which a system announces a prefix: of its circuit, or of IS-IS as a whole."""
+    for circuit in origin.circuits:
+        if prefix in subnets(circuit.interface, prefix.version):
+            return circuit.settings.place
+    return origin.instance.place
 
 
 def _compare(paths: Sequence[IsisPath]) -> list[IsisPath]:

@@ -15,6 +15,7 @@ from routrel.files.values import format_area
 from routrel.model.findings import Finding, Severity
 from routrel.model.network import protocol_title
 from routrel.model.ospf import OspfNetworkType
+from routrel.model.place import NOWHERE, Place
 from routrel.topology.segments import Topology
 
 __all__ = ["Adjacencies", "Refusal", "find_adjacencies", "ospf_findings"]
@@ -28,6 +29,7 @@ class Refusal:
     right: OspfPort
     code: str  #: what differs, as a stable identifier
     text: str
+    place: Place = NOWHERE  #: what causes it, where that is not what both say of OSPF
 
 
 @dataclass(frozen=True, slots=True)
@@ -154,8 +156,8 @@ def _mtu_refusal(left: OspfPort, right: OspfPort) -> Refusal | None:
     small, large = sorted((left, right), key=lambda port: port.interface.mtu)
     if small.interface.mtu == large.interface.mtu or not small.settings.mtu_check:
         return None
-    text = f"MTU {left.interface.mtu} against {right.interface.mtu} bytes"
-    return Refusal(left, right, "ospf_mtu_mismatch", text)
+    text = f"MTU {small.interface.mtu} bytes at {small} against {large.interface.mtu} at {large}"
+    return Refusal(small, large, "ospf_mtu_mismatch", text, small.interface.mtu_place)
 
 
 def ospf_findings(

@@ -15,6 +15,8 @@ from routrel.control.ospf.lsdb import Area
 from routrel.control.ospf.speakers import BACKBONE, OspfRouter
 from routrel.control.prefix_paths import NO_HOP, Announcements
 from routrel.control.rib.candidates import Interning, NextHop, PathType
+from routrel.control.ways_around import ways_around
+from routrel.model.addresses import Prefix
 from routrel.model.place import NOWHERE, Place
 
 __all__ = ["OspfPath", "compare", "external_paths", "internal_paths"]
@@ -85,15 +87,16 @@ def internal_paths(
 ) -> Iterator[OspfPath]:
     """Paths inside the router's areas, and those that border routers announce."""
     near = on_link_hops(areas, router, prefix, interning) if router.version == 6 else []
+    held = interning.prefixes.prefixes[prefix]
     for number, area in areas.items():
         root = area.vertex_of.get(router.table)
         if root is None:
             continue
-        yield from _of_area(area, root, area.networks, prefix, PathType.INTRA_AREA, near)
+        yield from _of_area(area, root, area.networks, prefix, PathType.INTRA_AREA, held, near)
         if not router.is_border or number == BACKBONE:
             told = internal.summaries.get(number)
             if told is not None:
-                yield from _of_area(area, root, told, prefix, PathType.INTER_AREA)
+                yield from _of_area(area, root, told, prefix, PathType.INTER_AREA, held)
 
 
 def _of_area(
@@ -102,10 +105,12 @@ def _of_area(
     told: Announcements,
     prefix: int,
     path_type: PathType,
+    announced: Prefix,
     near: Sequence[NextHop] = (),
 ) -> Iterator[OspfPath]:
     where = told.of_prefix(prefix)
     router_name = area.routers[root].table[0]
+    known: list[OspfPath] = []
     for vertex, cost in zip(told.vertex[where].tolist(), told.cost[where].tolist(), strict=True):
         total = area.paths.dist[root, vertex] + cost
         if vertex == root or not np.isfinite(total):
@@ -118,15 +123,72 @@ def _of_area(
             hops = [hop for hop in near if (router_name, hop.interface) in on_it]
         if not hops:
             continue  # the router's own network
-        yield OspfPath(
-            path_type=path_type,
-            area=area.number,
-            metric=int(total),
-            forward_metric=None,
-            advertiser=origin.router_id,
-            advertiser_name=origin.table[0],
-            next_hops=tuple(hops),
-        )
+        known.append(_found(area, origin, path_type, int(total), hops, announced))
+    yield from known
+    for other in _other_ways(area, root, told, prefix, path_type, announced):
+        if not any(other.next_hops[0] in path.next_hops for path in known):
+            yield other
+
+
+def _found(
+    area: Area,
+    origin: OspfRouter,
+    path_type: PathType,
+    metric: int,
+    hops: Sequence[NextHop],
+    announced: Prefix,
+) -> OspfPath:
+    return OspfPath(
+        path_type=path_type,
+        area=area.number,
+        metric=metric,
+        forward_metric=None,
+        advertiser=origin.router_id,
+        advertiser_name=origin.table[0],
+        next_hops=tuple(hops),
+        place=_announced_at(area, origin, path_type, announced),
+    )
+
+
+def _other_ways(
+    area: Area,
+    root: int,
+    told: Announcements,
+    prefix: int,
+    path_type: PathType,
+    announced: Prefix,
+) -> Iterator[OspfPath]:
+    """The ways out that cost more than the best."""
+    where = told.of_prefix(prefix)
+    offers = list(zip(told.vertex[where].tolist(), told.cost[where].tolist(), strict=True))
+    totals = [area.paths.dist[root, vertex] + cost for vertex, cost in offers]
+    if not np.isfinite(min(totals, default=np.inf)):
+        return
+    best = min(totals)
+    if any(v == root and t == best for (v, _), t in zip(offers, totals, strict=True)):
+        return  # it has the prefix itself
+    for found in ways_around(area.paths, root, offers):
+        hop = area.hops.of_way(root, found.way)
+        if hop is not None and found.total > best:
+            vertex, routers = found.vertex, len(area.routers)
+            origin = area.routers[vertex] if vertex < routers else area.designated[vertex - routers]
+            yield _found(area, origin, path_type, int(found.total), [hop], announced)
+
+
+def _announced_at(area: Area, origin: OspfRouter, path_type: PathType, prefix: Prefix) -> Place:
+    """The line by which a router announces a prefix: of its interface, or of its area."""
+    if path_type is PathType.INTRA_AREA:
+        for port in origin.ports:
+            if port.settings.area == area.number and prefix in port.subnets:
+                return port.settings.place
+        return origin.instance.place
+    for number in sorted(origin.areas):
+        settings = origin.instance.area(number)
+        for held in settings.ranges:
+            if held.prefix == prefix:
+                return held.place
+    stated = origin.instance.area(area.number).place
+    return stated if stated.line else origin.instance.place
 
 
 def external_paths(

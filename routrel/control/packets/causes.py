@@ -25,7 +25,9 @@ from routrel.model.place import Place
 __all__ = ["cause_of"]
 
 
-def cause_of(device: Device, interface_in: str | None, stages: tuple[Stage, ...]) -> Cause:
+def cause_of(
+    device: Device, vrf: str, interface_in: str | None, stages: tuple[Stage, ...]
+) -> Cause:
     """The cause that the last of a hop's stages gives."""
     name = device.name
     match stages[-1].evidence:
@@ -46,8 +48,12 @@ def cause_of(device: Device, interface_in: str | None, stages: tuple[Stage, ...]
                 rule=rule.id if rule else None,
                 place=rule.place if rule else steering.place,
             )
-        case RouteEvidence(route=None):
-            return Cause(device=name, kind="no_route", interface=interface_in, place=device.place)
+        case RouteEvidence(route=None, table=table):
+            asked = device.vrf(table or vrf)
+            place = asked.place if asked and asked.place.line else device.place
+            return Cause(
+                device=name, kind="no_route", interface=interface_in, place=place, vrf=table or vrf
+            )
         case RouteEvidence(route=Route() as route):
             return Cause(device=name, kind="discard_route", place=route.place)
         case TtlEvidence():

@@ -273,6 +273,7 @@ class Cause:
     filter: str | None = None
     rule: int | None = None  #: None also where a filter's default decided
     place: Place | None = None
+    vrf: str = ""  #: of a missing route: the table that was asked
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -654,7 +654,7 @@ class _Walker:
     ) -> Iterator[_Outcome]:
         """The end of a branch; or, beyond obstacles, the packet as if nothing had stopped it."""
         here = here.noting(name, Result.STOPPED, evidence)
-        cause = cause_of(here.device, here.interface_in, here.stages)
+        cause = cause_of(here.device, here.vrf, here.interface_in, here.stages)
         if self.beyond and len(here.obstacles) < MAXIMUM_OBSTACLES:
             obstacle = Obstacle(cause=cause, verdict=verdict, hop=_hop(here), header=here.header)
             way = self._way_round(here, name, verdict)

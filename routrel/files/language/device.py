@@ -40,6 +40,7 @@ from routrel.files.shapes import (
     ListOf,
     NamedMap,
     OneOrMany,
+    PlacedInteger,
     Record,
     Values,
 )
@@ -50,6 +51,7 @@ from routrel.files.values import (
     PrefixValue,
 )
 from routrel.model.network import (
+    DEFAULT_MTU,
     DEFAULT_VRF,
     Device,
     Interface,
@@ -181,7 +183,8 @@ def _build_interface(values: Values, place: Place, report: Report) -> Any:
             )
             return BAD
         seen.add(address.ip)
-    return Interface(**values, place=place)
+    mtu, mtu_place = values.pop("mtu") or (DEFAULT_MTU, place)
+    return Interface(**values, mtu=mtu, mtu_place=mtu_place, place=place)
 
 
 def _unbuild_interface(value: Interface) -> Values:
@@ -190,6 +193,7 @@ def _unbuild_interface(value: Interface) -> Values:
         for field in INTERFACE.fields
         if field.key != "filters"
     }
+    values["mtu"] = None if value.mtu == DEFAULT_MTU else (value.mtu, value.mtu_place)
     bound = {"filters_in": value.filters_in, "filters_out": value.filters_out}
     values["filters"] = bound if any(bound.values()) else None
     return values
@@ -206,7 +210,7 @@ INTERFACE = Record(
         Field("vrf", NAME, "the VRF whose table it uses", default=DEFAULT_VRF),
         Field("addresses", ListOf(InterfaceAddressValue()), "addresses with prefix length; the "
               "first of each family is the primary", default=()),
-        Field("mtu", Integer(68, 65535), "the largest IP packet in bytes", default=1500),
+        Field("mtu", PlacedInteger(68, 65535), "the largest IP packet in bytes; left out: 1500"),
         Field("bandwidth", BANDWIDTH, "left out: 1 Gb/s", "bandwidth_bps"),
         Field("delay", DELAY, "for EIGRP; left out: 10 us at 1 Gb/s, in proportion at other "
               "bandwidths", "delay_us"),

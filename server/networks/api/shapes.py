@@ -161,6 +161,7 @@ class CandidateShape(PlacedShape):
     lost_on = s.CharField(allow_null=True)
     values = CandidateValuesShape()
     rungs = _shape("CandidateRung", many=True, id=_text(), title=_text(), text=_text())
+    also = PlacedShape(many=True)
 
 
 class AbsenceStepShape(PlacedShape):

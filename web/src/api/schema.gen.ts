@@ -672,6 +672,7 @@ export interface components {
             lost_on: string | null;
             values: components["schemas"]["CandidateValuesShape"];
             rungs: components["schemas"]["CandidateRung"][];
+            also: components["schemas"]["PlacedShape"][];
         };
         /** @description Values of all candidates; the rest depends on the protocol. */
         CandidateValuesShape: {
