@@ -365,6 +365,8 @@ def _print_step(step: dict[str, Any], indent: str) -> None:
 
 def _print_why(answer: dict[str, Any]) -> None:
     out.print(f"\n[bold]{escape(answer['sentence'])}[/]")
+    if answer["matched"] and answer["why"] != answer["sentence"]:
+        out.print(f"  {escape(answer['why'])}")
     if answer["doubt"]:
         out.print(f"  [yellow]{escape(answer['doubt'])}[/]")
     for candidate in answer["candidates"]:
@@ -380,6 +382,12 @@ def _print_why(answer: dict[str, Any]) -> None:
             f"  {escape(candidate['title'])}{escape(told)} {escape(ways)} {escape(detail)}: {mark}"
             + _cited(candidate)
         )
+        for one in values.get("set_by", ()):
+            out.print(
+                f"      {one['attribute']} {escape(one['value'])} set by statement "
+                f"{escape(one['statement'])} of {escape(one['policy'])} at {escape(one['device'])}"
+                + _cited(one)
+            )
     for route in answer["behind"]:
         out.print(f"  behind it: {route['prefix']} {route['protocol']}")
     if answer["absent"]:
@@ -396,8 +404,13 @@ def _attributes(values: dict[str, Any]) -> str:
     ]
     if values["weight"]:
         words.insert(0, f"weight {values['weight']}")
+    words.append(f"origin {values['origin']}")
     if values["med"] is not None:
         words.append(f"MED {values['med']}")
+    if values["router_id"]:
+        words.append(f"router id {values['router_id']}")
+    if values["age_s"] is not None:
+        words.append(f"age {values['age_s']} s")
     return ", ".join(words)
 
 
@@ -428,17 +441,36 @@ def _print_direction(title: str, answer: dict[str, Any]) -> None:
             ways += f" out {hop['out']}" if hop["out"] else ""
             out.print(f"  {number:2} [bold]{escape(hop['device'])}[/]{escape(ways)}")
             for stage in hop["stages"]:
-                if stage["result"] in ("passed", "stopped"):
-                    mark = _RESULT_MARKS[stage["result"]]
-                    out.print(
-                        f"       {mark} {stage['title']}: {escape(stage['text'])}"
-                        + _cited(stage["evidence"] or {})
-                    )
+                _print_stage(stage)
 
     if len(answer["obstacles"]) > 1:
         out.print("  [bold]everything in the way[/]:")
         for obstacle in answer["obstacles"]:
             out.print(f"    {obstacle['side']}: {escape(obstacle['text'])}" + _cited(obstacle))
+
+
+#: Stages that say nothing new where the packet passes them, unless its size was asked.
+_QUIET_STAGES = ("mtu", "neighbour")
+
+
+def _print_stage(stage: dict[str, Any]) -> None:
+    """What a stage decided, and the rules that it tried first where that is of interest."""
+    evidence = stage["evidence"] or {}
+    tried = [one for one in evidence.get("tried", ()) if one["mismatch"]]
+    steered_past = stage["result"] == "none" and stage["stage"] == "steering"
+    if stage["result"] not in ("passed", "stopped") and not (steered_past and tried):
+        return
+    quiet = stage["result"] == "passed" and stage["stage"] in _QUIET_STAGES
+    if quiet and evidence.get("size") is None:
+        return
+    mark = _RESULT_MARKS[stage["result"]]
+    out.print(f"       {mark} {stage['title']}: {escape(stage['text'])}" + _cited(evidence))
+    if stage["result"] == "stopped" or stage["stage"] == "steering":
+        for one in tried:
+            out.print(
+                f"           [dim]rule {one['rule']} ({escape(one['text'])}): "
+                f"{escape(one['mismatch'])}[/]" + _cited(one)
+            )
 
 
 def _print_remedies(answer: dict[str, Any]) -> None:

@@ -14,7 +14,7 @@ from typing import Any
 
 from routrel.control.bgp.decision import BGP_RUNGS, Entrant
 from routrel.control.bgp.domain import BGP_PATH_TYPES
-from routrel.control.bgp.explaining import Offer, offers
+from routrel.control.bgp.explaining import Offer, offers, settings_of
 from routrel.control.bgp.paths import Learned, OwnKind, Path
 from routrel.control.bgp.speakers import Speaker
 from routrel.control.converge import State
@@ -407,7 +407,20 @@ def _heard_by(state: State, index: int, prefix: int) -> Iterator[Candidate]:
     for offer in offers(domain, index, prefix):
         sender = domain.speakers[offer.hearing.sender].name if offer.hearing else None
         if offer.path is not None:
-            yield _bgp_candidate(speaker, sender, offer, offer.path)
+            made = _bgp_candidate(speaker, sender, offer, offer.path)
+            set_by = [
+                {
+                    "attribute": one.attribute,
+                    "value": one.value,
+                    "device": one.device,
+                    "policy": one.policy,
+                    "statement": one.statement,
+                    "file": one.place.file or None,
+                    "line": one.place.line or None,
+                }
+                for one in settings_of(domain, index, offer, prefix)
+            ]
+            yield replace(made, values={**made.values, "set_by": set_by})
         elif offer.taken is not None and offer.taken.stopped is not None and offer.sent:
             # It was sent, and the device does not take it.
             shown = replace(offer, lost_on="usable")

@@ -36,6 +36,7 @@ class PrefixClass:
             self.origins,
             self.lane.treatments,
             self.lane.kept_back,
+            self.lane.not_active,
         )
 
 
@@ -94,7 +95,7 @@ class Grouping:
         """
         known: dict[Origins, int] = {}
         marks = np.concatenate(
-            [np.packbits(block, axis=1) for block in (self._held, self._parts | silenced)], axis=1
+            [np.packbits(block, axis=1) for block in (self._held, self._parts, silenced)], axis=1
         )
         groups: dict[tuple[int, bytes], list[int]] = {}
         for place, found in enumerate(origins):
@@ -114,13 +115,14 @@ class Grouping:
     ) -> PrefixClass:
         first = places[0]
         prefix = self.prefixes[first]
-        # Kept back is what an aggregate stands for, or another protocol's route is active for.
-        kept_back = tuple((self._parts[first] | silenced[first]).tolist())
+        # Kept back is what an aggregate stands for; not active, where another protocol's route is.
+        kept_back = tuple(self._parts[first].tolist())
+        not_active = tuple(silenced[first].tolist())
         return PrefixClass(
             members=self.numbers[places],
             prefix=prefix,
             origins=origins,
-            lane=Lane(prefix, (*self._treatments(first), -1), kept_back),
+            lane=Lane(prefix, (*self._treatments(first), -1), kept_back, not_active),
             alone=alone,
         )
 

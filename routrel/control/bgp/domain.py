@@ -564,6 +564,9 @@ class BgpDomain:
                 return () if code < 0 else (code,)
             if lane.kept_back[hearing.sender]:
                 return ()
+            if lane.not_active[hearing.sender]:
+                # What it originates is active by the protocol it comes from.
+                chosen = tuple(code for code in chosen if codes.place(code) < 0)
             count = hearing.sender_settings.add_paths or 1
             if outside[hearing.sender]:
                 count = len(chosen)

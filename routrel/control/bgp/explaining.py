@@ -12,11 +12,21 @@ from routrel.control.bgp.paths import Path
 from routrel.control.bgp.resolve import Resolution
 from routrel.control.bgp.sessions import Hearing, Session, SessionState
 from routrel.control.bgp.spread import Numbers
-from routrel.control.bgp.transfer import Passage
+from routrel.control.bgp.transfer import Passage, Stopped
 from routrel.model.addresses import Address, Prefix
 from routrel.model.place import NOWHERE, Place
 
-__all__ = ["Dispute", "Offer", "chosen_path", "disputes", "exchanged", "hearings_into", "offers"]
+__all__ = [
+    "Dispute",
+    "Offer",
+    "Setting",
+    "chosen_path",
+    "disputes",
+    "exchanged",
+    "hearings_into",
+    "offers",
+    "settings_of",
+]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -108,6 +118,12 @@ def _offered(
         chosen = (codes.code(defaults[place], -1),)
     elif item.lane.kept_back[hearing.sender]:
         return
+    elif item.lane.not_active[hearing.sender] and any(codes.place(code) >= 0 for code in chosen):
+        sender = domain.speakers[hearing.sender]
+        text = f"{sender.name} announces only what is active, and another protocol's route is"
+        stopped = Passage(None, Stopped("not_active", text, sender.place))
+        yield Offer(code=-1, path=None, hearing=hearing, sent=stopped, taken=None)
+        return
     elif not domain.speakers[hearing.sender].outside:
         chosen = chosen[:count]
     transfers = made.carrier.transfers
@@ -166,6 +182,54 @@ def chosen_path(domain: BgpDomain, index: int, prefix: int) -> Path | None:
     if not chosen and index in domain.round.leaves:
         return next((o.path for o in offers(domain, index, prefix) if o.lost_on is None), None)
     return domain.memory.paths[domain.round.carrier.codes.path(chosen[0])] if chosen else None
+
+
+@dataclass(frozen=True, slots=True)
+class Setting:
+    """Where an attribute of a path got its value."""
+
+    attribute: str  #: in the words of policies
+    value: str
+    device: str
+    policy: str
+    statement: str
+    place: Place
+
+
+def settings_of(domain: BgpDomain, index: int, offer: Offer, prefix: int) -> tuple[Setting, ...]:
+    """By which statements the attributes of an offered path were set, the last one of each.
+
+    Followed back from the device that asks over the sessions by which the path came.
+    """
+    with domain.memory.lock:
+        found: dict[str, Setting] = {}
+        passed: set[int] = set()
+        here: Offer | None = offer
+        while here is not None and here.hearing is not None and index not in passed:
+            passed.add(index)
+            sender = here.hearing.sender
+            for half, at in ((here.taken, index), (here.sent, sender)):
+                for setting in _set_by(domain, half, at):
+                    found.setdefault(setting.attribute, setting)
+            index = sender
+            here = next((o for o in _offers(domain, index, prefix) if o.lost_on is None), None)
+        return tuple(found[attribute] for attribute in sorted(found))
+
+
+def _set_by(domain: BgpDomain, half: Passage | None, speaker: int) -> Iterator[Setting]:
+    """What the statements of one half of the way changed, the last change of each first."""
+    if half is None or half.trial is None:
+        return
+    for step in reversed(half.trial.steps):
+        for attribute, _, value in step.changes:
+            yield Setting(
+                attribute=attribute,
+                value=value,
+                device=domain.speakers[speaker].name,
+                policy=step.policy,
+                statement=step.statement,
+                place=step.place,
+            )
 
 
 def hearings_into(domain: BgpDomain, index: int) -> list[Hearing]:

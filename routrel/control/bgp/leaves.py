@@ -166,9 +166,12 @@ class LeafTables:
                 taken = np.full(len(lanes), _NOTHING, dtype=np.int64)
                 for number, lane in enumerate(lanes):
                     codes = chosen[number][hearing.sender]
-                    if codes and lane.prefix.version in hearing.versions and not (
-                        lane.kept_back[hearing.sender]
-                    ):  # fmt: skip
+                    own = bool(codes) and carrier.codes.place(codes[0]) < 0
+                    if lane.kept_back[hearing.sender] or (
+                        lane.not_active[hearing.sender] and not own
+                    ):
+                        continue
+                    if codes and lane.prefix.version in hearing.versions:
                         code = carrier.passes(lane, place, codes[0])
                         taken[number] = carrier.codes.path(code) if code >= 0 else _NOTHING
                 found[place] = taken

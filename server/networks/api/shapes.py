@@ -59,8 +59,18 @@ def _texts() -> s.ListField:
     return s.ListField(child=s.CharField())
 
 
-def _shape(title: str, /, *, many: bool = False, allow_null: bool = False, **fields: Any) -> Any:
-    options = {"allow_null": True} if allow_null else {}
+def _shape(
+    title: str,
+    /,
+    *,
+    many: bool = False,
+    allow_null: bool = False,
+    required: bool = True,
+    **fields: Any,
+) -> Any:
+    options: dict[str, Any] = {"allow_null": True} if allow_null else {}
+    if not required:
+        options["required"] = False
     return inline_serializer(name=title, fields=fields, many=many, **options)
 
 
@@ -151,6 +161,18 @@ class CandidateValuesShape(s.Serializer):
     metric = s.IntegerField()
     tag = s.IntegerField()
     discard = s.BooleanField()
+    set_by = _shape(
+        "SetBy",
+        many=True,
+        required=False,
+        attribute=_text(),
+        value=_text(allow_blank=True),
+        device=_text(),
+        policy=_text(),
+        statement=_text(),
+        file=_maybe(),
+        line=_number(),
+    )
 
 
 class CandidateShape(PlacedShape):

@@ -683,6 +683,7 @@ export interface components {
             metric: number;
             tag: number;
             discard: boolean;
+            set_by?: components["schemas"]["SetBy"][];
         };
         CaseQuestion: {
             source: string;
@@ -1323,6 +1324,15 @@ export interface components {
         SessionShape: {
             username: string | null;
         };
+        SetBy: {
+            attribute: string;
+            value: string;
+            device: string;
+            policy: string;
+            statement: string;
+            file: string | null;
+            line: number | null;
+        };
         /**
          * @description * `error` - error
          *     * `warning` - warning
@@ -1575,6 +1585,7 @@ export type SchemaRouteShape = components['schemas']['RouteShape'];
 export type SchemaSavedQuestionShape = components['schemas']['SavedQuestionShape'];
 export type SchemaSavedQuestionShapeRequest = components['schemas']['SavedQuestionShapeRequest'];
 export type SchemaSessionShape = components['schemas']['SessionShape'];
+export type SchemaSetBy = components['schemas']['SetBy'];
 export type SchemaSeverityEnum = components['schemas']['SeverityEnum'];
 export type SchemaShortAnswerShape = components['schemas']['ShortAnswerShape'];
 export type SchemaShortAnswerShapeRequest = components['schemas']['ShortAnswerShapeRequest'];

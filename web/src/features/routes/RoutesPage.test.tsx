@@ -13,7 +13,7 @@ const hop = (device: string) => ({ address: '10.0.0.1', interface: 'e1', device,
 const candidate = (protocol: string, advertiser: string, texts: string[], lost: string | null): Candidate => ({
   protocol, title: protocol.toUpperCase(), advertiser, lost_on: lost, next_hops: [hop(advertiser)],
   values: { usable: true, problem: null, distance: Number(texts[1]), path_type: null, metric: 0, tag: 0, discard: false },
-  rungs: RUNGS.map((id, index) => ({ id, title: id, text: texts[index] ?? '' })), file: 'r.yaml', line: 7, column: 1,
+  rungs: RUNGS.map((id, index) => ({ id, title: id, text: texts[index] ?? '' })), file: 'r.yaml', line: 7, column: 1, also: [],
 })
 const held = (device: string, more: Partial<HeldRoute> = {}): HeldRoute => ({
   device, vrf: 'default', prefix: '10.9.0.0/16', protocol: 'ospf', path_type: null, title: 'OSPF', distance: 110, metric: 20,

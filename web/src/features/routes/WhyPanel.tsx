@@ -70,6 +70,12 @@ export function Ladder({ candidates }: { candidates: Candidate[] }) {
                 <td key={index} className={`px-2 py-1.5 ${candidate.lost_on === null ? 'bg-go-wash font-semibold' : 'text-soft'}`}>
                   {candidate.lost_on === null ? <>✓ {hopWords({ next_hops: candidate.next_hops, discard: candidate.values.discard })}</> : '✗ no'}
                   <span className="block font-normal"><EvidenceLink file={candidate.file} line={candidate.line} /></span>
+                  {candidate.also.map((line) => <span key={`${line.file}:${line.line}`} className="block text-sm font-normal">heard by <EvidenceLink file={line.file} line={line.line} /></span>)}
+                  {candidate.values.set_by?.map((one) => (
+                    <span key={one.attribute} className="mt-1 block text-sm font-normal">
+                      {one.attribute} {one.value} set by {one.statement} of {one.policy} at {one.device} <EvidenceLink file={one.file} line={one.line} short />
+                    </span>
+                  ))}
                 </td>
               ))}
             </tr>
