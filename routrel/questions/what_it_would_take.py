@@ -7,29 +7,44 @@ moves. Changes that were tried in vain are told with the rung where the candidat
 from __future__ import annotations
 
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from ipaddress import IPv4Network, IPv6Network
+from typing import Any, TypeAlias
 
+from routrel.control.bgp.decision import BGP_RUNGS
 from routrel.control.bgp.explaining import Offer, hearings_into, offers
 from routrel.control.bgp.paths import Learned, Path
 from routrel.control.bgp.sessions import Hearing
+from routrel.control.bgp.transfer import bgp_policy_route
 from routrel.control.converge import State, converge
 from routrel.control.policy.as_paths import path_length
+from routrel.control.policy.evaluate import failed_conditions
 from routrel.control.rib.candidates import Protocol
-from routrel.model.addresses import Prefix
+from routrel.model.addresses import Address, Prefix
 from routrel.model.place import NOWHERE, Place
 from routrel.model.policy import Origin, PolicyResult
 from routrel.questions.answers import Json, place_data
 from routrel.questions.candidates import Candidate, candidates
-from routrel.questions.edits import DistanceEdit, Edit, ImportEdit, NextHopEdit
+from routrel.questions.edits import (
+    CompareMedEdit,
+    DistanceEdit,
+    Edit,
+    ImportEdit,
+    NextHopEdit,
+    SetEdit,
+)
 from routrel.questions.moves import moves, moves_data
 from routrel.questions.route_words import RUNG_TITLES, protocol_type_words
 
 __all__ = ["what_it_would_take"]
 
 #: Changes that are shown for one candidate, and tried for it.
-_SHOWN = 2
-_TRIED = 6
+_SHOWN = 3
+_TRIED = 10
+
+#: Values of one attribute at one place, the smallest change first; the first that wins is told.
+Series: TypeAlias = Iterator[tuple[Edit, str, Place]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,9 +60,15 @@ class _Entry:
 
 
 def what_it_would_take(
-    state: State, device: str, vrf: str, prefix: Prefix, patience_s: float = 30
+    state: State, device: str, vrf: str, asked: Prefix | Address, patience_s: float = 30
 ) -> list[Json]:
-    """For each losing candidate of a table to a prefix: changes that let it win.
+    """For each losing candidate of a table to a prefix: the smallest changes that let it win.
+
+    Smallest means that no smaller value of the same attribute at the same place does; a change
+    that touches the prefix alone comes before one that touches all that is treated alike.
+
+    Args:
+        asked: An address stands for the prefix it matches.
 
     Every change means to compute the network anew. Once that has taken `patience_s` seconds, no
     more is tried, and the answers for what is left say so.
@@ -57,6 +78,13 @@ def what_it_would_take(
     """
     interning = state.rib.interning
     table = interning.table_numbers[device, vrf]
+    if isinstance(asked, IPv4Network | IPv6Network):
+        prefix: Prefix = asked
+    else:
+        matched = state.rib.lookup(table, asked)
+        if matched is None:
+            return []
+        prefix = matched.prefix
     number = interning.prefixes.number(prefix)
     if number is None:
         return []
@@ -84,28 +112,29 @@ def _answer(
     changes: list[Json] = []
     tried: list[Json] = []
     given_up = False
-    for count, (edit, text, place) in enumerate(edits.all()):
-        if len(changes) == _SHOWN or count == _TRIED:
-            break
-        if time.monotonic() > until:
-            given_up = True
-            break
-        after = converge(edit.of(state.network), since=state)
-        lost = _lost_then(after, device, vrf, prefix, loser)
-        told = {
-            "text": text,
-            "device": edit.device,
-            "vrf": edit.vrf,
-            "neighbour": str(edit.neighbour) if edit.neighbour else None,
-            "direction": "import" if isinstance(edit, ImportEdit) else None,
-            "attribute": edit.attribute,
-            "value": list(edit.value) if isinstance(edit.value, tuple) else edit.value,
-            "target": edit.target,
-            **place_data(place),
-        }
-        if lost is None and after.converged >= state.converged:
-            changes.append({**told, "moves": moves_data(moves(state, after))})
-        else:
+    for series in edits.all():
+        for edit, text, place in series:
+            if len(changes) == _SHOWN or len(changes) + len(tried) == _TRIED:
+                break
+            if time.monotonic() > until:
+                given_up = True
+                break
+            after = converge(edit.of(state.network), since=state)
+            lost = _lost_then(after, device, vrf, prefix, loser)
+            told = {
+                "text": text,
+                "device": edit.device,
+                "vrf": edit.vrf,
+                "neighbour": str(edit.neighbour) if edit.neighbour else None,
+                "direction": "import" if isinstance(edit, ImportEdit) else None,
+                "attribute": edit.attribute,
+                "value": list(edit.value) if isinstance(edit.value, tuple) else edit.value,
+                "target": edit.target,
+                **place_data(place),
+            }
+            if lost is None and after.converged >= state.converged:
+                changes.append({**told, "moves": moves_data(moves(state, after))})
+                break  # a larger value of the same attribute is no smaller change
             tried.append({**told, "then_loses_on": lost or "not_converged"})
     return {
         "title": protocol_type_words(loser.protocol, loser.path_type),
@@ -165,8 +194,8 @@ class _Proposals:
         self.winner, self.loser = winner, loser
         self.domain = state.protocols.bgp
 
-    def all(self) -> Iterator[tuple[Edit, str, Place]]:
-        """Edits, each in words and with the place it concerns."""
+    def all(self) -> Iterator[Series]:
+        """Series of edits, each edit in words and with the place it concerns."""
         if self.loser.lost_on == "distance":
             yield from self._distances()
             return
@@ -182,58 +211,120 @@ class _Proposals:
             return
         yield from self._attributes(offer, self._offer(self.winner))
 
-    def _distances(self) -> Iterator[tuple[Edit, str, Place]]:
+    def _distances(self) -> Iterator[Series]:
         if self.winner is None or self.loser.values.get("originated"):
             return
-        low = self.winner.distance - 1
-        if low >= 1:
-            edit = DistanceEdit(
-                device=self.device, vrf=self.vrf, protocol=self.loser.protocol.id, value=low
-            )
-            name = protocol_type_words(self.loser.protocol, self.loser.path_type)
-            place = self.state.topology.devices[self.device].place
-            yield edit, f"distance {low} or less for {name} at {self.device}", place
+        prefix = self.state.rib.interning.prefixes.prefixes[self.prefix]
+        for only in (prefix, None):
+            yield self._distance_series(self.winner.distance, only)
 
-    def _attributes(self, loser: Offer, winner: Offer | None) -> Iterator[tuple[Edit, str, Place]]:
+    def _distance_series(self, high: int, only: Prefix | None) -> Series:
+        """The winner's distance first: at a tie the protocols rank in an order of their own."""
+        name = protocol_type_words(self.loser.protocol, self.loser.path_type)
+        place = self.state.topology.devices[self.device].place
+        for value in (high, high - 1):
+            if value < 1 or value >= self.loser.distance:
+                continue
+            edit = DistanceEdit(
+                device=self.device,
+                vrf=self.vrf,
+                protocol=self.loser.protocol.id,
+                value=value,
+                prefix=only,
+            )
+            which = f"{name} to {only} alone" if only else name
+            yield edit, f"distance {value} or less for {which} at {self.device}", place
+
+    def _attributes(self, loser: Offer, winner: Offer | None) -> Iterator[Series]:
         mine, theirs = self._entry(loser), self._entry(winner)
         if loser.path is None or winner is None or winner.path is None:
             return
         rung = self.loser.lost_on
         low, high = loser.path, winner.path
+        behind_med = BGP_RUNGS.index(rung or "usable") > BGP_RUNGS.index("med")
+        if behind_med and self._would_win_on_med(low, high):
+            place = self.domain.speakers[self.domain.index_of[self.device, self.vrf]].place
+            text = (
+                f"MED compared always at {self.device} ({low.med or 0} was not compared with "
+                f"{high.med or 0})"
+            )
+            yield iter([(CompareMedEdit(device=self.device, vrf=self.vrf), text, place)])
         if rung == "as_path_length" and theirs is not None:
             more = path_length(low.as_path) - path_length(high.as_path)
             front = self._neighbour_as(theirs)
-            for count in (more, more + 1):
-                if front is not None:
-                    text = f"{count} times AS {front} in front of the path"
-                    yield self._edit(theirs, "prepend", (front,) * count, text)
+            if front is not None:
+                values = [(front,) * count for count in (more, more + 1)]
+                words = [
+                    f"{count} times AS {front} in front of the path" for count in (more, more + 1)
+                ]
+                yield from self._both(theirs, "prepend", values, words)
         if rung == "origin" and mine is not None:
-            origin = list(Origin)[high.origin].value
-            yield self._edit(mine, "origin", origin, f"origin {origin}")
+            origins = [origin.value for origin in list(Origin)[high.origin :: -1]]
+            yield from self._both(mine, "origin", origins, [f"origin {o}" for o in origins])
         if rung == "med":
-            if mine is not None and (high.med or 0) > 0:
-                value = (high.med or 0) - 1
-                yield self._edit(mine, "med", value, f"MED ≤ {value}")
+            if mine is not None:
+                meds = [m for m in (high.med or 0, (high.med or 0) - 1) if m >= 0]
+                yield from self._both(mine, "med", meds, [f"MED ≤ {m}" for m in meds])
             if theirs is not None:
-                value = (low.med or 0) + 1
-                yield self._edit(theirs, "med", value, f"MED ≥ {value}")
+                meds = [low.med or 0, (low.med or 0) + 1]
+                yield from self._both(theirs, "med", meds, [f"MED ≥ {m}" for m in meds])
         if rung != "weight":
             if mine is not None:
-                value = high.local_preference + 1
-                yield self._edit(mine, "local-preference", value, f"local preference ≥ {value}")
-            if theirs is not None and low.local_preference > 0:
-                value = low.local_preference - 1
-                yield self._edit(theirs, "local-preference", value, f"local preference ≤ {value}")
+                levels = _changes(low.local_preference, high.local_preference, 1)
+                words = [f"local preference ≥ {v}" for v in levels]
+                yield from self._both(mine, "local-preference", levels, words)
+            if theirs is not None:
+                levels = _changes(high.local_preference, low.local_preference, -1)
+                words = [f"local preference ≤ {v}" for v in levels]
+                yield from self._both(theirs, "local-preference", levels, words)
         over = self._here(winner)
         if rung == "weight" and over is not None:
-            for weight in sorted({low.weight, max(low.weight - 1, 0)}, reverse=True):
-                yield self._edit(over, "weight", weight, f"weight ≤ {weight}")
+            levels = _changes(high.weight, low.weight, -1)
+            yield from self._both(over, "weight", levels, [f"weight ≤ {v}" for v in levels])
         here = self._here(loser)
-        if here is not None and high.weight < 65535:
-            yield self._edit(here, "weight", high.weight + 1, f"weight ≥ {high.weight + 1}")
+        if here is not None:
+            levels = [v for v in _changes(low.weight, high.weight, 1) if v <= 65535]
+            yield from self._both(here, "weight", levels, [f"weight ≥ {v}" for v in levels])
+
+    def _would_win_on_med(self, low: Path, high: Path) -> bool:
+        """Whether the loser's MED is the lower one and was not held against the winner's."""
+        groups = [c.values.get("med_group") for c in (self.loser, self.winner) if c]
+        return len(set(groups)) > 1 and (low.med or 0) < (high.med or 0)
+
+    def _both(
+        self, entry: _Entry, attribute: str, values: Sequence[Any], words: Sequence[str]
+    ) -> Iterator[Series]:
+        """The values for the prefix alone, and for all that is decided in the same place."""
+        prefix = self.state.rib.interning.prefixes.prefixes[self.prefix]
+        alone = self._alone_there(entry)
+        for only in (None,) if alone else (prefix, None):
+            yield iter(
+                [
+                    self._edit(entry, attribute, value, text, only)
+                    for value, text in zip(values, words, strict=True)
+                ]
+            )
+
+    def _alone_there(self, entry: _Entry) -> bool:
+        """Whether nothing but the prefix comes by that hearing."""
+        made = self.domain.round
+        if made is None:
+            return False
+        place = made.hearings.index(entry.hearing)
+        count = 0
+        for item, result in self.domain.classes:
+            chosen = result.outcome.chosen[entry.hearing.sender]
+            if chosen and self.domain.arena(made, item, complete=False).sent(place, chosen):
+                count += len(item.members)
+        return count <= 1
 
     def _edit(
-        self, entry: _Entry, attribute: str, value: int | str | tuple[int, ...], words: str
+        self,
+        entry: _Entry,
+        attribute: str,
+        value: int | str | tuple[int, ...],
+        words: str,
+        only: Prefix | None,
     ) -> tuple[Edit, str, Place]:
         speaker = self.domain.speakers[entry.speaker]
         if speaker.table is None:
@@ -248,14 +339,17 @@ class _Proposals:
             value=value,
             policy=entry.policy,
             statement=entry.statement,
+            prefix=only,
         )
+        words += f" for {only} alone" if only else ""
         return edit, f"{words} on import from {address} ({sender}) at {speaker.name}", entry.place
 
-    def _made_usable(self, offer: Offer, hearing: Hearing) -> Iterator[tuple[Edit, str, Place]]:
+    def _made_usable(self, offer: Offer, hearing: Hearing) -> Iterator[Series]:
         """For a next hop nobody knows: the border names itself. For a policy: it accepts more."""
         if offer.taken is not None and offer.taken.stopped is not None:
             trial = offer.taken.trial
             if trial is not None and trial.by_default:
+                yield from self._near_misses(offer)
                 edit = ImportEdit(
                     device=self.device,
                     vrf=self.vrf,
@@ -265,7 +359,7 @@ class _Proposals:
                     policy=trial.policy,
                 )
                 text = f"a last statement in policy {trial.policy} of {self.device} that accepts it"
-                yield edit, text, trial.place
+                yield iter([(edit, text, trial.place)])
             return
         if offer.path is None or offer.path.learned is not Learned.INTERNAL:
             return
@@ -281,7 +375,29 @@ class _Proposals:
             )
             receiver = self.domain.speakers[told.receiver].name
             text = f"next-hop: self at {speaker.name} towards {told.receiver_address} ({receiver})"
-            yield edit_next, text, told.sender_settings.place
+            yield iter([(edit_next, text, told.sender_settings.place)])
+
+    def _near_misses(self, offer: Offer) -> Iterator[Series]:
+        """Statements that would accept the route if a set of theirs held its prefix too."""
+        device = self.state.topology.devices[self.device]
+        trial = offer.taken.trial if offer.taken else None
+        policy = device.policy(trial.policy) if trial else None
+        if trial is None or policy is None or offer.sent is None or offer.sent.path is None:
+            return
+        prefix = self.state.rib.interning.prefixes.prefixes[self.prefix]
+        relation = offer.hearing.relation if offer.hearing else Learned.EXTERNAL
+        neighbour = offer.hearing.sender_address if offer.hearing else None
+        route = bgp_policy_route(offer.sent.path, prefix, relation, neighbour)
+        for statement in policy.statements:
+            missing = failed_conditions(device, statement.conditions, route)
+            if missing == ["prefixes"] and statement.then is PolicyResult.ACCEPT:
+                name = statement.conditions.prefix_sets[0]
+                edit = SetEdit(device=self.device, vrf=self.vrf, name=name, prefix=prefix)
+                text = (
+                    f"{prefix} in set {name}, for which statement {statement.name} of policy "
+                    f"{policy.name} of {self.device} asks"
+                )
+                yield iter([(edit, text, statement.place)])
 
     # --- where a path came from ----------------------------------------------------------------
 
@@ -350,3 +466,8 @@ class _Proposals:
     def _neighbour_as(self, entry: _Entry) -> int | None:
         numbers = [n for _, part in entry.path.as_path for n in part]
         return numbers[0] if numbers else None
+
+
+def _changes(now: int, other: int, step: int) -> list[int]:
+    """Values towards another one, the smallest change first: a tie with it, then beyond it."""
+    return [value for value in (other, other + step) if value != now and value >= 0]

@@ -35,13 +35,13 @@ def two(a: str, b: str, **more) -> State:
     ("made", "device", "lost_on", "first"),
     [
         (lambda: two("", ", as-path: 65009"), "r1", "as_path_length",
-         "2 times AS 65001 in front of the path on import from 10.9.1.2 (a) at r1"),
+         f"2 times AS 65001 in front of the path for {P} alone on import from 10.9.1.2 (a) at r1"),
         (lambda: two(", med: 9", ", med: 20", bgp="decision: {compare-med-always: true}"), "r1",
-         "med", "MED ≤ 8 on import from 10.9.2.2 (b) at r1"),
+         "med", f"MED ≤ 8 for {P} alone on import from 10.9.2.2 (b) at r1"),
         (lambda: two("", ""), "r1", "router_id",
-         "local preference ≥ 101 on import from 10.9.2.2 (b) at r1"),
+         f"local preference ≥ 101 for {P} alone on import from 10.9.2.2 (b) at r1"),
         (lambda: two("", "", neighbours={"1": "weight: 7"}), "r1", "weight",
-         "weight ≥ 8 on import from 10.9.2.2 (b) at r1"),
+         f"weight ≥ 8 for {P} alone on import from 10.9.2.2 (b) at r1"),
         # The far exit wins where its path enters the AS, at r3, not at r1 which asks.
         (lambda: mesh(*EXITS, own="r4 r5", says=SELF), "r1", "igp_cost",
          "local preference ≥ 101 on import from 10.0.4.2 (r5) at r3"),
@@ -52,12 +52,25 @@ def two(a: str, b: str, **more) -> State:
          "usable", "a last statement in policy p of r1 that accepts it"),
         (lambda: mesh("65000 65001", "r1-r2", own="r2",
                       top={"r1": f"static: [{{to: {P}, discard: true, distance: 15}}]"}), "r1",
-         "distance", "distance 14 or less for eBGP at r1"),
+         "distance", f"distance 14 or less for eBGP to {P} alone at r1"),
+        # A tie is enough where the protocols rank the other way: static comes before BGP at 20.
+        (lambda: edge({"a": f"1 as: 65001, announces: [{{prefixes: [{P}, 203.0.113.0/24]}}]"},
+                      top=f"static: [{{to: {P}, discard: true, distance: 25}}]"), "r1", "distance",
+         f"distance 20 or less for static to {P} alone at r1"),
+        # b's MED 10 is lower than a's 60, but of another AS: then the router id decided.
+        (lambda: two(", med: 60", ", med: 10"), "r1", "router_id",
+         "MED compared always at r1 (10 was not compared with 60)"),
+        # The statement for longer prefixes nearly matches; it comes before a new one beside it.
+        (lambda: mesh("65000 65001", "r1-r2", own="r2", says={"r1-r2": "import: p"},
+                      top={"r1": "sets: {prefixes: {long: 198.51.100.0/24 from /25 to /28}}\n"
+                           "policies: {p: {statements: [{name: s, match: {prefixes: long}, then: accept}], default: reject}}"}),
+         "r1", "usable", f"{P} in set long, for which statement s of policy p of r1 asks"),
     ],
 )  # fmt: skip
 def test_the_change_that_lets_a_loser_win(made, device, lost_on, first):
     """Each told change has been made: the loser is in use in the network that comes of it."""
-    (answer,) = what_it_would_take(made(), device, "default", PREFIX)
+    answers = what_it_would_take(made(), device, "default", PREFIX)
+    answer = next(one for one in answers if one["changes"])
     assert answer["lost_on"] == lost_on
     assert answer["changes"][0]["text"] == first
     assert answer["changes"][0]["moves"]["prefixes"] >= 1
@@ -74,10 +87,48 @@ def test_what_was_tried_in_vain_is_told_with_the_next_rung():
     """One number in front makes the paths equally long: then the router id decides."""
     (answer,) = what_it_would_take(two("", ", as-path: 65009"), "r1", "default", PREFIX)
     assert answer["tried"][0]["then_loses_on"] == "router_id"
-    # The whole of what b announces moves, not the prefix in question alone.
-    assert answer["changes"][0]["moves"] == {
-        "prefixes": 2, "devices": 1, "flows": [], "flows_asked": 0,
-    }  # fmt: skip
+    # First what moves the prefix alone, then the same for the whole of what b announces.
+    assert [change["moves"]["prefixes"] for change in answer["changes"][:2]] == [1, 2]
+    # Two times wins, so three times is not offered; nor is the smaller one, which lost.
+    prepended = [c["value"] for c in answer["changes"] if c["attribute"] == "prepend"]
+    assert prepended == [[65001, 65001]] * 2
+
+
+@pytest.mark.parametrize(
+    "made",
+    [lambda: two(", med: 9", ", med: 20", bgp="decision: {compare-med-always: true}"),
+     lambda: two("", "", neighbours={"1": "weight: 7"}), lambda: two("", ", as-path: 65009 65010"),
+     lambda: mesh(*EXITS, own="r4 r5", says=SELF)],
+)  # fmt: skip
+def test_no_smaller_value_of_the_same_attribute_wins(made):
+    """Every value between what is now and what is told leaves the loser a loser."""
+    net = made()
+    (answer,) = what_it_would_take(net, "r1", "default", PREFIX)
+    told = [
+        c for c in answer["changes"] if isinstance(c["value"], int) and "set." not in c["target"]
+    ]
+    assert told
+    for change in told:
+        now = {"local-preference": 100, "weight": 0, "med": 20}[change["attribute"]]
+        low, high = sorted((now, change["value"]))
+        for value in range(low, high + 1):
+            if value in (now, change["value"]):
+                continue
+            edit = ImportEdit(
+                device=change["device"], vrf="default",
+                neighbour=ipaddress.ip_address(change["neighbour"]),
+                attribute=change["attribute"], value=value,
+            )  # fmt: skip
+            assert answer["advertiser"] not in used(converge(edit.of(net.network)), "r1"), value
+
+
+def test_an_address_stands_for_the_prefix_it_matches():
+    net = two("", "")
+    asked = ipaddress.ip_address("198.51.100.77")
+    assert what_it_would_take(net, "r1", "default", asked) == what_it_would_take(
+        net, "r1", "default", PREFIX
+    )
+    assert what_it_would_take(net, "r1", "default", ipaddress.ip_address("192.0.2.1")) == []
 
 
 def test_the_statement_that_decides_is_the_one_that_changes():
@@ -90,7 +141,8 @@ def test_the_statement_that_decides_is_the_one_that_changes():
     (answer,) = what_it_would_take(net, "r1", "default", PREFIX)
     change = answer["changes"][0]
     assert change["value"] == 121
-    assert change["target"] == "policies.both.statements.all.set.local-preference"
+    assert change["target"] == "policies.both.statements"
+    assert answer["changes"][1]["target"] == "policies.both.statements.all.set.local-preference"
     edit = ImportEdit(
         device="r1", vrf="default", neighbour=ipaddress.ip_address("10.9.2.2"),
         attribute="local-preference", value=121, policy="both", statement="all",

@@ -30,6 +30,7 @@ __all__ = [
     "attribute_text",
     "evaluate",
     "evaluate_chain",
+    "failed_conditions",
     "policy_function",
     "sets_metric",
     "through_both_ends",
@@ -210,6 +211,11 @@ def _failed(device: Device, conditions: Conditions, route: PolicyRoute) -> str:
         if not holds():
             return key
     return ""
+
+
+def failed_conditions(device: Device, conditions: Conditions, route: PolicyRoute) -> list[str]:
+    """The keys of all conditions that do not hold, in order."""
+    return [key for key, holds in _checks(device, conditions, route) if not holds()]
 
 
 def _checks(

@@ -74,7 +74,7 @@ class WouldTakeView(APIView):
         operation_id="would_take",
         parameters=[
             *LENS,
-            OpenApiParameter("q", str, required=True, description="a prefix"),
+            OpenApiParameter("q", str, required=True, description="a prefix, or an address of it"),
             OpenApiParameter("device", str, required=True),
             OpenApiParameter("vrf", str, description="left out: default"),
         ],
@@ -83,14 +83,12 @@ class WouldTakeView(APIView):
     def get(self, request: Request, slug: str) -> Response:
         """For each candidate that lost: changes that were made, computed and seen to let it win."""
         state = state_of(revision_for(request, slug))
-        prefix = _destination(request)
-        if not isinstance(prefix, ipaddress.IPv4Network | ipaddress.IPv6Network):
-            raise NotADestination(str(prefix))
+        asked = _destination(request)
         device = request.query_params.get("device", "")
         vrf = request.query_params.get("vrf", "default")
         if (device, vrf) not in state.rib.interning.table_numbers:
             raise UnknownName(f"there is no table {vrf} of a device “{device}”")
-        return Response(what_it_would_take(state, device, vrf, prefix))
+        return Response(what_it_would_take(state, device, vrf, asked))
 
 
 class TableQuestionShape(serializers.Serializer):

@@ -2449,7 +2449,7 @@ export interface operations {
         parameters: {
             query: {
                 device: string;
-                /** @description a prefix */
+                /** @description a prefix, or an address of it */
                 q: string;
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
