@@ -371,9 +371,12 @@ def classes_sentence(classes: tuple[ClassAnswer, ...]) -> str:
 
 def _ways_back(answer: FlowAnswer) -> str:
     """How the ways of the answers are to those of the question."""
-    there = {tuple(hop.device for hop in branch.hops) for branch in answer.forward.branches}
+    there = {
+        tuple((hop.device, hop.interface_in, hop.interface_out) for hop in branch.hops)
+        for branch in answer.forward.branches
+    }
     back = {
-        tuple(hop.device for hop in reversed(branch.hops))
+        tuple((hop.device, hop.interface_out, hop.interface_in) for hop in reversed(branch.hops))
         for branch in (answer.back.branches if answer.back else ())
     }
     if there == back:
