@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from routrel.control.bgp.domain import BgpDomain, BgpMemory
 from routrel.control.bgp.explaining import offers
@@ -16,8 +17,9 @@ from routrel.control.eigrp.domain import EigrpDomain
 from routrel.control.isis.domain import IsisDomain
 from routrel.control.leaking import leaked_rows
 from routrel.control.ospf.domain import OspfDomain
-from routrel.control.redistribute import Injected, injected_routes
-from routrel.control.rib.candidates import Interning, Protocol, Rows, Table
+from routrel.control.policy.evaluate import policy_function
+from routrel.control.redistribute import Injected, injected_routes, policy_route
+from routrel.control.rib.candidates import Interning, PathType, Protocol, Rows, Table
 from routrel.control.rib.table import Rib
 from routrel.control.rip import RipDomain
 from routrel.control.speaking import version_of
@@ -65,6 +67,8 @@ class Protocols:
         self.static = StaticResult(self.connected[:0], (), (), depends=True)
         self._static_routes = StaticRoutes(topology, interning)
         self.injected: dict[Protocol, dict[int, list[Injected]]] = {}
+        #: By protocol and router: the prefixes that its policy kept out of the table last.
+        self.kept_out: dict[tuple[Protocol, int], NDArray[np.int32]] = {}
         self.taking = tuple(self._takers())
 
     def _takers(self) -> Iterator[Taking]:
@@ -122,15 +126,40 @@ class Protocols:
         blocks = [
             self.connected,
             self.static.rows,
-            *(d.rows(view, self.injected.get(p, {})) for p, d in self.rip.items()),
-            self.eigrp.rows(view, self.injected.get(Protocol.EIGRP, {})),
+            *(d.rows(view, self.injected.get(p, {}), self.kept_out) for p, d in self.rip.items()),
+            self.eigrp.rows(view, self.injected.get(Protocol.EIGRP, {}), self.kept_out),
             *(d.rows(self.injected.get(p, {})) for p, d in self.ospf.items()),
             self.isis.rows(self.injected.get(Protocol.ISIS, {})),
             self.bgp.rows(view, self.injected.get(Protocol.BGP, {})),
             leaked_rows(self.network, self.interning, view),
         ]
         rows = np.concatenate([block for block in blocks if len(block)] or [self.connected])
+        rows = self._into_tables(rows)
         return with_distances(self.network, self.interning, rows, self.advertisers)
+
+    def _into_tables(self, rows: Rows) -> Rows:
+        """Without what policies keep out of tables; vectors pass none of that on.
+
+        Those of OSPF are met in its own domain.
+        """
+        keep = np.ones(len(rows), dtype=bool)
+        self.kept_out = {}
+        for taking in self.taking:
+            use = taking.settings.import_policy
+            if use is None or taking.protocol in self.ospf:
+                continue
+            accept = policy_function(self.topology.devices[taking.table[0]], use)
+            table = self.interning.table_numbers[taking.table]
+            mine = self.interning.kinds.of(taking.protocol)[rows["kind"]]
+            found = []
+            for at in np.flatnonzero((rows["table"] == table) & mine).tolist():
+                kind = self.interning.kinds.kinds[rows["kind"][at]]
+                prefix = self.interning.prefixes.prefixes[rows["prefix"][at]]
+                if accept(policy_route(self.interning, prefix, kind, rows[at])) is None:
+                    keep[at] = kind.path_type in (PathType.SUMMARY, PathType.AGGREGATE)
+                    found.append(int(rows["prefix"][at]))
+            self.kept_out[taking.protocol, taking.index] = np.array(found, dtype=np.int32)
+        return rows if keep.all() else rows[keep]
 
     def deciding_places(self, table: int, prefixes: Collection[Prefix]) -> Iterator[Place]:
         """The lines by which a table's routes to some prefixes pass from protocol to protocol.

@@ -33,6 +33,7 @@ _MOST_PORTS = 64
 _FEW_PORTS = 16
 _MAXIMUM_ORDERS = 8
 
+_NOTHING: NDArray[np.int32] = np.zeros(0, dtype=np.int32)
 #: By router index: the prefixes its table holds active under another protocol.
 Held = Mapping[int, NDArray[np.int32]]
 
@@ -73,16 +74,25 @@ class VectorDomain(ABC):
         self._port_owners = np.array(owners, dtype=np.int64)
         self._last: tuple[object, Rows] | None = None
 
-    def rows(self, view: Rib, injected: Mapping[int, Sequence[Injected]]) -> Rows:
+    def rows(
+        self,
+        view: Rib,
+        injected: Mapping[int, Sequence[Injected]],
+        kept_out: Mapping[tuple[Protocol, int], NDArray[np.int32]],
+    ) -> Rows:
         """The routes of all routers, worked out anew only if what they rest on has changed.
 
         Args:
             view: The tables that decide which learned routes are active and so passed on.
             injected: By router index: what it takes in from elsewhere.
+            kept_out: By protocol and router index: prefixes that a policy keeps out of the table.
         """
         tables = self.interning.table_numbers
         held = {
-            index: view.held_by_others(tables[router.table], self.protocol)
+            index: np.union1d(
+                view.held_by_others(tables[router.table], self.protocol),
+                kept_out.get((self.protocol, index), _NOTHING),
+            )
             for index, router in enumerate(self.routers)
         }
         key = (

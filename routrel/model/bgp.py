@@ -220,6 +220,7 @@ class BgpInstance:
     next_hop_by_default: bool = True  #: whether the default route may lead to a next hop
     announce_active_only: bool = False  #: not while another protocol's route is active
     reflect_between_clients: bool = True
+    import_policy: PolicyUse | None = None  #: which routes enter the table
     place: Place = placed()
 
     def settings(self, neighbour: BgpNeighbour) -> NeighbourSettings:

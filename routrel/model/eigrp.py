@@ -57,4 +57,5 @@ class EigrpInstance:
     maximum_paths: int | None = None  #: None: the VRF's
     stub: tuple[StubRoutes, ...] = ()  #: empty: no stub router
     redistribute: tuple[Redistribution, ...] = ()
+    import_policy: PolicyUse | None = None  #: which routes enter the table
     place: Place = placed()

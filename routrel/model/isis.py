@@ -67,4 +67,5 @@ class IsisInstance:
     maximum_paths: int | None = None  #: None: the VRF's
     redistribute: tuple[Redistribution, ...] = ()
     default_route: DefaultRoute | None = None
+    import_policy: PolicyUse | None = None  #: which routes enter the table
     place: Place = placed()

@@ -33,4 +33,5 @@ class RipInstance:
     maximum_paths: int | None = None  #: None: the VRF's
     redistribute: tuple[Redistribution, ...] = ()
     default_route: DefaultRoute | None = None
+    import_policy: PolicyUse | None = None  #: which routes enter the table
     place: Place = placed()

@@ -24,6 +24,7 @@ from routrel.control.policy.as_paths import as_path_text, path_length
 from routrel.control.rib.candidates import (
     DEFAULT_DISTANCE,
     DISCARD,
+    NEVER,
     NextHop,
     PathType,
     Protocol,
@@ -70,7 +71,7 @@ def candidates(state: State, table: int, prefix: int) -> list[Candidate]:
     Costs what this one prefix needs: nothing is computed or copied for others.
     """
     rows = state.rib.candidate_rows(table, prefix)
-    active = state.rib.route(rows[0]) if len(rows) else None
+    active = state.rib.active_route(table, state.rib.interning.prefixes.prefixes[prefix])
     found: list[Candidate] = []
     installed: dict[Protocol, Route] = {}
     for row in rows:
@@ -84,6 +85,8 @@ def candidates(state: State, table: int, prefix: int) -> list[Candidate]:
         for candidate in paths(state, protocol, table, prefix):
             if held is not None and candidate.lost_on is None and not candidate.problem:
                 candidate = replace(candidate, distance=held.distance, tag=held.tag)
+            elif held is None and not candidate.problem and candidate.lost_on is None:
+                candidate = _kept_out(state, candidate, table)
             found.append(candidate)
     found.extend(_unusable_statics(state, table, prefix))
     judged = _with_med([_judge(candidate, active) for candidate in found])
@@ -124,6 +127,8 @@ def _judge(candidate: Candidate, active: Route | None) -> Candidate:
     """The first rung where a candidate lost against the active route."""
     if candidate.problem:
         return replace(candidate, lost_on="usable")
+    if candidate.lost_on is None and candidate.distance >= NEVER:
+        return replace(candidate, lost_on="distance")
     if active is None:
         return candidate
     if candidate.protocol is Protocol.BGP and candidate.lost_on is not None:
@@ -140,6 +145,16 @@ def _judge(candidate: Candidate, active: Route | None) -> Candidate:
     if candidate.lost_on is None and ways and not ways & kept:
         return replace(candidate, lost_on="maximum_paths")
     return candidate
+
+
+def _kept_out(state: State, candidate: Candidate, table: int) -> Candidate:
+    """The candidate, or that its protocol's policy for the table keeps it out."""
+    name, vrf_name = state.rib.interning.tables[table]
+    device = state.topology.devices[name]
+    vrf = device.vrf(vrf_name)
+    instance = getattr(vrf, candidate.protocol.id, None)
+    use = getattr(instance, "import_policy", None)
+    return candidate if use is None else _stopped(candidate, device, use)
 
 
 def _leaked_from(state: State, route: Route) -> str | None:

@@ -116,7 +116,7 @@ def obstacles(crossing: Crossing, route: Route) -> list[AbsenceStep]:
         )
     # A protocol that is simply not there explains nothing where another one says what happened.
     told = [obstacle for obstacle in found if obstacle.kind != "not_running"]
-    return told or found
+    return told or found or list(_tells_a_default(crossing))
 
 
 def _in_session(crossing: Crossing) -> bool:
@@ -164,6 +164,24 @@ def _announces_itself(crossing: Crossing) -> Iterator[AbsenceStep]:
                     suggestion="give it a route of its own to announce",
                     place=item.place,
                 )
+
+
+def _tells_a_default(crossing: Crossing) -> Iterator[AbsenceStep]:
+    """A BGP speaker may tell neighbours a default route that it does not have itself."""
+    domain = crossing.state.protocols.bgp
+    index = domain.index_of.get(crossing.interning.tables[crossing.lacking])
+    if index is None or crossing.interning.prefixes.prefixes[crossing.prefix].prefixlen:
+        return
+    for neighbour, settings in domain.speakers[index].neighbours:
+        if settings.default_route is not None:
+            yield AbsenceStep(
+                kind="announces_itself",
+                device=crossing.there.name,
+                text=f"{crossing.there.name} tells {neighbour.address} a default route of its own "
+                "making and has none itself; nobody tells it one",
+                suggestion="give it a route of its own to announce",
+                place=settings.default_route.place,
+            )
 
 
 def _carries(key: str, version: int) -> bool:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from routrel.control.rib.candidates import PathType, Protocol
+from routrel.control.rib.candidates import NEVER, PathType, Protocol
 from routrel.control.rib.table import Route
 from routrel.model.addresses import Address, Prefix
 from routrel.model.network import protocol_title
@@ -88,7 +88,11 @@ def rung_value(candidate: Candidate, rung: str) -> str:
     if rung == "usable":
         return candidate.problem or "yes"
     if rung == "distance":
-        return str(candidate.distance)
+        return (
+            f"{candidate.distance}, never"
+            if candidate.distance >= NEVER
+            else str(candidate.distance)
+        )
     if candidate.protocol is Protocol.BGP:
         return _bgp_rung_value(candidate, rung)
     if rung == "path_type":

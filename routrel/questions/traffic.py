@@ -15,6 +15,7 @@ from routrel.model.traffic import (
     PORT_PROTOCOLS,
     PROTOCOL_NUMBERS,
     TCP,
+    TCP_FLAGS,
     UDP,
     Header,
     icmp_type_name,
@@ -37,6 +38,7 @@ class Traffic:
     source_port: int | None = None
     icmp_type: int | None = None
     icmp_code: int | None = None
+    flags: frozenset[str] = frozenset({"syn"})  #: of TCP: which are set
 
     def header(self, source: Address, destination: Address, size: int | None, ttl: int) -> Header:
         """The packet that carries this traffic between two addresses."""
@@ -53,7 +55,7 @@ class Traffic:
             destination_port=self.port,
             icmp_type=icmp_type,
             icmp_code=(self.icmp_code or 0) if icmp_type is not None else None,
-            flags=frozenset({"syn"}) if protocol == TCP else frozenset(),
+            flags=self.flags if protocol == TCP else frozenset(),
             size=size,
             ttl=ttl,
         )
@@ -63,7 +65,8 @@ def parse_traffic(text: str, source_port: int | None = None) -> Traffic:
     """Read a protocol with its port or ICMP type.
 
     Args:
-        text: "tcp 5432", "udp 53", "icmp", "icmp echo-request", "icmp 3/1", "ospf", "protocol 89";
+        text: "tcp 5432", "tcp 5432 rst ack" (flags left out: syn), "udp 53", "icmp",
+            "icmp echo-request", "icmp 3/1", "ospf", "protocol 89";
             empty means an echo request.
         source_port: Left out: 49152 where the protocol has ports.
     Raises:
@@ -76,12 +79,16 @@ def parse_traffic(text: str, source_port: int | None = None) -> Traffic:
         words = words[1:]
     protocol = _protocol(words[0])
     if protocol in PORT_PROTOCOLS:
+        flags = frozenset({"syn"})
+        if protocol == TCP and len(words) > 2:
+            flags = _flags(words[2:])
+            words = words[:2]
         if len(words) != 2 or not re.fullmatch(r"[0-9]{1,5}", words[1]) or int(words[1]) > 65535:
             raise BadTraffic(
                 f"“{text}” needs a destination port from 0 to 65535", f"write {words[0]} 443"
             )
         port = EPHEMERAL_PORT if source_port is None else source_port
-        return Traffic(protocol=protocol, port=int(words[1]), source_port=port)
+        return Traffic(protocol=protocol, port=int(words[1]), source_port=port, flags=flags)
     if source_port is not None:
         raise BadTraffic(f"{protocol_name(protocol)} has no ports", "leave the source port out")
     if protocol in (ICMP, ICMPV6) and len(words) == 2:
@@ -105,6 +112,19 @@ def _protocol(word: str) -> int:
     )
 
 
+def _flags(words: list[str]) -> frozenset[str]:
+    """The TCP flags that are set, each a word; "none" for no flag at all (RFC 9293 3.1)."""
+    found = [flag for word in words for flag in word.split(",") if flag]
+    if found == ["none"]:
+        return frozenset()
+    for flag in found:
+        if flag not in TCP_FLAGS:
+            raise BadTraffic(
+                f"TCP has no flag “{flag}”", closest(flag, TCP_FLAGS) or "write tcp 443 ack"
+            )
+    return frozenset(found)
+
+
 def _icmp_type(protocol: int, word: str) -> int:
     names = ICMP_TYPES if protocol == ICMP else ICMPV6_TYPES
     if word in names:
@@ -118,7 +138,10 @@ def traffic_words(header: Header) -> str:
     """A packet's protocol and port as people write them."""
     name = protocol_name(header.protocol)
     if header.protocol in (TCP, UDP) or header.destination_port is not None:
-        return f"{name} {header.destination_port}"
+        told = f"{name} {header.destination_port}"
+        if header.protocol != TCP or header.flags in ({"syn"}, {"syn", "ack"}):
+            return told
+        return f"{told} {' '.join(f for f in TCP_FLAGS if f in header.flags) or 'none'}"
     if header.icmp_type is not None:
         return f"{name} {icmp_type_name(header.protocol, header.icmp_type)}"
     return name

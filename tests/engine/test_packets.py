@@ -131,6 +131,12 @@ ROWS = [
        {"traffic": f"icmp {kind}", "both": False},
        (("delivered",), None) if kind in (8, 13, 15, 17) else (("filtered",), ("m", "no_session")))
       for kind in (0, 3, 4, 5, 8, 11, 12, 13, 14, 15, 16, 17, 18)),
+    # RFC 8519 4.2: flags of the question's own packet.
+    *((f"a packet with {flags}", middle(", filters: {in: f}", more=filters(
+        f="rules: [{id: 10, permit: tcp, tcp-flags: rst}], default: deny")),
+       {"traffic": f"tcp 80 {flags}", "both": False}, verdict)
+      for flags, verdict in (("rst ack", (("delivered",), None)), ("syn", (("filtered",), ("m", "filter_default"))),
+                             ("none", (("filtered",), ("m", "filter_default"))))),
     ("the answer to a timestamp request", middle(right=", filters: {in: f, out: f}",
         more=filters(f="sessions: true, rules: [{id: 10, permit: icmp, icmp-type: 13}], default: deny")),
      {"traffic": "icmp 13"}, GOOD),

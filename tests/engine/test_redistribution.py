@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import textwrap
+from ipaddress import ip_network
 
 import pytest
 
@@ -11,6 +12,7 @@ from routrel.control.packets.hops import Verdict
 from routrel.questions.answers import flow_data
 from routrel.questions.flow import FlowQuestion, ask_flow
 from routrel.questions.remedies.search import arrives
+from routrel.questions.routes import RouteQuestion, explain_route
 from tests.engine.nets import LAST_TEXTS, device, network, route, state, told, wired
 
 
@@ -183,6 +185,70 @@ def test_distances_for_some_routes(rule, winner):
     """r2 hears 10.70/16 in OSPF from router 10.255.0.1, and in RIP from neighbour 10.0.2.1."""
     net = two_borders(TAKES, f"{PLAIN}\ndistances: [{rule}]")
     assert told(net, "r2", YARD)[0] == winner
+
+
+KEPT = {
+    "rip": ("rip: {}", "rip: {}"),
+    "eigrp": ("eigrp: {as: 1}", "eigrp: {}"),
+    "isis": ("isis: {net: 49.0001.0000.0000.%04d.00, level: 2}", "isis: {}"),
+    "bgp": ("bgp: {as: %d, networks: [{prefix: 10.70.0.0/16}]}", "bgp"),
+}
+OUT = """
+sets: {prefixes: {yard: 10.70.0.0/16}}
+policies: {out: {statements: [{name: yard, match: {prefixes: yard}, then: reject}], default: accept}}
+"""
+
+
+def in_a_row(key: str, middle: str, *, keeps_out: bool = False):
+    """r1 - r2 - r3, each speaking one protocol; r1 has 10.70/16, r2 has more lines of its own."""
+    instance, port = KEPT[key]
+    tops = {}
+    for number in (1, 2, 3):
+        text = (
+            instance % (65000 + number if key == "bgp" else number) if "%" in instance else instance
+        )
+        if key == "bgp":
+            near = {1: ("10.0.1.2",), 2: ("10.0.1.1", "10.0.2.2"), 3: ("10.0.2.1",)}[number]
+            ases = {1: (65002,), 2: (65001, 65003), 3: (65002,)}[number]
+            stated = ", ".join(f"{a}: {{as: {n}}}" for a, n in zip(near, ases, strict=True))
+            text = f"{text[:-1]}, neighbours: {{{stated}}}}}"
+        if number == 2 and keeps_out:
+            text = f"{text[:-1]}{'' if text.endswith('{}') else ', '}import: out}}"
+        tops[f"r{number}"] = text + (f"\n{middle}" if number == 2 else "")
+    lan = "" if key == "bgp" else f", {port}"
+    return wired(
+        "r1-r2 r2-r3", port="" if key == "bgp" else port, top=tops,
+        interfaces={"r1": f"  lan: {{kind: loopback, addresses: [10.70.0.1/16]{lan}}}\n"},
+    )  # fmt: skip
+
+
+@pytest.mark.parametrize("how", ["distance", "policy"])
+@pytest.mark.parametrize("key", KEPT)
+def test_what_does_not_enter_the_table_is_passed_on_only_by_what_knows_it_apart(key, how):
+    """Distance 255 and an import policy keep r1's prefix out of r2's table. A distance vector tells
+    its table's routes alone (RFC 2453 3.9.2, RFC 7868 5.4), so r3 lacks it too; link states are
+    flooded and BGP's table is its own (RFC 4271 3.2), so r3 has it."""
+    plain = in_a_row(key, OUT)
+    assert route(plain, "r2", YARD).protocol.id == key
+    assert route(plain, "r3", YARD).protocol.id == key
+    kept = (
+        in_a_row(key, OUT, keeps_out=True)
+        if how == "policy"
+        else in_a_row(key, f"distances: [{{protocol: {key}, prefixes: {YARD}, distance: 255}}]")
+    )
+    assert route(kept, "r2", YARD) is None
+    assert (route(kept, "r3", YARD) is None) == (key in ("rip", "eigrp"))
+    if key != "bgp":
+        assert route(kept, "r2", "10.255.0.1/32").protocol.id == key
+    answer = explain_route(kept, RouteQuestion(prefix=ip_network(YARD), device="r2"))[0]
+    lost = [(c["protocol"], c["lost_on"]) for c in answer["candidates"]]
+    assert lost == [(key, "distance" if how == "distance" else "usable")]
+
+
+def test_a_better_route_that_is_never_used_leaves_the_other():
+    """r2 has OSPF (110) and RIP (120) for the yard; OSPF's are never used."""
+    net = two_borders(TAKES, f"{PLAIN}\ndistances: [{{protocol: ospf, distance: 255}}]")
+    assert told(net, "r2", YARD)[0] == "rip"
 
 
 def test_eigrp_takes_no_routes_without_a_metric():

@@ -17,7 +17,7 @@ from routrel.control.policy.as_paths import (
 )
 from routrel.control.policy.evaluate import PolicyRoute, evaluate
 from routrel.control.redistribute import Injected, policy_route
-from routrel.control.rib.candidates import Interning, Protocol
+from routrel.control.rib.candidates import NEVER, Interning, Protocol
 from routrel.control.rib.table import Rib
 from routrel.model.addresses import Prefix
 from routrel.model.bgp import Aggregate
@@ -63,7 +63,7 @@ def local_paths(
             continue
         row = rows[0]
         kind = interning.kinds.kinds[row["kind"]]
-        if kind.protocol is Protocol.BGP:
+        if kind.protocol is Protocol.BGP or kind.distance >= NEVER:
             continue
         seen = policy_route(interning, network.prefix, kind, row)
         path = Path(

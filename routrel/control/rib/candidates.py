@@ -25,6 +25,7 @@ __all__ = [
     "DEFAULT_DISTANCE",
     "DISCARD",
     "MAXIMUM_METRIC",
+    "NEVER",
     "ROW",
     "CandidateBuilder",
     "Interning",
@@ -96,6 +97,9 @@ class PathType(IntEnum):
     def id(self) -> str | None:
         return None if self is PathType.NONE else self.name.lower()
 
+
+#: A route of this distance is known and never used.
+NEVER = 255
 
 #: Preference between protocols; lower wins. Devices may set their own.
 DEFAULT_DISTANCE: dict[Protocol, int] = {
@@ -230,6 +234,11 @@ class RouteKinds:
             more = [rank(kind.distance, kind.protocol) for kind in self.kinds[known:]]
             self._ranks = np.concatenate([self._ranks, np.array(more, dtype=np.int64)])
         return self._ranks
+
+    @property
+    def never(self) -> NDArray[np.bool_]:
+        """For each kind whether its routes are never used."""
+        return np.array([kind.distance >= NEVER for kind in self.kinds], dtype=bool)
 
     def of(self, protocol: Protocol) -> NDArray[np.bool_]:
         """For each kind whether it is of a protocol."""

@@ -43,6 +43,8 @@ class Rib:
     def __init__(self, interning: Interning, candidates: Rows) -> None:
         self.interning = interning
         self.candidates, wins = in_order(candidates, interning.kinds)
+        if len(candidates):
+            wins = wins & ~interning.kinds.never[self.candidates["kind"]]
         self.active = self.candidates if wins.all() else self.candidates[wins]
         # A structured column is strided, and NumPy's own search would copy it. Bisection does not.
         self._tables = self._first_rows(self.active)
@@ -75,10 +77,18 @@ class Rib:
         return self.active[self._tables[table] : self._tables[table + 1]]
 
     def held_by_others(self, table: int, protocol: Protocol) -> NDArray[np.int32]:
-        """The prefix numbers that a table holds active under another protocol."""
+        """The prefix numbers that a table does not hold active under a protocol that has them.
+
+        Another protocol's route is active there, or the protocol's own is never to be used.
+        """
         rows = self.table_rows(table)
         mine = self.interning.kinds.of(protocol)
         result: NDArray[np.int32] = rows["prefix"][~mine[rows["kind"]]].copy()
+        own = self.table_candidates(table)
+        never = self.interning.kinds.never
+        if never.any():
+            unused = own["prefix"][mine[own["kind"]] & never[own["kind"]]]
+            result = np.unique(np.concatenate([result, unused]))
         return result
 
     def table_candidates(self, table: int) -> Rows:

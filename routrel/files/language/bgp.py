@@ -246,6 +246,7 @@ BGP = Record(
               "sessions, by the neighbour's address", default=()),
         Field("decision", BGP_DECISION, "how routes are chosen", default=BgpDecision()),
         Field("multipath", BGP_MULTIPATH, "how many paths are used", default=BgpMultipath()),
+        Field("import", POLICY_USE, "which routes enter the table; left out: all", "import_policy"),
         Field("external-distance", DISTANCE, "of routes from external neighbours", default=20),
         Field("internal-distance", DISTANCE, "of routes from internal neighbours", default=200),
         Field("local-distance", DISTANCE, "of own aggregates", default=200),

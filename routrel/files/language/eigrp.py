@@ -91,6 +91,7 @@ EIGRP = Record(
               "K1 to K6; neighbours must agree", default=(1, 0, 1, 0, 0, 0)),
         Field("variance", Integer(1, 128), "how many times the best distance another feasible "
               "path may have", default=1),
+        Field("import", POLICY_USE, "which routes enter the table; left out: all", "import_policy"),
         Field("distance", DISTANCE, "of internal routes; left out: 90"),
         Field("external-distance", DISTANCE, "left out: 170"),
         MAXIMUM_PATHS,

@@ -44,6 +44,7 @@ ISIS = Record(
               "no other area itself", default=True),
         Field("leak-up", POLICY_USE, "which level 1 routes level 2 learns; left out: all"),
         Field("leak-down", POLICY_USE, "which level 2 routes level 1 learns; left out: none"),
+        Field("import", POLICY_USE, "which routes enter the table; left out: all", "import_policy"),
         Field("distance", DISTANCE, "left out: 115"),
         MAXIMUM_PATHS,
         Field("redistribute", redistribution(_METRIC, _LEVEL, tagged=False),

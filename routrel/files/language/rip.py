@@ -34,6 +34,7 @@ RIP = Record(
         MAXIMUM_PATHS,
         Field("redistribute", redistribution(_METRIC), "what is announced besides", default=()),
         Field("default-route", default_route(_METRIC), "announces a default route"),
+        Field("import", POLICY_USE, "which routes enter the table; left out: all", "import_policy"),
     ),
     bare_ok=True,
 )
