@@ -17,13 +17,11 @@ from numpy.typing import NDArray
 
 from routrel.control.protocols import Protocols, Taking
 from routrel.control.redistribute import PROTOCOL_OF
-from routrel.control.rib.candidates import DEFAULT_DISTANCE, Protocol, rank
+from routrel.control.rib.candidates import DEFAULT_DISTANCE, NEVER, Protocol, rank
 from routrel.control.rib.table import Rib
 from routrel.model.network import Vrf
 
 __all__ = ["TurningPoint", "turning_points"]
-
-_NEVER = 255
 
 
 @dataclass(frozen=True, slots=True, order=True)
@@ -143,7 +141,7 @@ def _best_distance(protocols: Protocols, exchange: _Exchange, prefixes: NDArray[
     """The lowest distance at which routes may come back to the table."""
     protocol, vrf = exchange.into, exchange.vrf
     if protocol is Protocol.LEAKED:
-        return _NEVER  # they come back by a circle or not at all
+        return NEVER  # they come back by a circle or not at all
     found = [rule.distance for rule in vrf.distances if PROTOCOL_OF[rule.protocol] is protocol]
     instance = getattr(vrf, protocol.id, None)
     if protocol is Protocol.BGP and vrf.bgp is not None:
