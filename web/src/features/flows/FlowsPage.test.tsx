@@ -114,4 +114,5 @@ test('a flow that depends on who settles first shows every outcome and who decid
   expect(rows).toContain('r1 on RIP by e1deliveredkiosk → r1 → db')
   expect(rows).toContain('r1 on OSPF by e2blocked by a filterkiosk → r1 → fw')
   expect(screen.getByRole('link', { name: 'r1.yaml:7' })).toBeInTheDocument()
+  expect(screen.getByText('forward: delivered')).toBeInTheDocument()
 })

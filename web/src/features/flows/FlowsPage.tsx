@@ -77,7 +77,7 @@ function Answer({ question }: { question: FlowQuestion }) {
       {flow.data.doubt && <Outcomes doubt={flow.data.doubt} />}
       <div className={`grid items-start gap-3 ${long ? '' : 'lg:grid-cols-[minmax(0,1fr)_21rem]'}`}>
         <Panel className="min-w-0">
-          <StripView flow={flow.data} strip={strip} selected={shown} onSelect={(ref) => change({ hop: `${ref.way}.${ref.branch}.${ref.hop}` })} />
+          <StripView flow={flow.data} outcome={flow.data.doubt?.outcomes[0]} strip={strip} selected={shown} onSelect={(ref) => change({ hop: `${ref.way}.${ref.branch}.${ref.hop}` })} />
           <Notes flow={flow.data} />
         </Panel>
         {hop && branch && direction && <HopSheet hop={hop} branch={branch} number={shown.hop} wide={long} towards={direction.destination.address} />}

@@ -1,5 +1,5 @@
 import { useState, useLayoutEffect, useRef } from 'react'
-import type { Flow, Hop, Stage } from '../../api/types'
+import type { Flow, FlowDoubt, Hop, Stage } from '../../api/types'
 import type { HopRef, Strip, Tile, Wire } from './layout'
 import { VERDICT_WORDS, tone } from './verdicts'
 
@@ -23,11 +23,12 @@ type StripProps = {
   strip: Strip
   selected: HopRef | null
   onSelect: (ref: HopRef) => void
+  outcome?: FlowDoubt['outcomes'][number] // whose ways these are, where several may come about
   titles?: [string, string] //: of the two halves; left out: forward and return
 }
 
 /** Both directions as a drawing: forward above the middle band, return below it. */
-export function StripView({ flow, strip, selected, onSelect, titles }: StripProps) {
+export function StripView({ flow, strip, selected, onSelect, titles, outcome }: StripProps) {
   const host = useRef<HTMLDivElement>(null)
   const [room, setRoom] = useState(800)
   useLayoutEffect(() => {
@@ -57,11 +58,11 @@ export function StripView({ flow, strip, selected, onSelect, titles }: StripProp
   return (
     <div ref={host} className="overflow-x-auto">
       <svg width={width} height={height} role="group" aria-label="Hops of both directions">
-        <WayTitle y={14} text={`${titles?.[0] ?? 'forward'}: ${VERDICT_WORDS[flow.forward.verdict]}`} />
+        <WayTitle y={14} text={`${titles?.[0] ?? 'forward'}: ${VERDICT_WORDS[outcome?.verdict ?? flow.forward.verdict]}`} />
         <rect x={0} y={band} width={width} height={1.5} className="fill-line" />
         <WayTitle
           y={band + 18}
-          text={flow.return ? `${titles?.[1] ?? 'return'}: ${VERDICT_WORDS[flow.return.verdict]}` : 'return: the model does not say where answers would enter'}
+          text={flow.return ? `${titles?.[1] ?? 'return'}: ${VERDICT_WORDS[outcome?.return_verdict ?? flow.return.verdict]}` : 'return: the model does not say where answers would enter'}
         />
         {strip.wires.map((wire) => {
           const from = byId.get(wire.from)
