@@ -392,6 +392,9 @@ def test_an_aggregate_stands_for_its_parts(said, path, communities, atomic):
         if offer.path is not None
     }
     assert told_b == {"198.51.100.0/23"}
+    (kept,) = offers(heard, index, numbers.number(ipaddress.ip_network("198.51.101.0/24")))
+    assert kept.sent.stopped.text == "the aggregate 198.51.100.0/23 of r1 goes in its place"
+    assert "summary-only" in LAST_TEXTS[0].splitlines()[kept.sent.stopped.place.line - 1]
 
 
 def test_what_an_outside_network_announces_is_cited_where_it_says_so():

@@ -117,6 +117,9 @@ def _offered(
     if place in defaults:
         chosen = (codes.code(defaults[place], -1),)
     elif item.lane.kept_back[hearing.sender]:
+        if chosen:
+            stopped = Passage(None, _stands_for(domain, hearing.sender, item.prefix))
+            yield Offer(code=-1, path=None, hearing=hearing, sent=stopped, taken=None)
         return
     elif item.lane.not_active[hearing.sender] and any(codes.place(code) >= 0 for code in chosen):
         sender = domain.speakers[hearing.sender]
@@ -144,6 +147,24 @@ def _offered(
             sent=sent,
             taken=taken,
         )
+
+
+def _stands_for(domain: BgpDomain, sender: int, prefix: Prefix) -> Stopped:
+    """The aggregate that a speaker announces in place of a prefix; the most specific one."""
+    speaker = domain.speakers[sender]
+    aggregate = max(
+        (
+            item
+            for item in (speaker.instance.aggregates if speaker.instance else ())
+            if item.summary_only
+            and item.prefix.version == prefix.version
+            and prefix.subnet_of(item.prefix)  # type: ignore[arg-type]
+            and prefix != item.prefix
+        ),
+        key=lambda item: item.prefix.prefixlen,
+    )
+    text = f"the aggregate {aggregate.prefix} of {speaker.name} goes in its place"
+    return Stopped("aggregated", text, aggregate.place)
 
 
 def _judged(
