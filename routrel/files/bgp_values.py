@@ -12,7 +12,7 @@ from routrel.files.report import Report
 from routrel.files.shapes import BAD, Bad, Shape, closest
 from routrel.model.addresses import Address
 from routrel.model.communities import WELL_KNOWN, canonical_community
-from routrel.model.policy import NEXT_HOP_SELF, Adjustment, AsPathPattern
+from routrel.model.policy import NEXT_HOP_DISCARD, NEXT_HOP_SELF, Adjustment, AsPathPattern
 
 __all__ = [
     "AdjustmentValue",
@@ -189,15 +189,15 @@ class AdjustmentValue(Shape):
 
 @dataclass(frozen=True)
 class NextHopValue(Shape):
-    """A next hop to name: an address, or the device itself."""
+    """A next hop to name: an address, the device itself, or none at all."""
 
-    expects = "an address, or self"
+    expects = "an address, self or discard"
 
     def read(self, node: Node, report: Report) -> Address | str | Bad:
         text = self.scalar(node, report)
         if isinstance(text, Bad):
             return BAD
-        if text == NEXT_HOP_SELF:
+        if text in (NEXT_HOP_SELF, NEXT_HOP_DISCARD):
             return text
         try:
             return ipaddress.ip_address(text)

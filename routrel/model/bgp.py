@@ -74,6 +74,7 @@ class PrivateAs(Enum):
     """What becomes of private AS numbers on the way to an external peer (RFC 6996)."""
 
     REMOVE = "remove"
+    REMOVE_LEADING = "remove-leading"  #: those before the first public one alone
     REPLACE = "replace"  #: by the own AS number
 
 

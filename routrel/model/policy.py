@@ -9,6 +9,7 @@ from routrel.model.addresses import Address, Prefix
 from routrel.model.place import Place, placed
 
 __all__ = [
+    "NEXT_HOP_DISCARD",
     "NEXT_HOP_SELF",
     "Actions",
     "Adjustment",
@@ -188,6 +189,8 @@ class CommunityActions:
 
 #: The next-hop action by which a router names itself.
 NEXT_HOP_SELF = "self"
+#: The next-hop action by which a router drops what matches a route that it imports.
+NEXT_HOP_DISCARD = "discard"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -202,7 +205,7 @@ class Actions:
     local_preference: Adjustment | None = None
     weight: int | None = None
     origin: Origin | None = None
-    next_hop: Address | str | None = None  #: an address, or `NEXT_HOP_SELF`
+    next_hop: Address | str | None = None  #: an address, or one of the two words
     prepend: tuple[int, ...] = ()  #: AS numbers put in front, as they are to stand there
     communities: CommunityActions | None = None
 

@@ -19,6 +19,7 @@ class PolicyBinding:
     words: str  #: as "import from Isle Telecom"
     uses: tuple[PolicyUse, ...]
     of_group: bool = False  #: of a group of neighbours; its members have bindings of their own
+    may_discard: bool = False  #: whether next hop discard means something there
 
 
 def policy_bindings(device: Device) -> Iterator[PolicyBinding]:
@@ -60,7 +61,8 @@ def _of_neighbour(
     who: str, settings: NeighbourSettings, *, of_group: bool = False
 ) -> Iterator[PolicyBinding]:
     if settings.import_policies:
-        yield PolicyBinding(f"import from {who}", settings.import_policies, of_group)
+        uses = settings.import_policies
+        yield PolicyBinding(f"import from {who}", uses, of_group, may_discard=True)
     if settings.export_policies:
         yield PolicyBinding(f"export to {who}", settings.export_policies, of_group)
     if settings.default_route and settings.default_route.policy:

@@ -8,7 +8,7 @@ import textwrap
 import pytest
 
 from routrel.control.bgp.explaining import disputes, offers
-from routrel.control.policy.as_paths import as_path_text
+from routrel.control.policy.as_paths import SegmentKind, as_path_text, without_leading_private
 from tests.engine.bgp_nets import P, chosen, edge, losers, mesh, problems, used, why
 from tests.engine.nets import LAST_TEXTS, device, ring, route, state, told, ways
 
@@ -166,6 +166,7 @@ def test_a_path_that_holds_the_own_as_is_a_loop():
     [
         ("", "64502 64501 64512 64513"),
         ("private-as: remove", "64502 64501"),
+        ("private-as: remove-leading", "64502 64501 64512 64513"),
         ("private-as: replace", "64502 64501 64502 64502"),
     ],
 )
@@ -177,6 +178,45 @@ def test_private_as_numbers_on_the_way_out(said, path):
         top={"r1": policy("prepend: [64512, 64513]")},
     )  # fmt: skip
     assert as_path_text(chosen(net, "r3").as_path) == path
+
+
+def test_private_as_numbers_in_front_alone():
+    """Up to the first public number; a set has no front, so it goes whole or not at all."""
+    row, some = SegmentKind.SEQUENCE, SegmentKind.SET
+    assert without_leading_private(((row, (64520, 64501, 64512)), (some, (64513,)))) == (
+        (row, (64501, 64512)),
+        (some, (64513,)),
+    )
+    assert without_leading_private(((some, (64512, 64501)), (row, (64520,)))) == (
+        (some, (64512, 64501)),
+        (row, (64520,)),
+    )
+    assert without_leading_private(((some, (64512, 64513)), (row, (64520,)))) == ()
+
+
+def test_an_import_policy_may_drop_what_matches():
+    """r2 takes the path and passes it on, but drops packets; r3, internal to it, is not told so."""
+    told = mesh(
+        "64501 64502 64502", "r1-r2 r2-r3", own="r1",
+        says={"r2-r1": "import: p", "r2-r3": "next-hop: self"},
+        top={"r2": policy("next-hop: discard")},
+    )  # fmt: skip
+    assert route(told, "r2", P).discard
+    assert not route(told, "r3", P).discard
+    assert not [f for f in told.findings if "next hop discard" in f.text]
+    sent = mesh(
+        "64501 64502 64502", "r1-r2 r2-r3", own="r1", says={"r2-r1": "export: p"},
+        top={"r2": policy("next-hop: discard")},
+    )  # fmt: skip
+    (finding,) = [f for f in sent.findings if "next hop discard" in f.text]
+    assert finding.code == "without_effect"
+    # r3 only listens: what it imports is dropped there too, as at the others.
+    leaf = mesh(
+        "64501 64502 64502", "r1-r2 r2-r3", own="r1",
+        says={"r3-r2": "import: p", "r2-r3": "next-hop: self"},
+        top={"r3": policy("next-hop: discard")},
+    )  # fmt: skip
+    assert route(leaf, "r3", P).discard
 
 
 def test_a_second_as_number_for_one_neighbour():

@@ -32,6 +32,7 @@ from routrel.control.rib.candidates import (
     limited,
 )
 from routrel.model.bgp import MedGrouping, MissingMed
+from routrel.model.policy import NEXT_HOP_DISCARD
 
 __all__ = ["LeafTables", "is_leaf"]
 
@@ -68,8 +69,20 @@ def is_leaf(speaker: Speaker, out: Sequence[Hearing], into: Sequence[Hearing]) -
             hearing.relation is Learned.INTERNAL
             and not hearing.receiver_settings.accept_blackhole
             and hearing.sender_settings.add_paths in (None, 1)
+            and not _may_discard(speaker, hearing)
             for hearing in into
         )
+    )
+
+
+def _may_discard(speaker: Speaker, hearing: Hearing) -> bool:
+    """Whether an import policy there may drop what matches a route."""
+    if not hearing.receiver_settings.import_policies or speaker.device is None:
+        return False
+    return any(
+        statement.actions.next_hop == NEXT_HOP_DISCARD
+        for policy in speaker.device.policies
+        for statement in policy.statements
     )
 
 

@@ -18,6 +18,7 @@ from routrel.control.policy.as_paths import (
     numbers_in,
     prepended,
     without_confederation,
+    without_leading_private,
     without_private,
 )
 from routrel.control.policy.evaluate import PolicyRoute, Trial, evaluate_chain
@@ -31,7 +32,7 @@ from routrel.model.communities import (
     NO_EXPORT_SUBCONFED,
 )
 from routrel.model.place import NOWHERE, Place
-from routrel.model.policy import NEXT_HOP_SELF, Origin, RouteType
+from routrel.model.policy import NEXT_HOP_DISCARD, NEXT_HOP_SELF, Origin, RouteType
 
 __all__ = [
     "Passage",
@@ -225,6 +226,7 @@ class Transfers:
             if trial.route is None:
                 return Passage(None, _rejected(receiver, trial, "import"), trial)
             path = with_policy(path, trial.route, hearing.receiver_address)
+            path = replace(path, discard=trial.route.next_hop == NEXT_HOP_DISCARD)
         elif external and instance.require_policies:
             text = f"{receiver.name} has no import policy for this external neighbour (RFC 8212)"
             return Passage(None, Stopped("no_policy", text, settings.place))
@@ -352,7 +354,9 @@ def _extended_path(speaker: Speaker, hearing: Hearing, path: AsPath) -> AsPath:
     path = without_confederation(path)
     own = speaker.public_as
     settings = hearing.sender_settings
-    if settings.private_as is not None:
+    if settings.private_as is PrivateAs.REMOVE_LEADING:
+        path = without_leading_private(path)
+    elif settings.private_as is not None:
         path = without_private(path, own if settings.private_as is PrivateAs.REPLACE else None)
     local_as = settings.local_as
     if local_as is None:

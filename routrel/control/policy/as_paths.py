@@ -20,6 +20,7 @@ __all__ = [
     "prepended",
     "sequence",
     "without_confederation",
+    "without_leading_private",
     "without_private",
 ]
 
@@ -98,6 +99,19 @@ def without_private(path: AsPath, replacement: int | None) -> AsPath:
         if kept:
             found.append((kind, kept))
     return tuple(found)
+
+
+def without_leading_private(path: AsPath) -> AsPath:
+    """The path without the private AS numbers (RFC 6996) in front of the first public one.
+
+    A set in front goes only if all of its members are private.
+    """
+    for at, (kind, numbers) in enumerate(path):
+        ordered = kind in (SegmentKind.SEQUENCE, SegmentKind.CONFED_SEQUENCE)
+        first = next((n for n, number in enumerate(numbers) if not is_private(number)), None)
+        if first is not None:
+            return ((kind, numbers[first:] if ordered else numbers), *path[at + 1 :])
+    return ()
 
 
 def is_private(number: int) -> bool:

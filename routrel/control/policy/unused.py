@@ -10,6 +10,7 @@ from routrel.model.filters import Match, PortRange
 from routrel.model.findings import Finding, Severity
 from routrel.model.network import Device, TrafficRules
 from routrel.model.place import Place
+from routrel.model.policy import NEXT_HOP_DISCARD
 from routrel.model.policy_bindings import policy_bindings
 from routrel.model.steering import SteeringRule
 
@@ -28,6 +29,7 @@ def unused_findings(devices: Iterable[Device]) -> Iterator[Finding]:
                 if item.name not in used:
                     yield _without_use(device, f"{kind} {item.name} is bound nowhere", item.place)
         yield from _unused_sets(device)
+        yield from _discards_in_vain(device)
         for kind, lists in (("filter", device.filters), ("steering", device.steerings)):
             for item in lists:
                 yield from _never_reached(device, f"{kind} {item.name}", item.rules)
@@ -46,7 +48,13 @@ def _without_use(device: Device, text: str, place: Place) -> Finding:
 
 def _used_policies(device: Device) -> set[str]:
     """The policies that are bound, and those that they call."""
-    waiting = [use.policy for binding in policy_bindings(device) for use in binding.uses]
+    return _with_called(
+        device, [use.policy for binding in policy_bindings(device) for use in binding.uses]
+    )
+
+
+def _with_called(device: Device, waiting: list[str]) -> set[str]:
+    """Policies and those that they call, by name."""
     found: set[str] = set()
     while waiting:
         name = waiting.pop()
@@ -56,6 +64,30 @@ def _used_policies(device: Device) -> set[str]:
         found.add(name)
         waiting += [s.call for s in policy.statements if s.call is not None]
     return found
+
+
+def _discards_in_vain(device: Device) -> Iterator[Finding]:
+    """Statements that set next hop discard in policies bound where routes do not enter by BGP."""
+    told = set()
+    for binding in policy_bindings(device):
+        if binding.may_discard:
+            continue
+        for name in sorted(_with_called(device, [use.policy for use in binding.uses])):
+            policy = device.policy(name)
+            for statement in policy.statements if policy else ():
+                if statement.actions.next_hop != NEXT_HOP_DISCARD or statement.place in told:
+                    continue
+                told.add(statement.place)
+                yield Finding(
+                    severity=Severity.WARNING,
+                    code="without_effect",
+                    text=f"{device.name}: statement {statement.name} of policy {name} sets "
+                    f"next hop discard, which has no effect at “{binding.words}”",
+                    suggestion="bind it at the import from a BGP neighbour",
+                    place=statement.place,
+                    device=device.name,
+                    also=tuple(use.place for use in binding.uses),
+                )
 
 
 def _traffic(device: Device) -> tuple[TrafficRules, TrafficRules]:

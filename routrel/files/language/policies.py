@@ -200,7 +200,11 @@ ACTIONS = Record(
         Field("local-preference", AdjustmentValue(), "the same for the local preference"),
         Field("weight", Integer(0, 65535), "preference on this device alone"),
         Field("origin", Choice(Origin), "replaces the origin"),
-        Field("next-hop", NextHopValue(), "an address, or self"),
+        Field(
+            "next-hop",
+            NextHopValue(),
+            "an address; self; or discard, at an import of BGP: what matches is dropped",
+        ),
         Field(
             "prepend",
             OneOrMany(AsNumberValue()),
