@@ -159,6 +159,7 @@ class Interface:
     steering: SteeringUse | None = None  #: for what arrives here
     zone: str | None = None
     reverse_path_check: ReversePathCheck | None = None
+    accept_own_source: bool = False  #: of Linux processing: packets from own addresses may arrive
     virtual_routers: tuple[VirtualRouter, ...] = ()
     mtu_place: Place = placed()  #: of the MTU where it is written, else of the interface
     place: Place = placed()

@@ -131,6 +131,19 @@ ROWS = [
        {"traffic": f"icmp {kind}", "both": False},
        (("delivered",), None) if kind in (8, 13, 15, 17) else (("filtered",), ("m", "no_session")))
       for kind in (0, 3, 4, 5, 8, 11, 12, 13, 14, 15, 16, 17, 18)),
+    # What a kernel does with a packet from its own address, sent by a neighbour that has it too:
+    # dropped; with accept-own-source taken, but a strict check wants the interface that has it.
+    *((f"own source of {source}{more}", middle(more + ", filters: {in: f}",
+        more="processing: linux\n" + filters(f=OPEN)).replace("[10.0.1.1/24]", "[10.0.1.1/24, 10.0.1.2/24]")
+        + "---\n" + device("c", "static: [{to: 10.0.2.0/24, via: 10.0.1.1}]\ninterfaces:\n  e: {addresses: [10.0.1.8/24]}\n"
+        "  other: {kind: loopback, addresses: [10.0.2.1/32]}\n  same: {kind: loopback, addresses: [10.0.1.2/32]}"),
+       {"source": f"c:{source}", "both": False}, verdict)
+      for more, source, verdict in (
+          ("", "other", (("filtered",), ("m", "own_source"))),
+          (", accept-own-source: true", "other", (("delivered",), None)),
+          (", accept-own-source: true, reverse-path-check: loose", "other", (("delivered",), None)),
+          (", accept-own-source: true, reverse-path-check: strict", "other", (("filtered",), ("m", "reverse_path"))),
+          (", accept-own-source: true, reverse-path-check: strict", "same", (("delivered",), None)))),
     # RFC 8519 4.2: flags of the question's own packet.
     *((f"a packet with {flags}", middle(", filters: {in: f}", more=filters(
         f="rules: [{id: 10, permit: tcp, tcp-flags: rst}], default: deny")),

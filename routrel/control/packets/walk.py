@@ -391,7 +391,8 @@ class _Walker:
             place=interface.place,
         )
         linux = here.device.processing is Processing.LINUX
-        if linux and source.version == 4 and self.lookup.is_own(here.device, source):
+        own_source = source.version == 4 and self.lookup.is_own(here.device, source)
+        if linux and own_source and not interface.accept_own_source:
             visits = [n for n, hop in enumerate(here.hops) if hop.device == here.device.name]
             if visits:
                 yield next(self._stop_loop(here, visits[0], StageName.REVERSE_PATH))

@@ -226,6 +226,8 @@ INTERFACE = Record(
         Field("zone", NAME, "the zone it belongs to"),
         Field("reverse-path-check", Choice(ReversePathCheck), "strict: what arrives here must come "
               "from where the device would send its answer; loose: there must be a way back"),
+        Field("accept-own-source", Boolean(), "with Linux processing: whether packets from the "
+              "device's own addresses may arrive here", default=False),
         Field("vrrp", ListOf(VIRTUAL_ROUTER), "virtual routers here", "virtual_routers",
               default=()),
     ),
