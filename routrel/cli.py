@@ -388,6 +388,8 @@ def _print_why(answer: dict[str, Any]) -> None:
                 f"{escape(one['statement'])} of {escape(one['policy'])} at {escape(one['device'])}"
                 + _cited(one)
             )
+    for step in answer["redistributions"]:
+        out.print(f"  {escape(step['text'])}" + _cited(step))
     for route in answer["behind"]:
         out.print(f"  behind it: {route['prefix']} {route['protocol']}")
     if answer["absent"]:

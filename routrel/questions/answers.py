@@ -31,6 +31,7 @@ from routrel.model.findings import Finding
 from routrel.model.place import Place
 from routrel.model.traffic import Header
 from routrel.questions.absence import Absence
+from routrel.questions.absence_steps import AbsenceStep
 from routrel.questions.candidates import RUNGS, Candidate
 from routrel.questions.diagnosis import defaults_followed, missing_route
 from routrel.questions.doubts import Decider, deciders, outcome_words
@@ -67,6 +68,7 @@ __all__ = [
     "next_hop_data",
     "place_data",
     "route_data",
+    "step_data",
 ]
 
 Json: TypeAlias = dict[str, Any]
@@ -158,16 +160,18 @@ def absence_data(absent: Absence) -> Json:
         "reached": list(absent.reached),
         "stopped_between": list(absent.between) if absent.between else None,
         "reason": absent.reasons[0].kind if absent.reasons else None,
-        "steps": [
-            {
-                "kind": step.kind,
-                "device": step.device,
-                "text": step.text,
-                "suggestion": step.suggestion,
-                **place_data(step.place),
-            }
-            for step in (*absent.chain, *absent.reasons)
-        ],
+        "steps": [step_data(step) for step in (*absent.chain, *absent.reasons)],
+    }
+
+
+def step_data(step: AbsenceStep) -> Json:
+    """One link of a chain of reasons."""
+    return {
+        "kind": step.kind,
+        "device": step.device,
+        "text": step.text,
+        "suggestion": step.suggestion,
+        **place_data(step.place),
     }
 
 

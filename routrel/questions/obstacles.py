@@ -12,8 +12,7 @@ from routrel.control.bgp.sessions import SessionState
 from routrel.control.converge import State
 from routrel.control.ospf.domain import OspfDomain
 from routrel.control.ospf.speakers import BACKBONE, OspfRouter
-from routrel.control.policy.evaluate import evaluate
-from routrel.control.redistribute import PROTOCOL_OF, Injected, policy_route
+from routrel.control.redistribute import PROTOCOL_OF
 from routrel.control.rib.candidates import PathType, Protocol
 from routrel.control.rib.table import Route
 from routrel.control.rip import INFINITY
@@ -22,8 +21,8 @@ from routrel.files.values import format_area
 from routrel.model.eigrp import StubRoutes
 from routrel.model.network import INTERFACE_PROTOCOLS, Device, Vrf, protocol_title
 from routrel.model.policy import PolicyUse
-from routrel.model.redistribution import Redistribution
 from routrel.questions.absence_steps import AbsenceStep
+from routrel.questions.redistributing import has_metric, held_back, rejection
 from routrel.topology.segments import Attachment
 
 __all__ = ["AbsenceStep", "Crossing", "obstacles"]
@@ -283,7 +282,7 @@ def _is_in(crossing: Crossing, protocol: Protocol, route: Route) -> bool:
         return True
     index = _domain(crossing, protocol).index_of.get(crossing.interning.tables[crossing.holder])
     injected = crossing.state.protocols.injected.get(protocol, {}).get(index, ())
-    if any(item.prefix == crossing.prefix and _has_metric(protocol, item) for item in injected):
+    if any(item.prefix == crossing.prefix and has_metric(protocol, item) for item in injected):
         return True
     own = {
         interface.name
@@ -292,13 +291,6 @@ def _is_in(crossing: Crossing, protocol: Protocol, route: Route) -> bool:
     }
     return route.protocol is Protocol.CONNECTED and any(
         hop.interface in own for hop in route.next_hops
-    )
-
-
-def _has_metric(protocol: Protocol, item: Injected) -> bool:
-    """Whether what is taken in can be announced: EIGRP has no metric for it but from interfaces."""
-    return (
-        protocol is not Protocol.EIGRP or item.seed is not None or item.source is Protocol.CONNECTED
     )
 
 
@@ -332,7 +324,7 @@ def _not_taken(crossing: Crossing, protocol: Protocol, route: Route) -> Iterator
         or (item.with_connected and route.protocol is Protocol.CONNECTED)
     ]
     for item in items:
-        yield _held_back(crossing, item, route, name, source)
+        yield held_back(crossing.state, crossing.holder, crossing.here, item, route, protocol)
     if not items:
         yield AbsenceStep(
             kind="not_redistributed",
@@ -347,62 +339,6 @@ def _hears(crossing: Crossing, protocol: Protocol) -> bool:
     kinds = crossing.interning.kinds.kinds
     rows = crossing.state.rib.candidate_rows(crossing.holder, crossing.prefix)
     return any(kinds[row["kind"]].protocol is protocol for row in rows)
-
-
-def _held_back(
-    crossing: Crossing, item: Redistribution, route: Route, name: str, source: str
-) -> AbsenceStep:
-    """Why a redistribution that fits the source leaves this route out."""
-    holder = crossing.here.name
-    if route.prefix.prefixlen == 0 and not item.with_default:
-        return AbsenceStep(
-            kind="not_redistributed",
-            device=holder,
-            text=f"{holder} takes {source} into {name}, but without its default route",
-            suggestion="add with-default: true",
-            place=item.place,
-        )
-    if item.policy is not None:
-        rejected = _rejected(crossing, crossing.here, item.policy, route)
-        if rejected is not None:
-            return rejected
-    if name == "EIGRP" and item.seed is None:
-        return AbsenceStep(
-            kind="redistribution_without_metric",
-            device=holder,
-            text=f"{holder} takes {source} into EIGRP without a metric",
-            suggestion="add metric: {bandwidth: ..., delay: ...}",
-            place=item.place,
-        )
-    return AbsenceStep(
-        kind="not_redistributed",
-        device=holder,
-        text=f"{holder} takes {source} into {name}, but not this route",
-        place=item.place,
-    )
-
-
-def _rejected(
-    crossing: Crossing, device: Device, use: PolicyUse, route: Route
-) -> AbsenceStep | None:
-    """The statement of a policy that rejects a route, or its default."""
-    policy = device.policy(use.policy)
-    rows = crossing.state.rib.candidate_rows(crossing.holder, crossing.prefix)
-    if policy is None or not len(rows):
-        return None
-    kind = crossing.interning.kinds.kinds[rows[0]["kind"]]
-    trial = evaluate(device, policy, policy_route(crossing.interning, route.prefix, kind, rows[0]))
-    if trial.route is not None:
-        return None
-    matched = next((step for step in reversed(trial.steps) if step.matched and step.result), None)
-    which = f"statement {matched.statement}" if matched else "the default"
-    return AbsenceStep(
-        kind="filtered",
-        device=device.name,
-        text=f"{which} of policy {policy.name} at {device.name} rejects it",
-        suggestion="accept it in the policy",
-        place=trial.place,
-    )
 
 
 # --- inside one protocol -------------------------------------------------------------------------
@@ -478,7 +414,9 @@ def _inside_ospf(crossing: Crossing, protocol: Protocol, route: Route) -> Iterat
                 place=item.range.place,
             )
     if other.instance.import_policy is not None:
-        rejected = _rejected(crossing, crossing.there, other.instance.import_policy, route)
+        rejected = rejection(
+            crossing.state, crossing.holder, crossing.there, other.instance.import_policy, route
+        )
         if rejected is not None:
             yield rejected
     if other.is_border and BACKBONE in other.areas and not _on_one_backbone(domain, routers):
@@ -540,7 +478,9 @@ def _inside_isis(crossing: Crossing, route: Route) -> Iterator[AbsenceStep]:
             )
     if other.levels == (1,) and holder.levels == (1, 2):
         use = holder.instance.leak_down
-        rejected = _rejected(crossing, crossing.here, use, route) if use else None
+        rejected = (
+            rejection(crossing.state, crossing.holder, crossing.here, use, route) if use else None
+        )
         yield rejected or AbsenceStep(
             kind="not_leaked",
             device=holder.table[0],
@@ -549,7 +489,9 @@ def _inside_isis(crossing: Crossing, route: Route) -> Iterator[AbsenceStep]:
             place=holder.instance.place,
         )
     elif holder.instance.leak_up is not None:
-        rejected = _rejected(crossing, crossing.here, holder.instance.leak_up, route)
+        rejected = rejection(
+            crossing.state, crossing.holder, crossing.here, holder.instance.leak_up, route
+        )
         if rejected is not None:
             yield rejected
     if holder.instance.overload:
@@ -640,7 +582,7 @@ def _inside_vectors(crossing: Crossing, protocol: Protocol, route: Route) -> Ite
 def _policy_obstacle(
     crossing: Crossing, device: Device, use: PolicyUse, route: Route
 ) -> AbsenceStep:
-    return _rejected(crossing, device, use, route) or AbsenceStep(
+    return rejection(crossing.state, crossing.holder, device, use, route) or AbsenceStep(
         kind="filtered",
         device=device.name,
         text=f"policy {use.policy} of {device.name} rejects it",

@@ -12,10 +12,11 @@ from routrel.control.rib.table import Route
 from routrel.files.shapes import closest
 from routrel.model.addresses import Address, Prefix, prefix_order
 from routrel.questions.absence import absence
-from routrel.questions.answers import Json, absence_data, candidate_data, route_data
+from routrel.questions.answers import Json, absence_data, candidate_data, route_data, step_data
 from routrel.questions.candidates import Candidate, candidates, speaker_candidates
 from routrel.questions.doubts import outcomes_of_prefix
 from routrel.questions.errors import UnknownName
+from routrel.questions.redistributing import redistributions
 from routrel.questions.route_words import matched_sentence, outside_sentence, why_sentence
 
 __all__ = ["RouteQuestion", "ask_routes", "explain_route"]
@@ -100,6 +101,7 @@ def _explain_outside(state: State, question: RouteQuestion, index: int) -> Json:
         "behind": [],
         "candidates": [candidate_data(state, speaker.name, item) for item in found],
         "absent": None,
+        "redistributions": [],
         "doubt": None,
     }
 
@@ -132,7 +134,7 @@ def explain_route(state: State, question: RouteQuestion) -> list[Json]:
     """For each table asked for: the candidates of the matched prefix and where each one lost.
 
     Where a table holds no route, or only its default for an address, `absent` says who has one,
-    how far it got and what stopped it.
+    how far it got and what stopped it. `redistributions` says what becomes of the route there.
     """
     outside = _outside_speaker(state, question)
     if outside is not None:
@@ -167,6 +169,12 @@ def explain_route(state: State, question: RouteQuestion) -> list[Json]:
                 "behind": [route_data(state, route) for route in matches[1:]],
                 "candidates": [candidate_data(state, device, item) for item in found],
                 "absent": absence_data(lacking) if lacking else None,
+                "redistributions": [
+                    step_data(step)
+                    for step in (
+                        redistributions(state, table, number) if number is not None else ()
+                    )
+                ],
                 "doubt": _doubt(state, device, vrf, prefix) if prefix else None,
             }
         )

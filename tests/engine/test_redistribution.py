@@ -245,6 +245,34 @@ def test_what_does_not_enter_the_table_is_passed_on_only_by_what_knows_it_apart(
     assert lost == [(key, "distance" if how == "distance" else "usable")]
 
 
+@pytest.mark.parametrize(
+    ("r1", "expected"),
+    [
+        (TAKES, ("taken", "redistribute: [{from: rip}]")),
+        (f"{TAKES}\ndistances: [{{protocol: ospf, distance: 255}}]", ("taken", "redistribute")),
+        ("rip: {}\nospf: {redistribute: [{from: rip, policy: out}]}\n" + OUT, ("filtered", "yard")),
+        (f"{TAKES}\nstatic: [{{to: {YARD}, discard: true}}]", ("not_active", "from: rip")),
+        ("rip: {}\nospf: {}\neigrp: {as: 1, redistribute: [{from: rip}]}",
+         ("redistribution_without_metric", "from: rip")),
+        ("rip: {}\nospf: {redistribute: [{from: static}]}", None),
+    ],
+)  # fmt: skip
+def test_why_a_redistributor_is_silent_can_be_asked_of_it(r1, expected):
+    """r1 has the yard from RIP; each answer cites the redistribution, or the statement."""
+    net = two_borders(r1, PLAIN)
+    answer = explain_route(net, RouteQuestion(prefix=ip_network(YARD), device="r1"))[0]
+    told_of = [
+        (step["kind"], LAST_TEXTS[int(step["file"].split(".")[0])].splitlines()[step["line"] - 1])
+        for step in answer["redistributions"]
+    ]
+    if expected is None:
+        assert told_of == []
+    else:
+        ((kind, line),) = told_of
+        assert kind == expected[0]
+        assert expected[1] in line
+
+
 def test_a_better_route_that_is_never_used_leaves_the_other():
     """r2 has OSPF (110) and RIP (120) for the yard; OSPF's are never used."""
     net = two_borders(TAKES, f"{PLAIN}\ndistances: [{{protocol: ospf, distance: 255}}]")

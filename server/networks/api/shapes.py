@@ -212,6 +212,7 @@ class WhyShape(s.Serializer):
     behind = RouteShape(many=True)
     candidates = CandidateShape(many=True)
     absent = AbsenceShape(allow_null=True)
+    redistributions = AbsenceStepShape(many=True)
     doubt = s.CharField(allow_null=True)
 
 

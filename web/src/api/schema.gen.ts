@@ -1469,6 +1469,7 @@ export interface components {
             behind: components["schemas"]["RouteShape"][];
             candidates: components["schemas"]["CandidateShape"][];
             absent: components["schemas"]["AbsenceShape"] | null;
+            redistributions: components["schemas"]["AbsenceStepShape"][];
             doubt: string | null;
         };
         /** @description Something that stands, or was decided, on a line of a file. */

@@ -28,7 +28,7 @@ const holders: Holders = {
   lacking: [{ device: 'r3', vrf: 'default' }],
 }
 const chosen: Why = {
-  device: 'r1', vrf: 'default', matched: '10.9.0.0/16', sentence: '', why: 'Its distance is below.', behind: [], absent: null, doubt: 'This depends on who came first.',
+  device: 'r1', vrf: 'default', matched: '10.9.0.0/16', sentence: '', why: 'Its distance is below.', behind: [], absent: null, redistributions: [{ kind: 'not_active', device: 'r1', text: 'r1 does not take it into OSPF', suggestion: '', file: 'r1.yaml', line: 4, column: 1 }], doubt: 'This depends on who came first.',
   candidates: [candidate('ospf', 'r9', ['yes', '110', '', '20'], null), candidate('rip', 'r8', ['yes', '120', '', '3'], 'distance')],
 }
 const missing: Why = {
@@ -56,6 +56,7 @@ test('a loser is out on its rung and shows nothing below it', async () => {
   visit(<RoutesPage />, '/n/net/routes?q=10.9.0.0/16&device=r1')
   const ladder = await screen.findByRole('table')
   expect(screen.getByRole('note')).toHaveTextContent('Not certain. This depends on who came first.')
+  expect(screen.getByText(/r1 does not take it into OSPF/).closest('li')).toHaveTextContent('✗')
   const cells = (rung: string) => within(within(ladder).getByRole('row', { name: new RegExp(`^${rung}`) })).getAllByRole('cell').map((cell) => cell.textContent)
   expect(cells('distance')).toEqual(['110', '120 out here'])
   expect(cells('metric')).toEqual(['20', 'out before this rung'])

@@ -24,6 +24,11 @@ export function WhyPanel({ q, device, vrf }: { q: string; device: string; vrf: s
         {count > 0 && <Ladder candidates={why.data.candidates} />}
       </Panel>
       {why.data.absent && <Chain absent={why.data.absent} specific={why.data.matched !== null} />}
+      {why.data.matched && why.data.redistributions.length > 0 && (
+        <Panel title="What it does with it">
+          <Steps steps={why.data.redistributions} />
+        </Panel>
+      )}
       {ours && why.data.matched && why.data.candidates.some((each) => each.lost_on) && (
         <WouldTakePanel key={`${why.data.matched} ${device} ${vrf}`} prefix={why.data.matched} device={device} vrf={vrf} />
       )}
@@ -114,19 +119,28 @@ function Chain({ absent, specific }: { absent: Absence; specific: boolean }) {
           {absent.stopped_between && <><span aria-hidden>→</span><span className="rounded border border-stop bg-stop-wash px-2 py-0.5">✗ {absent.stopped_between[1]}</span></>}
         </p>
       )}
-      <ol className="divide-y divide-line">
-        {absent.steps.map((step, index) => {
-          const given = step.kind === 'origin' || step.kind === 'last_holder'
-          return (
-            <li key={index} className="flex gap-2 py-1.5">
-              <span aria-hidden className={given ? 'text-go' : 'font-bold text-stop'}>{given ? '✓' : '✗'}</span>
-              <span className="flex-1">{step.text}.{step.suggestion && <span className="text-soft"> To mend it: {step.suggestion}.</span>}</span>
-              <EvidenceLink file={step.file} line={step.line} />
-            </li>
-          )
-        })}
-      </ol>
+      <Steps steps={absent.steps} />
     </Panel>
+  )
+}
+
+const GIVEN = ['origin', 'last_holder', 'taken']
+
+/** What holds and what stops, each with its line. */
+function Steps({ steps }: { steps: Absence['steps'] }) {
+  return (
+    <ol className="divide-y divide-line">
+      {steps.map((step, index) => {
+        const given = GIVEN.includes(step.kind)
+        return (
+          <li key={index} className="flex gap-2 py-1.5">
+            <span aria-hidden className={given ? 'text-go' : 'font-bold text-stop'}>{given ? '✓' : '✗'}</span>
+            <span className="flex-1">{step.text}.{step.suggestion && <span className="text-soft"> To mend it: {step.suggestion}.</span>}</span>
+            <EvidenceLink file={step.file} line={step.line} />
+          </li>
+        )
+      })}
+    </ol>
   )
 }
 
