@@ -84,6 +84,9 @@ def absence(state: State, table: int, wanted: Prefix | Address) -> Absence:
         if not (heard and step.kind == "not_redistributed" and step.device in by_bgp)
     )
     reasons = (*own, *apart) if heard else found or own
+    if not reasons:  # whoever lacks it first may speak BGP where the asker does not
+        others = dict.fromkeys(there for _, there in crossings if there != table)
+        reasons = tuple(step for there in others for step in bgp_reasons(state, there, number))
     if not reasons:
         reasons = (
             AbsenceStep(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 
 from routrel.control.converge import State
 from routrel.control.policy.evaluate import evaluate
@@ -42,38 +43,47 @@ def redistributions(state: State, table: int, prefix: int) -> Iterator[AbsenceSt
                 yield _taken(taking, item, by_place[item.place], active)
             elif active is not None and active.protocol in sources:
                 device = state.topology.devices[taking.table[0]]
-                yield held_back(state, table, device, item, active, taking.protocol)
+                step = held_back(state, table, device, item, active, taking.protocol)
+                if step.kind == "filtered":
+                    way = f"{protocol_title(active.protocol.id)} into {_into(taking)}"
+                    text = f"{device.name} does not take it from {way}: {step.text}"
+                    step = replace(step, text=text)
+                yield step
             elif active is not None and source in known:
                 yield _not_active(taking, item, active)
+
+
+def _into(taking: Taking) -> str:
+    return protocol_title(taking.protocol.id)
 
 
 def _taken(
     taking: Taking, item: Redistribution, injected: Injected, active: Route | None
 ) -> AbsenceStep:
     device = taking.table[0]
-    into, source = protocol_title(taking.protocol.id), protocol_title(injected.source.id)
+    source = protocol_title(injected.source.id)
     if not has_metric(taking.protocol, injected):
         return _without_metric(device, item, source)
     metric = f" with metric {injected.metric}" if injected.metric is not None else ""
     return AbsenceStep(
         kind="taken",
         device=device,
-        text=f"{device} takes it from {source} into {into}{metric}",
+        text=f"{device} takes it from {source} into {_into(taking)}{metric}",
         place=item.place,
     )
 
 
 def _not_active(taking: Taking, item: Redistribution, active: Route) -> AbsenceStep:
     """The source has the prefix, but another protocol's route is in use."""
-    device, into = taking.table[0], protocol_title(taking.protocol.id)
-    source = protocol_title(item.source.value)
+    device, into = taking.table[0], _into(taking)
+    source, wins = protocol_title(item.source.value), protocol_title(active.protocol.id)
+    other = "" if wins == into else f", or take {wins} into {into} too"
     return AbsenceStep(
         kind="not_active",
         device=device,
-        text=f"{device} does not take it into {into}: its {protocol_title(active.protocol.id)} "
-        f"route wins (distance {active.distance}), and only what is active as {source} is taken",
-        suggestion=f"give one of the two another distance, or take "
-        f"{protocol_title(active.protocol.id)} into {into} too",
+        text=f"{device} does not take it into {into}: its {wins} route "
+        f"wins (distance {active.distance}), and only what is active as {source} is taken",
+        suggestion=f"give one of the two another distance{other}",
         place=item.place,
     )
 

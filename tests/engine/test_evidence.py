@@ -286,3 +286,21 @@ def test_no_false_warnings_about_policies():
     grouped = edge(outside, bgp="groups: {g: {}}", neighbours=dict.fromkeys("123", "group: g"))
     (finding,) = [f for f in grouped.findings if f.code == "bgp_no_policy"]
     assert finding.text.count("10.9.") == 3
+
+
+def test_what_stops_a_route_before_a_device_without_bgp_is_told_there_too():
+    """r4 speaks nothing; r3 before it lacks the route, since r2 tells nobody inside what it has
+    from r1 inside the AS (RFC 4271 9.2.1)."""
+    net = wired(
+        "r1-r2 r2-r3 r3-r4", port="", top={
+            "r1": "bgp: {as: 65001, redistribute: [{from: connected}], neighbours: {10.0.1.2: {as: 65001}}}",
+            "r2": "bgp: {as: 65001, neighbours: {10.0.1.1: {as: 65001}, 10.0.2.2: {as: 65001}}}",
+            "r3": "bgp: {as: 65001, neighbours: {10.0.2.1: {as: 65001}}}",
+        },
+    )  # fmt: skip
+    question = RouteQuestion(device="r4", prefix=ipaddress.ip_network("10.255.0.1/32"))
+    absent = explain_route(net, question)[0]["absent"]
+    assert (absent["stopped_between"], absent["reason"]) == (
+        ["r2", "r3"],
+        "bgp_internal_to_internal",
+    )
