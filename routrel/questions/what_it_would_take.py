@@ -7,8 +7,9 @@ moves. Changes that were tried in vain are told with the rung where the candidat
 from __future__ import annotations
 
 import time
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
+from functools import cache, partial
 from ipaddress import IPv4Network, IPv6Network
 from typing import Any, TypeAlias
 
@@ -34,7 +35,7 @@ from routrel.questions.edits import (
     NextHopEdit,
     SetEdit,
 )
-from routrel.questions.moves import moves, moves_data
+from routrel.questions.moves import moves, moves_data, ways_of_flows
 from routrel.questions.route_words import RUNG_TITLES, protocol_type_words
 
 __all__ = ["what_it_would_take"]
@@ -92,11 +93,12 @@ def what_it_would_take(
     winner = next((c for c in found if c.lost_on is None), None)
     answers = []
     until = time.monotonic() + patience_s
+    ways = cache(partial(ways_of_flows, state))
     for loser in found:
         if loser.lost_on is None or (loser.values.get("originated") and not loser.problem):
             continue
         edits = _Proposals(state, device, vrf, number, winner, loser)
-        answers.append(_answer(state, device, vrf, prefix, loser, edits, until))
+        answers.append(_answer(state, device, vrf, prefix, loser, edits, ways, until))
     return answers
 
 
@@ -107,6 +109,7 @@ def _answer(
     prefix: Prefix,
     loser: Candidate,
     edits: _Proposals,
+    ways: Callable[[], dict[str, object]],
     until: float,
 ) -> Json:
     changes: list[Json] = []
@@ -133,7 +136,7 @@ def _answer(
                 **place_data(place),
             }
             if lost is None and after.converged >= state.converged:
-                changes.append({**told, "moves": moves_data(moves(state, after))})
+                changes.append({**told, "moves": moves_data(moves(state, after, ways()))})
                 break  # a larger value of the same attribute is no smaller change
             tried.append({**told, "then_loses_on": lost or "not_converged"})
     return {

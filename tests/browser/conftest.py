@@ -20,6 +20,7 @@ from browser import browser  # noqa: E402
 from launch.database import Cluster, free_port  # noqa: E402
 from launch.processes import Processes, web_server, worker  # noqa: E402
 from launch.setup import VAR, manage  # noqa: E402
+from selenium.common.exceptions import TimeoutException  # noqa: E402
 from selenium.webdriver.common.by import By  # noqa: E402
 from selenium.webdriver.remote.webdriver import WebDriver  # noqa: E402
 from selenium.webdriver.remote.webelement import WebElement  # noqa: E402
@@ -61,17 +62,19 @@ class Reader:
         self.driver, self.site = driver, site
 
     def wait(self, condition: Callable[[], object], what: str, seconds: float = 20) -> object:
-        return WebDriverWait(self.driver, seconds, ignored_exceptions=[Exception]).until(
-            lambda _: condition(), f"{what}; the page says: {self.text()[:600]}"
-        )
+        waiting = WebDriverWait(self.driver, seconds, ignored_exceptions=[Exception])
+        try:
+            return waiting.until(lambda _: condition())
+        except TimeoutException:
+            pytest.fail(f"{what}; the page says: {self.text()[:600]}")
 
     def text(self) -> str:
         return self.driver.find_element(By.TAG_NAME, "body").text
 
-    def reads(self, *parts: str) -> None:
+    def reads(self, *parts: str, seconds: float = 20) -> None:
         """Wait until the page says all of this."""
         for part in parts:
-            self.wait(lambda part=part: part in self.text(), f"“{part}” did not appear")
+            self.wait(lambda part=part: part in self.text(), f"“{part}” did not appear", seconds)
 
     def labelled(self, label: str) -> WebElement:
         """The control or region with exactly this accessible name."""

@@ -143,12 +143,12 @@ def test_why_corvane_goes_the_long_way_and_what_would_change_it(reader: Reader):
     reader.open("/n/marram/routes?q=192.0.2.70&device=cor-edge-1")
     reader.reads("its weight 200 is above the 0 of iBGP from ald-core-1", "out here")
     reader.press("Work it out")
-    reader.reads("weight ≤ 0 on import from 203.0.113.5", "kept flows")
+    reader.reads("weight ≤ 0 on import from 203.0.113.5", "kept flows", seconds=60)
     reader.accessible()
     reader.press("Keep as draft")
     reader.reads("kept among the drafts")
     reader.open("/n/marram/routes/drafts")
-    reader.reads("weight ≤ 0 on import from 203.0.113.5", "nora, on revision")
+    reader.reads("weight ≤ 0 for 192.0.2.64/26 alone on import from 203.0.113.5", "nora, on rev")
     reader.accessible()
     reader.press(
         "Drop the draft weight ≤ 0 on import from 203.0.113.5 (isle-telecom) at cor-edge-1"
