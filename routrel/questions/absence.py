@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from ipaddress import IPv4Network, IPv6Network
 
 from routrel.control.converge import State
-from routrel.control.rib.candidates import Protocol
+from routrel.control.rib.candidates import NEVER, Protocol
 from routrel.control.rib.table import Route
 from routrel.model.addresses import Address, Prefix, is_host_prefix
 from routrel.model.network import protocol_title
@@ -84,9 +84,13 @@ def absence(state: State, table: int, wanted: Prefix | Address) -> Absence:
         if not (heard and step.kind == "not_redistributed" and step.device in by_bgp)
     )
     reasons = (*own, *apart) if heard else found or own
-    if not reasons:  # whoever lacks it first may speak BGP where the asker does not
+    if not reasons:  # whoever lacks it first may hear it where the asker does not
         others = dict.fromkeys(there for _, there in crossings if there != table)
-        reasons = tuple(step for there in others for step in bgp_reasons(state, there, number))
+        reasons = tuple(
+            step
+            for there in others
+            for step in (*_own_reasons(state, there, number), *bgp_reasons(state, there, number))
+        )
     if not reasons:
         reasons = (
             AbsenceStep(
@@ -188,14 +192,27 @@ def _own_reasons(state: State, table: int, number: int | None) -> Iterator[Absen
     """What the device itself has heard or been told of the prefix and cannot use."""
     if number is None:
         return
-    device = state.rib.interning.tables[table][0]
+    device, vrf_name = state.rib.interning.tables[table]
+    vrf = state.topology.devices[device].vrf(vrf_name)
+    use = vrf.bgp.import_policy if vrf is not None and vrf.bgp is not None else None
     for candidate in candidates(state, table, number):
-        if candidate.problem and candidate.protocol is not Protocol.BGP:
+        # What else makes a path of BGP unusable is told by `bgp_reasons`.
+        kept_out = use is not None and candidate.place == use.place
+        if candidate.problem and (candidate.protocol is not Protocol.BGP or kept_out):
             yield AbsenceStep(
                 kind="unusable",
                 device=device,
                 text=f"{device} cannot use what {protocol_title(candidate.protocol.id)} offers it: "
                 f"{candidate.problem}",
+                place=candidate.place,
+            )
+        elif candidate.lost_on is not None and candidate.distance >= NEVER:
+            yield AbsenceStep(
+                kind="unusable",
+                device=device,
+                text=f"{device} has it from {protocol_title(candidate.protocol.id)}, but with "
+                f"distance {NEVER}, so it never uses it",
+                suggestion=f"give it a distance below {NEVER}",
                 place=candidate.place,
             )
 

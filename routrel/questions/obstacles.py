@@ -10,6 +10,7 @@ import numpy as np
 from routrel.control.bgp.explaining import chosen_path
 from routrel.control.bgp.sessions import SessionState
 from routrel.control.converge import State
+from routrel.control.isis.adjacency import System
 from routrel.control.ospf.domain import OspfDomain
 from routrel.control.ospf.speakers import BACKBONE, OspfRouter
 from routrel.control.redistribute import PROTOCOL_OF
@@ -457,6 +458,19 @@ def _on_one_backbone(domain: OspfDomain, routers: list[OspfRouter]) -> bool:
     return bool(np.isfinite(area.paths.dist[at[1], at[0]]))
 
 
+def _joined_levels(crossing: Crossing, holder: System, other: System) -> set[int]:
+    """The levels that two systems share on a circuit between them."""
+    here, there = (
+        {circuit.interface.name: set(circuit.levels) for circuit in system.circuits}
+        for system in (holder, other)
+    )
+    return {
+        level
+        for near, far in crossing.links
+        for level in here.get(near.interface.name, set()) & there.get(far.interface.name, set())
+    }
+
+
 def _inside_isis(crossing: Crossing, route: Route) -> Iterator[AbsenceStep]:
     domain = crossing.state.protocols.isis
     systems = [
@@ -476,7 +490,7 @@ def _inside_isis(crossing: Crossing, route: Route) -> Iterator[AbsenceStep]:
                 suggestion="let both have a level in common",
                 place=circuit.settings.place,
             )
-    if other.levels == (1,) and holder.levels == (1, 2):
+    if holder.levels == (1, 2) and 2 not in _joined_levels(crossing, holder, other):
         use = holder.instance.leak_down
         rejected = (
             rejection(crossing.state, crossing.holder, crossing.here, use, route) if use else None

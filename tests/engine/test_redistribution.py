@@ -243,6 +243,11 @@ def test_what_does_not_enter_the_table_is_passed_on_only_by_what_knows_it_apart(
     answer = explain_route(kept, RouteQuestion(prefix=ip_network(YARD), device="r2"))[0]
     lost = [(c["protocol"], c["lost_on"]) for c in answer["candidates"]]
     assert lost == [(key, "distance" if how == "distance" else "usable")]
+    # Whoever lacks it for that reason is told of it, at whatever distance.
+    for name in ("r2", "r3") if key in ("rip", "eigrp") else ("r2",):
+        asked = RouteQuestion(prefix=ip_network(YARD), device=name)
+        steps = explain_route(kept, asked)[0]["absent"]["steps"]
+        assert ("unusable", "r2") in {(step["kind"], step["device"]) for step in steps}
 
 
 @pytest.mark.parametrize(
