@@ -151,7 +151,7 @@ def test_why_corvane_goes_the_long_way_and_what_would_change_it(reader: Reader):
     reader.reads("weight ≤ 0 for 192.0.2.64/26 alone on import from 203.0.113.5", "nora, on rev")
     reader.accessible()
     reader.press(
-        "Drop the draft weight ≤ 0 on import from 203.0.113.5 (isle-telecom) at cor-edge-1"
+        "Drop the draft weight ≤ 0 for 192.0.2.64/26 alone on import from 203.0.113.5 (isle-telecom) at cor-edge-1"
     )
     reader.reads("There is none yet")
     reader.open("/n/marram/routes/sessions")
