@@ -9,13 +9,12 @@ from typing import Any
 import numpy as np
 
 from routrel.control.redistribute import PROTOCOL_OF
-from routrel.control.rib.candidates import Interning, PathType, Protocol, Rows
+from routrel.control.rib.candidates import GUARDS, Interning, Protocol, Rows
 from routrel.model.addresses import Address
 from routrel.model.network import Network, Vrf
 
 __all__ = ["Advertisers", "with_distances"]
 
-_GUARDS = (PathType.SUMMARY, PathType.AGGREGATE)
 #: Who advertises the route of a row: neighbours, for OSPF router ids.
 Advertisers = Callable[[Protocol, Any], Iterable[Address]]
 
@@ -47,7 +46,7 @@ def _changed(
         number = int(rows["prefix"][index])
         prefix = interning.prefixes.prefixes[number]
         for rule in vrf.distances:
-            if PROTOCOL_OF[rule.protocol] is not kind.protocol or kind.path_type in _GUARDS:
+            if PROTOCOL_OF[rule.protocol] is not kind.protocol or kind.path_type in GUARDS:
                 continue
             if rule.prefixes and not any(held.holds(prefix) for held in rule.prefixes):
                 continue

@@ -138,7 +138,7 @@ def _in_turns(
         rib, states = _one_by_one(protocols, interning, movers)
         if rib is None:
             repeating = repeating or states
-        elif not any(_same(rib.candidates, known.rib.candidates) for known in found):
+        elif _is_new(rib, found):
             found.append(Outcome(rib, tuple(order)))
     return found, repeating
 
@@ -201,6 +201,10 @@ def _same(left: Rows, right: Rows) -> bool:
 
 
 # --- other outcomes ------------------------------------------------------------------------------
+
+
+def _is_new(rib: Rib, found: Sequence[Outcome]) -> bool:
+    return not any(_same(rib.candidates, known.rib.candidates) for known in found)
 
 
 class _Search:
@@ -268,7 +272,7 @@ class _Search:
         resting, _ = _in_step(self.protocols, self.interning, view, rounds=QUIET_ROUNDS * 3)
         if resting is None:
             return
-        if not any(_same(resting.candidates, known.rib.candidates) for known in self.found):
+        if _is_new(resting, self.found):
             self.found.append(Outcome(resting, first))
 
     def _follow_protocols(self, outcome: Outcome) -> None:

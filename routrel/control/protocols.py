@@ -17,9 +17,8 @@ from routrel.control.eigrp.domain import EigrpDomain
 from routrel.control.isis.domain import IsisDomain
 from routrel.control.leaking import leaked_rows
 from routrel.control.ospf.domain import OspfDomain
-from routrel.control.policy.evaluate import policy_function
-from routrel.control.redistribute import Injected, injected_routes, policy_route
-from routrel.control.rib.candidates import Interning, PathType, Protocol, Rows, Table
+from routrel.control.redistribute import Injected, injected_routes, let_in
+from routrel.control.rib.candidates import GUARDS, Interning, Protocol, Rows, Table
 from routrel.control.rib.table import Rib
 from routrel.control.rip import RipDomain
 from routrel.control.speaking import version_of
@@ -143,22 +142,19 @@ class Protocols:
         Those of OSPF are met in its own domain.
         """
         keep = np.ones(len(rows), dtype=bool)
+        kinds, tables = self.interning.kinds, self.interning.table_numbers
+        guards = np.array([kind.path_type in GUARDS for kind in kinds.kinds], dtype=bool)
         self.kept_out = {}
         for taking in self.taking:
             use = taking.settings.import_policy
             if use is None or taking.protocol in self.ospf:
                 continue
-            accept = policy_function(self.topology.devices[taking.table[0]], use)
-            table = self.interning.table_numbers[taking.table]
-            mine = self.interning.kinds.of(taking.protocol)[rows["kind"]]
-            found = []
-            for at in np.flatnonzero((rows["table"] == table) & mine).tolist():
-                kind = self.interning.kinds.kinds[rows["kind"][at]]
-                prefix = self.interning.prefixes.prefixes[rows["prefix"][at]]
-                if accept(policy_route(self.interning, prefix, kind, rows[at])) is None:
-                    keep[at] = kind.path_type in (PathType.SUMMARY, PathType.AGGREGATE)
-                    found.append(int(rows["prefix"][at]))
-            self.kept_out[taking.protocol, taking.index] = np.array(found, dtype=np.int32)
+            device = self.topology.devices[taking.table[0]]
+            theirs = kinds.of(taking.protocol)[rows["kind"]]
+            mine = np.flatnonzero((rows["table"] == tables[taking.table]) & theirs)
+            out = mine[~let_in(self.interning, device, use, rows[mine])]
+            keep[out] = guards[rows["kind"][out]]
+            self.kept_out[taking.protocol, taking.index] = rows["prefix"][out]
         return rows if keep.all() else rows[keep]
 
     def deciding_places(self, table: int, prefixes: Collection[Prefix]) -> Iterator[Place]:

@@ -9,6 +9,9 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
+import numpy as np
+from numpy.typing import NDArray
+
 from routrel.control.policy.evaluate import PolicyRoute, policy_function
 from routrel.control.rib.candidates import (
     Interning,
@@ -21,7 +24,7 @@ from routrel.control.rib.candidates import (
 from routrel.model.addresses import Prefix
 from routrel.model.network import Device, Vrf
 from routrel.model.place import Place
-from routrel.model.policy import RouteType
+from routrel.model.policy import PolicyUse, RouteType
 from routrel.model.redistribution import (
     DefaultRoute,
     EigrpSeed,
@@ -30,7 +33,14 @@ from routrel.model.redistribution import (
     RouteSource,
 )
 
-__all__ = ["Injected", "injected_key", "injected_routes", "policy_route", "route_types"]
+__all__ = [
+    "Injected",
+    "injected_key",
+    "injected_routes",
+    "let_in",
+    "policy_route",
+    "route_types",
+]
 
 PROTOCOL_OF = {
     RouteSource.CONNECTED: Protocol.CONNECTED,
@@ -132,6 +142,20 @@ def injected_routes(
         for injected in _originated(interning, table, active, versions, default_route, into):
             found.setdefault(injected.prefix, injected)
     return [found[prefix] for prefix in sorted(found)]
+
+
+def let_in(interning: Interning, device: Device, use: PolicyUse, rows: Rows) -> NDArray[np.bool_]:
+    """For each row of one table whether a policy accepts it."""
+    accept = policy_function(device, use)
+    kinds, prefixes = interning.kinds.kinds, interning.prefixes.prefixes
+    return np.array(
+        [
+            accept(policy_route(interning, prefixes[row["prefix"]], kinds[row["kind"]], row))
+            is not None
+            for row in rows
+        ],
+        dtype=bool,
+    )
 
 
 def _taken(

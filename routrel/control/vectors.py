@@ -149,7 +149,7 @@ class VectorDomain(ABC):
             late, moving = self._in_step(first, step, ports)
             if moving is None:
                 late, moving = self._in_step(late, step, ALL_HEAR)
-            if moving is None and not any(not self._moved(late, one).any() for one in found):
+            if moving is None and self._is_new(late, found):
                 found.append(late)
         self.outcomes = len(found)
         shown = found[self.outcome if self.outcome < len(found) else 0]
@@ -180,7 +180,7 @@ class VectorDomain(ABC):
         found: list[Told] = []
         for order in orders_to_try(movers, few=_FEW_ROUTERS, most=_MAXIMUM_ORDERS):
             state = self._in_turn(first, step, order)
-            if state and not any(not self._moved(state, one).any() for one in found):
+            if state and self._is_new(state, found):
                 found.append(state)
         return found
 
@@ -201,6 +201,9 @@ class VectorDomain(ABC):
                 still.discard(order[place])
             state = self._mixed(state, new, still)
         return None
+
+    def _is_new(self, state: Told, found: Sequence[Told]) -> bool:
+        return all(self._moved(state, one).any() for one in found)
 
     def _moved(self, old: Told, new: Told) -> NDArray[np.bool_]:
         """Which routers tell something else, by column."""

@@ -19,6 +19,7 @@ __all__ = [
     "Prefix",
     "address_of",
     "is_host_prefix",
+    "is_within",
     "prefix_order",
     "range_words",
 ]
@@ -31,6 +32,11 @@ Prefix: TypeAlias = IPv4Network | IPv6Network
 def is_host_prefix(prefix: Prefix) -> bool:
     """Whether the prefix holds exactly one address (/32 or /128)."""
     return prefix.prefixlen == prefix.max_prefixlen
+
+
+def is_within(narrow: Prefix, wide: Prefix) -> bool:
+    """Whether one prefix holds another one, or is the same; never across families."""
+    return narrow.version == wide.version and narrow.subnet_of(wide)  # type: ignore[arg-type]
 
 
 def prefix_order(prefix: Prefix) -> tuple[int, int, int]:

@@ -15,7 +15,7 @@ from itertools import pairwise
 
 from routrel.control.converge import State
 from routrel.control.packets.hops import Branch
-from routrel.model.addresses import Prefix, address_of, range_words
+from routrel.model.addresses import Prefix, address_of, is_within, range_words
 from routrel.model.filters import Match
 from routrel.model.network import Role
 from routrel.questions.errors import QuestionError, TooManyClasses
@@ -169,7 +169,7 @@ def _pieces_of_prefix(state: State, prefix: Prefix) -> Iterator[Piece]:
     first, last = int(prefix.network_address), int(prefix.broadcast_address)
     marks = {first, last + 1}
     for other in _named_prefixes(state):
-        if other.version == prefix.version and other.subnet_of(prefix):  # type: ignore[arg-type]
+        if is_within(other, prefix):
             marks |= {int(other.network_address), int(other.broadcast_address) + 1}
     version = prefix.version
     reserved = _unusable(state) if version == 4 else set()

@@ -19,6 +19,7 @@ from routrel.control.rib.table import Route
 from routrel.control.rip import INFINITY
 from routrel.control.speaking import version_of
 from routrel.files.values import format_area
+from routrel.model.addresses import is_within
 from routrel.model.eigrp import StubRoutes
 from routrel.model.network import INTERFACE_PROTOCOLS, Device, Vrf, protocol_title
 from routrel.model.policy import PolicyUse
@@ -403,8 +404,7 @@ def _inside_ospf(crossing: Crossing, protocol: Protocol, route: Route) -> Iterat
                 place=settings.place,
             )
     for item in domain.internal.ranges:
-        mine = item.table == crossing.holder and item.range.prefix.version == crossing.version
-        if mine and route.prefix.subnet_of(item.range.prefix):  # type: ignore[arg-type]
+        if item.table == crossing.holder and is_within(route.prefix, item.range.prefix):
             stands = f"announces {item.range.prefix} in its place"
             yield AbsenceStep(
                 kind="hidden_by_summary",

@@ -13,7 +13,7 @@ from routrel.control.bgp.resolve import Resolution
 from routrel.control.bgp.sessions import Hearing, Session, SessionState
 from routrel.control.bgp.spread import Numbers
 from routrel.control.bgp.transfer import Passage, Stopped
-from routrel.model.addresses import Address, Prefix
+from routrel.model.addresses import Address, Prefix, is_within
 from routrel.model.place import NOWHERE, Place
 
 __all__ = [
@@ -156,10 +156,7 @@ def _stands_for(domain: BgpDomain, sender: int, prefix: Prefix) -> Stopped:
         (
             item
             for item in (speaker.instance.aggregates if speaker.instance else ())
-            if item.summary_only
-            and item.prefix.version == prefix.version
-            and prefix.subnet_of(item.prefix)  # type: ignore[arg-type]
-            and prefix != item.prefix
+            if item.summary_only and is_within(prefix, item.prefix) and prefix != item.prefix
         ),
         key=lambda item: item.prefix.prefixlen,
     )

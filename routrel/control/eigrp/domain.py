@@ -44,7 +44,7 @@ from routrel.control.rib.candidates import (
 )
 from routrel.control.speaking import subnets
 from routrel.control.vectors import Held, Told, VectorDomain
-from routrel.model.addresses import Prefix
+from routrel.model.addresses import Prefix, is_within
 from routrel.model.eigrp import EigrpInstance, StubRoutes
 from routrel.model.findings import Finding, Severity
 from routrel.model.place import Place
@@ -188,9 +188,7 @@ class EigrpDomain(VectorDomain):
                             [
                                 column
                                 for column, prefix in enumerate(prefixes)
-                                if prefix != summary
-                                and prefix.version == summary.version
-                                and prefix.subnet_of(summary)  # type: ignore[arg-type]
+                                if prefix != summary and is_within(prefix, summary)
                             ],
                             dtype=np.int64,
                         )

@@ -29,7 +29,7 @@ from routrel.control.rib.candidates import (
     table_slice,
 )
 from routrel.control.rib.select import best_of_each
-from routrel.model.addresses import Prefix
+from routrel.model.addresses import Prefix, is_within
 from routrel.model.ospf import OspfAreaType, OspfRange
 
 __all__ = ["LS_INFINITY", "ActiveRange", "Internal", "Known", "internal_routes"]
@@ -293,9 +293,5 @@ def _is_transit(area: Area) -> bool:
 
 def _range_of(prefix: Prefix, ranges: tuple[OspfRange, ...]) -> OspfRange | None:
     """The most specific range that holds a prefix (RFC 2328 11.1)."""
-    holding = [
-        item
-        for item in ranges
-        if item.prefix.version == prefix.version and prefix.subnet_of(item.prefix)  # type: ignore[arg-type]
-    ]
+    holding = [item for item in ranges if is_within(prefix, item.prefix)]
     return max(holding, key=lambda item: item.prefix.prefixlen, default=None)

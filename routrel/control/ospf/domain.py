@@ -26,9 +26,8 @@ from routrel.control.ospf.paths import (
     on_link_hops,
 )
 from routrel.control.ospf.speakers import BACKBONE, OspfRouter, ospf_routers
-from routrel.control.policy.evaluate import policy_function
 from routrel.control.prefix_paths import NO_HOP, Announcements
-from routrel.control.redistribute import Injected, injected_key, policy_route
+from routrel.control.redistribute import Injected, injected_key, let_in
 from routrel.control.rib.candidates import (
     DISCARD,
     CandidateBuilder,
@@ -190,13 +189,9 @@ class OspfDomain:
         for router in self.routers:
             if router.instance.import_policy is None:
                 continue
-            accept = policy_function(router.device, router.instance.import_policy)
-            table = self.interning.table_numbers[router.table]
-            for index in np.flatnonzero(rows["table"] == table).tolist():
-                kind = self.interning.kinds.kinds[rows["kind"][index]]
-                prefix = self.interning.prefixes.prefixes[rows["prefix"][index]]
-                route = policy_route(self.interning, prefix, kind, rows[index])
-                keep[index] = accept(route) is not None
+            mine = np.flatnonzero(rows["table"] == self.interning.table_numbers[router.table])
+            use = router.instance.import_policy
+            keep[mine] = let_in(self.interning, router.device, use, rows[mine])
         return rows if keep.all() else rows[keep]
 
     def _discards(self) -> Rows:

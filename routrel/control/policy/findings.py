@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import fields
 
-from routrel.model.addresses import Prefix
+from routrel.model.addresses import Prefix, is_within
 from routrel.model.findings import Finding, Severity
 from routrel.model.network import Device
 from routrel.model.policy import Conditions, PrefixRange, Statement
@@ -95,8 +95,7 @@ def _ranges(device: Device, names: Sequence[str]) -> list[PrefixRange]:
 def _holds_all(wide: list[PrefixRange], narrow: list[PrefixRange]) -> bool:
     return all(
         any(
-            outer.prefix.version == inner.prefix.version
-            and inner.prefix.subnet_of(outer.prefix)  # type: ignore[arg-type]
+            is_within(inner.prefix, outer.prefix)
             and outer.shortest <= inner.shortest
             and inner.longest <= outer.longest
             for outer in wide

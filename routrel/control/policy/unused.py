@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 from typing import Any
 
-from routrel.model.addresses import Prefix
+from routrel.model.addresses import Prefix, is_within
 from routrel.model.filters import Match, PortRange
 from routrel.model.findings import Finding, Severity
 from routrel.model.network import Device, TrafficRules
@@ -187,7 +187,7 @@ def _within(narrow: Sequence[Any], wide: Sequence[Any], holds: Any) -> bool:
 
 
 def _inside(wide: Prefix, narrow: Prefix) -> bool:
-    return wide.version == narrow.version and narrow.subnet_of(wide)  # type: ignore[arg-type]
+    return is_within(narrow, wide)
 
 
 def _between(wide: PortRange, narrow: PortRange) -> bool:

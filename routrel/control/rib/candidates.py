@@ -24,6 +24,7 @@ from routrel.model.prefix_index import PrefixIndex
 __all__ = [
     "DEFAULT_DISTANCE",
     "DISCARD",
+    "GUARDS",
     "MAXIMUM_METRIC",
     "NEVER",
     "ROW",
@@ -98,6 +99,8 @@ class PathType(IntEnum):
         return None if self is PathType.NONE else self.name.lower()
 
 
+#: Kinds of route that drop the rest of a summary, range or aggregate, and so guard against loops.
+GUARDS = (PathType.SUMMARY, PathType.AGGREGATE)
 #: A route of this distance is known and never used.
 NEVER = 255
 
