@@ -18,15 +18,27 @@ policies:
   untagged: {statements: [{name: b, match: {tags: t}, then: reject}], default: accept}
 """
 PORTS = {
-    "rip": ["rip: {}", "rip: {passive: true}", "rip: {offset-out: 3}", "rip: {import: some}"],
-    "eigrp": ["eigrp: {}", "eigrp: {passive: true}", "eigrp: {summaries: 10.255.0.0/16}"],
+    "rip": [
+        *("rip: {}", "rip: {passive: true}", "rip: {offset-out: 3}", "rip: {import: some}"),
+        "rip: {export: untagged, cost: 2}",
+    ],
+    "eigrp": [
+        *("eigrp: {}", "eigrp: {passive: true}", "eigrp: {summaries: 10.255.0.0/16}"),
+        *("eigrp: {import: some}", "eigrp: {export: untagged}"),
+    ],
     "ospf": ["ospf: {area: 0}", "ospf: {area: 1}", "ospf: {area: 1, network: point-to-point}"],
     "isis": ["isis: {}", "isis: {level: 1}", "isis: {metric: 3, network: point-to-point}"],
 }
 SEED = ", metric: {bandwidth: 1 Gb/s, delay: 10 us}"
 TOPS = {
-    "rip": ["rip: {}", "rip: {distance: 80}", "rip: {default-route: {always: true}}"],
-    "eigrp": ["eigrp: {as: 1}", "eigrp: {as: 1, variance: 8}", "eigrp: {as: 1, stub: connected}"],
+    "rip": [
+        *("rip: {}", "rip: {distance: 80}", "rip: {default-route: {always: true}}"),
+        "rip: {import: untagged}",
+    ],
+    "eigrp": [
+        *("eigrp: {as: 1}", "eigrp: {as: 1, variance: 8}", "eigrp: {as: 1, stub: connected}"),
+        "eigrp: {as: 1, import: untagged}",
+    ],
     "ospf": [
         "ospf: {}",
         "ospf: {areas: {1: {type: stub}}}",
@@ -96,7 +108,11 @@ def mixtures(draw):
                 taking = f"redistribute: [{{from: {source}{policy}{seed}}}]"
             text = draw(st.sampled_from(TOPS[key]))
             if key == "isis":
-                more = draw(st.sampled_from(["", ", level: 1", ", level: 2", ", overload: true"]))
+                more = draw(
+                    st.sampled_from(
+                        ["", ", level: 1", ", level: 2", ", overload: true", ", import: some"]
+                    )
+                )
                 net = text.format(area=draw(st.integers(1, 2)), n=number, more=more)
                 text = f"isis: {{{net}}}"
             if taking:
@@ -107,7 +123,9 @@ def mixtures(draw):
             said.append(draw(border_gateway(number, pairs, speaks, runs)))
             runs = [*runs, "bgp"]
         if draw(st.booleans()):
-            said.append(f"distances: [{{protocol: {draw(st.sampled_from(runs))}, distance: 60}}]")
+            distance = draw(st.sampled_from([60, 60, 255]))
+            rule = f"protocol: {draw(st.sampled_from(runs))}, distance: {distance}"
+            said.append(f"distances: [{{{rule}}}]")
         tops[f"r{number}"] = "\n".join(said)
         joined = [at for at, pair in enumerate(pairs, start=1) if number in pair]
         for port in ["lo", *(f"e{at}" for at in joined)]:
