@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from routrel.control.rib.candidates import (
     CandidateBuilder,
     Interning,
@@ -39,14 +41,7 @@ def leaked_rows(network: Network, interning: Interning, view: Rib) -> Rows:
                         continue
                     held = best.get(int(row["prefix"]))
                     if held is None or kind.distance < held[0].distance:
-                        leaked = RouteKind(
-                            Protocol.LEAKED,
-                            kind.distance,
-                            kind.path_type,
-                            kind.discard,
-                            kind.tag,
-                            kind.place,
-                        )
+                        leaked = replace(kind, protocol=Protocol.LEAKED)
                         found = (leaked, int(row["metric"]), int(row["next_hops"]))
                         best[int(row["prefix"])] = found
             for prefix, (kind, metric, hops) in best.items():

@@ -196,13 +196,14 @@ def _resolve_by_interface(static: _Static, topology: Topology, interning: Intern
 
 def _rows(statics: list[_Static], interning: Interning) -> Rows:
     """One candidate for all usable routes of one table, prefix and distance."""
-    groups: dict[tuple[int, int, int, bool], list[_Static]] = defaultdict(list)
+    groups: dict[tuple[int, int, int, bool, bool], list[_Static]] = defaultdict(list)
     for static in statics:
         if static.hops:
             route = static.route
-            groups[static.table, static.prefix, route.distance, route.drops].append(static)
+            key = (static.table, static.prefix, route.distance, route.drops, route.pass_on)
+            groups[key].append(static)
     builder = CandidateBuilder(interning)
-    for (table, prefix, distance, discard), members in groups.items():
+    for (table, prefix, distance, discard, pass_on), members in groups.items():
         builder.add(
             table=table,
             prefix=prefix,
@@ -210,6 +211,7 @@ def _rows(statics: list[_Static], interning: Interning) -> Rows:
                 Protocol.STATIC,
                 distance,
                 discard=discard,
+                pass_on=pass_on,
                 tag=members[0].route.tag,
                 place=members[0].place,
             ),

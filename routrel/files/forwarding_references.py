@@ -67,7 +67,7 @@ def _check_filters(device: Device, report: Report) -> None:
                         "bad_filter_use",
                         f"filter {use.filter} asks for sessions, which with Linux processing are "
                         "not known yet where a packet arrives at an interface",
-                        "bind it to own-traffic or through-traffic",
+                        "bind it to arriving-traffic, own-traffic or through-traffic",
                     )
         check(interface.filters_in, arriving=True)
         check(interface.filters_out, arriving=False)
@@ -83,6 +83,7 @@ def _check_filters(device: Device, report: Report) -> None:
     check(device.own_traffic.filters_in, arriving=True)
     check(device.own_traffic.filters_out, arriving=False)
     check(device.through_traffic.filters, arriving=False)
+    check(device.arriving_traffic.filters, arriving=True)
 
 
 def _asks_for_the_exit(used: Filter | None) -> int | None:

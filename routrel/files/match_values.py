@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ipaddress
 import re
 from dataclasses import dataclass
 from typing import Any
@@ -10,10 +11,10 @@ from routrel.files.nodes import Node
 from routrel.files.report import Report
 from routrel.files.shapes import BAD, Bad, Shape, closest
 from routrel.files.values import PrefixValue
-from routrel.model.addresses import Prefix
+from routrel.model.addresses import AddressRange
 from routrel.model.traffic import DSCP_NAMES, TCP_FLAGS
 
-__all__ = ["DscpValue", "NewSourceValue", "TcpFlagValue"]
+__all__ = ["DscpValue", "NewAddressValue", "TcpFlagValue"]
 
 
 @dataclass(frozen=True)
@@ -63,22 +64,39 @@ class TcpFlagValue(Shape):
         return {"enum": [*TCP_FLAGS, *(f"not {flag}" for flag in TCP_FLAGS)]}
 
 
-class NewSourceValue(PrefixValue):
-    """What a source becomes: an address, a prefix as pool, or `interface`, read as None."""
+@dataclass(frozen=True)
+class NewAddressValue(Shape):
+    """What an end of a packet becomes: addresses, or the word `interface`.
 
-    expects = "an address, a prefix of addresses to choose from, or “interface”"
+    Read as a range of addresses, or as that word.
+    """
+
+    expects = "an address, a prefix, a range as 192.0.2.5-192.0.2.9, or “interface”"
     _WORD = "interface"
 
-    def read(self, node: Node, report: Report) -> Any:
+    def read(self, node: Node, report: Report) -> AddressRange | str | Bad:
         text = self.scalar(node, report)
         if isinstance(text, Bad):
             return BAD
-        return self._WORD if text == self._WORD else super().read(node, report)
+        if text == self._WORD:
+            return text
+        first, dash, last = text.partition("-")
+        try:
+            ends = tuple(ipaddress.ip_address(end.strip()) for end in (first, last) if end or dash)
+        except ValueError:
+            prefix = PrefixValue().read(node, report)
+            return BAD if isinstance(prefix, Bad) else AddressRange.of(prefix)
+        if ends[0].version != ends[-1].version:
+            return self.wrong(node, report, text, "use one family")
+        if int(ends[0]) > int(ends[-1]):
+            return self.wrong(node, report, text, f"did you mean {ends[1]}-{ends[0]}?")
+        return AddressRange(ends[0], ends[-1])
 
-    def write(self, value: Prefix | str) -> str:
-        if isinstance(value, str):
-            return value
-        return str(value.network_address) if value.num_addresses == 1 else str(value)
+    def write(self, value: AddressRange | str) -> str:
+        return str(value)
 
     def schema(self) -> dict[str, Any]:
-        return {"type": "string", "pattern": r"^(interface|[0-9A-Fa-f:.]+(/[0-9]{1,3})?)$"}
+        return {
+            "type": "string",
+            "pattern": r"^(interface|[0-9A-Fa-f:.]+(/[0-9]{1,3}|-[0-9A-Fa-f:.]+)?)$",
+        }

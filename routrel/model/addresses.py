@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from dataclasses import dataclass
 from ipaddress import (
     IPv4Address,
     IPv4Interface,
@@ -15,6 +17,7 @@ from typing import TypeAlias
 
 __all__ = [
     "Address",
+    "AddressRange",
     "InterfaceAddress",
     "Prefix",
     "address_of",
@@ -47,6 +50,46 @@ def prefix_order(prefix: Prefix) -> tuple[int, int, int]:
 def address_of(version: int, number: int) -> Address:
     """The address of a family with a number."""
     return IPv4Address(number) if version == 4 else IPv6Address(number)
+
+
+@dataclass(frozen=True, slots=True)
+class AddressRange:
+    """Addresses of one family from first to last, both included."""
+
+    first: Address
+    last: Address
+
+    @classmethod
+    def of(cls, prefix: Prefix) -> AddressRange:
+        return cls(prefix.network_address, prefix.broadcast_address)
+
+    @property
+    def version(self) -> int:
+        return self.first.version
+
+    @property
+    def prefixes(self) -> tuple[Prefix, ...]:
+        """The fewest prefixes that hold exactly these addresses."""
+        return tuple(summarize_address_range(self.first, self.last))
+
+    @property
+    def prefix(self) -> Prefix | None:
+        """The prefix of just these addresses; None where there is none."""
+        return self.prefixes[0] if len(self.prefixes) == 1 else None
+
+    @property
+    def size(self) -> int:
+        """How many addresses it holds."""
+        return int(self.last) - int(self.first) + 1
+
+    def __iter__(self) -> Iterator[Address]:
+        return (address_of(self.version, n) for n in range(int(self.first), int(self.last) + 1))
+
+    def __str__(self) -> str:
+        """As device files have it: an address, a prefix, or first-last."""
+        if self.first == self.last:
+            return str(self.first)
+        return str(self.prefix) if self.prefix is not None else f"{self.first}-{self.last}"
 
 
 def range_words(first: Address, last: Address) -> str:

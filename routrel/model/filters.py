@@ -73,15 +73,21 @@ class Match:
     sessions: tuple[SessionState, ...] = ()
     arrives: tuple[str, ...] = ()  #: the interfaces it may arrive by
     leaves: tuple[str, ...] = ()  #: the interfaces it may leave by
+    marks: tuple[int, ...] = ()  #: what the device marked it with; 0: with nothing
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Rule:
-    """One numbered rule of a filter."""
+    """One numbered rule of a filter.
+
+    A mark stays with a packet inside the device; other filters, steering and translation there may
+    ask for it.
+    """
 
     id: int
-    action: Action
+    action: Action | None  #: None: it sets the mark alone, and the next rule is tried
     match: Match
+    mark: int | None = None  #: what it marks the packet with; None: the mark stays
     description: str = ""
     place: Place = placed()
 

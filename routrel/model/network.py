@@ -24,6 +24,7 @@ from routrel.model.policy import (
 )
 from routrel.model.redistribution import DistanceRule
 from routrel.model.redundancy import VirtualRouter
+from routrel.model.reject import Reject
 from routrel.model.rip import RipInstance, RipInterface
 from routrel.model.steering import Steering, SteeringUse
 from routrel.model.translation import TranslationRule
@@ -109,13 +110,6 @@ class ReversePathCheck(Enum):
     LOOSE = "loose"  #: by any (2.4)
 
 
-class Reject(Enum):
-    """What the sender of a refused packet is told; for forwarding both discard."""
-
-    UNREACHABLE = "unreachable"
-    PROHIBITED = "prohibited"
-
-
 class Processing(Enum):
     """The order in which a device treats a packet."""
 
@@ -129,7 +123,7 @@ class TrafficRules:
 
     filters_in: tuple[FilterUse, ...] = ()  #: of own traffic: for what comes to the device
     filters_out: tuple[FilterUse, ...] = ()  #: of own traffic: for what the device sends
-    filters: tuple[FilterUse, ...] = ()  #: of through traffic
+    filters: tuple[FilterUse, ...] = ()  #: of through traffic, or of whatever arrives
     steering: SteeringUse | None = None
     place: Place = placed()
 
@@ -175,6 +169,7 @@ class StaticRoute:
     next_vrf: str | None = None  #: the VRF whose table resolves the next hop; None: its own
     discard: bool = False  #: drop what matches, in silence
     reject: Reject | None = None  #: drop what matches, and say so to its sender
+    pass_on: bool = False  #: this table says nothing of what matches: steering goes on
     weight: int = 1  #: share of the load among the routes to one prefix
     distance: int = 1  #: a higher one floats below other routes
     tag: int = 0
@@ -183,7 +178,7 @@ class StaticRoute:
 
     @property
     def drops(self) -> bool:
-        return self.discard or self.reject is not None
+        return self.discard or self.reject is not None or self.pass_on
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -232,6 +227,7 @@ class Device:
     )
     own_traffic: TrafficRules = TrafficRules()
     through_traffic: TrafficRules = TrafficRules()
+    arriving_traffic: TrafficRules = TrafficRules()  #: before it is known where it goes
     zones: tuple[Zone, ...] = ()
     translation: tuple[TranslationRule, ...] = ()
     steerings: tuple[Steering, ...] = ()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from enum import Enum
 
-from routrel.model.addresses import Prefix
+from routrel.model.addresses import AddressRange, Prefix
 from routrel.model.filters import Match, PortRange
 from routrel.model.place import Place, placed
 
@@ -29,11 +29,13 @@ class TranslationRule:
     id: int
     match: Match
     side: Side | None = None  #: None with `keep`
-    to: Prefix | None = None  #: the pool; None: the address of the interface it leaves by
+    #: The pool; empty: the address of the interface it leaves by, or arrived by.
+    to: tuple[AddressRange, ...] = ()
     ports: PortRange | None = None  #: the new port or ports; None: the port stays
-    one_to_one: bool = (
-        False  #: each address has its partner in `to`, and may be called from outside
-    )
+    #: Each address has its partner in `to`, and may be called from outside.
+    one_to_one: bool = False
+    prefix_to_prefix: bool = False  #: each address has its partner in `to`
+    own: bool = False  #: for destinations of what the device itself sends
     keep: bool = False
     description: str = ""
     place: Place = placed()
@@ -43,4 +45,9 @@ class TranslationRule:
         """The addresses by which others know what the rule translates."""
         if self.side is Side.DESTINATION:
             return self.match.destinations
-        return (self.to,) if self.side is Side.SOURCE and self.to is not None else ()
+        return self.pool if self.side is Side.SOURCE else ()
+
+    @property
+    def pool(self) -> tuple[Prefix, ...]:
+        """The addresses of `to` as prefixes."""
+        return tuple(prefix for part in self.to for prefix in part.prefixes)

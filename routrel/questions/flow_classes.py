@@ -205,7 +205,7 @@ def _named_prefixes(state: State) -> Iterator[Prefix]:
                 yield ipaddress.ip_network(own.ip)
             for router in interface.virtual_routers:
                 yield from map(ipaddress.ip_network, router.addresses)
-        yield from (rule.to for rule in device.translation if rule.to is not None)
+        yield from (prefix for rule in device.translation for prefix in rule.pool)
         for match in [
             *(rule.match for f in device.filters for rule in f.rules),
             *(rule.match for s in device.steerings for rule in s.rules),

@@ -59,6 +59,7 @@ __all__ = [
 STAGE_TITLES: dict[StageName, str] = {
     StageName.ARRIVAL: "Arrival",
     StageName.FILTER_IN: "Filter in",
+    StageName.FILTER_ARRIVING: "Arriving traffic",
     StageName.REVERSE_PATH: "Reverse path",
     StageName.TRANSLATION: "Translation",
     StageName.STEERING: "Steering",
@@ -102,7 +103,9 @@ def protocol_words(route: Route) -> str:
 
 def rule_words(rule: Rule) -> str:
     """A rule as it is read aloud: "deny tcp 10.64.0.0/12 → any port 5000-6000"."""
-    return f"{rule.action.value} {match_words(rule.match)}"
+    action = rule.action.value if rule.action else "continue"
+    mark = "" if rule.mark is None else f", marked {rule.mark}"
+    return f"{action} {match_words(rule.match)}{mark}"
 
 
 def match_words(match: Match) -> str:
@@ -129,18 +132,21 @@ def match_words(match: Match) -> str:
         words.append("arriving by " + _joined(match.arrives))
     if match.leaves:
         words.append("leaving by " + _joined(match.leaves))
+    if match.marks:
+        words.append("marked " + _joined(match.marks))
     return " ".join(words)
 
 
 def steering_words(rule: SteeringRule) -> str:
     """A steering rule as it is read aloud."""
-    if rule.discard:
-        action = "discard"
+    if rule.drops:
+        action = f"reject as {rule.reject.value}" if rule.reject else "discard"
     elif rule.table:
-        action = f"by table {rule.table}"
+        longer = "" if rule.longer_than is None else f", if longer than {rule.longer_than}"
+        action = f"by table {rule.table}{longer}"
     else:
         action = f"to {_joined(rule.next_hops)}"
-    return f"{match_words(rule.match)}: {action}"
+    return f"{'all but ' if rule.invert else ''}{match_words(rule.match)}: {action}"
 
 
 def translation_words(rule: TranslationRule) -> str:
@@ -148,11 +154,13 @@ def translation_words(rule: TranslationRule) -> str:
     if rule.keep:
         action = "keep"
     else:
-        to = str(rule.to) if rule.to is not None else "the outgoing interface's address"
+        way = "arrival" if rule.side is Side.DESTINATION else "outgoing"
+        to = _joined(rule.to) or f"the {way} interface's address"
         ports = f" port {rule.ports}" if rule.ports else ""
         side = rule.side.value if rule.side else ""
-        action = f"{side} becomes {to.removesuffix('/32').removesuffix('/128')}{ports}"
-    return f"{match_words(rule.match)}: {action}"
+        action = f"{side} becomes {to}{ports}"
+    own = "the device's own " if rule.own else ""
+    return f"{own}{match_words(rule.match)}: {action}"
 
 
 def _joined(values: Iterable[object]) -> str:
@@ -210,10 +218,12 @@ def _filter_words(evidence: FilterEvidence) -> str:
         return f"{where}: permits it as the answer to a packet this device let pass"
     if result.session is SessionState.INVALID:
         return f"{where}: drops it: an answer, but this device saw nothing that it answers"
+    marked = f"; it is marked {result.mark}" if result.mark and result.permits else ""
     piece = "later fragments: " if result.fragment else ""
     if result.rule is None:
-        return f"{where}: {piece}no rule matches, and its default {verb}"
-    return f"{where}: {piece}rule {result.rule.id} {verb} ({rule_words(result.rule)})"
+        none = "no rule decides" if result.mark else "no rule matches"
+        return f"{where}: {piece}{none}, and its default {verb}{marked}"
+    return f"{where}: {piece}rule {result.rule.id} {verb} ({rule_words(result.rule)}){marked}"
 
 
 def _bound(evidence: FilterEvidence) -> str:
@@ -226,6 +236,7 @@ def _bound(evidence: FilterEvidence) -> str:
         Direction.IN: " for own traffic in",
         Direction.OUT: " for own traffic out",
         Direction.THROUGH: " for through traffic",
+        Direction.ARRIVING: " for arriving traffic",
     }[evidence.direction]
 
 
@@ -282,6 +293,8 @@ def _route_words(evidence: RouteEvidence) -> str:
     table = f" in table {evidence.table}" if evidence.table else ""
     if route is None:
         return f"no route to {evidence.destination}{table}"
+    if route.pass_on:
+        return f"{route.prefix} passes on ({protocol_words(route)}), and nothing else is asked"
     if route.discard:
         return f"{route.prefix} is a discard route ({protocol_words(route)})"
     hop = evidence.next_hop
@@ -522,6 +535,7 @@ def _filtered_sentence(found: FilterEvidence, cause: Cause | None, at: str, coun
         Direction.IN: "on arrival",
         Direction.OUT: "on the way out",
         Direction.THROUGH: "on the way through",
+        Direction.ARRIVING: "on arrival",
     }[found.direction]
     rule = f"rule {result.rule.id}" if result.rule else "its default (no rule matches)"
     piece = "later fragments" if result.fragment else "it"

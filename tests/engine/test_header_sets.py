@@ -33,23 +33,30 @@ def matches(draw):
         fragments=draw(st.sampled_from([None, Fragments.LATER, Fragments.NONE])),
         sessions=draw(st.sampled_from([(), (SessionState.NEW,)])),
         arrives=draw(st.sampled_from([(), ("x",)])),
+        marks=draw(st.sampled_from([(), (), (7,), (0, 5)])),
     )
 
 
 FILTERS = st.builds(
     lambda rows, default, sessions: Filter(
         name="f",
-        rules=tuple(Rule(id=n, match=m, action=a) for n, (m, a) in enumerate(rows, start=1)),
+        rules=tuple(
+            Rule(id=n, match=m, action=a, mark=None if a is Action.DENY else mark)
+            for n, (m, a, mark) in enumerate(rows, start=1)
+        ),
         default=default,
         sessions=sessions,
     ),
-    st.lists(st.tuples(matches(), st.sampled_from(Action)), max_size=4),
+    st.lists(
+        st.tuples(matches(), st.sampled_from([*Action, None]), st.sampled_from([0, 7, 9])),
+        max_size=5,
+    ),
     st.sampled_from(Action),
     st.booleans(),
 )
 HEADERS = [
     (Header(source=source, destination=destination, protocol=protocol, dscp=dscp, **more),
-     Meeting(arrives, None, session))
+     Meeting(arrives, None, session, mark))
     for source in map(ipaddress.ip_address, ("10.0.0.0", "10.0.0.2", "10.9.9.9"))
     for destination in [ipaddress.ip_address("10.0.0.1")]
     for protocol, more in (
@@ -63,10 +70,11 @@ HEADERS = [
     for dscp in (0, 46)
     for arrives in ("x", "y")
     for session in SessionState
+    for mark in (0, 7)
 ]  # fmt: skip
 
 
-def holds(box, header, meeting, names) -> bool:
+def holds(box, header, meeting, names, asked) -> bool:
     """Whether a box holds a header, read from its fields one by one."""
     later = header.fragment is Fragment.LATER
     left = header.source_port if header.icmp_type is None else header.icmp_type
@@ -85,6 +93,7 @@ def holds(box, header, meeting, names) -> bool:
         and bool(box.fragments & {Fragment.NONE: 1, Fragment.FIRST: 2, Fragment.LATER: 4}[header.fragment])
         and bool(box.sessions & {SessionState.NEW: 1, SessionState.ESTABLISHED: 2, SessionState.INVALID: 4}[meeting.session])
         and bool(box.arrives & arrives)
+        and bool(box.marks & 1 << (asked.index(meeting.mark) + 1 if meeting.mark in asked else 0))
     )  # fmt: skip
 
 
@@ -95,11 +104,12 @@ def test_newly_permitted_are_exactly_the_headers_that_turned(old, new):
     names = [
         name for name in ("x",) if any(name in r.match.arrives for f in (old, new) for r in f.rules)
     ]
+    asked = [*dict.fromkeys(m for f in (old, new) for r in f.rules for m in r.match.marks)]
     for header, meeting in HEADERS:
         turned = (
             evaluate(new, header, meeting).permits and not evaluate(old, header, meeting).permits
         )
-        assert any(holds(box, header, meeting, names) for box in boxes) == turned, header
+        assert any(holds(box, header, meeting, names, asked) for box in boxes) == turned, header
     assert (count_headers(boxes) == 0) == (not boxes)
 
 

@@ -107,7 +107,54 @@ ROWS = [
      {"both": False}, (("no_route",), ("m", "no_route"))),
     ("which Linux passes over", middle(more="processing: linux\nvrfs: {t: {}}\nthrough-traffic: {steering: s}\n"
         "steering: {s: {rules: [{id: 10, table: t}]}}\n"), {"both": False}, (("delivered",), None)),
+    # A rule of steering for all but what it names, one that rejects, and what tables leave open.
+    *((f"steering {word}", middle(more="through-traffic: {steering: s}\nvrfs: {t: {static: ["
+        f"{{to: 10.0.2.0/24, {route}}}]}}}}\nsteering: {{s: {{rules: [{{id: 10, {rule}}}]}}}}\n"),
+       {"both": False}, verdict)
+      for word, route, rule, verdict in (
+          ("all but others' packets", "discard: true", "from: 10.9.0.0/16, invert: true, discard: true", (("discarded",), ("m", "steering_discard"))),
+          ("all but this", "discard: true", "from: 10.0.1.0/24, invert: true, discard: true", (("delivered",), None)),
+          ("rejects", "discard: true", "reject: prohibited", (("discarded",), ("m", "steering_discard"))),
+          ("by a table", "discard: true", "table: t", (("discarded",), ("m", "discard_route"))),
+          ("by a table that passes on", "pass-on: true", "table: t", (("delivered",), None)),
+          ("only by routes longer than /23", "discard: true", "table: t, longer-than: 23", (("discarded",), ("m", "discard_route"))),
+          ("only by routes longer than /24", "discard: true", "table: t, longer-than: 24", (("delivered",), None)))),
+    ("its own table passes on", middle(more="static: [{to: 10.0.2.9/32, pass-on: true}]\n"), {"both": False},
+     (("no_route",), ("m", "no_route"))),
+    # Marks: set by one filter, asked for by the next, by steering and by translation of the device.
+    *((f"marked {word}", middle(", filters: {in: f}", more=f"arriving-traffic: {{filters: g}}\n{rest}\n" + filters(
+        f="rules: [{id: 10, continue: tcp, to-port: 80, mark: 7}, {id: 20, permit: any}], default: deny", g=then)), {"both": False}, verdict)
+      for word, then, rest, verdict in (
+          ("and asked for", "rules: [{id: 10, permit: any, marked: 7}], default: deny", "", (("delivered",), None)),
+          ("otherwise", "rules: [{id: 10, permit: any, marked: [0, 8]}], default: deny", "", (("filtered",), ("m", "filter_default"))),
+          ("anew", "rules: [{id: 10, continue: any, mark: 0}, {id: 20, deny: any, marked: 0}], default: permit", "", (("filtered",), ("m", "filter_rule"))),
+          ("and steered", "default: permit", "through-traffic: {steering: s}\nsteering: {s: {rules: [{id: 10, marked: 7, discard: true}]}}",
+           (("discarded",), ("m", "steering_discard"))))),
+    # What arrives is known by its session before it is looked up, with either processing.
+    *((f"arriving traffic, {processing}", middle(more=f"processing: {processing}\narriving-traffic: {{filters: f}}\n" + filters(
+        f="rules: [{id: 10, permit: any, session: new, arrives: l}, {id: 20, permit: any, session: established}], default: deny")),
+       {"source": source, "destination": "b" if source == "a" else "a", "both": source == "a"}, verdict)
+      for processing in ("router", "linux")
+      for source, verdict in (("a", GOOD), ("b", (("filtered",), ("m", "filter_default"))))),
     # Translation (RFC 3022): the answer comes back translated; b never sees a's address.
+    *((f"translated {word}", middle(right=", filters: {out: f}", more=f"translation: [{{id: 10, {rule}}}]\n" + filters(f=f"rules: [{{id: 10, permit: any, {seen}}}], default: deny")),
+       {"destination": "10.0.1.1" if "arrives" in rule else "10.7.7.9" if "10.7.7" in rule else "b"}, GOOD)
+      for word, rule, seen in (
+          ("to one of two ranges", "leaves: r, new-source: [10.0.2.7-10.0.2.8, 10.0.2.30]", "from: [10.0.2.7, 10.0.2.8, 10.0.2.30]"),
+          ("prefix to prefix", "leaves: r, protocol: tcp, from: 10.0.1.0/24, new-source: 10.0.2.0/24, prefix-to-prefix: true", "from: 10.0.2.9"),
+          ("prefix to prefix, the destination", "to: 10.7.7.0/24, new-destination: 10.0.2.0/24, prefix-to-prefix: true", "to: 10.0.2.9"))),
+    # Redirected to the device itself: m takes what goes to b, and answers as b.
+    ("redirected", middle(", filters: {in: f, out: g}", more="translation: [{id: 10, protocol: tcp, to: 10.0.2.9, arrives: l, new-destination: interface, new-destination-port: 8080}]\n"
+        "own-traffic: {filters: {in: h}}\n" + filters(f=OPEN, g="rules: [{id: 10, permit: tcp, from: 10.0.2.9, from-port: 80}], default: deny",
+        h="rules: [{id: 10, permit: tcp, to: 10.0.1.1, to-port: 8080}], default: deny")), {}, GOOD),
+    # What the device itself sends meets its own rules, on either side of the look-up.
+    *((f"own packets, {processing}", middle(more=f"processing: {processing}\ntranslation: [{{id: 10, own-traffic: true, to: {asked}, new-destination: 10.0.2.9}}]\n{more}"),
+       {"source": "m", "destination": asked, "both": good}, GOOD if good else (("no_route",), ("m", "no_route")))
+      for processing, asked, more, good in (
+          ("router", "10.7.7.7", "", True), ("linux", "10.7.7.7", "static: [{to: 10.7.0.0/16, via: 10.0.1.9}]\n", True),
+          # A kernel looks a packet up before it translates it.
+          ("linux", "10.7.7.7", "", False), ("linux", "10.0.1.1", "", True), ("router", "10.0.1.1", "", True))),
+    ("own rules are not for others' packets", middle(more="translation: [{id: 10, own-traffic: true, new-destination: 10.9.9.9}]\n"), {}, GOOD),
     ("hidden source", middle(more="translation: [{id: 10, leaves: r, new-source: interface}]\n"), {}, GOOD),
     ("kept", middle(right=", filters: {out: f}", more="translation: [{id: 10, to: 10.0.2.9, keep: true}, "
         "{id: 20, leaves: r, new-source: interface}]\n" + filters(f="rules: [{id: 10, permit: any, from: 10.0.1.9}], default: deny")), {}, GOOD),

@@ -170,7 +170,9 @@ def _table(statics: list[dict[str, Any]], table: str) -> list[str]:
         head = "route replace"
         tail = f"{to} table {table} metric {distance}"
         first = members[0]
-        if first.get("discard"):
+        if first.get("pass-on"):
+            lines.append(f"{head} throw {tail}")
+        elif first.get("discard"):
             lines.append(f"{head} blackhole {tail}")
         elif "reject" in first:
             kind = {"unreachable": "unreachable", "prohibited": "prohibit"}[first["reject"]]
@@ -200,12 +202,21 @@ def _policy_rules(device: Device, tables: dict[str, int]) -> list[str]:
     lines = []
     for rule in device["steering"][name]["rules"]:
         words = [f"rule add pref {1000 + rule['id']}"]
+        words += ["not"] if rule.get("invert") else []
+        words += [f"fwmark {rule['marked']}/0xffffffff"] if "marked" in rule else []
         words += [f"from {rule['from']}"] if "from" in rule else []
         words += [f"to {rule['to']}"] if "to" in rule else []
         words += [f"iif {rule['arrives']}"] if "arrives" in rule else []
         words += [f"ipproto {rule['protocol']}"] if "protocol" in rule else []
         words += [f"dport {rule['to-port']}"] if "to-port" in rule else []
-        words.append(f"lookup {tables[rule['table']]}" if "table" in rule else "blackhole")
+        if "table" in rule:
+            words.append(f"lookup {tables[rule['table']]}")
+            words += (
+                [f"suppress_prefixlength {rule['longer-than']}"] if "longer-than" in rule else []
+            )
+        else:
+            kinds = {"unreachable": "unreachable", "prohibited": "prohibit", None: "blackhole"}
+            words.append(kinds[rule.get("reject")])
         lines.append(" ".join(words))
     return lines
 
@@ -247,6 +258,9 @@ def _ruleset(device: Device) -> str:
     for name, port in device["interfaces"].items():
         if "out" in port.get("filters", {}):
             bound.append(("postrouting", f"oifname {name} ", port["filters"]["out"]))
+    arriving = device.get("arriving-traffic", {}).get("filters")
+    if arriving:  # behind connection tracking, before translation
+        bound.append(("prerouting", "", arriving))
     bodies = dict.fromkeys(used for _, _, used in bound)
     inet += [_chain(used, filters[used], version) for used in bodies]
     for hook in dict.fromkeys(hook for hook, _, _ in bound):
@@ -256,7 +270,8 @@ def _ruleset(device: Device) -> str:
             if where == hook
         )
         inet.append(
-            f"chain {hook} {{ type filter hook {hook} priority 0; policy accept; {jumps}; }}"
+            f"chain {hook} {{ type filter hook {hook} "
+            f"priority {-150 if hook == 'prerouting' else 0}; policy accept; {jumps}; }}"
         )
     text = ""
     for family, chains in (("netdev", ingress), ("inet", inet)):
@@ -295,11 +310,17 @@ def _chain(name: str, packet_filter: dict[str, Any], version: int) -> str:
         rules += ["ct state established accept", "ct state invalid drop"]
     decisions: list[tuple[int | None, str, str, str]] = []
     for rule in packet_filter.get("rules", []):
-        action = "permit" if "permit" in rule else "deny"
-        decisions.append((rule["id"], _match(rule, rule[action], version), action, rule[action]))
+        action = next(word for word in ("permit", "deny", "continue") if word in rule)
+        match = _match(rule, rule[action], version)
+        mark = f" meta mark set {rule['mark']}" if "mark" in rule else ""
+        decisions.append((rule["id"], match, action + mark, rule[action]))
     decisions.append((None, "", packet_filter["default"], "any"))
     for number, match, action, protocol in decisions:
-        verdict = "accept" if action == "permit" else "drop"
+        word, _, mark = action.partition(" ")
+        verdict = f"{mark} " + {"permit": "accept", "deny": "drop", "continue": ""}[word]
+        if word == "continue":
+            rules.append(f"{match} {verdict}")
+            continue
         for answers, port, flags in ((False, "sport", "syn"), (True, "dport", "(syn | ack)")):
             key = rule_key(name, number, answers=answers)
             sets.append(f"set {key} {{ type inet_service; flags dynamic; size 4096; }}")
@@ -334,6 +355,7 @@ def _match(rule: Rule, protocol: str, version: int) -> str:
     words += [f"iifname {rule['arrives']}"] if "arrives" in rule else []
     words += [f"oifname {rule['leaves']}"] if "leaves" in rule else []
     words += [f"ct state {rule['session']}"] if "session" in rule else []
+    words += [f"meta mark {rule['marked']}"] if "marked" in rule else []
     return " ".join(words)
 
 
@@ -342,22 +364,35 @@ def _translation(device: Device, version: int) -> str:
     if not rules:
         return ""
     ip = "ip" if version == 4 else "ip6"
-    out, into = [], []
+    out, into, own = [], [], []
     for rule in rules:
         match = _match(rule, rule.get("protocol", "any"), version)
         if "new-source" in rule:
             to = (
                 "masquerade"
                 if rule["new-source"] == "interface"
-                else f"snat to {rule['new-source']}"
+                else f"snat {_new(rule, 'from', ip, rule['new-source'])}"
             )
             out.append(f"{match} {to}")
         else:
             port = f":{rule['new-destination-port']}" if "new-destination-port" in rule else ""
             to = rule["new-destination"]
-            into.append(f"{match} dnat to {f'[{to}]' if port and version == 6 else to}{port}")
+            if to == "interface":
+                into.append(f"{match} redirect {f'to {port}' if port else ''}")
+                continue
+            new = _new(rule, "to", ip, f"[{to}]" if port and version == 6 else to)
+            (own if rule.get("own-traffic") else into).append(f"{match} dnat {new}{port}")
     return (
         f"table {ip} n {{\n"
         f"chain post {{ type nat hook postrouting priority 100; {'; '.join(out)}{';' if out else ''} }}\n"
-        f"chain pre {{ type nat hook prerouting priority -100; {'; '.join(into)}{';' if into else ''} }}\n}}\n"
+        f"chain pre {{ type nat hook prerouting priority -100; {'; '.join(into)}{';' if into else ''} }}\n"
+        f"chain own {{ type nat hook output priority -100; {'; '.join(own)}{';' if own else ''} }}\n}}\n"
     )
+
+
+def _new(rule: Rule, old: str, ip: str, to: str) -> str:
+    """What an end becomes: an address or range, or the one at its place in another prefix."""
+    if not rule.get("prefix-to-prefix"):
+        return f"to {to}"
+    field = "saddr" if old == "from" else "daddr"
+    return f"{ip} prefix to {ip} {field} map {{ {rule[old]} : {to} }}"

@@ -213,6 +213,9 @@ class _Maker:
         if self.chance(0.25):
             filters["through"] = self._filter(device, sessions=self.chance(0.5))
             device["through-traffic"] = {"filters": "through"}
+        if self.chance(0.25):
+            filters["arriving"] = self._filter(device, sessions=self.chance(0.5), leaves=False)
+            device["arriving-traffic"] = {"filters": "arriving"}
         if self.chance(0.1):
             filters["own"] = self._filter(device, sessions=self.chance(0.5), meets=False)
             device["own-traffic"] = {"filters": {"in": "own"}}
@@ -232,7 +235,9 @@ class _Maker:
             }
             device["own-traffic"] = {"filters": {self.dice.choice(["in", "out"]): "own"}}
 
-    def _filter(self, device: Device, *, sessions: bool, meets: bool = True) -> Device:
+    def _filter(
+        self, device: Device, *, sessions: bool, meets: bool = True, leaves: bool = True
+    ) -> Device:
         dice, rules = self.dice, []
         for number in range(dice.randint(0, 4)):
             protocol = dice.choice(["any", "udp", "tcp", "udp", "tcp"])
@@ -252,7 +257,15 @@ class _Maker:
                 rule["tcp-flags"] = dice.choice(["syn", "ack", "not ack"])
             if dice.random() < 0.1:
                 rule["dscp"] = dice.choice([0, 46])
-            if meets and dice.random() < 0.2:
+            if dice.random() < 0.25 and not self.plain:
+                rule["mark"] = dice.choice([0, 7, 8])
+                rule["continue" if dice.random() < 0.7 else "permit"] = protocol
+                for word in ("permit", "deny"):
+                    if "continue" in rule or word == "deny":
+                        rule.pop(word, None)
+            if dice.random() < 0.15 and not self.plain:
+                rule["marked"] = dice.choice([0, 7, 8])
+            if meets and leaves and dice.random() < 0.2:
                 rule["leaves"] = dice.choice(list(device["interfaces"]))
             if meets and sessions and dice.random() < 0.3:
                 rule["session"] = dice.choice(["new", "established", "invalid"])
@@ -271,7 +284,10 @@ class _Maker:
         for table in ("blue", "green")[: dice.randint(1, 2)]:
             routes = []
             for segment in set(self.lans.values()):
-                if dice.random() < 0.6:
+                if dice.random() < 0.1:
+                    kind = dice.choice(["pass-on", "discard"])
+                    routes.append({"to": self._prefix(segment), kind: True})
+                elif dice.random() < 0.6:
                     hops = [self._address(o, s) for o, s in self._steps(device["device"])]
                     routes.append(
                         {
@@ -284,6 +300,18 @@ class _Maker:
         rules = []
         for number in range(dice.randint(1, 3)):
             rule: Device = {"id": 10 * (number + 1), "table": dice.choice(list(device["vrfs"]))}
+            if dice.random() < 0.15:
+                del rule["table"]
+                rule.update(
+                    dice.choice(
+                        [{"discard": True}, {"reject": "unreachable"}, {"reject": "prohibited"}]
+                    )
+                )
+            elif dice.random() < 0.2:
+                usual = 24 if self.version == 4 else 64
+                rule["longer-than"] = dice.choice([0, usual - 1, usual])
+            if dice.random() < 0.35:
+                rule["marked"] = dice.choice([0, 7, 8])
             if dice.random() < 0.5:
                 rule["from"] = self._prefix(dice.choice(list(self.lans.values())))
             if dice.random() < 0.3:
@@ -294,6 +322,9 @@ class _Maker:
                 rule["protocol"] = dice.choice(["udp", "tcp"])
                 if dice.random() < 0.5:
                     rule["to-port"] = PORT
+            asks = rule.keys() & {"from", "to", "arrives", "protocol", "marked"}
+            if dice.random() < 0.2 and asks:
+                rule["invert"] = True
             rules.append(rule)
         device["steering"] = {"main": {"rules": rules}}
         for kind in ("through-traffic", "own-traffic"):
@@ -306,6 +337,12 @@ class _Maker:
         if dice.random() < 0.7:
             own = device["interfaces"][port]["addresses"][0].split("/")[0]
             rules.append({"id": 10, "leaves": port, "new-source": dice.choice(["interface", own])})
+            if dice.random() < 0.3:
+                segment, other = dice.sample(range(1, len(self.segments) + 1), 2)
+                mapped = {"from": self._prefix(segment), "new-source": self._prefix(other)}
+                rules[0] |= {**mapped, "prefix-to-prefix": True}
+            elif dice.random() < 0.3:
+                rules[0]["new-source"] = f"{own}-{own}9"
         if dice.random() < 0.6 or not rules:
             target = dice.choice(self.hosts)
             own = device["interfaces"][port]["addresses"][0].split("/")[0]
@@ -317,7 +354,32 @@ class _Maker:
                     "new-destination": self._address(target, self.lans[target]),
                 }
             )
+            roll = dice.random()
+            if roll < 0.2:
+                rules[-1]["new-destination"] = "interface"
+            elif roll < 0.4:
+                old, new = dice.sample(range(1, len(self.segments) + 1), 2)
+                mapped = {"to": self._prefix(old), "new-destination": self._prefix(new)}
+                rules[-1] |= {**mapped, "prefix-to-prefix": True}
+            if roll < 0.7 and dice.random() < 0.5:
+                rules[-1]["marked"] = dice.choice([0, 7])
+        if dice.random() < 0.4:
+            target, asked = dice.sample([*self.hosts, *self.routers], 2)
+            rules.append(
+                {
+                    "id": 30,
+                    "own-traffic": True,
+                    "protocol": dice.choice(["udp", "tcp"]),
+                    "to": self._own(asked),
+                    "new-destination": self._own(target),
+                }
+            )
         device["translation"] = rules
+
+    def _own(self, name: str) -> str:
+        """One of a device's addresses."""
+        port = self.dice.choice(list(self.devices[name]["interfaces"].values()))
+        return str(port["addresses"][0].split("/")[0])
 
     # --- packets -------------------------------------------------------------------------------
 

@@ -54,6 +54,14 @@ def cause_of(
             return Cause(
                 device=name, kind="no_route", interface=interface_in, place=place, vrf=table or vrf
             )
+        case RouteEvidence(route=Route(pass_on=True) as route, table=table):
+            return Cause(
+                device=name,
+                kind="no_route",
+                interface=interface_in,
+                place=route.place,
+                vrf=table or vrf,
+            )
         case RouteEvidence(route=Route() as route):
             return Cause(device=name, kind="discard_route", place=route.place)
         case TtlEvidence():

@@ -28,6 +28,7 @@ class Meeting:
     arrives: str | None = None  #: the interface it came in by; None: the device sends it
     leaves: str | None = None  #: None: not known yet, or it is for the device itself
     session: SessionState | None = None  #: None: the device remembers no sessions
+    mark: int = 0  #: what a filter of the device marked it with
 
 
 _NOTHING_KNOWN = Meeting()
@@ -35,7 +36,7 @@ _NOTHING_KNOWN = Meeting()
 
 @dataclass(frozen=True, slots=True)
 class TriedRule:
-    """One rule a packet was held against. `mismatch` is empty for the rule that matched."""
+    """One rule a packet was held against. `mismatch` is empty for the rule that decided."""
 
     rule: Rule
     mismatch: str
@@ -54,6 +55,7 @@ class FilterResult:
     tried: tuple[TriedRule, ...]  #: in order; the matching rule last
     session: SessionState | None = None  #: of a filter with sessions, what it knew of this one
     fragment: bool = False  #: whether it was a later fragment that was held against the rules
+    mark: int = 0  #: what the packet is marked with behind the filter
 
     @property
     def permits(self) -> bool:
@@ -86,7 +88,12 @@ def evaluate(
         if known is not None:
             action = Action.PERMIT if known is SessionState.ESTABLISHED else Action.DENY
             return FilterResult(
-                filter=packet_filter, action=action, rule=None, tried=(), session=known
+                filter=packet_filter,
+                action=action,
+                rule=None,
+                tried=(),
+                session=known,
+                mark=meeting.mark,
             )
     result = _by_rules(packet_filter, header, meeting)
     if header.fragment is Fragment.FIRST and result.permits:
@@ -114,14 +121,19 @@ def _by_rules(packet_filter: Filter, header: Header, meeting: Meeting) -> Filter
     tried = []
     for rule in packet_filter.rules:
         why_not = mismatch(rule.match, header, meeting)
+        if not why_not and rule.mark is not None:
+            meeting = replace(meeting, mark=rule.mark)
+        if not why_not and rule.action is None:
+            why_not = f"it matches: marked {rule.mark}, on to the next rule"
         tried.append(TriedRule(rule, why_not))
-        if not why_not:
+        if not why_not and rule.action is not None:
             return FilterResult(
                 filter=packet_filter,
                 action=rule.action,
                 rule=rule,
                 tried=tuple(tried),
                 session=session,
+                mark=meeting.mark,
             )
     return FilterResult(
         filter=packet_filter,
@@ -129,6 +141,7 @@ def _by_rules(packet_filter: Filter, header: Header, meeting: Meeting) -> Filter
         rule=None,
         tried=tuple(tried),
         session=session,
+        mark=meeting.mark,
     )
 
 
@@ -155,6 +168,8 @@ def _mismatches(match: Match, header: Header, meeting: Meeting) -> Iterator[str]
         wanted = ", ".join(dscp_name(number) for number in match.dscps)
         yield f"code point {dscp_name(header.dscp)}, not {wanted}"
     yield from _fragment_mismatches(match, header)
+    if match.marks and meeting.mark not in match.marks:
+        yield f"marked {meeting.mark or 'with nothing'}, not {_listed(match.marks)}"
     if match.sessions and meeting.session not in match.sessions:
         found = meeting.session.value if meeting.session else "not known"
         yield f"session {found}, not {', '.join(state.value for state in match.sessions)}"

@@ -11,6 +11,7 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 from functools import reduce
 from operator import mul, or_
+from typing import Any
 
 from routrel.model.addresses import Prefix
 from routrel.model.filters import Action, Filter, Fragments, Match, PortRange, SessionState
@@ -37,8 +38,9 @@ _SESSION_BITS = {SessionState.NEW: 1, SessionState.ESTABLISHED: 2, SessionState.
 class Box:
     """Headers of one family.
 
-    For ICMP `source_ports` are its types and `destination_ports` its codes. `interfaces` are the
-    ways a packet may come and go, as bits of the names that some rule asks for.
+    For ICMP `source_ports` are its types and `destination_ports` its codes. `arrives` and `leaves`
+    are the ways a packet may come and go, `marks` what it is marked with, as bits of what some rule
+    asks for; bit 0 stands for all others.
     """
 
     version: int
@@ -53,10 +55,11 @@ class Box:
     sessions: int = _ALL_SESSIONS
     arrives: int = 1
     leaves: int = 1
+    marks: int = 1
 
 
 _RANGES = ("sources", "destinations", "source_ports", "destination_ports")
-_SETS = ("protocols", "dscps", "flags", "fragments", "sessions", "arrives", "leaves")
+_SETS = ("protocols", "dscps", "flags", "fragments", "sessions", "arrives", "leaves", "marks")
 
 
 def newly_permitted(old: Filter, new: Filter) -> list[Box]:
@@ -86,7 +89,7 @@ def may_carry_tcp(box: Box, source_port: int, destination_port: int) -> bool:
 def count_headers(boxes: Iterable[Box]) -> int:
     """How many headers there are: combinations of protocol, addresses and ports or ICMP types.
 
-    Code points, flags, fragments, sessions and interfaces do not multiply them.
+    Code points, flags, fragments, sessions, interfaces and marks do not multiply them.
     """
     total = 0
     counted: list[Box] = []
@@ -129,10 +132,11 @@ _KINDS = (
 
 @dataclass(frozen=True, slots=True)
 class _Names:
-    """The interfaces that rules ask for; bit 0 of a set stands for all others."""
+    """The interfaces and marks that rules ask for; bit 0 of a set stands for all others."""
 
     arrives: tuple[str, ...]
     leaves: tuple[str, ...]
+    marks: tuple[int, ...]
 
 
 def _interface_names(*filters: Filter) -> _Names:
@@ -140,6 +144,7 @@ def _interface_names(*filters: Filter) -> _Names:
     return _Names(
         tuple(dict.fromkeys(name for m in matches for name in m.arrives)),
         tuple(dict.fromkeys(name for m in matches for name in m.leaves)),
+        tuple(dict.fromkeys(mark for m in matches for mark in m.marks)),
     )
 
 
@@ -151,11 +156,15 @@ def _everything(version: int, names: _Names) -> Box:
         destinations=(0, top),
         arrives=(2 << len(names.arrives)) - 1,
         leaves=(2 << len(names.leaves)) - 1,
+        marks=(2 << len(names.marks)) - 1,
     )
 
 
 def _where_they_may_differ(old: Filter, new: Filter, version: int, names: _Names) -> list[Box]:
-    """What the rules match that only one of two filters has, or has in another place."""
+    """What the rules match that only one of two filters has, or has in another place.
+
+    Where a changed rule marks packets, later rules may differ for all that it matches.
+    """
     if (old.default, old.sessions) != (new.default, new.sessions):
         return [_everything(version, names)]
     matcher = difflib.SequenceMatcher(a=_decisions(old), b=_decisions(new), autojunk=False)
@@ -169,30 +178,40 @@ def _where_they_may_differ(old: Filter, new: Filter, version: int, names: _Names
     return _disjoint(boxes)
 
 
-def _decisions(packet_filter: Filter) -> list[tuple[Match, Action]]:
-    return [(rule.match, rule.action) for rule in packet_filter.rules]
+def _decisions(packet_filter: Filter) -> list[tuple[Match, Action | None, int | None]]:
+    return [(rule.match, rule.action, rule.mark) for rule in packet_filter.rules]
 
 
 def _permitted(packet_filter: Filter, version: int, names: _Names, where: list[Box]) -> list[Box]:
     """What a filter lets pass of some headers, rule by rule."""
-    left = list(where)
+    # What no rule decided yet, with the bit of the mark it got; None: the one it came with.
+    left: list[tuple[Box, int | None]] = [(box, None) for box in where]
     permitted: list[Box] = []
+    everything = _everything(version, names)
 
-    def decide(matched: list[Box], action: Action) -> None:
+    def decide(matched: list[Box], action: Action | None, mark: int | None = None) -> None:
         nonlocal left
-        taken = [both for box in left for m in matched if (both := _both(box, m)) is not None]
-        left = [rest for box in left for rest in _without(box, matched)]
-        if action is Action.PERMIT:
-            permitted.extend(taken)
+        rest: list[tuple[Box, int | None]] = []
+        for box, got in left:
+            fitting = matched
+            if got is not None:
+                fitting = [replace(m, marks=everything.marks) for m in matched if m.marks & got]
+            taken = [both for m in fitting if (both := _both(box, m)) is not None]
+            rest += [(piece, got) for piece in _without(box, fitting)]
+            if action is Action.PERMIT:
+                permitted.extend(taken)
+            elif action is None and mark is not None:
+                bit = _name_bits((mark,), names.marks) if mark in names.marks else 1
+                rest += [(piece, bit) for piece in taken]
+        left = rest
 
     if packet_filter.sessions:
-        everything = _everything(version, names)
         decide([replace(everything, sessions=2)], Action.PERMIT)
         decide([replace(everything, sessions=4)], Action.DENY)
     for rule in packet_filter.rules:
-        decide(_disjoint(_match_boxes(rule.match, version, names)), rule.action)
+        decide(_disjoint(_match_boxes(rule.match, version, names)), rule.action, rule.mark)
     if packet_filter.default is Action.PERMIT:
-        permitted.extend(left)
+        permitted.extend(box for box, _ in left)
     return permitted
 
 
@@ -212,6 +231,7 @@ def _match_boxes(match: Match, version: int, names: _Names) -> Iterator[Box]:
         sessions=reduce(or_, (_SESSION_BITS[s] for s in match.sessions), 0) or base.sessions,
         arrives=_name_bits(match.arrives, names.arrives) or base.arrives,
         leaves=_name_bits(match.leaves, names.leaves) or base.leaves,
+        marks=_name_bits(match.marks, names.marks) or base.marks,
     )
     for source in _address_ranges(match.sources, version, base.sources):
         for destination in _address_ranges(match.destinations, version, base.destinations):
@@ -251,7 +271,7 @@ def _flag_bits(match: Match) -> int:
     return _bits(n for n in range(256) if n & wanted == wanted and not n & refused)
 
 
-def _name_bits(asked: tuple[str, ...], names: tuple[str, ...]) -> int:
+def _name_bits(asked: tuple[Any, ...], names: tuple[Any, ...]) -> int:
     return _bits(names.index(name) + 1 for name in asked)
 
 

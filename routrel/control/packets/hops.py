@@ -66,8 +66,9 @@ class StageName(Enum):
 
     ARRIVAL = "arrival"  #: whether the interface takes a packet of this size
     FILTER_IN = "filter_in"
+    FILTER_ARRIVING = "filter_arriving"  #: of whatever arrives, its session known
     REVERSE_PATH = "reverse_path"
-    TRANSLATION = "translation"  #: of the destination
+    TRANSLATION = "translation"  #: of the destination, of what the device sends too
     STEERING = "steering"
     ROUTE = "route"
     FILTER_OWN = "filter_own"  #: of what the device sends, or what is for it
@@ -94,6 +95,7 @@ class Direction(Enum):
     IN = "in"
     OUT = "out"
     THROUGH = "through"
+    ARRIVING = "arriving"  #: whatever the interface
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

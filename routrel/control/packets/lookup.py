@@ -75,6 +75,8 @@ class Lookup:
         tried: list[SteeringTried] = []
         for rule in steering.rules:
             why_not = mismatch(rule.match, header, meeting)
+            if rule.invert:
+                why_not = "" if why_not else "it is what the rule excepts"
             if why_not:
                 tried.append(SteeringTried(rule, why_not))
                 continue
@@ -87,13 +89,13 @@ class Lookup:
     def _apply(
         self, device: Device, vrf: str, rule: SteeringRule, header: Header
     ) -> tuple[Steered | None, str]:
-        if rule.discard:
+        if rule.drops:
             return Steered(rule, (), discards=True), ""
         if rule.table is not None:
-            linux = device.processing is Processing.LINUX
-            if linux and self.route(device.name, rule.table, header.destination) is None:
-                return None, f"table {rule.table} has no route, so the next rule is tried"
-            return Steered(rule, ()), ""
+            why_not = self._says_nothing(device, rule.table, rule.longer_than, header)
+            return (None, f"{why_not}, so the next rule is tried") if why_not else (
+                Steered(rule, ()), ""
+            )  # fmt: skip
         for address in rule.next_hops:
             if address.version != header.destination.version:
                 return None, "its next hop is of the other family"
@@ -104,6 +106,20 @@ class Lookup:
         if not rule.fall_back:
             return Steered(rule, (), discards=True), ""
         return None, f"its next hop {named} is not usable"
+
+    def _says_nothing(
+        self, device: Device, table: str, longer_than: int | None, header: Header
+    ) -> str:
+        """Why steering does not end at a table that it asks; empty where it does."""
+        route = self.route(device.name, table, header.destination)
+        if route is None:
+            linux = device.processing is Processing.LINUX
+            return f"table {table} has no route" if linux else ""
+        if route.pass_on:
+            return f"table {table} passes on what goes to {route.prefix}"
+        if longer_than is not None and route.prefix.prefixlen <= longer_than:
+            return f"table {table} has only {route.prefix}, which is not longer than {longer_than}"
+        return ""
 
     def _usable(self, device: Device, vrf: str, address: Address) -> tuple[NextHop, ...]:
         """The ways to a next hop at which somebody answers; not by the default route."""
@@ -132,6 +148,8 @@ class Lookup:
             steering = device.steering(use.steering)
             answer = header.reply()
             found = self.steered(device, vrf, steering, answer, Meeting()) if steering else None
+            if found is not None and found.discards:
+                return None
             if found is not None and found.rule is not None and found.rule.table is not None:
                 vrf = found.rule.table
         route = self.route(device.name, vrf, header.source)

@@ -40,28 +40,28 @@ _S = StageName
 ORDERS: dict[Processing, Order] = {
     Processing.ROUTER: Order(
         arriving=(
-            _S.ARRIVAL, _S.FILTER_IN, _S.REVERSE_PATH, _S.TRANSLATION, LOCAL, _S.STEERING,
-            _S.ROUTE, _S.TTL, _S.FILTER_THROUGH, _S.SOURCE_TRANSLATION, _S.FILTER_OUT, _S.MTU,
-            _S.NEIGHBOUR,
-        ),
-        received=(_S.FILTER_OWN,),
-        sent=(
-            LOCAL, _S.STEERING, _S.ROUTE, _S.FILTER_OWN, _S.SOURCE_TRANSLATION, _S.FILTER_OUT,
+            _S.ARRIVAL, _S.FILTER_IN, _S.FILTER_ARRIVING, _S.REVERSE_PATH, _S.TRANSLATION, LOCAL,
+            _S.STEERING, _S.ROUTE, _S.TTL, _S.FILTER_THROUGH, _S.SOURCE_TRANSLATION, _S.FILTER_OUT,
             _S.MTU, _S.NEIGHBOUR,
+        ),
+        received=(_S.FILTER_OWN, _S.SOURCE_TRANSLATION),
+        sent=(
+            _S.TRANSLATION, LOCAL, _S.STEERING, _S.ROUTE, _S.FILTER_OWN, _S.SOURCE_TRANSLATION,
+            _S.FILTER_OUT, _S.MTU, _S.NEIGHBOUR,
         ),
     ),
     # Netfilter's hooks: ingress; prerouting; look-up with its checks of the source; then either
-    # input, or time to live, size, forward, postrouting. Own packets: look-up, size, output,
-    # postrouting.
+    # input, or time to live, size, forward, postrouting. Own packets: look-up, output (what its
+    # translation changes is looked up anew), postrouting.
     Processing.LINUX: Order(
         arriving=(
-            _S.ARRIVAL, _S.FILTER_IN, _S.TRANSLATION, LOCAL, _S.STEERING, _S.ROUTE,
-            _S.REVERSE_PATH, _S.TTL, _S.MTU, _S.FILTER_THROUGH, _S.FILTER_OUT,
+            _S.ARRIVAL, _S.FILTER_IN, _S.FILTER_ARRIVING, _S.TRANSLATION, LOCAL, _S.STEERING,
+            _S.ROUTE, _S.REVERSE_PATH, _S.TTL, _S.MTU, _S.FILTER_THROUGH, _S.FILTER_OUT,
             _S.SOURCE_TRANSLATION, _S.NEIGHBOUR,
         ),
-        received=(_S.REVERSE_PATH, _S.FILTER_OWN),
+        received=(_S.REVERSE_PATH, _S.FILTER_OWN, _S.SOURCE_TRANSLATION),
         sent=(
-            LOCAL, _S.STEERING, _S.ROUTE, _S.MTU, _S.FILTER_OWN, _S.FILTER_OUT,
+            LOCAL, _S.STEERING, _S.ROUTE, _S.TRANSLATION, _S.MTU, _S.FILTER_OWN, _S.FILTER_OUT,
             _S.SOURCE_TRANSLATION, _S.NEIGHBOUR,
         ),
     ),

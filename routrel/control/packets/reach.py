@@ -129,6 +129,7 @@ class Reach:
                 or own.filters_in
                 or own.filters_out
                 or through.filters
+                or device.arriving_traffic.filters
                 or any(i.reverse_path_check or i.virtual_routers for i in device.interfaces)
             )
         return known

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Collection
 from dataclasses import dataclass
+from itertools import chain, islice
 
 from routrel.control.packets.filters import Meeting, mismatch
 from routrel.control.packets.sessions import with_addresses
 from routrel.model.addresses import Address, Prefix, address_of
 from routrel.model.filters import Match, PortRange
-from routrel.model.network import Device, Interface
+from routrel.model.network import Device, Interface, Processing
 from routrel.model.traffic import Header
 from routrel.model.translation import Side, TranslationRule
 
@@ -39,6 +40,8 @@ def translate(
     meeting: Meeting,
     out: tuple[Interface, Address] | None,
     new: bool,
+    *,
+    own: bool = False,
 ) -> Translated | None:
     """The first rule of a side that matches, and what it does; None where none does.
 
@@ -46,9 +49,12 @@ def translate(
         out: The interface the packet leaves by and the address it is sent to there; None on the
             destination side.
         new: Whether the packet opens a session. Of others only one-to-one rules change anything.
+        own: Whether it is the destination of a packet that the device itself sends.
     """
     for rule in device.translation:
         if not new and not rule.one_to_one:
+            continue
+        if rule.own is not (own and side is Side.DESTINATION):
             continue
         backwards = rule.one_to_one and side is Side.DESTINATION
         if rule.side not in (None, side) and not backwards:
@@ -58,45 +64,72 @@ def translate(
             continue
         if rule.keep:
             return Translated(rule, (header,), 1)
-        if backwards and rule.to is not None:
-            partner = _partner(header.destination, rule.to, rule.match.sources[0])
+        if backwards:
+            partner = _partner(header.destination, rule.pool[0], rule.match.sources[0])
             return Translated(rule, (with_addresses(header, destination=partner),), 1)
-        return _rewritten(rule, side, header, out)
+        chosen, choices = _new_addresses(device, rule, side, header, meeting, out)
+        if not chosen:
+            return None
+        return Translated(rule, tuple(_with_new(rule, side, header, a) for a in chosen), choices)
     return None
 
 
 def _called(rule: TranslationRule) -> Match:
     """What a one-to-one rule matches when somebody calls the partner from outside."""
     return Match(
-        destinations=(rule.to,) if rule.to else (),
+        destinations=rule.pool,
         arrives=rule.match.leaves,
     )
 
 
-def _rewritten(
-    rule: TranslationRule, side: Side, header: Header, out: tuple[Interface, Address] | None
-) -> Translated | None:
-    old = header.source if side is Side.SOURCE else header.destination
-    if rule.one_to_one and rule.to is not None:
-        chosen: list[Address] = [_partner(old, rule.match.sources[0], rule.to)]
-        choices = 1
-    elif rule.to is not None:
-        choices = rule.to.num_addresses
-        chosen = [rule.to[n] for n in range(min(choices, MAXIMUM_CHOICES))]
-    else:
+def _new_addresses(
+    device: Device,
+    rule: TranslationRule,
+    side: Side,
+    header: Header,
+    meeting: Meeting,
+    out: tuple[Interface, Address] | None,
+) -> tuple[list[Address], int]:
+    """What an end may become, of a large pool the first ones, and how many there are.
+
+    With Linux processing a source that is in the pool already stays what it is.
+    """
+    source = side is Side.SOURCE
+    old = header.source if source else header.destination
+    if rule.one_to_one or rule.prefix_to_prefix:
+        wide = rule.match.sources if source else rule.match.destinations
+        return [_partner(old, wide[0], rule.pool[0])], 1
+    if rule.to:
+        linux = device.processing is Processing.LINUX
+        if linux and source and any(old in prefix for prefix in rule.pool):
+            return [old], 1
+        some = list(islice(chain.from_iterable(rule.to), MAXIMUM_CHOICES))
+        return some, sum(part.size for part in rule.to)
+    if source:
         address = speaking_address(*out) if out else None
-        if address is None:
-            return None
-        chosen, choices = [address], 1
-    headers = []
-    for address in chosen:
-        if side is Side.SOURCE:
-            port = _port(header.source_port, rule.ports)
-            headers.append(with_addresses(header, source=address, source_port=port))
-        else:
-            port = _port(header.destination_port, rule.ports)
-            headers.append(with_addresses(header, destination=address, destination_port=port))
-    return Translated(rule, tuple(headers), choices)
+    else:
+        address = _arrival_address(device, meeting.arrives, old.version)
+    return ([], 0) if address is None else ([address], 1)
+
+
+def _with_new(rule: TranslationRule, side: Side, header: Header, address: Address) -> Header:
+    if side is Side.SOURCE:
+        port = _port(header.source_port, rule.ports)
+        return with_addresses(header, source=address, source_port=port)
+    port = _port(header.destination_port, rule.ports)
+    return with_addresses(header, destination=address, destination_port=port)
+
+
+def _arrival_address(device: Device, name: str | None, version: int) -> Address | None:
+    """The address of the interface a packet arrived by: the primary one of its family.
+
+    With Linux processing of IPv6 the one that was added last stands first.
+    """
+    interface = device.interface(name or "")
+    own = [a.ip for a in interface.addresses if a.version == version] if interface else []
+    if version == 6 and device.processing is Processing.LINUX:
+        own.reverse()
+    return own[0] if own else None
 
 
 def speaking_address(interface: Interface, towards: Address) -> Address | None:

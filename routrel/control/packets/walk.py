@@ -101,10 +101,13 @@ class _Here:
     table: str = ""  #: the VRF steering names
     way: NextHop | None = None
     out: Interface | None = None
+    mark: int = 0
+    own_translated: bool = False  #: whether translation of what the device sends has been asked
 
     @property
     def meeting(self) -> Meeting:
-        return Meeting(self.interface_in, self.out.name if self.out else None, self.state)
+        out = self.out.name if self.out else None
+        return Meeting(self.interface_in, out, self.state, self.mark)
 
     def noting(self, name: StageName, result: Result, evidence: Evidence | None = None) -> _Here:
         stage = Stage(name=name, result=result, evidence=evidence)
@@ -166,6 +169,7 @@ class _Walker:
         self._stages: dict[StageName, Callable[[_Here], Iterator[_Outcome]]] = {
             StageName.ARRIVAL: self._arrival,
             StageName.FILTER_IN: self._filter_in,
+            StageName.FILTER_ARRIVING: self._filter_arriving,
             StageName.REVERSE_PATH: self._reverse_path,
             StageName.TRANSLATION: self._translation,
             StageName.STEERING: self._steering,
@@ -229,6 +233,17 @@ class _Walker:
         """A packet for the device itself is received; a host takes no others."""
         destination = here.header.destination
         owned = self.topology.has_address(here.device, here.vrf, destination)
+        translates = StageName.TRANSLATION in rest and not here.own_translated
+        if owned is not None and here.interface_in is None and translates:
+            # Translation behind the look-up may lead elsewhere yet.
+            for after in self._translation(here):
+                if isinstance(after, Branch):
+                    yield after
+                elif _same_packet(after.header, here.header):
+                    yield from self._turn_aside(after, rest)
+                else:
+                    yield from self._through(after, self._after(after, StageName.TRANSLATION))
+            return
         if owned is not None:
             received = ReceiveEvidence(interface=owned, address=destination)
             here = here.noting(StageName.ROUTE, Result.PASSED, received)
@@ -245,14 +260,28 @@ class _Walker:
         yield from self._through(here, rest)
 
     def _to_itself(self, here: _Here) -> Iterator[_Outcome]:
-        """What a device sends to an address of its own: own traffic out, then in."""
+        """What a device sends to an address of its own: own traffic out, then in.
+
+        With Linux processing it arrives too, from the device itself.
+        """
         own, name = here.device.own_traffic, StageName.FILTER_OWN
-        for sent in self._filtered(here, name, own.filters_out, Direction.OUT, None):
-            if isinstance(sent, Branch):
-                yield sent
-                continue
-            for taken in self._filtered(sent, name, own.filters_in, Direction.IN, None):
-                yield taken if isinstance(taken, Branch) else self._deliver(taken)
+        bound = [(name, own.filters_out, Direction.OUT), (name, own.filters_in, Direction.IN)]
+        if here.device.processing is Processing.LINUX:
+            arriving = here.device.arriving_traffic.filters
+            bound.insert(1, (StageName.FILTER_ARRIVING, arriving, Direction.ARRIVING))
+        passed: list[_Outcome] = [here]
+        for stage, uses, direction in bound:
+            passed = [
+                after
+                for before in passed
+                for after in (
+                    [before]
+                    if isinstance(before, Branch)
+                    else self._filtered(before, stage, uses, direction, None)
+                )
+            ]
+        for taken in passed:
+            yield taken if isinstance(taken, Branch) else self._deliver(taken)
 
     def _refuse_to_forward(self, here: _Here) -> Iterator[_Outcome]:
         evidence = ReceiveEvidence(interface=None, address=here.header.destination)
@@ -284,6 +313,11 @@ class _Walker:
         yield from self._filtered(
             here, StageName.FILTER_IN, uses, Direction.IN, here.interface_in, always=True
         )
+
+    def _filter_arriving(self, here: _Here) -> Iterator[_Outcome]:
+        name = StageName.FILTER_ARRIVING
+        uses = here.device.arriving_traffic.filters
+        yield from self._filtered(here, name, uses, Direction.ARRIVING, None)
 
     def _filter_out(self, here: _Here) -> Iterator[_Outcome]:
         if here.out is None:
@@ -366,6 +400,7 @@ class _Walker:
                 zones=zones,
                 answer=bool(self.known),
             )
+            here = replace(here, mark=result.mark)
             if result.permits or not self.filters:
                 here = here.noting(name, Result.PASSED, evidence)
                 continue
@@ -411,10 +446,31 @@ class _Walker:
             yield from self._stop(here, StageName.REVERSE_PATH, evidence, Verdict.FILTERED)
 
     def _translation(self, here: _Here) -> Iterator[_Outcome]:
-        """The destination, before the table is asked; of an answer, back to who asked."""
-        yield from self._translated(here, StageName.TRANSLATION, Side.DESTINATION)
+        """The destination, before the table is asked; of an answer, back to who asked.
+
+        What the device sends may have been looked up before; with another destination it is again.
+        """
+        if here.interface_in is not None:
+            yield from self._translated(here, StageName.TRANSLATION, Side.DESTINATION)
+            return
+        if here.own_translated:
+            yield here
+            return
+        here = replace(here, own_translated=True)
+        steps = ORDERS[here.device.processing].sent
+        again = steps[: steps.index(StageName.TRANSLATION)]
+        for after in self._translated(here, StageName.TRANSLATION, Side.DESTINATION):
+            if isinstance(after, Branch) or not again or _same_packet(after.header, here.header):
+                yield after
+                continue
+            anew = replace(after, way=None, out=None, steered=(), table="")
+            yield from self._through(anew, again)
 
     def _source_translation(self, here: _Here) -> Iterator[_Outcome]:
+        """The source, on the way out; of an answer for the device, back to whom it asked."""
+        if here.out is None and here.answered is None:
+            yield here
+            return
         yield from self._translated(here, StageName.SOURCE_TRANSLATION, Side.SOURCE)
 
     def _translated(self, here: _Here, name: StageName, side: Side) -> Iterator[_Outcome]:
@@ -439,7 +495,8 @@ class _Walker:
         out = None
         if here.out is not None and here.way is not None:
             out = (here.out, here.way.address or before.destination)
-        found = translate(here.device, side, before, here.meeting, out, new)
+        own = here.interface_in is None
+        found = translate(here.device, side, before, here.meeting, out, new, own=own)
         if found is None:
             yield self._with_free_port(here, name, side)
             return
@@ -510,7 +567,8 @@ class _Walker:
         if route is None:
             yield from self._stop(here, StageName.ROUTE, evidence, Verdict.NO_ROUTE)
         elif route.discard:
-            yield from self._stop(here, StageName.ROUTE, evidence, Verdict.DISCARDED)
+            verdict = Verdict.NO_ROUTE if route.pass_on else Verdict.DISCARDED
+            yield from self._stop(here, StageName.ROUTE, evidence, verdict)
         elif here.interface_in is not None and not here.device.role.forwards:
             yield from self._refuse_to_forward(here)
         else:

@@ -90,8 +90,8 @@ def _discards_in_vain(device: Device) -> Iterator[Finding]:
                 )
 
 
-def _traffic(device: Device) -> tuple[TrafficRules, TrafficRules]:
-    return device.own_traffic, device.through_traffic
+def _traffic(device: Device) -> tuple[TrafficRules, ...]:
+    return device.own_traffic, device.through_traffic, device.arriving_traffic
 
 
 def _used_filters(device: Device) -> set[str]:
@@ -140,7 +140,14 @@ def _unused_sets(device: Device) -> Iterator[Finding]:
 
 def _never_reached(device: Device, where: str, rules: Sequence[Any]) -> Iterator[Finding]:
     for number, rule in enumerate(rules):
-        earlier = next((e for e in rules[:number] if covers(e.match, rule.match)), None)
+        earlier = next(
+            (
+                other
+                for at, other in enumerate(rules[:number])
+                if _decides(other, rules[at + 1 : number]) and covers(other.match, rule.match)
+            ),
+            None,
+        )
         # A steering rule whose next hop may be unusable leaves packets to the rules below it.
         if earlier is None:
             continue
@@ -158,6 +165,13 @@ def _never_reached(device: Device, where: str, rules: Sequence[Any]) -> Iterator
         )
 
 
+def _decides(rule: Any, between: Sequence[Any]) -> bool:
+    """Whether all that a rule matches comes no further, whatever the rules behind it mark."""
+    if isinstance(rule, SteeringRule):
+        return not rule.invert
+    return rule.action is not None and not (rule.match.marks and any(r.mark for r in between))
+
+
 def covers(wide: Match, narrow: Match) -> bool:
     """Whether a match holds for every packet for which another one holds."""
     if wide.protocol is not None and wide.protocol != narrow.protocol:
@@ -171,7 +185,7 @@ def covers(wide: Match, narrow: Match) -> bool:
     for name in ("source_ports", "destination_ports"):
         if not _within(getattr(narrow, name), getattr(wide, name), _between):
             return False
-    plain = ("icmp_types", "icmp_codes", "dscps", "sessions", "arrives", "leaves")
+    plain = ("icmp_types", "icmp_codes", "dscps", "sessions", "arrives", "leaves", "marks")
     if not all(_within(getattr(narrow, n), getattr(wide, n), _equal) for n in plain):
         return False
     # Every flag that is asked for has to be asked for by the narrow one too.

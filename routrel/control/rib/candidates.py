@@ -210,6 +210,7 @@ class RouteKind:
     distance: int
     path_type: PathType = PathType.NONE
     discard: bool = False
+    pass_on: bool = False  #: a discard to which the table says nothing: steering goes on
     tag: int = 0
     place: int = 0  #: where it was configured; 0: nowhere in particular
 

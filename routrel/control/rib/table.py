@@ -30,6 +30,7 @@ class Route:
     metric: int
     tag: int
     discard: bool
+    pass_on: bool  #: of those that discard: as if the table had no route
     next_hops: tuple[NextHop, ...]
     place: Place  #: where it was configured; NOWHERE for learned routes
 
@@ -128,6 +129,7 @@ class Rib:
             metric=int(row["metric"]),
             tag=kind.tag,
             discard=kind.discard,
+            pass_on=kind.pass_on,
             next_hops=self.interning.next_hops.sets[row["next_hops"]],
             place=self.interning.places[kind.place],
         )

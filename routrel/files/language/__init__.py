@@ -23,6 +23,7 @@ from routrel.files.language.device import DEVICE_FILE, INTERFACE, STATIC, VRF
 from routrel.files.language.eigrp import EIGRP, EIGRP_INTERFACE, EIGRP_SEED
 from routrel.files.language.filters import FILTER, FILTER_USES, RULE
 from routrel.files.language.forwarding import (
+    ARRIVING_TRAFFIC,
     OWN_TRAFFIC,
     STEERING,
     STEERING_RULE,
@@ -127,6 +128,7 @@ RECORDS: dict[str, Record] = {
     "Filter rule": RULE,
     "Own traffic": OWN_TRAFFIC,
     "Through traffic": THROUGH_TRAFFIC,
+    "Arriving traffic": ARRIVING_TRAFFIC,
     "Steering": STEERING,
     "Steering rule": STEERING_RULE,
     "Translation rule": TRANSLATION_RULE,

@@ -18,6 +18,7 @@ from routrel.files.language.common import (
 from routrel.files.language.eigrp import EIGRP, EIGRP_INTERFACE
 from routrel.files.language.filters import FILTER, FILTER_USES, in_order
 from routrel.files.language.forwarding import (
+    ARRIVING_TRAFFIC,
     OWN_TRAFFIC,
     STEERING,
     STEERING_NAME,
@@ -57,7 +58,6 @@ from routrel.model.network import (
     Interface,
     InterfaceKind,
     Processing,
-    Reject,
     ReversePathCheck,
     Role,
     StaticRoute,
@@ -65,6 +65,7 @@ from routrel.model.network import (
     Vrf,
 )
 from routrel.model.place import Place
+from routrel.model.reject import Reject
 
 __all__ = ["DEVICE_FILE", "INTERFACE", "STATIC", "VRF"]
 
@@ -74,8 +75,8 @@ def _build_static(values: Values, place: Place, report: Report) -> Any:
     problem = hint = ""
     if route.drops and (route.via or route.interface):
         problem, hint = "discards and also names a next hop", "keep one of the two"
-    elif route.discard and route.reject is not None:
-        problem, hint = "discards in silence and also rejects", "keep one of the two"
+    elif route.discard + (route.reject is not None) + route.pass_on > 1:
+        problem, hint = "discards, rejects or passes on, all at once", "keep one of them"
     elif not route.drops and route.via is None and route.interface is None:
         problem, hint = "leads nowhere", "add via: an address, interface: a name, or discard: true"
     elif route.next_vrf is not None and route.via is None and route.interface is None:
@@ -108,6 +109,13 @@ STATIC = Record(
             "reject",
             Choice(Reject),
             "drop what matches and tell its sender: unreachable or prohibited",
+        ),
+        Field(
+            "pass-on",
+            Boolean(),
+            "true: this table says nothing about what matches, so steering that asked it goes on "
+            "with its next rule; in the packet's own table it is as no route",
+            default=False,
         ),
         Field(
             "weight",
@@ -283,6 +291,7 @@ def _unbuild_device(device: Device) -> Values:
         "interfaces": device.interfaces, "vrfs": tuple(named), "filters": device.filters,
         "processing": device.processing, "ignore_dead_links": device.ignore_dead_links,
         "own_traffic": device.own_traffic, "through_traffic": device.through_traffic,
+        "arriving_traffic": device.arriving_traffic,
         "zones": device.zones, "translation": device.translation, "steerings": device.steerings,
         "policies": device.policies,
         "sets": sets if any(sets.values()) else None,
@@ -313,6 +322,8 @@ DEVICE_FILE = Record(
               "sent by it", default=TrafficRules()),
         Field("through-traffic", THROUGH_TRAFFIC, "filters and steering for what it forwards",
               default=TrafficRules()),
+        Field("arriving-traffic", ARRIVING_TRAFFIC, "filters for whatever arrives, before its "
+              "destination is translated and looked up", default=TrafficRules()),
         Field("zones", NamedMap(NAME, ZONE), "zones of a stateful firewall", default=()),
         Field("translation", ListOf(TRANSLATION_RULE), "translation rules; the first that matches "
               "decides for its side", default=()),

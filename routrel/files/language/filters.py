@@ -8,6 +8,7 @@ from typing import Any
 from routrel.files.language.common import DESCRIPTION
 from routrel.files.language.matches import (
     ANY_PROTOCOL,
+    MARK,
     MATCH_FIELDS,
     build_match,
     unbuild_match,
@@ -50,29 +51,40 @@ def in_order(rules: tuple[Any, ...], whose: str, report: Report) -> bool:
     return True
 
 
+#: What a rule may do, by its key; None: go on to the next rule.
+_ACTIONS: dict[str, Action | None] = {
+    "permit": Action.PERMIT,
+    "deny": Action.DENY,
+    "continue": None,
+}
+
+
 def _build_rule(values: Values, place: Place, report: Report) -> Any:
-    actions = [action for action in Action if values[action.value] is not None]
-    if len(actions) != 1:
-        report.error(
-            place,
-            "bad_rule",
-            f"rule {values['id']} needs either “permit” or “deny”",
-            "write permit: tcp, deny: any, and so on",
-        )
+    protocols = {word: values.pop(word) for word in _ACTIONS}
+    given = [word for word, protocol in protocols.items() if protocol is not None]
+    problem = hint = ""
+    if len(given) != 1:
+        problem = "needs one of “permit”, “deny” and “continue”"
+        hint = "write permit: tcp, deny: any, and so on"
+    elif given == ["continue"] and values["mark"] is None:
+        problem, hint = "goes on to the next rule without any effect", "add mark: a number"
+    elif given == ["deny"] and values["mark"] is not None:
+        problem, hint = "marks what it drops", "remove the mark"
+    if problem:
+        report.error(place, "bad_rule", f"rule {values['id']} {problem}", hint)
         return BAD
-    protocols = [values.pop(action.value) for action in Action]
-    match = build_match(values, next(p for p in protocols if p is not None), place, report)
+    match = build_match(values, protocols[given[0]], place, report)
     if isinstance(match, Bad):
         return BAD
-    return Rule(**values, action=actions[0], match=match, place=place)
+    return Rule(**values, action=_ACTIONS[given[0]], match=match, place=place)
 
 
 def _unbuild_rule(rule: Rule) -> Values:
     protocol = ANY_PROTOCOL if rule.match.protocol is None else rule.match.protocol
     return {
         "id": rule.id,
-        "permit": protocol if rule.action is Action.PERMIT else None,
-        "deny": protocol if rule.action is Action.DENY else None,
+        **{word: protocol if rule.action is act else None for word, act in _ACTIONS.items()},
+        "mark": rule.mark,
         "description": rule.description,
         **unbuild_match(rule.match),
     }
@@ -85,6 +97,12 @@ RULE = Record(
         RULE_NUMBER,
         Field("permit", ProtocolValue(), "lets packets of this protocol pass"),
         Field("deny", ProtocolValue(), "drops packets of this protocol"),
+        Field(
+            "continue",
+            ProtocolValue(),
+            "marks packets of this protocol and goes on to the next rule",
+        ),
+        Field("mark", MARK, "a number the packet keeps inside the device"),
         *MATCH_FIELDS,
         DESCRIPTION,
     ),

@@ -13,12 +13,13 @@ from routrel.files.language.matches import (
     build_match,
     unbuild_match,
 )
-from routrel.files.match_values import NewSourceValue
+from routrel.files.match_values import NewAddressValue
 from routrel.files.report import Report
 from routrel.files.shapes import (
     BAD,
     Bad,
     Boolean,
+    Choice,
     Field,
     Integer,
     ListOf,
@@ -27,16 +28,18 @@ from routrel.files.shapes import (
     Record,
     Values,
 )
-from routrel.files.values import AddressValue, PortRangeValue, PrefixValue, ReferenceValue
+from routrel.files.values import AddressValue, PortRangeValue, ReferenceValue
 from routrel.model.filters import Match
 from routrel.model.network import TrafficRules
 from routrel.model.place import Place
 from routrel.model.redundancy import VirtualRouter
+from routrel.model.reject import Reject
 from routrel.model.steering import Steering, SteeringRule, SteeringUse
 from routrel.model.translation import Side, TranslationRule
 from routrel.model.zones import Zone, ZoneExit
 
 __all__ = [
+    "ARRIVING_TRAFFIC",
     "OWN_TRAFFIC",
     "STEERING",
     "STEERING_NAME",
@@ -57,9 +60,14 @@ def _build_steering_rule(values: Values, place: Place, report: Report) -> Any:
         return BAD
     rule = SteeringRule(**values, match=match, place=place)
     problem = hint = ""
-    if bool(rule.next_hops) + (rule.table is not None) + rule.discard != 1:
-        problem = "needs one of “next-hop”, “table” and “discard”"
+    actions = (rule.next_hops, rule.table is not None, rule.discard, rule.reject is not None)
+    if sum(map(bool, actions)) != 1:
+        problem = "needs one of “next-hop”, “table”, “discard” and “reject”"
         hint = "write next-hop: an address, table: a VRF, or discard: true"
+    elif rule.longer_than is not None and rule.table is None:
+        problem, hint = "asks for longer routes without a table", "add table: a VRF"
+    elif rule.invert and match == Match():
+        problem, hint = "inverts a match of everything, so it never matches", "name what it excepts"
     elif len({address.version for address in rule.next_hops}) > 1:
         problem, hint = "has next hops of both families", "write one rule for each family"
     elif match.leaves:
@@ -93,7 +101,12 @@ STEERING_RULE = Record(
               "usable", "next_hops", default=()),
         Field("table", NAME, "the VRF whose table is asked; without a route there the next rule is "
               "tried on a device with Linux processing, elsewhere the packet is dropped"),
-        Field("discard", Boolean(), "drop what matches", default=False),
+        Field("longer-than", Integer(0, 127), "of the table's routes only those to prefixes of "
+              "more bits than this count; where the best is shorter, the next rule is tried"),
+        Field("discard", Boolean(), "drop what matches, in silence", default=False),
+        Field("reject", Choice(Reject), "drop what matches and tell its sender: unreachable or "
+              "prohibited"),
+        Field("invert", Boolean(), "true: the rule is for what does not match", default=False),
         Field("fall-back", Boolean(), "false: without a usable next hop the packet is dropped; "
               "true: it goes on by the rules below and the table", default=True),
         DESCRIPTION,
@@ -105,7 +118,10 @@ STEERING_RULE = Record(
         {
             "next_hops": rule.next_hops,
             "table": rule.table,
+            "longer_than": rule.longer_than,
             "discard": rule.discard,
+            "reject": rule.reject,
+            "invert": rule.invert,
             "fall_back": rule.fall_back,
         },
     ),
@@ -142,7 +158,7 @@ def _build_translation(values: Values, place: Place, report: Report) -> Any:
         Side.SOURCE: values.pop("source_port"),
         Side.DESTINATION: values.pop("destination_port"),
     }
-    given = [side for side in Side if (source, destination)[side is Side.DESTINATION] is not None]
+    given = [side for side in Side if (source, destination)[side is Side.DESTINATION]]
     what = f"rule {values['id']}"
     problem = hint = ""
     if len(given) + values["keep"] != 1:
@@ -157,11 +173,19 @@ def _build_translation(values: Values, place: Place, report: Report) -> Any:
         return BAD
     side = given[0] if given else None
     to = source if side is Side.SOURCE else destination
+    if to and len(to) > 1 and any(isinstance(item, str) for item in to):
+        report.error(
+            place,
+            "bad_rule",
+            f"{what} names “interface” beside other addresses",
+            "write one rule for each",
+        )
+        return BAD
     rule = TranslationRule(
         **values,
         match=match,
         side=side,
-        to=None if isinstance(to, str) else to,
+        to=tuple(item for item in to or () if not isinstance(item, str)),
         ports=ports[side] if side else None,
         place=place,
     )
@@ -173,17 +197,30 @@ def _build_translation(values: Values, place: Place, report: Report) -> Any:
 
 def _translation_problem(rule: TranslationRule) -> str:
     """What makes a rule impossible; empty where nothing does."""
-    match, to = rule.match, rule.to
+    match, new = rule.match, {range_.version for range_ in rule.to}
     families = {prefix.version for prefix in (*match.sources, *match.destinations)}
-    if to is not None and families and to.version not in families:
+    if len(new) > 1 or (new and families and not new & families):
         return "changes the family of addresses; only IPv4 to IPv4 and IPv6 to IPv6 are translated"
     if rule.side is Side.DESTINATION and match.leaves:
         return "changes the destination before the interface it leaves by is known"
+    if rule.own and rule.side is Side.SOURCE:
+        return "is for the device's own packets, whose source every rule of that side changes"
+    if rule.own and rule.side is Side.DESTINATION and not rule.to:
+        return "redirects the device's own packets, which arrive by no interface"
+    if rule.own and match.arrives:
+        return "is for the device's own packets, which arrive by no interface"
+    if rule.prefix_to_prefix or rule.one_to_one:
+        kind = "one-to-one" if rule.one_to_one else "prefix-to-prefix"
+        wide = match.sources if rule.side is Side.SOURCE else match.destinations
+        old, now = ("from", "new-source") if rule.side is Side.SOURCE else ("to", "new-destination")
+        prefix = rule.to[0].prefix if len(rule.to) == 1 else None
+        if prefix is None or len(wide) != 1:
+            return f"is {kind}, which needs one prefix in “{old}” and one as “{now}”"
+        if wide[0].prefixlen != prefix.prefixlen:
+            return f"is {kind} between prefixes of different lengths"
     if rule.one_to_one:
-        if rule.side is not Side.SOURCE or to is None or len(match.sources) != 1:
-            return "is one-to-one, which needs one prefix in “from” and a prefix as “new-source”"
-        if match.sources[0].prefixlen != to.prefixlen:
-            return "is one-to-one between prefixes of different lengths"
+        if rule.side is not Side.SOURCE:
+            return "is one-to-one, which needs one prefix in “from” and one as “new-source”"
         if rule.ports is not None or match != Match(
             sources=match.sources, arrives=match.arrives, leaves=match.leaves
         ):
@@ -192,16 +229,18 @@ def _translation_problem(rule: TranslationRule) -> str:
 
 
 def _unbuild_translation(rule: TranslationRule) -> Values:
-    to: Any = rule.to if rule.to is not None else "interface"
+    to: Any = rule.to or ("interface",)
     source, destination = rule.side is Side.SOURCE, rule.side is Side.DESTINATION
     return _with_match(
         rule,
         {
             "new_source": to if source else None,
             "source_port": rule.ports if source else None,
-            "new_destination": rule.to if destination else None,
+            "new_destination": to if destination else None,
             "destination_port": rule.ports if destination else None,
             "one_to_one": rule.one_to_one,
+            "prefix_to_prefix": rule.prefix_to_prefix,
+            "own": rule.own,
             "keep": rule.keep,
         },
     )
@@ -214,16 +253,22 @@ TRANSLATION_RULE = Record(
         RULE_NUMBER,
         PROTOCOL_FIELD,
         *MATCH_FIELDS,
-        Field("new-source", NewSourceValue(), "what the source becomes on the way out: an address, "
-              "one of a prefix, or “interface”: the address of the interface it leaves by"),
+        Field("new-source", OneOrMany(NewAddressValue()), "what the source becomes on the way out: "
+              "an address, one of prefixes or ranges, or “interface”: the address of the interface "
+              "it leaves by"),
         Field("new-source-port", PortRangeValue(), "the source port stays if it is one of these, "
               "else it becomes one of them", "source_port"),
-        Field("new-destination", PrefixValue(), "what the destination becomes on the way in: an "
-              "address, or one of a prefix"),
+        Field("new-destination", OneOrMany(NewAddressValue()), "what the destination becomes on "
+              "the way in: an address, one of prefixes or ranges, or “interface”: the first "
+              "address of the interface it arrives by"),
         Field("new-destination-port", PortRangeValue(), "the new destination port",
               "destination_port"),
         Field("one-to-one", Boolean(), "each address of “from” has its partner in “new-source”, "
               "and what arrives for the partner goes to it", default=False),
+        Field("prefix-to-prefix", Boolean(), "each address becomes the one at its place in the new "
+              "prefix, for sessions that begin on this side", default=False),
+        Field("own-traffic", Boolean(), "true: for the destination of what the device itself "
+              "sends, not of what arrives", "own", default=False),
         Field("keep", Boolean(), "true: what matches is not translated", default=False),
         DESCRIPTION,
     ),
@@ -278,6 +323,15 @@ THROUGH_TRAFFIC = Record(
         Field("filters", FILTER_NAMES, "filters for what is forwarded; they know both interfaces",
               default=()),
         Field("steering", STEERING_NAME, "steering of what arrives, by whatever interface"),
+    ),
+    build=_build_traffic,
+)  # fmt: skip
+ARRIVING_TRAFFIC = Record(
+    cls=TrafficRules,
+    what="the rules for traffic that arrives",
+    fields=(
+        Field("filters", FILTER_NAMES, "filters for what arrives, by whatever interface; they know "
+              "its session, but not yet where it goes", default=()),
     ),
     build=_build_traffic,
 )  # fmt: skip

@@ -22,7 +22,10 @@ from routrel.model.traffic import (
     protocol_name,
 )
 
-__all__ = ["ANY_PROTOCOL", "MATCH_FIELDS", "PROTOCOL_FIELD", "build_match", "unbuild_match"]
+__all__ = ["ANY_PROTOCOL", "MARK", "MATCH_FIELDS", "PROTOCOL_FIELD", "build_match", "unbuild_match"]
+
+#: A number that a device's filters give a packet, and that its rules may ask for.
+MARK = Integer(0, 2**32 - 1)
 
 #: How `any` is read where a protocol is named, since None means that none was.
 ANY_PROTOCOL = -1
@@ -54,6 +57,8 @@ MATCH_FIELDS = (
           default=()),
     Field("leaves", OneOrMany(INTERFACE_NAME), "interfaces it leaves by; left out: any",
           default=()),
+    Field("marked", OneOrMany(MARK), "marks that a filter of this device set; 0: none; left out: "
+          "any", "marks", default=()),
 )  # fmt: skip
 
 

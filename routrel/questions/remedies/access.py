@@ -87,7 +87,7 @@ def _corrected(scene: Scene, result: FilterResult, tried: TriedRule) -> Iterator
         yield of_device(
             scene.device,
             f"{what} for {name} instead of {protocol_name(rule.match.protocol or 0)}",
-            SetValue((*path, rule.action.value), name),
+            SetValue((*path, Action.PERMIT.value), name),
         )
     for key, ports, port, without in (
         ("to-port", rule.match.destination_ports, header.destination_port, "destination_ports"),

@@ -1361,6 +1361,7 @@ export interface components {
         /**
          * @description * `arrival` - arrival
          *     * `filter_in` - filter_in
+         *     * `filter_arriving` - filter_arriving
          *     * `reverse_path` - reverse_path
          *     * `translation` - translation
          *     * `steering` - steering
@@ -1374,7 +1375,7 @@ export interface components {
          *     * `neighbour` - neighbour
          * @enum {string}
          */
-        StageEnum: "arrival" | "filter_in" | "reverse_path" | "translation" | "steering" | "route" | "filter_own" | "ttl" | "filter_through" | "source_translation" | "filter_out" | "mtu" | "neighbour";
+        StageEnum: "arrival" | "filter_in" | "filter_arriving" | "reverse_path" | "translation" | "steering" | "route" | "filter_own" | "ttl" | "filter_through" | "source_translation" | "filter_out" | "mtu" | "neighbour";
         StageShape: {
             stage: components["schemas"]["StageEnum"];
             title: string;
