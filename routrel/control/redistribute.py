@@ -88,7 +88,7 @@ class Injected:
     seed: EigrpSeed | None
     tag: int
     place: Place  #: of the redistribution or default route that takes it
-    backed: bool = True  #: whether an active route stands behind it
+    always: bool = False  #: whether it is announced whatever the table holds
     result: PolicyRoute | None = None  #: what a policy left of it, for BGP's attributes
 
 
@@ -248,5 +248,5 @@ def _originated(
                 seed=None,
                 tag=0,
                 place=settings.place,
-                backed=bool(held),
+                always=settings.always,
             )

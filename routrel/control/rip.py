@@ -199,8 +199,8 @@ class RipDomain(VectorDomain):
             }
             own.append({**metrics, **dict.fromkeys(networks, CONNECTED_METRIC)})
             tags.append({item.prefix: item.tag & 0xFFFF for item in injected.get(index, ())})
-            # Its own default that no route backs must not come back to it from who heard it.
-            connected.append(networks | {i.prefix for i in injected.get(index, ()) if not i.backed})
+            # Nobody's default is nearer to a router than one that it always announces itself.
+            connected.append(networks | {i.prefix for i in injected.get(index, ()) if i.always})
         return own, tags, connected
 
     @cached_property

@@ -40,7 +40,15 @@ class EigrpInterface:
     summaries: tuple[Prefix, ...] = ()  #: sent here in place of what they hold
     import_policy: PolicyUse | None = None  #: which routes heard here are used
     export_policy: PolicyUse | None = None  #: which routes are sent here
+    jitter_us: int = 0  #: microseconds by which delays vary
+    energy: int = 0  #: milliwatts a kilobit, of a busy link
+    idle_energy: int = 0  #: milliwatts a kilobit, of an idle link
     place: Place = placed()
+
+    @property
+    def extended(self) -> int:
+        """What K6 weighs (RFC 7868 6.9.3): jitter and energy, busy and idle, in their units."""
+        return self.jitter_us + self.energy + self.idle_energy
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

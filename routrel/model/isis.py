@@ -49,6 +49,7 @@ class IsisInterface:
     priority: int = 64  #: for the election of the designated system
     authentication: str | None = None  #: names the key; both ends must have the same
     mtu_check: bool = True  #: whether differing MTUs stop the adjacency
+    tag: int = 0  #: of the subnets it announces (RFC 5130); 0: none
     place: Place = placed()
 
 

@@ -373,6 +373,7 @@ def _of_isis(state: State, protocol: Protocol, table: int, prefix: int) -> Itera
             path_type=path.path_type,
             advertiser=path.advertiser,
             lost_on=path.lost_on,
+            tag=path.tag,
             place=path.place,
             also=_heard_on(domain.systems[index].circuits, path.next_hops),
             values={

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import ipaddress
+
 import pytest
 
 from tests.engine.nets import route, told, wired
@@ -78,6 +80,21 @@ def test_classic_distance_is_worked_from_bandwidth_and_delay():
     net = wired("r1-r2 r2-r3", port="eigrp: {}", top=EIGRP, ports=ports)
     assert told(net, "r1", "10.255.0.3/32") == ("eigrp", "internal", 282112, "e1")
     assert route(net, "r1", "10.255.0.3/32").distance == 90
+
+
+def test_k6_weighs_jitter_and_energy():
+    """RFC 7868 5.6.2: r1's loopback over one link. Wide at 1 Gb/s: 10^7 * 65536 / 10^6 = 655360 for
+    bandwidth; 10 us each for link and loopback: 20 * 65536 = 1310720. K6 = 2 adds 2 * (5 + 3 + 1) of
+    the link and 2 * 100 of the loopback: 218, so 1966298, and /128 = 15361 instead of 15360."""
+    top = "eigrp: {as: 1, metric: wide, k-values: [1, 0, 1, 0, 0, 2]}"
+    ports = {
+        "r1:lo": "eigrp: {jitter: 100 us}",
+        "r2:e1": "eigrp: {jitter: 5 us, energy: 3, idle-energy: 1}",
+    }
+    net = wired("r1-r2", port="eigrp: {}", top=top, ports=ports)
+    assert told(net, "r2", "10.255.0.1/32") == ("eigrp", "internal", 1966298 // 128, "e1")
+    plain = wired("r1-r2", port="eigrp: {}", top=top)
+    assert told(plain, "r2", "10.255.0.1/32")[2] == 1966080 // 128
 
 
 def test_wide_distance_keeps_what_classic_rounds_away():
@@ -163,6 +180,42 @@ def test_isis_adds_metrics_outward(network, version):
     # Every system is in both levels; level 1 is preferred.
     assert told(net, "r1", far) == ("isis", "level_1", 20, "e1")
     assert route(net, "r1", far).distance == 115
+
+
+def test_isis_carries_tags_from_level_to_level():
+    """RFC 5130: r1's loopback bears 7 up to level 2; r3 lets down what bears it, marked 8 there.
+
+    r4 takes into RIP what bears 8, so r5 hears r1's loopback and nothing else by RIP. A static
+    route that r1 takes in keeps its own tag.
+    """
+    policies = (
+        "sets: {tags: {seven: 7, eight: 8}}\npolicies:\n"
+        "  down: {statements: [{name: a, match: {tags: seven}, set: {tag: 8}, then: accept}], default: reject}\n"
+        "  eight: {statements: [{name: a, match: {tags: eight}, then: accept}], default: reject}\n"
+    )  # fmt: skip
+    tops = {
+        "r1": "static: [{to: 10.99.0.0/16, discard: true, tag: 5}]\n"
+        + isis(1, 1, ", redistribute: [{from: static}]"),
+        "r2": isis(2, 1),
+        "r3": isis(3, 2, ", leak-down: down") + "\n" + policies,
+        "r4": isis(4, 2, ", level: 1")
+        + "\nrip: {redistribute: [{from: isis, policy: eight}]}\n"
+        + policies,
+        "r5": "rip: {}",
+    }
+    ports = {"r4:e4": "rip: {}", "r5:e4": "rip: {}", "r5:lo": "", "r1:lo": "isis: {tag: 7}"}
+    net = wired("r1-r2 r2-r3 r3-r4 r4-r5", port="isis: {}", top=tops, ports=ports)
+    prefix = ipaddress.ip_network("10.255.0.1/32")
+
+    def tag(router: str, to: ipaddress.IPv4Network = prefix) -> int:
+        route = net.rib.active_route(net.rib.interning.table_numbers[router, "default"], to)
+        return route.tag if route else -1
+
+    assert [tag(f"r{n}") for n in (2, 3, 4, 5)] == [7, 7, 8, 8]
+    assert tag("r3", ipaddress.ip_network("10.99.0.0/16")) == 5
+    heard = [p for p in ("10.255.0.2/32", "10.255.0.3/32") if told(net, "r5", p)]
+    assert told(net, "r5", "10.255.0.1/32") is not None
+    assert not heard
 
 
 def test_isis_levels():

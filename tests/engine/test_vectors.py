@@ -24,6 +24,21 @@ def test_a_floating_route_is_not_silenced_by_its_own_echo(key, version):
     assert told(net, "r2", to) == (key, None, 2, "e1")
 
 
+def test_a_default_that_is_always_announced_is_not_taken_from_others():
+    """Both announce a default by RIP whatever their tables hold, and have one by BGP (distance 200).
+    Each hears the other's at 2, farther than its own 1 (RFC 2453 3.9.2), so BGP's stay."""
+    tops = {
+        "r1": "rip: {default-route: {always: true}}\nbgp: {as: 65001, neighbours: {10.0.1.2: {as: 65001}}}",
+        "r2": "rip: {default-route: {always: true}}\n"
+        "bgp: {as: 65001, neighbours: {10.0.1.1: {as: 65001, default-route: {}}, 10.0.2.2: {as: 65001}}}",
+        "r3": "bgp: {as: 65001, neighbours: {10.0.2.1: {as: 65001, default-route: {}}}}",
+    }  # fmt: skip
+    ports = {"r1:e1": "rip: {}", "r2:e1": "rip: {}"}
+    net = wired("r1-r2 r2-r3", port="", top=tops, ports=ports)
+    assert net.converged
+    assert {route(net, name, "0.0.0.0/0").protocol.id for name in ("r1", "r2")} == {"bgp"}
+
+
 def test_leaked_routes_are_not_silenced_by_their_echo():
     """hub learns 10.99/16 in VRF red from r1 at 3, leaks it to blue and announces it to r2 there.
     Leaked it ranks at RIP's 120, behind RIP: an echo from r2 would win in blue."""

@@ -37,7 +37,7 @@ _CARRIER_SECONDS = 1.1
 
 #: What an ICMP error says about the end of a packet: by (IP version, type, code).
 _ERRORS = {
-    (4, 3, 0): {"no_route"}, (4, 3, 1): {"discarded", "next_hop_unresolved", "no_route"},
+    (4, 3, 0): {"no_route", "discarded"}, (4, 3, 1): {"discarded", "next_hop_unresolved", "no_route"},
     (4, 3, 3): {"delivered"}, (4, 3, 4): {"too_big"}, (4, 3, 13): {"discarded"},
     (4, 11, 0): {"ttl_expired", "looped"}, (6, 1, 0): {"no_route", "discarded"},
     (6, 1, 1): {"discarded"}, (6, 1, 3): {"next_hop_unresolved"}, (6, 1, 4): {"delivered"},
@@ -135,7 +135,7 @@ def _unlike(
     """How what was seen differs from a branch; empty where it does not."""
     expected = _expected_events(branch)
     found = [(e.device, e.interface, "in" if e.arrives else "out") for e in events]
-    if branch.verdict is Verdict.LOOPED:
+    if branch.verdict is Verdict.LOOPED or _only_later_pieces(branch):
         found = found[: len(expected)]
     if seen.refused and not answers:
         return "" if not expected else f"{_words(branch)}, but the source's kernel refuses to send"
@@ -146,12 +146,20 @@ def _unlike(
     arrived = seen.answered if answers else branch.hops[-1].device in seen.received
     if arrived != (branch.verdict is Verdict.DELIVERED):
         return f"{_words(branch)}: received is {arrived}"
-    if branch.verdict is Verdict.LOOPED:
+    if branch.verdict is Verdict.LOOPED or _only_later_pieces(branch):
         return ""
     wanted, had = _expected_hits(branch, probe.number, answers), _hits(probe, hits, answers)
     if wanted != had:
         return f"{_words(branch)}: rules {sorted(wanted)}, seen {sorted(had)}"
     return "" if answers else _unlike_error(branch, probe, seen)
+
+
+def _only_later_pieces(branch: Branch) -> bool:
+    """Whether a filter drops the later pieces of a packet alone: the first goes on."""
+    return any(
+        isinstance(stage.evidence, FilterEvidence) and stage.evidence.result.fragment
+        for stage in branch.hops[-1].stages
+    )
 
 
 def _to_itself(branch: Branch) -> bool:

@@ -33,6 +33,7 @@ VECTOR = np.dtype(
         ("delay_ps", np.int64),  #: of all links together, in picoseconds
         ("reliability", np.int16),  #: of 255, the worst
         ("load", np.int16),  #: of 255, the highest
+        ("extended", np.int64),  #: jitter and energy of all links together
         ("hops", np.int16),
         ("origin", np.int64),  #: of an external route: the router id that brought it in
         ("tag", np.int64),
@@ -54,8 +55,9 @@ def composite(instance: EigrpInstance, vectors: Vectors) -> NDArray[np.int64]:
     Classic (RFC 7868 5.6.1.1): bandwidth is 10^7 over the narrowest link in kb/s, delay counts in
     tens of microseconds, and all is multiplied by 256. Wide (5.6.2.1): 10^7 * 65536 over the
     narrowest link, and 65536 times the delay in microseconds; both keep what classic rounds away.
+    K6 weighs the sum of the extended attributes.
     """
-    k1, k2, k3, k4, k5, _ = instance.k_values  # K6 weighs attributes that nobody announces
+    k1, k2, k3, k4, k5, k6 = instance.k_values
     load = 256 - vectors["load"].astype(np.int64)
     bandwidth = np.maximum(vectors["bandwidth_kbps"], 1)
     if instance.metric is EigrpMetric.CLASSIC:
@@ -64,7 +66,7 @@ def composite(instance: EigrpInstance, vectors: Vectors) -> NDArray[np.int64]:
     else:
         throughput = 10**7 * _SCALE // bandwidth
         latency = vectors["delay_ps"] * _SCALE // 10**6
-    result = k1 * throughput + k2 * throughput // load + k3 * latency
+    result = k1 * throughput + k2 * throughput // load + k3 * latency + k6 * vectors["extended"]
     if k5:
         result = result * k5 // (k4 + vectors["reliability"].astype(np.int64)).clip(1)
     if instance.metric is EigrpMetric.CLASSIC:
@@ -99,6 +101,7 @@ def interface_vector(interface: Interface, metric: EigrpMetric) -> Vectors:
     result["bandwidth_kbps"] = max(1, bandwidth_bps(interface) // 1000)
     result["delay_ps"] = interface_delay_ps(interface, metric)
     result["reliability"], result["load"] = 255, 1
+    result["extended"] = interface.eigrp.extended if interface.eigrp else 0
     return result
 
 
@@ -120,5 +123,6 @@ def over_interface(vectors: Vectors, interface: Interface, metric: EigrpMetric) 
     result["delay_ps"] += own["delay_ps"]
     result["reliability"] = np.minimum(vectors["reliability"], own["reliability"])
     result["load"] = np.maximum(vectors["load"], own["load"])
+    result["extended"] += own["extended"]
     result["hops"] += 1
     return result

@@ -5,6 +5,9 @@ level 1 of level 2 what its policy lets down, marked so that nobody tells it up 
 A route of level 1 is preferred to one of level 2, that to one let down, whatever they cost
 (RFC 5302 3.2). A system that reaches no other area itself, of level 1 alone or of both, follows the
 nearest attached system where it knows nothing better (ISO 10589 7.2.9.2, RFC 1195 3.2).
+
+An announcement may carry a route tag (RFC 5130), which goes along from level to level. Of several
+announcements that are equally near the tag of the lowest system id counts.
 """
 
 from __future__ import annotations
@@ -12,6 +15,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
+from typing import NamedTuple
 
 import numpy as np
 
@@ -56,14 +60,27 @@ class LevelPaths:
     hops: Mapping[int, WayHops]  #: by IP version
 
 
+class Announced(NamedTuple):
+    """A prefix as one system tells it."""
+
+    system: int
+    prefix: int
+    metric: float
+    tag: int = 0
+
+
 @dataclass(frozen=True, slots=True)
 class LevelRoutes:
-    """One class of routes of one family, with what they follow from."""
+    """One class of routes of one family, with what they follow from.
+
+    `tags` are those of announcements by vertex, prefix and cost, where they are not 0.
+    """
 
     path_type: PathType
     level: int
     version: int
     announcements: Announcements
+    tags: Mapping[tuple[int, int, float], int]
     rows: Rows
 
 
@@ -146,13 +163,11 @@ class IsisDomain:
         used: Rows = rows[(rows["next_hops"] != NO_HOP) & (rows["metric"] < MAXIMUM_PATH_METRIC)]
         return used
 
-    def _routes(
-        self, level: int, version: int, told: list[tuple[int, int, float]], path_type: PathType
-    ) -> Rows:
-        """Every member's routes of one class; `told` is (system, prefix, metric)."""
+    def _routes(self, level: int, version: int, told: list[Announced], path_type: PathType) -> Rows:
+        """Every member's routes of one class."""
         paths = self.levels[level]
         announcements = Announcements.of(
-            (paths.vertex_of[index], prefix, cost) for index, prefix, cost in told
+            (paths.vertex_of[item.system], item.prefix, item.metric) for item in told
         )
         systems = [self.systems[index] for index in paths.members]
         kinds = [
@@ -161,40 +176,71 @@ class IsisDomain:
         ]
         tables = [self.interning.table_numbers[system.table] for system in systems]
         rows = routes_to(paths.paths, announcements, paths.hops[version], tables, kinds)
-        self.routes.append(LevelRoutes(path_type, level, version, announcements, rows))
+        tags: dict[tuple[int, int, float], int] = {}
+        for item in told:
+            if item.tag:
+                key = (paths.vertex_of[item.system], item.prefix, item.metric)
+                tags[key] = min(item.tag, tags.get(key, item.tag))
+        routes = LevelRoutes(path_type, level, version, announcements, tags, rows)
+        self.routes.append(routes)
+        self._tag(routes, tables)
         return rows
+
+    def _tag(self, routes: LevelRoutes, tables: Sequence[int]) -> None:
+        """Give the rows of a class the tags of the announcements that they follow, in place."""
+        if not routes.tags:
+            return
+        vertices = {table: vertex for vertex, table in enumerate(tables)}
+        rows, told, kinds = routes.rows, routes.announcements, self.interning.kinds
+        paths = self.levels[routes.level]
+        tagged = list({prefix for _, prefix, _ in routes.tags})
+        for at in np.flatnonzero(np.isin(rows["prefix"], tagged)).tolist():
+            prefix, root = int(rows["prefix"][at]), vertices[int(rows["table"][at])]
+            where = told.of_prefix(prefix)
+            _, _, vertex, cost = min(
+                (
+                    paths.paths.dist[root, vertex] + cost,
+                    self.systems[paths.members[vertex]].instance.net.system,
+                    vertex,
+                    cost,
+                )
+                for vertex, cost in zip(
+                    told.vertex[where].tolist(), told.cost[where].tolist(), strict=True
+                )
+            )
+            tag = routes.tags.get((vertex, prefix, cost), 0)
+            rows["kind"][at] = kinds.add(replace(kinds.kinds[rows["kind"][at]], tag=tag))
 
     def _own(
         self, level: int, version: int, injected: Mapping[int, Sequence[Injected]]
-    ) -> list[tuple[int, int, float]]:
+    ) -> list[Announced]:
         """The networks of each system's circuits, and what it takes in from elsewhere."""
-        told: list[tuple[int, int, float]] = []
+        told: list[Announced] = []
         prefixes = self.interning.prefixes
         for index, system in enumerate(self.systems):
             if level not in system.levels:
                 continue
             for circuit in system.circuits:
                 if level in circuit.levels:
+                    metric, tag = circuit.metric(level), circuit.settings.tag
                     told.extend(
-                        (index, prefixes.add(subnet), circuit.metric(level))
+                        Announced(index, prefixes.add(subnet), metric, tag)
                         for subnet in subnets(circuit.interface, version)
                     )
             for item in injected.get(index, ()):
                 wanted = item.level.numbers if item.level else (max(system.levels),)
                 if level in wanted and prefixes.prefixes[item.prefix].version == version:
-                    told.append((index, item.prefix, item.metric or 0))
+                    told.append(Announced(index, item.prefix, item.metric or 0, item.tag))
         return told
 
-    def _told(
-        self, level: int, rows: Rows, unless: Rows | None = None
-    ) -> list[tuple[int, int, float]]:
+    def _told(self, level: int, rows: Rows, unless: Rows | None = None) -> list[Announced]:
         """What level 1-2 systems tell one level of their routes of the other.
 
         Args:
             rows: The routes of the other level.
             unless: Better routes: what a system has there is not told from `rows`.
         """
-        told: list[tuple[int, int, float]] = []
+        told: list[Announced] = []
         for index, system in enumerate(self.systems):
             if system.levels != (1, 2):
                 continue
@@ -206,14 +252,16 @@ class IsisDomain:
             if unless is not None:
                 better = unless[table_slice(unless, table)]["prefix"]
                 mine = mine[~np.isin(mine["prefix"], better)]
-            told.extend(
-                (index, prefix, metric) for prefix, metric in self._leaked(index, use, mine)
-            )
+            told.extend(self._leaked(index, use, mine))
         return told
 
-    def _leaked(self, index: int, use: PolicyUse | None, rows: Rows) -> list[tuple[int, int]]:
+    def _leaked(self, index: int, use: PolicyUse | None, rows: Rows) -> list[Announced]:
         if use is None:
-            return list(zip(rows["prefix"].tolist(), rows["metric"].tolist(), strict=True))
+            kinds = self.interning.kinds.kinds
+            return [
+                Announced(index, int(row["prefix"]), int(row["metric"]), kinds[row["kind"]].tag)
+                for row in rows
+            ]
         accept = policy_function(self.systems[index].device, use)
         found = []
         for row in rows:
@@ -225,7 +273,7 @@ class IsisDomain:
                 row["next_hops"] = self.interning.next_hops.add(())
             result = accept(policy_route(self.interning, prefix, kind, row))
             if result is not None:
-                found.append((int(row["prefix"]), result.metric))
+                found.append(Announced(index, int(row["prefix"]), result.metric, result.tag))
         return found
 
     def paths(self, index: int, prefix: int) -> list[IsisPath]:
@@ -245,7 +293,8 @@ class IsisDomain:
                 mask = level.paths.masks[:, root, vertex].copy()
                 hops = level.hops[version].of_mask(root, mask)
                 if hops and np.isfinite(total) and total < MAXIMUM_PATH_METRIC:
-                    found.append(self._path(routes, vertex, total, hops, prefix))
+                    tag = routes.tags.get((int(vertex), prefix, float(cost)), 0)
+                    found.append(self._path(routes, vertex, total, hops, prefix, tag))
             ways = {hop for path in found for hop in path.next_hops}
             found += [
                 other
@@ -261,6 +310,7 @@ class IsisDomain:
         total: float,
         hops: Sequence[NextHop],
         prefix: int,
+        tag: int,
     ) -> IsisPath:
         origin = self.systems[self.levels[routes.level].members[vertex]]
         return IsisPath(
@@ -270,6 +320,7 @@ class IsisDomain:
             next_hops=tuple(hops),
             place=_announced_at(origin, self.interning.prefixes.prefixes[prefix]),
             level=routes.level,
+            tag=tag,
         )
 
     def _other_ways(self, routes: LevelRoutes, root: int, prefix: int) -> Iterator[IsisPath]:
@@ -285,13 +336,15 @@ class IsisDomain:
         for found in ways_around(level.paths, root, offers):
             hop = level.hops[routes.version].of_way(root, found.way)
             if hop is not None and best < found.total < MAXIMUM_PATH_METRIC:
-                yield self._path(routes, found.vertex, found.total, [hop], prefix)
+                cost = min(cost for vertex, cost in offers if vertex == found.vertex)
+                tag = routes.tags.get((found.vertex, prefix, cost), 0)
+                yield self._path(routes, found.vertex, found.total, [hop], prefix, tag)
 
     def _attached(self, version: int) -> Rows:
         """The default towards the nearest attached system, for those who reach no other area."""
         paths = self.levels[1]
         default = self.interning.default_prefix(version)
-        told = [(index, default, 0.0) for index in sorted(self.attached)]
+        told = [Announced(index, default, 0.0) for index in sorted(self.attached)]
         if not told:
             return no_rows()
         rows = self._routes(1, version, told, PathType.ATTACHED)
@@ -343,6 +396,7 @@ class IsisPath:
     next_hops: tuple[NextHop, ...]
     place: Place = NOWHERE  #: the line by which it is announced
     level: int = 1  #: whose metrics count
+    tag: int = 0
     lost_on: str | None = None  #: the rung where it lost; None: it is used
 
 

@@ -43,6 +43,12 @@ EIGRP_INTERFACE = Record(
         Field("import", POLICY_USE, "which routes heard here are used; left out: all",
               "import_policy"),
         Field("export", POLICY_USE, "which routes are sent here; left out: all", "export_policy"),
+        Field("jitter", DELAY, "by which delays vary, for K6 of wide metrics", "jitter_us",
+              default=0),
+        Field("energy", Integer(0, 2**31 - 1), "milliwatts a kilobit while busy, for K6",
+              default=0),
+        Field("idle-energy", Integer(0, 2**31 - 1), "milliwatts a kilobit while idle, for K6",
+              default=0),
     ),
     bare_ok=True,
 )  # fmt: skip
@@ -67,6 +73,8 @@ def _build_eigrp(values: Values, place: Place, report: Report) -> Any:
     problem = ""
     if len(k) > 6:
         problem = "there are K values K1 to K6 only"
+    elif k[5] and values["metric"] is EigrpMetric.CLASSIC:
+        problem = "K6 belongs to wide metrics"
     elif not any(k[:3]):
         problem = "one of K1, K2 and K3 must not be 0, or every path is equal"
     elif StubRoutes.NOTHING in stub and len(stub) > 1:

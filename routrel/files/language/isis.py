@@ -2,7 +2,13 @@
 
 from __future__ import annotations
 
-from routrel.files.language.common import AUTHENTICATION, DISTANCE, MAXIMUM_PATHS, POLICY_USE
+from routrel.files.language.common import (
+    AUTHENTICATION,
+    DISTANCE,
+    MAXIMUM_PATHS,
+    POLICY_USE,
+    TAG,
+)
 from routrel.files.language.policies import default_route, redistribution
 from routrel.files.shapes import Boolean, Choice, Field, Integer, Record
 from routrel.files.values import NetworkEntityTitleValue
@@ -26,6 +32,7 @@ ISIS_INTERFACE = Record(
               default=64),
         AUTHENTICATION,
         Field("mtu-check", Boolean(), "whether differing MTUs stop the adjacency", default=True),
+        Field("tag", TAG, "the route tag of its subnets (RFC 5130); 0: none", default=0),
     ),
     bare_ok=True,
 )  # fmt: skip
@@ -47,8 +54,8 @@ ISIS = Record(
         Field("import", POLICY_USE, "which routes enter the table; left out: all", "import_policy"),
         Field("distance", DISTANCE, "left out: 115"),
         MAXIMUM_PATHS,
-        Field("redistribute", redistribution(_METRIC, _LEVEL, tagged=False),
-              "what is announced besides", default=()),
+        Field("redistribute", redistribution(_METRIC, _LEVEL), "what is announced besides",
+              default=()),
         Field("default-route", default_route(_METRIC, _LEVEL), "announces a default route"),
     ),
 )  # fmt: skip

@@ -266,13 +266,8 @@ POLICY = Record(
 )  # fmt: skip
 
 
-def redistribution(*fields: Field, tagged: bool = True) -> ListOf:
-    """A list of redistributions with the metric keys of the protocol that takes them in.
-
-    Args:
-        tagged: Whether the protocol carries route tags.
-    """
-    tag = (Field("tag", TAG, "left out: the route's own"),) if tagged else ()
+def redistribution(*fields: Field) -> ListOf:
+    """A list of redistributions with the metric keys of the protocol that takes them in."""
     return ListOf(
         Record(
             cls=Redistribution,
@@ -281,13 +276,12 @@ def redistribution(*fields: Field, tagged: bool = True) -> ListOf:
                 Field("from", _SOURCES, "the protocol whose active routes are taken", "source",
                       required=True),
                 *fields,
-                *tag,
+                Field("tag", TAG, "left out: the route's own"),
                 Field("policy", POLICY_USE, "which of them, and how changed; left out: all"),
                 Field("with-connected", Boolean(), "also the connected networks that the source "
                       "protocol runs on", default=False),
                 Field("with-default", Boolean(), "also the default route", default=False),
             ),
-            reserved=() if tagged else ("tag",),
             strict=True,
         )
     )  # fmt: skip
