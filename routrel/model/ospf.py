@@ -15,6 +15,7 @@ __all__ = [
     "BorderRule",
     "OspfArea",
     "OspfAreaType",
+    "OspfExternalRange",
     "OspfInstance",
     "OspfInterface",
     "OspfNetworkType",
@@ -95,6 +96,16 @@ class OspfRange:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class OspfExternalRange:
+    """External routes of an NSSA condensed into one where they are translated (RFC 3101 2.2)."""
+
+    prefix: Prefix
+    advertise: bool = True  #: False hides what it holds from the rest of the domain
+    tag: int = 0
+    place: Place = placed()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class VirtualLink:
     """One end of a backbone link through this area to another border router (RFC 2328 15)."""
 
@@ -113,6 +124,7 @@ class OspfArea:
     default_metric_type: int = 2  #: of that default: 1 or 2
     translate: TranslatorRole = TranslatorRole.CANDIDATE
     ranges: tuple[OspfRange, ...] = ()
+    external_ranges: tuple[OspfExternalRange, ...] = ()  #: of an NSSA
     virtual_links: tuple[VirtualLink, ...] = ()
     description: str = ""
     place: Place = placed()
@@ -129,6 +141,7 @@ class OspfInstance:
     maximum_paths: int | None = None  #: equal-cost next hops kept; None: the VRF's
     max_metric: bool = False  #: stay reachable, but carry nothing through (RFC 6987)
     border: BorderRule = BorderRule.RFC2328
+    rfc1583: bool = True  #: RFC1583Compatibility: exits are chosen by cost alone (16.4.1)
     areas: tuple[OspfArea, ...] = ()
     redistribute: tuple[Redistribution, ...] = ()
     default_route: DefaultRoute | None = None

@@ -42,7 +42,8 @@ __all__ = ["RUNGS", "Candidate", "candidates", "speaker_candidates"]
 #: The rungs in order. BGP chooses by its own before it offers the table its best path; the table
 #: compares distances; the rest is the order of the other protocols.
 RUNGS = (
-    *BGP_RUNGS, "distance", "path_type", "metric", "forward_metric", "feasible", "maximum_paths",
+    *BGP_RUNGS, "distance", "path_type", "exit_kind", "metric", "forward_metric", "feasible",
+    "maximum_paths",
 )  # fmt: skip
 
 
@@ -229,6 +230,7 @@ def _of_ospf(state: State, protocol: Protocol, table: int, prefix: int) -> Itera
                 "way_cost": _way_cost(path.next_hops, router.ports, router.link_cost),
                 "area": path.area,
                 "forward_metric": path.forward_metric,
+                "exit_rank": path.exit_rank,
                 "router_id": str(path.advertiser),
             },
         )

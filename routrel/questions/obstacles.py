@@ -14,7 +14,7 @@ from routrel.control.isis.adjacency import System
 from routrel.control.ospf.domain import OspfDomain
 from routrel.control.ospf.speakers import BACKBONE, OspfRouter
 from routrel.control.redistribute import PROTOCOL_OF
-from routrel.control.rib.candidates import PathType, Protocol
+from routrel.control.rib.candidates import Interning, PathType, Protocol
 from routrel.control.rib.table import Route
 from routrel.control.rip import INFINITY
 from routrel.control.speaking import version_of
@@ -403,6 +403,7 @@ def _inside_ospf(crossing: Crossing, protocol: Protocol, route: Route) -> Iterat
                 suggestion="announce summaries into it",
                 place=settings.place,
             )
+    yield from _forwarded_elsewhere(domain, routers, crossing.interning, route)
     for item in domain.internal.ranges:
         if item.table == crossing.holder and is_within(route.prefix, item.range.prefix):
             stands = f"announces {item.range.prefix} in its place"
@@ -413,6 +414,18 @@ def _inside_ospf(crossing: Crossing, protocol: Protocol, route: Route) -> Iterat
                 + (stands if item.range.advertise else "hides it"),
                 suggestion="remove the range, or let it announce",
                 place=item.range.place,
+            )
+    for condensed in domain.condensed:
+        held = is_within(route.prefix, condensed.range.prefix)
+        if held and domain.routers[condensed.router] is holder:
+            stands = f"announces {condensed.range.prefix} in its place"
+            yield AbsenceStep(
+                kind="hidden_by_summary",
+                device=holder.table[0],
+                text=f"the external range {condensed.range.prefix} of {holder.table[0]} "
+                + (stands if condensed.range.advertise else "hides it"),
+                suggestion="remove the range, or let it announce",
+                place=condensed.range.place,
             )
     if other.instance.import_policy is not None:
         rejected = rejection(
@@ -446,6 +459,30 @@ def _inside_ospf(crossing: Crossing, protocol: Protocol, route: Route) -> Iterat
             "alone, and it has no backbone",
             suggestion="join it to area 0, by a virtual link perhaps, or set border: rfc3509",
             place=other.instance.place,
+        )
+
+
+def _forwarded_elsewhere(
+    domain: OspfDomain, routers: list[OspfRouter], interning: Interning, route: Route
+) -> Iterator[AbsenceStep]:
+    """An external route names an address to send to that the other cannot send to (16.4 (3))."""
+    holder, other = routers
+    for lsa in domain.external_lsas(interning.prefixes.number(route.prefix)):
+        if domain.routers[lsa.router] is not holder or lsa.forward is None:
+            continue
+        if any(port.address and port.address.ip == lsa.forward for port in other.ports):
+            why = f"{other.table[0]}'s own address"
+        elif domain.reaches_exit(domain.index_of[other.table], lsa):
+            continue
+        else:
+            why = f"an address to which {other.table[0]} has no route inside OSPF"
+        yield AbsenceStep(
+            kind="forwarding_address",
+            device=holder.table[0],
+            text=f"{holder.table[0]} announces it with the forwarding address {lsa.forward}, "
+            f"which is {why}",
+            suggestion="announce a route whose next hop lies elsewhere, or let OSPF know the way",
+            place=lsa.place,
         )
 
 

@@ -24,6 +24,7 @@ RUNG_TITLES = {
     "usable": "usable",
     "distance": "distance",
     "path_type": "kind of route",
+    "exit_kind": "way to the exit",
     "metric": "metric",
     "forward_metric": "cost to the exit",
     "feasible": "neighbour is closer",
@@ -99,6 +100,9 @@ def rung_value(candidate: Candidate, rung: str) -> str:
         return path_type_words(candidate.path_type)
     if rung == "metric":
         return str(candidate.metric)
+    if rung == "exit_kind":
+        rank = candidate.values.get("exit_rank")
+        return "" if rank is None else ("by the backbone" if rank else "inside one area")
     if rung == "forward_metric":
         value = candidate.values.get("forward_metric")
         return "" if value is None else str(value)
@@ -225,6 +229,11 @@ def _beaten(matched: Route, winner: Candidate, loser: Candidate) -> str:
         return (
             f"its metric {matched.metric} is below the {loser.metric} of {other}{by}"
             f"{_switching(matched, winner, loser)}"
+        )
+    if loser.lost_on == "exit_kind":
+        return (
+            f"its exit is reached inside one area, that of {other} by the backbone "
+            "(RFC 2328 16.4.1)"
         )
     if loser.lost_on == "forward_metric":
         return f"the exit is nearer than that of {other}"

@@ -202,6 +202,84 @@ def test_the_highest_router_id_translates_unless_another_always_does():
     assert who(build(", translate: always")) == ["r1"]
 
 
+#: Of what two parts of 10.70/16 an external range is made: its type and metric, and those of the whole.
+CONDENSED = [
+    ("metric: 30, metric-type: 1", "metric: 7, metric-type: 1", "external_1", 30 + 20),
+    ("metric: 30", "metric: 7", "external_2", 31),
+    ("metric: 30, metric-type: 1", "metric: 7", "external_2", 8),
+]
+
+
+@pytest.mark.parametrize(("first", "second", "kind", "metric"), CONDENSED)
+def test_external_ranges_stand_for_the_routes_of_an_nssa(first, second, kind, metric):
+    """r4 takes in two /24 of 10.70/16; r3 translates them as the range (RFC 3101 3.2): type 2 if
+    one is, the highest metric of that type, and one more for type 2. r1 pays 20 to r3 for type 1.
+    The range keeps 9 as its tag, r3 drops what nobody has (RFC 4632 5.1), and hidden nothing is
+    told. A range of nothing but its own prefix leaves it its forwarding address."""
+    policies = (
+        "\nsets: {prefixes: {one: 10.70.1.0/24, two: 10.70.2.0/24}}\npolicies: {"
+        + ", ".join(
+            f"{n}: {{statements: [{{name: a, match: {{prefixes: {n}}}, then: accept}}], default: reject}}"
+            for n in ("one", "two")
+        )
+        + "}\nstatic: [{to: 10.70.1.0/24, discard: true}, {to: 10.70.2.0/24, discard: true}]\n"
+    )
+    taken = f"redistribute: [{{from: static, policy: one, {first}}}, {{from: static, policy: two, {second}}}]"
+    far = f"ospf: {{areas: {{6: {{type: nssa}}}}, {taken}}}{policies}"
+
+    def net(prefix: str, more: str = ""):
+        ranges = f"external-ranges: [{{prefix: {prefix}, tag: 9{more}}}]"
+        return line("0 0 6", {"r3": f"ospf: {{areas: {{6: {{type: nssa, {ranges}}}}}}}", "r4": far})
+
+    whole = net("10.70.0.0/16")
+    assert told(whole, "r1", "10.70.0.0/16") == ("ospf", kind, metric, "e1")
+    assert route(whole, "r1", "10.70.0.0/16").tag == 9
+    assert route(whole, "r1", "10.70.1.0/24") is None
+    assert route(whole, "r3", "10.70.0.0/16").discard
+    assert told(whole, "r3", "10.70.1.0/24") is not None
+    answer = explain_route(whole, RouteQuestion(device="r2", prefix=ip_network("10.70.1.0/24")))
+    assert answer[0]["absent"]["reason"] == "hidden_by_summary"
+    hidden = net("10.70.0.0/16", ", advertise: false")
+    assert route(hidden, "r1", "10.70.0.0/16") is route(hidden, "r1", "10.70.1.0/24") is None
+    assert route(hidden, "r3", "10.70.0.0/16") is None
+    alone = net("10.70.1.0/24")
+    own = next(x for x in alone.protocols.ospf_domain("ospf").lsas if x.translated_from == 6)
+    assert str(own.forward) == "10.255.0.4"
+    assert route(alone, "r1", "10.70.2.0/24") is not None
+
+
+@pytest.mark.parametrize(
+    ("compatible", "border", "inside"),
+    [("true", ("e1", 6), ("e4", 11)), ("false", ("e3", 100), ("e5", 50))],
+)
+def test_what_counts_on_the_way_to_an_exit(compatible, border, inside):
+    """r1 and r2 border on area 1, 5 apart in the backbone; r3 inside takes in 10.99/16, 1 from r2 and
+    100 from r1. By cost alone (RFC 2328 16.4 (3)) r1 leaves by the backbone at 5 + 1; by 16.4.1
+    inside area 1 at 100. r4 in area 1 hears of 10.98/16 from r5 inside at 50 and, by r1 at 1, from
+    r6 in the backbone at 10 more; metrics are equal, so the exits decide (16.4 (6) c, d)."""
+    area = "ospf: {{area: {}, network: point-to-point, cost: {}}}"
+    costs = {1: (0, 5), 2: (1, 1), 3: (1, 100), 4: (1, 1), 5: (1, 50), 6: (0, 10)}
+    links = "r1-r2 r2-r3 r1-r3 r1-r4 r4-r5 r1-r6"
+    ports = {
+        f"{name}:e{number}": area.format(*costs[number])
+        for number, link in enumerate(links.split(), start=1)
+        for name in link.split("-")
+    }
+    takes = "redistribute: [{{from: static}}]}}\nstatic: [{{to: {}, discard: true}}]"
+    option = f"ospf: {{rfc1583-compatibility: {compatible}, "
+    tops = {"": option[:-2] + "}", "r3": option + takes.format("10.99.0.0/16")}
+    tops |= {name: option + takes.format("10.98.0.0/16") for name in ("r5", "r6")}
+    net = wired(links, port="", top=tops, ports=ports)
+
+    def exit_of(name: str, prefix: str) -> tuple[str, int]:
+        answer = explain_route(net, RouteQuestion(device=name, prefix=ip_network(prefix)))[0]
+        used = next(c for c in answer["candidates"] if c["lost_on"] is None)
+        return used["next_hops"][0]["interface"], used["values"]["forward_metric"]
+
+    assert exit_of("r1", "10.99.0.0/16") == border
+    assert exit_of("r4", "10.98.0.0/16") == inside
+
+
 def test_a_range_is_announced_at_its_largest_cost_with_a_discard_route():
     """r3 (border, area 4) condenses 10.70/16: parts at 5 and at 10 + 5. r1 pays 20 + 15
     (RFC 2328 12.4.3); `advertise: false` hides the parts and announces nothing."""

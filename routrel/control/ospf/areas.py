@@ -10,8 +10,9 @@ external routes (16.4), which stand as numbers of their own.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -30,9 +31,17 @@ from routrel.control.rib.candidates import (
 )
 from routrel.control.rib.select import best_of_each
 from routrel.model.addresses import Prefix, is_within
-from routrel.model.ospf import OspfAreaType, OspfRange
+from routrel.model.ospf import OspfAreaType, OspfExternalRange, OspfRange
 
-__all__ = ["LS_INFINITY", "ActiveRange", "Internal", "Known", "internal_routes"]
+__all__ = [
+    "LS_INFINITY",
+    "ActiveRange",
+    "Internal",
+    "Known",
+    "exit_ranks",
+    "internal_routes",
+    "most_specific",
+]
 
 #: A summary of this cost or more says that the prefix is out of reach (RFC 2328 B, LSInfinity).
 LS_INFINITY = 0xFFFFFF
@@ -65,11 +74,20 @@ class Known:
         more = np.full(len(rows), area, dtype=np.int64)
         return Known(np.concatenate([self.rows, rows]), np.concatenate([self.areas, more]))
 
-    def best(self, ranks: NDArray[np.int64]) -> Known:
-        """One row for a table and prefix: by path type, then cost (RFC 2328 11); highest area."""
+    def best(self, *ranks: NDArray[np.int64]) -> Known:
+        """One row for a table and prefix: by ranks, then cost (RFC 2328 11), then highest area."""
         rows = self.rows
-        chosen = best_of_each(rows, ranks[rows["kind"]], rows["metric"], -self.areas)
+        chosen = best_of_each(rows, *ranks, rows["metric"], -self.areas)
         return Known(rows[chosen], self.areas[chosen])
+
+    def best_of_areas(self, ranks: NDArray[np.int64]) -> Known:
+        """One row for a table, prefix and area: by rank, then cost."""
+        rows = self.rows
+        order = np.lexsort((rows["metric"], ranks, self.areas, rows["prefix"], rows["table"]))
+        keys = np.stack([rows["table"], rows["prefix"], self.areas])[:, order]
+        first = np.ones(len(order), dtype=bool)
+        first[1:] = (keys[:, 1:] != keys[:, :-1]).any(axis=0)
+        return Known(rows[order[first]], self.areas[order[first]])
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -100,26 +118,26 @@ def internal_routes(
     known = Known.nothing()
     for number, area in areas.items():
         known = known.joined(work.routes(area, own[number], PathType.INTRA_AREA), number)
-    known = work.best(known)
+    known = work.kept(known)
     ranges = () if externals else tuple(work.active_ranges(known))
     summaries: dict[int, Announcements] = {}
     if BACKBONE in areas:
         backbone = areas[BACKBONE]
-        summaries[BACKBONE] = work.summaries(backbone, known, ranges)
+        summaries[BACKBONE] = work.summaries(backbone, work.preferred(known), ranges)
         rows = work.routes(backbone, summaries[BACKBONE], PathType.INTER_AREA)
         rows = rows[~work.of_own_range(rows, ranges)]
-        known = work.best(known.joined(rows, BACKBONE))
+        known = work.kept(known.joined(rows, BACKBONE))
     others = [areas[number] for number in sorted(areas) if number != BACKBONE]
     for area in others:
         if _is_transit(area):
-            told = work.summaries(area, known, ranges)
+            told = work.summaries(area, work.preferred(known), ranges)
             work.through_transit(work.routes(area, told, PathType.INTER_AREA), known)
-    whole = known
+    whole, told_of = known, work.preferred(known)
     for area in others:
-        told = summaries[area.number] = work.summaries(area, known, ranges)
+        told = summaries[area.number] = work.summaries(area, told_of, ranges)
         rows = work.routes(area, told, PathType.INTER_AREA)
         whole = whole.joined(rows[~np.isin(rows["table"], work.border_tables)], area.number)
-    return Internal(best=work.best(whole), summaries=summaries, ranges=ranges)
+    return Internal(best=work.preferred(work.kept(whole)), summaries=summaries, ranges=ranges)
 
 
 class _Work:
@@ -136,10 +154,32 @@ class _Work:
             [interning.table_numbers[router.table] for router in borders], dtype=np.int32
         )
 
-    def best(self, known: Known) -> Known:
-        """The best rows, once for each table and prefix."""
-        ranks = np.array([kind.path_type for kind in self.interning.kinds.kinds], dtype=np.int64)
-        return known.best(ranks)
+    def kept(self, known: Known) -> Known:
+        """The best rows for each table and prefix; to a boundary router, in each area.
+
+        To a boundary router there is an entry of its own for each area (RFC 2328 11).
+        """
+        kinds = self.interning.kinds.kinds
+        types = np.array([kind.path_type for kind in kinds], dtype=np.int64)[known.rows["kind"]]
+        return known.best_of_areas(types) if self.externals else known.best(types)
+
+    def preferred(self, known: Known) -> Known:
+        """Of the entries of several areas the one that counts (RFC 2328 16.4 (3), 16.4.1)."""
+        return known.best(self._exit_ranks(known)) if self.externals else known
+
+    def _exit_ranks(self, known: Known) -> NDArray[np.int64]:
+        strict = np.array(
+            [
+                self.interning.table_numbers[router.table]
+                for area in self.areas.values()
+                for router in area.routers
+                if not router.instance.rfc1583
+            ],
+            dtype=np.int64,
+        )
+        return np.where(
+            np.isin(known.rows["table"], strict), exit_ranks(known, self.interning), 0
+        ).astype(np.int64)
 
     def routes(self, area: Area, told: Announcements, path_type: PathType) -> Rows:
         """All routes through one area."""
@@ -218,7 +258,7 @@ class _Work:
                 for index in np.flatnonzero(through == settings.id).tolist():
                     if self._is_intra(rows, index):
                         prefix = self.interning.prefixes.prefixes[rows["prefix"][index]]
-                        result[index] = _range_of(prefix, settings.ranges) is not None
+                        result[index] = most_specific(prefix, settings.ranges) is not None
         return result
 
     def _is_intra(self, rows: Rows, index: int) -> bool:
@@ -238,7 +278,7 @@ class _Work:
                 largest: dict[OspfRange, int] = {}
                 for index in np.flatnonzero(through == settings.id).tolist():
                     prefix = self.interning.prefixes.prefixes[rows["prefix"][index]]
-                    held = _range_of(prefix, settings.ranges)
+                    held = most_specific(prefix, settings.ranges)
                     if held is not None:
                         cost = int(rows["metric"][index])
                         largest[held] = max(cost, largest.get(held, 0))
@@ -286,12 +326,23 @@ class _Work:
             known.rows["metric"][at] = row["metric"]
 
 
+def exit_ranks(known: Known, interning: Interning) -> NDArray[np.int64]:
+    """By row 0 for ways inside one area other than the backbone, else 1 (RFC 2328 16.4.1)."""
+    kinds = interning.kinds.kinds
+    inside = np.array([kind.path_type is PathType.INTRA_AREA for kind in kinds], dtype=bool)
+    first = inside[known.rows["kind"]] & (known.areas != BACKBONE)
+    return np.where(first, 0, 1).astype(np.int64)
+
+
 def _is_transit(area: Area) -> bool:
     """Whether virtual links pass through an area (TransitCapability, RFC 2328 6)."""
     return any(router.instance.area(area.number).virtual_links for router in area.routers)
 
 
-def _range_of(prefix: Prefix, ranges: tuple[OspfRange, ...]) -> OspfRange | None:
+R = TypeVar("R", OspfRange, OspfExternalRange)
+
+
+def most_specific(prefix: Prefix, ranges: Sequence[R]) -> R | None:
     """The most specific range that holds a prefix (RFC 2328 11.1)."""
     holding = [item for item in ranges if is_within(prefix, item.prefix)]
     return max(holding, key=lambda item: item.prefix.prefixlen, default=None)

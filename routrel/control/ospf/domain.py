@@ -11,6 +11,7 @@ from routrel.control.ospf.adjacency import find_adjacencies
 from routrel.control.ospf.areas import Internal, internal_routes
 from routrel.control.ospf.external_lsas import (
     DOMAIN,
+    CondensedRange,
     ExternalLsa,
     announced,
     takes_externals,
@@ -57,6 +58,7 @@ class OspfDomain:
         self.adjacencies = find_adjacencies(topology, self.routers)
         self.borders = tuple(router for router in self.routers if router.is_border)
         self.lsas: tuple[ExternalLsa, ...] = ()  #: of the last call of `rows`
+        self.condensed: Sequence[CondensedRange] = ()  #: of the same call
         self.index_of = {router.table: index for index, router in enumerate(self.routers)}
         self._exits: Exits | None = None
         self._by_prefix: dict[int, list[ExternalLsa]] = {}
@@ -117,7 +119,8 @@ class OspfDomain:
 
     def _all_rows(self, injected: Mapping[int, Sequence[Injected]]) -> Rows:
         lsas = list(announced(self.routers, injected, self.interning))
-        lsas.extend(translated(lsas, self.areas, self.routers))
+        more, self.condensed = translated(lsas, self.areas, self.routers, self.interning)
+        lsas.extend(more)
         self.lsas = tuple(lsas)
         self._by_prefix = {}
         for lsa in lsas:
@@ -168,6 +171,14 @@ class OspfDomain:
             ],
         )
 
+    def external_lsas(self, prefix: int | None) -> Sequence[ExternalLsa]:
+        """What boundary routers announce of a prefix."""
+        return () if prefix is None else self._by_prefix.get(prefix, ())
+
+    def reaches_exit(self, index: int, lsa: ExternalLsa) -> bool:
+        """Whether a router has a way inside the domain to where an external route leaves it."""
+        return self._exits is not None and bool(np.isfinite(self._exits.of(lsa).cost[index]))
+
     def _all_exits(self, lsas: Sequence[ExternalLsa]) -> Exits:
         """The ways to all boundary routers and forwarding addresses of some LSAs."""
         boundary = {lsa.router for lsa in lsas if lsa.scope == DOMAIN and lsa.forward is None}
@@ -195,7 +206,10 @@ class OspfDomain:
         return rows if keep.all() else rows[keep]
 
     def _discards(self) -> Rows:
-        """An active range, announced or hidden, drops what none of its own routes holds (11.1)."""
+        """An active range, announced or hidden, drops what none of its own routes holds (11.1).
+
+        So does an external range that is announced (RFC 4632 5.1 (2)).
+        """
         builder = CandidateBuilder(self.interning)
         for item in self.internal.ranges:
             builder.add(
@@ -211,6 +225,22 @@ class OspfDomain:
                 next_hops=(DISCARD,),
                 metric=item.cost,
             )
+        for condensed in self.condensed:
+            if condensed.lsa is not None:
+                router = self.routers[condensed.router]
+                builder.add(
+                    table=self.interning.table_numbers[router.table],
+                    prefix=condensed.lsa.prefix,
+                    kind=RouteKind(
+                        self.protocol,
+                        router.distance(external=True),
+                        PathType.SUMMARY,
+                        discard=True,
+                        place=self.interning.place(condensed.range.place),
+                    ),
+                    next_hops=(DISCARD,),
+                    metric=condensed.lsa.metric,
+                )
         return builder.array()
 
     def cannot_announce(self, index: int) -> bool:

@@ -7,16 +7,30 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from routrel.control.ospf.areas import most_specific
 from routrel.control.ospf.lsdb import Area
 from routrel.control.ospf.speakers import OspfRouter
 from routrel.control.redistribute import Injected
 from routrel.control.rib.candidates import Interning, NextHop
 from routrel.model.addresses import Address
 from routrel.model.network import InterfaceKind
-from routrel.model.ospf import OspfAreaType, OspfNetworkType, TranslatorRole
+from routrel.model.ospf import (
+    OspfAreaType,
+    OspfExternalRange,
+    OspfNetworkType,
+    TranslatorRole,
+)
 from routrel.model.place import Place
 
-__all__ = ["DOMAIN", "ExternalLsa", "announced", "translated", "translators"]
+__all__ = [
+    "DOMAIN",
+    "CondensedRange",
+    "ExternalLsa",
+    "announced",
+    "takes_externals",
+    "translated",
+    "translators",
+]
 
 #: The scope of an AS-external-LSA; an LSA of type 7 has its area's number.
 DOMAIN = -1
@@ -172,15 +186,30 @@ def _always(router: OspfRouter, area: int) -> bool:
     return router.instance.area(area).translate is TranslatorRole.ALWAYS
 
 
+@dataclass(frozen=True, slots=True)
+class CondensedRange:
+    """An external range that holds routes of its NSSA, at one translator."""
+
+    router: int  #: index of the translator
+    range: OspfExternalRange
+    lsa: ExternalLsa | None  #: what is announced in place of what it holds; None: nothing
+
+
 def translated(
-    lsas: Sequence[ExternalLsa], areas: Mapping[int, Area], routers: Sequence[OspfRouter]
-) -> Iterator[ExternalLsa]:
+    lsas: Sequence[ExternalLsa],
+    areas: Mapping[int, Area],
+    routers: Sequence[OspfRouter],
+    interning: Interning,
+) -> tuple[list[ExternalLsa], list[CondensedRange]]:
     """What translators announce to the domain of the routes of their NSSA (RFC 3101 3.2).
 
     Routes with the P-bit and a forwarding address, unless the translator announces the prefix
     itself. Of several to a prefix the best is translated: type 1 first, then the lowest metric,
-    then the highest router id.
+    then the highest router id. An external range stands for what it holds; one that holds nothing
+    but a route to its own prefix leaves that as it is.
     """
+    found: list[ExternalLsa] = []
+    condensed: list[CondensedRange] = []
     for number, area in areas.items():
         offered: dict[int, ExternalLsa] = {}
         for lsa in lsas:
@@ -193,12 +222,58 @@ def translated(
         for index in translators(area, routers):
             own = {lsa.prefix for lsa in lsas if lsa.router == index and lsa.scope == DOMAIN}
             vertex = area.vertex_of[routers[index].table]
-            for lsa in offered.values():
-                origin = area.vertex_of[routers[lsa.router].table]
-                if lsa.prefix not in own and np.isfinite(area.paths.dist[vertex, origin]):
-                    yield replace(
-                        lsa, router=index, scope=DOMAIN, propagate=False, translated_from=number
-                    )
+            mine = [
+                replace(lsa, router=index, scope=DOMAIN, propagate=False, translated_from=number)
+                for lsa in offered.values()
+                if lsa.prefix not in own
+                and np.isfinite(area.paths.dist[vertex, area.vertex_of[routers[lsa.router].table]])
+            ]
+            ranges = routers[index].instance.area(number).external_ranges
+            single, whole = _condense(mine, ranges, index, interning)
+            found += single + [item.lsa for item in whole if item.lsa is not None]
+            condensed += whole
+    return found, condensed
+
+
+def _condense(
+    lsas: Sequence[ExternalLsa],
+    ranges: Sequence[OspfExternalRange],
+    router: int,
+    interning: Interning,
+) -> tuple[list[ExternalLsa], list[CondensedRange]]:
+    """Translated routes that no range holds, and the ranges that hold others (RFC 3101 3.2 (3)).
+
+    A range is of type 2 if one of what it holds is. Its metric is the highest of them; of type 2
+    one more, so that no part of it is beaten by the whole.
+    """
+    single: list[ExternalLsa] = []
+    held: dict[OspfExternalRange, list[ExternalLsa]] = {}
+    for lsa in lsas:
+        prefix = interning.prefixes.prefixes[lsa.prefix]
+        best = most_specific(prefix, ranges)
+        if best is None:
+            single.append(lsa)
+        else:
+            held.setdefault(best, []).append(lsa)
+    whole: list[CondensedRange] = []
+    for item, members in held.items():
+        number = interning.prefixes.add(item.prefix)
+        if item.advertise and [lsa.prefix for lsa in members] == [number]:
+            single += members
+            continue
+        kind = max(lsa.metric_type for lsa in members)
+        metric = max(lsa.metric for lsa in members if lsa.metric_type == kind) + (kind == 2)
+        lsa = replace(
+            members[0],
+            prefix=number,
+            metric_type=kind,
+            metric=min(metric, 0xFFFFFE),
+            forward=None,
+            tag=item.tag,
+            place=item.place,
+        )
+        whole.append(CondensedRange(router, item, lsa if item.advertise else None))
+    return single, whole
 
 
 def _better(lsa: ExternalLsa, held: ExternalLsa, routers: Sequence[OspfRouter]) -> bool:

@@ -9,11 +9,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-from routrel.control.ospf.areas import Known
+from routrel.control.ospf.areas import Known, exit_ranks
 from routrel.control.ospf.external_lsas import DOMAIN, ExternalLsa, takes_externals
 from routrel.control.ospf.lsdb import Area
 from routrel.control.ospf.speakers import OspfRouter
@@ -29,7 +30,7 @@ from routrel.control.rib.candidates import (
     no_rows,
 )
 
-__all__ = ["Exits", "external_path_type", "external_routes"]
+__all__ = ["Exit", "Exits", "external_path_type", "external_routes"]
 
 #: Out of reach, for a next-hop set.
 UNREACHABLE = -2
@@ -40,6 +41,14 @@ def external_path_type(lsa: ExternalLsa) -> PathType:
     if lsa.scope == DOMAIN:
         return PathType.EXTERNAL_1 if lsa.metric_type == 1 else PathType.EXTERNAL_2
     return PathType.NSSA_1 if lsa.metric_type == 1 else PathType.NSSA_2
+
+
+class Exit(NamedTuple):
+    """The ways of all routers to where an external route leaves the domain, by router."""
+
+    cost: NDArray[np.float64]  #: infinite: none
+    sets: NDArray[np.int32]  #: next hops
+    rank: NDArray[np.int64]  #: what counts before cost (RFC 2328 16.4.1); 0 where it does not
 
 
 class Exits:
@@ -64,10 +73,12 @@ class Exits:
         self.index_of = np.full(len(interning.tables), -1)
         self.index_of[self.tables] = np.arange(len(routers))
         self.takes = np.array([takes_externals(router) for router in routers])
-        self._known: dict[tuple[object, ...], tuple[NDArray[np.float64], NDArray[np.int32]]] = {}
+        self._by_cost_alone = np.array([router.instance.rfc1583 for router in routers], dtype=bool)
+        self._ranks = {id(known): exit_ranks(known, interning) for known in (prefixes, boundary)}
+        self._known: dict[tuple[object, ...], Exit] = {}
 
-    def of(self, lsa: ExternalLsa) -> tuple[NDArray[np.float64], NDArray[np.int32]]:
-        """For every router the cost to an LSA's exit (infinite: none) and the next-hop set."""
+    def of(self, lsa: ExternalLsa) -> Exit:
+        """For every router its way to an LSA's exit."""
         key = (lsa.scope, lsa.router if lsa.forward is None else -1, lsa.forward)
         found = self._known.get(key)
         if found is None:
@@ -78,22 +89,31 @@ class Exits:
             else:
                 found = self._inside(lsa)
             if lsa.scope == DOMAIN:
-                found[0][~self.takes] = np.inf
+                found.cost[~self.takes] = np.inf
+            found.rank[self._by_cost_alone] = 0
             self._known[key] = found
         return found
 
-    def _spread(self, known: Known, number: int) -> tuple[NDArray[np.float64], NDArray[np.int32]]:
-        cost = np.full(len(self.routers), np.inf)
-        sets = np.full(len(self.routers), UNREACHABLE, dtype=np.int32)
-        rows = known.rows[known.rows["prefix"] == number]
+    def _nowhere(self) -> Exit:
+        count = len(self.routers)
+        return Exit(
+            np.full(count, np.inf),
+            np.full(count, UNREACHABLE, dtype=np.int32),
+            np.zeros(count, dtype=np.int64),
+        )
+
+    def _spread(self, known: Known, number: int) -> Exit:
+        cost, sets, rank = found = self._nowhere()
+        chosen = known.rows["prefix"] == number
+        rows = known.rows[chosen]
         at = self.index_of[rows["table"]]
         cost[at], sets[at] = rows["metric"], rows["next_hops"]
-        return cost, sets
+        rank[at] = self._ranks[id(known)][chosen]
+        return found
 
-    def _inside(self, lsa: ExternalLsa) -> tuple[NDArray[np.float64], NDArray[np.int32]]:
+    def _inside(self, lsa: ExternalLsa) -> Exit:
         """To a router of an NSSA, for the routers of that area."""
-        cost = np.full(len(self.routers), np.inf)
-        sets = np.full(len(self.routers), UNREACHABLE, dtype=np.int32)
+        cost, sets, _ = found = self._nowhere()
         area = self.areas[lsa.scope]
         target = area.vertex_of[self.routers[lsa.router].table]
         for vertex, router in enumerate(area.routers):
@@ -101,18 +121,18 @@ class Exits:
             cost[at] = area.paths.dist[vertex, target]
             if np.isfinite(cost[at]):
                 sets[at] = area.hops.numbers(vertex, area.paths.masks[:, vertex, [target]])[0]
-        return cost, sets
+        return found
 
-    def _to_address(self, lsa: ExternalLsa) -> tuple[NDArray[np.float64], NDArray[np.int32]]:
+    def _to_address(self, lsa: ExternalLsa) -> Exit:
         """To a forwarding address: by the longest match among routes inside the domain.
 
         For an LSA of an NSSA it must be a route inside that area (RFC 3101 2.5 (3)).
         """
         if lsa.forward is None:
             raise ValueError("there is no forwarding address")
-        cost = np.full(len(self.routers), np.inf)
-        sets = np.full(len(self.routers), UNREACHABLE, dtype=np.int32)
+        cost, sets, rank = result = self._nowhere()
         rows, areas = self.prefixes.rows, self.prefixes.areas
+        ranks = self._ranks[id(self.prefixes)]
         found = np.zeros(len(self.routers), dtype=bool)
         for number in self.interning.prefixes.matches(lsa.forward):
             chosen = np.flatnonzero(rows["prefix"] == number)
@@ -129,8 +149,9 @@ class Exits:
                 if number_of_set == NO_HOP:
                     number_of_set = self._directly(at, lsa)
                 cost[at], sets[at] = rows["metric"][index], number_of_set
+                rank[at] = ranks[index]
         cost[sets == UNREACHABLE] = np.inf
-        return cost, sets
+        return result
 
     def _directly(self, at: int, lsa: ExternalLsa) -> int:
         """The forwarding address as a neighbour on one of a router's own networks."""
@@ -211,11 +232,12 @@ class _Decision:
         """For every router the LSAs that give the best route (RFC 2328 16.4 (6), RFC 3101 2.5).
 
         Type 1 is preferred to type 2; among the first the sum of both costs counts, among the
-        second the metric, then the cost to the exit.
+        second the metric, then the cost to the exit. Without RFC1583Compatibility the kind of way
+        to the exit counts before costs.
         """
         # An NSSA's LSA with the P-bit lends its label to a tie, then the domain's, then others.
         lsas = sorted(lsas, key=lambda lsa: (not lsa.propagate, lsa.scope != DOMAIN))
-        cost, sets = (np.stack(part) for part in zip(*map(self.exits.of, lsas), strict=True))
+        cost, sets, rank = (np.stack(part) for part in zip(*map(self.exits.of, lsas), strict=True))
         cost = cost.copy()
         for index, lsa in enumerate(lsas):
             cost[index, lsa.router] = np.inf  # its own
@@ -226,7 +248,16 @@ class _Decision:
         metric = np.array([[lsa.metric] for lsa in lsas])
         total = np.where(kind == 1, cost + metric, metric)
         best = usable
-        for value in (np.broadcast_to(kind, cost.shape), total, np.where(kind == 1, 0, cost)):
+        shape = cost.shape
+        told = np.where(kind == 1, 0, metric)
+        last = np.where(kind == 1, 0, cost)
+        for value in (
+            np.broadcast_to(kind, shape),
+            np.broadcast_to(told, shape),
+            rank,
+            total,
+            last,
+        ):
             least = np.where(best, value, np.inf).min(axis=0)
             best = best & (value == least)
         first = best.argmax(axis=0)

@@ -30,6 +30,7 @@ class OspfPath:
     area: int | None  #: None: the whole domain
     metric: int
     forward_metric: int | None  #: of external routes: the cost to where traffic leaves
+    exit_rank: int | None = None  #: what kind of way leads there; None: it does not count
     advertiser: IPv4Address  #: router id
     advertiser_name: str
     next_hops: tuple[NextHop, ...]
@@ -38,15 +39,20 @@ class OspfPath:
     lost_on: str | None = None  #: the rung where it lost; None: it is used
 
     @property
-    def order(self) -> tuple[int, int, int]:
-        """Path type, cost, then the cost to the exit (RFC 2328 11, 16.4)."""
+    def order(self) -> tuple[int, ...]:
+        """What counts, rung by rung as in `_RUNGS` (RFC 2328 11, 16.4)."""
         kind = {PathType.NSSA_1: PathType.EXTERNAL_1, PathType.NSSA_2: PathType.EXTERNAL_2}
-        return kind.get(self.path_type, self.path_type), self.metric, self._tie
-
-    @property
-    def _tie(self) -> int:
         external_2 = self.path_type in (PathType.EXTERNAL_2, PathType.NSSA_2)
-        return (self.forward_metric or 0) if external_2 else 0
+        return (
+            kind.get(self.path_type, self.path_type),
+            self.metric if external_2 else 0,
+            self.exit_rank or 0,
+            self.metric,
+            (self.forward_metric or 0) if external_2 else 0,
+        )
+
+
+_RUNGS = ("path_type", "metric", "exit_kind", "metric", "forward_metric")
 
 
 def compare(router: OspfRouter, paths: Sequence[OspfPath]) -> list[OspfPath]:
@@ -55,9 +61,8 @@ def compare(router: OspfRouter, paths: Sequence[OspfPath]) -> list[OspfPath]:
     if not ordered:
         return []
     best = ordered[0].order
-    rungs = ("path_type", "metric", "forward_metric")
     return [
-        replace(path, lost_on=next((r for r, a, b in zip(rungs, path.order, best, strict=True)
+        replace(path, lost_on=next((r for r, a, b in zip(_RUNGS, path.order, best, strict=True)
                                     if a != b), None))
         for path in ordered
     ]  # fmt: skip
@@ -202,7 +207,7 @@ def external_paths(
     for lsa in lsas:
         if lsa.router == index or exits is None:
             continue
-        costs, sets = exits.of(lsa)
+        costs, sets, ranks = exits.of(lsa)
         cost, number = float(costs[index]), int(sets[index])
         if not np.isfinite(cost) or number <= NO_HOP:
             continue
@@ -212,6 +217,7 @@ def external_paths(
             area=None if lsa.scope < 0 else lsa.scope,
             metric=lsa.metric + (int(cost) if lsa.metric_type == 1 else 0),
             forward_metric=int(cost),
+            exit_rank=None if routers[index].instance.rfc1583 else int(ranks[index]),
             advertiser=origin.router_id,
             advertiser_name=origin.table[0],
             next_hops=interning.next_hops.sets[number],

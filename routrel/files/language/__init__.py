@@ -47,7 +47,14 @@ from routrel.files.language.network import (
     QUESTION,
     SITE,
 )
-from routrel.files.language.ospf import OSPF, OSPF_AREA, OSPF_INTERFACE, OSPF_RANGE, VIRTUAL_LINK
+from routrel.files.language.ospf import (
+    OSPF,
+    OSPF_AREA,
+    OSPF_EXTERNAL_RANGE,
+    OSPF_INTERFACE,
+    OSPF_RANGE,
+    VIRTUAL_LINK,
+)
 from routrel.files.language.policies import (
     ACTIONS,
     COMMUNITY_ACTIONS,
@@ -92,6 +99,7 @@ RECORDS: dict[str, Record] = {
     "OSPF on an interface": OSPF_INTERFACE,
     "OSPF area": OSPF_AREA,
     "Range of an OSPF area": OSPF_RANGE,
+    "External range of an NSSA": OSPF_EXTERNAL_RANGE,
     "Virtual link": VIRTUAL_LINK,
     "Redistribution into OSPF": _item(OSPF, "redistribute"),
     "Default route of OSPF": _item(OSPF, "default-route"),

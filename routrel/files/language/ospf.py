@@ -12,6 +12,7 @@ from routrel.files.language.common import (
     MAXIMUM_PATHS,
     POLICY_USE,
     SECONDS,
+    TAG,
 )
 from routrel.files.language.policies import default_route, redistribution
 from routrel.files.report import Report
@@ -31,6 +32,7 @@ from routrel.model.ospf import (
     BorderRule,
     OspfArea,
     OspfAreaType,
+    OspfExternalRange,
     OspfInstance,
     OspfInterface,
     OspfNetworkType,
@@ -40,7 +42,14 @@ from routrel.model.ospf import (
 )
 from routrel.model.place import Place
 
-__all__ = ["OSPF", "OSPF_AREA", "OSPF_INTERFACE", "OSPF_RANGE", "VIRTUAL_LINK"]
+__all__ = [
+    "OSPF",
+    "OSPF_AREA",
+    "OSPF_EXTERNAL_RANGE",
+    "OSPF_INTERFACE",
+    "OSPF_RANGE",
+    "VIRTUAL_LINK",
+]
 
 OSPF_INTERFACE = Record(
     cls=OspfInterface,
@@ -82,6 +91,16 @@ OSPF_RANGE = Record(
     ),
     strict=True,
 )
+OSPF_EXTERNAL_RANGE = Record(
+    cls=OspfExternalRange,
+    what="an external range",
+    fields=(
+        Field("prefix", PrefixValue(), "announced in place of what it holds", required=True),
+        Field("advertise", Boolean(), "false: hide what it holds", default=True),
+        Field("tag", TAG, "of the route that is announced", default=0),
+    ),
+    strict=True,
+)
 VIRTUAL_LINK = Record(
     cls=VirtualLink,
     what="a virtual link",
@@ -97,6 +116,8 @@ def _build_area(values: Values, place: Place, report: Report) -> Any:
         problem = f"the backbone cannot be of type {area.type.value}"
     elif area.virtual_links and (area.id == 0 or area.type is not OspfAreaType.NORMAL):
         problem = "a virtual link passes through a normal area that is not the backbone"
+    elif area.external_ranges and not area.type.is_nssa:
+        problem = "external-ranges belong to an NSSA"
     elif area.default_route and not area.type.is_nssa:
         problem = "default-route belongs to an NSSA; a stub area has its default anyway"
     if problem:
@@ -120,6 +141,8 @@ OSPF_AREA = Record(
         Field("translate", Choice(TranslatorRole), "NSSA: whether its routes are translated here",
               default=TranslatorRole.CANDIDATE),
         Field("ranges", ListOf(OSPF_RANGE), "prefixes condensed for other areas", default=()),
+        Field("external-ranges", ListOf(OSPF_EXTERNAL_RANGE), "NSSA: its external routes condensed "
+              "where they are translated", default=()),
         Field("virtual-links", ListOf(VIRTUAL_LINK), "to other border routers of this area",
               default=()),
         DESCRIPTION,
@@ -153,6 +176,14 @@ OSPF = Record(
             Choice(BorderRule),
             "rfc2328: a border router has several areas; rfc3509: one must be the backbone",
             default=BorderRule.RFC2328,
+        ),
+        Field(
+            "rfc1583-compatibility",
+            Boolean(),
+            "true: among ways to an exit, cost alone counts; false: ways inside one area that is "
+            "not the backbone come first (RFC 2328 16.4.1); all routers should agree",
+            "rfc1583",
+            default=True,
         ),
         Field(
             "areas", NamedMap(AreaValue(), OSPF_AREA, name="id"), "settings of areas", default=()
