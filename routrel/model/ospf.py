@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from enum import Enum
 from ipaddress import IPv4Address
 
-from routrel.model.addresses import Prefix
+from routrel.model.addresses import Address, Prefix
 from routrel.model.place import Place, placed
 from routrel.model.policy import PolicyUse
 from routrel.model.redistribution import DefaultRoute, Redistribution
@@ -29,8 +29,14 @@ class OspfNetworkType(Enum):
     """OSPF's view of an interface (RFC 2328 9)."""
 
     BROADCAST = "broadcast"
+    NON_BROADCAST = "non-broadcast"  #: neighbours are stated (RFC 2328 9.5.1)
     POINT_TO_POINT = "point-to-point"
     MULTIPOINT = "multipoint"  #: RFC 2328's point-to-multipoint
+
+    @property
+    def elects(self) -> bool:
+        """Whether its routers elect a designated one (RFC 2328 9.4)."""
+        return self in (OspfNetworkType.BROADCAST, OspfNetworkType.NON_BROADCAST)
 
 
 class OspfAreaType(Enum):
@@ -80,6 +86,7 @@ class OspfInterface:
     hello_interval_s: int | None = None  #: seconds; None: 10
     dead_interval_s: int | None = None  #: seconds; None: four hello intervals
     priority: int = 1  #: for the designated router election; 0 never becomes one
+    neighbours: tuple[Address, ...] = ()  #: of a non-broadcast network: whom it greets
     mtu_check: bool = True  #: whether differing MTUs stop the adjacency (RFC 2328 10.6)
     authentication: str | None = None  #: names the key; both ends must have the same
     place: Place = placed()

@@ -202,6 +202,47 @@ def test_the_highest_router_id_translates_unless_another_always_does():
     assert who(build(", translate: always")) == ["r1"]
 
 
+def star(*neighbours: str, priorities: str = "1 0 0"):
+    """Three routers on one non-broadcast network 10.0.1/24; each names those after the colon."""
+    named = dict(text.split(":") for text in neighbours)
+    devices = []
+    for number, priority in zip((1, 2, 3), priorities.split(), strict=True):
+        others = ", ".join(f"10.0.1.{n}" for n in named.get(str(number), "").split())
+        others = f", neighbours: [{others}]" if others else ""
+        devices.append(
+            device(
+                f"r{number}",
+                f"ospf: {{router-id: {number}.{number}.{number}.{number}}}\ninterfaces:\n"
+                f"  e: {{addresses: [10.0.1.{number}/24], ospf: {{area: 0, cost: 10, network: non-broadcast, "
+                f"priority: {priority}{others}}}}}\n"
+                f"  lo: {{kind: loopback, addresses: [10.255.0.{number}/32], ospf: {{area: 0}}}}",
+            )
+        )  # fmt: skip
+    return state(*devices)
+
+
+#: RFC 2328 9.5.1: who greets whom; which of the three reach each other; what is found.
+NON_BROADCAST = [
+    (("1:2 3",), "1 0 0", "1-2 1-3 2-3", []),  # the one that may be elected names all
+    (("1:2",), "1 0 0", "1-2", ["ospf_not_greeted"]),
+    (("2:1", "3:1"), "1 0 0", "", ["ospf_not_greeted"] * 2),  # of priority 0 none is greeted first
+    (("2:1", "3:1"), "1 1 1", "1-3", ["ospf_not_greeted"]),  # 3 is elected; 2 never hears of it
+    (("1:2 3", "2:3"), "2 1 1", "1-2 1-3 2-3", []),
+]
+
+
+@pytest.mark.parametrize(("named", "priorities", "joined", "codes"), NON_BROADCAST)
+def test_a_non_broadcast_network_joins_those_who_greet(named, priorities, joined, codes):
+    net = star(*named, priorities=priorities)
+    found = [
+        f"{a}-{b}"
+        for a, b in ((1, 2), (1, 3), (2, 3))
+        if told(net, f"r{a}", f"10.255.0.{b}/32") is not None
+    ]
+    assert " ".join(found) == joined
+    assert [f.code for f in net.findings if f.code.startswith("ospf")] == codes
+
+
 #: Of what two parts of 10.70/16 an external range is made: its type and metric, and those of the whole.
 CONDENSED = [
     ("metric: 30, metric-type: 1", "metric: 7, metric-type: 1", "external_1", 30 + 20),

@@ -12,6 +12,7 @@ from routrel.control.protocol_findings import asymmetric, one_sided, refused, wi
 from routrel.control.rib.candidates import Protocol
 from routrel.control.speaking import version_of
 from routrel.files.values import format_area
+from routrel.model.addresses import Address
 from routrel.model.findings import Finding, Severity
 from routrel.model.network import protocol_title
 from routrel.model.ospf import OspfNetworkType
@@ -46,7 +47,9 @@ def find_adjacencies(topology: Topology, routers: Iterable[OspfRouter]) -> Adjac
 
     On a broadcast network everybody who agrees in hellos takes part in one election of a
     designated router: highest priority, then highest router id (which router came first is not
-    known). A router is on the network if it is adjacent to the designated router.
+    known). A router is on the network if it is adjacent to the designated router. On a
+    non-broadcast one only those who greet each other take part in an election: two routers do if
+    one that may be elected names the other (9.5.1).
     """
     ports: dict[int, list[tuple[OspfRouter, OspfPort]]] = defaultdict(list)
     for router in routers:
@@ -58,40 +61,83 @@ def find_adjacencies(topology: Topology, routers: Iterable[OspfRouter]) -> Adjac
     transits: list[tuple[OspfPort, ...]] = []
     refusals: list[Refusal] = []
     for members in ports.values():
+        electing = {_hello_terms(port) for _, port in members if port.settings.priority > 0}
         for (one, left), (other, right) in combinations(members, 2):
-            refusal = _refusal(left, right, crowd=len(members))
+            refusal = _refusal(left, right, len(members), _hello_terms(left) in electing)
             if one.router_id == other.router_id:
                 # Each takes the other's hellos for its own; told as a duplicate router id.
                 continue
             if refusal:
                 refusals.append(refusal)
-            elif left.network_type is not OspfNetworkType.BROADCAST:
+            elif not left.network_type.elects:
                 links.append((left, right))
-        transits.extend(_transit_networks(members))
+        transits.extend(_transit_networks(members, refusals))
     return Adjacencies(tuple(links), tuple(transits), tuple(refusals))
 
 
 def _transit_networks(
-    members: list[tuple[OspfRouter, OspfPort]],
+    members: list[tuple[OspfRouter, OspfPort]], refusals: list[Refusal]
 ) -> Iterator[tuple[OspfPort, ...]]:
+    """The networks of one segment; who misses its designated router is added to the refusals."""
     groups: dict[tuple[object, ...], list[tuple[OspfRouter, OspfPort]]] = defaultdict(list)
     for router, port in members:
-        if port.network_type is OspfNetworkType.BROADCAST:
+        if port.network_type.elects:
             alike = [other for other, _ in members if other.router_id == router.router_id]
             if len(alike) == 1:
-                groups[_hello_terms(port)].append((router, port))
+                groups[port.network_type, *_hello_terms(port)].append((router, port))
     for group in groups.values():
-        eligible = [member for member in group if member[1].settings.priority > 0]
-        if not eligible:
-            continue
-        _, designated = max(eligible, key=lambda m: (m[1].settings.priority, m[0].router_id))
-        adjacent = [
-            port
-            for _, port in group
-            if port is not designated and not _mtu_refusal(designated, port)
+        best_first = sorted(
+            (member for member in group if member[1].settings.priority > 0),
+            key=lambda m: (m[1].settings.priority, m[0].router_id),
+            reverse=True,
+        )
+        left = [port for _, port in group]
+        greeting = [port for _, port in best_first]
+        chosen: list[OspfPort] = []
+        while greeting:
+            designated = greeting[0]
+            electorate = _who_greet(designated, greeting)
+            greeting = [port for port in greeting if port not in electorate]
+            chosen.append(designated)
+            met = [p for p in left if p is not designated and _greet(designated, p)]
+            adjacent = [port for port in met if not _mtu_refusal(designated, port)]
+            left = [port for port in left if port not in met and port is not designated]
+            if adjacent:
+                yield (designated, *adjacent)
+        refusals += [
+            Refusal(
+                chosen[0],
+                port,
+                "ospf_not_greeted",
+                "neither names the other as a neighbour on this non-broadcast network",
+                port.settings.place,
+            )
+            for port in dict.fromkeys((*left, *chosen[1:]))
+            if chosen and not _greet(chosen[0], port)
         ]
-        if adjacent:
-            yield (designated, *adjacent)
+
+
+def _who_greet(first: OspfPort, ports: list[OspfPort]) -> list[OspfPort]:
+    """Those of some ports that a first one hears of, greeting by greeting."""
+    found = [first]
+    for port in found:
+        found += [other for other in ports if other not in found and _greet(port, other)]
+    return found
+
+
+def _greet(left: OspfPort, right: OspfPort) -> bool:
+    """Whether two routers of one network exchange hellos."""
+    if left.network_type is OspfNetworkType.BROADCAST:
+        return True
+    return any(
+        here.settings.priority > 0
+        and (there.way in here.settings.neighbours or _stated(there) in here.settings.neighbours)
+        for here, there in ((left, right), (right, left))
+    )
+
+
+def _stated(port: OspfPort) -> Address | None:
+    return port.address.ip if port.address else None
 
 
 def _hello_terms(port: OspfPort) -> tuple[object, ...]:
@@ -106,8 +152,13 @@ def _hello_terms(port: OspfPort) -> tuple[object, ...]:
     )
 
 
-def _refusal(left: OspfPort, right: OspfPort, crowd: int) -> Refusal | None:
-    """Why two ports on one segment do not become adjacent; None where they do."""
+def _refusal(left: OspfPort, right: OspfPort, crowd: int, has_election: bool) -> Refusal | None:
+    """Why two ports on one segment do not become adjacent; None where they do.
+
+    Args:
+        crowd: How many ports are on it.
+        has_election: Whether somebody who agrees with `left` may be elected.
+    """
     if left.settings.area != right.settings.area:
         a, b = format_area(left.settings.area), format_area(right.settings.area)
         return Refusal(left, right, "ospf_area_mismatch", f"area {a} against area {b}")
@@ -143,9 +194,10 @@ def _refusal(left: OspfPort, right: OspfPort, crowd: int) -> Refusal | None:
     if left.network_type is OspfNetworkType.POINT_TO_POINT and crowd > 2:
         return Refusal(left, right, "ospf_crowded", f"{crowd} routers on a point-to-point network")
     if (
-        left.network_type is OspfNetworkType.BROADCAST
+        left.network_type.elects
         and not left.settings.priority
         and not right.settings.priority
+        and not has_election
     ):
         return Refusal(left, right, "ospf_no_designated_router", "priority 0 on both sides")
     return _mtu_refusal(left, right)

@@ -14,12 +14,7 @@ from routrel.control.redistribute import Injected
 from routrel.control.rib.candidates import Interning, NextHop
 from routrel.model.addresses import Address
 from routrel.model.network import InterfaceKind
-from routrel.model.ospf import (
-    OspfAreaType,
-    OspfExternalRange,
-    OspfNetworkType,
-    TranslatorRole,
-)
+from routrel.model.ospf import OspfAreaType, OspfExternalRange, TranslatorRole
 from routrel.model.place import Place
 
 __all__ = [
@@ -138,7 +133,7 @@ def _forwarding_address(router: OspfRouter, hops: Sequence[NextHop]) -> Address 
         if (
             port.interface.name == hop.interface
             and on_network
-            and port.network_type is OspfNetworkType.BROADCAST
+            and port.network_type.elects
             and not port.settings.passive
         ):
             return hop.address

@@ -24,6 +24,7 @@ from routrel.files.shapes import (
     Integer,
     ListOf,
     NamedMap,
+    OneOrMany,
     Record,
     Values,
 )
@@ -51,6 +52,20 @@ __all__ = [
     "VIRTUAL_LINK",
 ]
 
+
+def _build_interface(values: Values, place: Place, report: Report) -> Any:
+    settings = OspfInterface(**values, place=place)
+    if settings.neighbours and settings.network_type is not OspfNetworkType.NON_BROADCAST:
+        report.error(
+            place,
+            "bad_ospf",
+            "neighbours are stated on non-broadcast networks alone; elsewhere hellos find them",
+            "add network: non-broadcast, or remove them",
+        )
+        return BAD
+    return settings
+
+
 OSPF_INTERFACE = Record(
     cls=OspfInterface,
     what="OSPF on an interface",
@@ -65,7 +80,7 @@ OSPF_INTERFACE = Record(
         Field("passive", Boolean(), "announce the subnets, form no adjacency", default=False),
         Field(
             "network",
-            Choice(OspfNetworkType, reserved=("non-broadcast",)),
+            Choice(OspfNetworkType),
             "left out: by the interface's kind",
             "network_type",
         ),
@@ -77,9 +92,16 @@ OSPF_INTERFACE = Record(
             "dead_interval_s",
         ),
         Field("priority", Integer(0, 255), "for the designated router election", default=1),
+        Field(
+            "neighbours",
+            OneOrMany(AddressValue()),
+            "of a non-broadcast network: whom this router greets, if its priority is not 0",
+            default=(),
+        ),
         Field("mtu-check", Boolean(), "whether differing MTUs stop the adjacency", default=True),
         AUTHENTICATION,
     ),
+    build=_build_interface,
 )
 OSPF_RANGE = Record(
     cls=OspfRange,
