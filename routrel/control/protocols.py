@@ -15,7 +15,7 @@ from routrel.control.connected import connected_routes
 from routrel.control.distances import with_distances
 from routrel.control.eigrp.domain import EigrpDomain
 from routrel.control.isis.domain import IsisDomain
-from routrel.control.leaking import leaked_rows
+from routrel.control.leaking import leak_offers, leaked_rows, takes_in
 from routrel.control.ospf.domain import OspfDomain
 from routrel.control.redistribute import Injected, injected_routes, let_in
 from routrel.control.rib.candidates import GUARDS, Interning, Protocol, Rows, Table
@@ -96,7 +96,7 @@ class Protocols:
                 (device.name, vrf.name)
                 for device in self.network.devices
                 for vrf in device.vrfs
-                if vrf.import_tags
+                if takes_in(vrf)
             }
         else:
             tables = {taking.table for taking in self.taking if taking.protocol is protocol}
@@ -113,8 +113,11 @@ class Protocols:
         for domain in self.vectors:
             tables.update(router.table for router in domain.routers)
         for device in self.network.devices:
+            offering = {
+                offer.source.name for vrf in device.vrfs for offer in leak_offers(device, vrf)
+            }
             for vrf in device.vrfs:
-                if vrf.export_tags or vrf.static or vrf.bgp or device.gateways:
+                if vrf.name in offering or vrf.static or vrf.bgp or device.gateways:
                     tables.add((device.name, vrf.name))
         return {self.interning.table_numbers[table] for table in tables}
 

@@ -34,6 +34,7 @@ from routrel.model.redistribution import (
 )
 
 __all__ = [
+    "PROTOCOL_OF",
     "Injected",
     "injected_key",
     "injected_routes",

@@ -15,6 +15,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from routrel.control.leaking import leak_offers
 from routrel.control.protocols import Protocols, Taking
 from routrel.control.redistribute import PROTOCOL_OF
 from routrel.control.rib.candidates import DEFAULT_DISTANCE, NEVER, Protocol, rank
@@ -103,8 +104,9 @@ def _exchanges(protocols: Protocols, rib: Rib) -> Iterator[_Exchange]:
             if source not in (taking.protocol, Protocol.CONNECTED, Protocol.LOCAL):
                 yield _Exchange(numbers[taking.table], source, taking.protocol, vrf, prefixes)
     for device in protocols.network.devices:
+        sources = {offer.source.name for vrf in device.vrfs for offer in leak_offers(device, vrf)}
         for vrf in device.vrfs:
-            if vrf.export_tags:
+            if vrf.name in sources:
                 table = numbers[device.name, vrf.name]
                 for source in _active_protocols(protocols, rib, table):
                     yield _Exchange(table, source, Protocol.LEAKED, vrf)

@@ -91,6 +91,17 @@ def _check_device(device: Device, report: Report) -> None:
                     f"the route to VRF {route.next_vrf or vrf.name}",
                     f"move one of the two, or write next-vrf: {known.vrf}",
                 )
+        for leak in vrf.leaks:
+            if leak.source == vrf.name or leak.source not in vrfs:
+                is_own = leak.source == vrf.name
+                report.error(
+                    leak.place,
+                    "bad_leak" if is_own else "unknown_vrf",
+                    f"VRF {vrf.name} takes routes from itself"
+                    if is_own
+                    else f"{device.name} has no VRF “{leak.source}”",
+                    "name another VRF" if is_own else closest(leak.source, vrfs),
+                )
         _check_duplicates(vrf, report)
         _check_sources(device, vrf, report)
 

@@ -22,7 +22,7 @@ from routrel.model.policy import (
     PrefixSet,
     TagSet,
 )
-from routrel.model.redistribution import DistanceRule
+from routrel.model.redistribution import DistanceRule, Leak
 from routrel.model.redundancy import VirtualRouter
 from routrel.model.reject import Reject
 from routrel.model.rip import RipInstance, RipInterface
@@ -207,6 +207,7 @@ class Vrf:
     maximum_paths: int = 16  #: equal-cost next hops a protocol keeps
     import_tags: tuple[str, ...] = ()  #: takes routes that the device's other VRFs export so
     export_tags: tuple[str, ...] = ()
+    leaks: tuple[Leak, ...] = ()  #: what it takes besides, by VRF
     place: Place = placed()
 
 

@@ -27,6 +27,8 @@ def policy_bindings(device: Device) -> Iterator[PolicyBinding]:
     for vrf in device.vrfs:
         if vrf.bgp:
             yield from _of_bgp(vrf.bgp)
+        for leak in vrf.leaks:
+            yield from _one(f"from VRF {leak.source} into VRF {vrf.name}", leak.policy)
         for key in ROUTING_PROTOCOLS:
             instance, title = getattr(vrf, key), protocol_title(key)
             for item in instance.redistribute if instance else ():

@@ -9,7 +9,15 @@ from routrel.model.addresses import Prefix
 from routrel.model.place import Place, placed
 from routrel.model.policy import PolicyUse, PrefixRange
 
-__all__ = ["DefaultRoute", "DistanceRule", "EigrpSeed", "Level", "Redistribution", "RouteSource"]
+__all__ = [
+    "DefaultRoute",
+    "DistanceRule",
+    "EigrpSeed",
+    "Leak",
+    "Level",
+    "Redistribution",
+    "RouteSource",
+]
 
 
 class RouteSource(Enum):
@@ -63,6 +71,16 @@ class Redistribution:
     policy: PolicyUse | None = None
     with_connected: bool = False  #: also the source protocol's own connected networks
     with_default: bool = False  #: also 0.0.0.0/0 and ::/0
+    place: Place = placed()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Leak:
+    """Active routes that a table takes from another table of its device."""
+
+    source: str  #: the VRF they are taken from
+    protocols: tuple[RouteSource, ...] = ()  #: they are active under one of these; empty: any
+    policy: PolicyUse | None = None
     place: Place = placed()
 
 

@@ -7,14 +7,16 @@ from dataclasses import dataclass
 from ipaddress import IPv4Network, IPv6Network
 
 from routrel.control.converge import State
+from routrel.control.leaking import LeakOffer, leak_offers
 from routrel.control.rib.candidates import NEVER, Protocol
 from routrel.control.rib.table import Route
 from routrel.model.addresses import Address, Prefix, is_host_prefix
-from routrel.model.network import protocol_title
+from routrel.model.network import Device, Vrf, protocol_title
 from routrel.questions.absence_steps import AbsenceStep
 from routrel.questions.bgp_absence import bgp_reasons
 from routrel.questions.candidates import candidates
 from routrel.questions.obstacles import Crossing, obstacles
+from routrel.questions.redistributing import rejection
 
 __all__ = ["Absence", "absence"]
 
@@ -117,8 +119,13 @@ def _in_other_tables(
         there = device.vrf(other)
         if owner != name or there is None or vrf is None:
             continue
-        if route.protocol is Protocol.LEAKED or set(there.export_tags) & set(vrf.import_tags):
-            continue  # it has it from another table itself, or does share it
+        shared = [offer for offer in leak_offers(device, vrf) if offer.source is there]
+        if route.protocol is Protocol.LEAKED:
+            continue  # it has it from another table itself
+        if shared:
+            steps = (_held_back(state, held, device, vrf, offer, route) for offer in shared)
+            found += [step for step in steps if step is not None]
+            continue
         tags = ", ".join(there.export_tags)
         offered = f"which offers it under {tags}" if tags else "which offers it to no other"
         found.append(
@@ -133,6 +140,26 @@ def _in_other_tables(
             )
         )
     return tuple(found)
+
+
+def _held_back(
+    state: State, held: int, device: Device, vrf: Vrf, offer: LeakOffer, route: Route
+) -> AbsenceStep | None:
+    """Why a VRF does not take a route that another offers it; None where it does."""
+    name = offer.source.name
+    if not offer.admits(route.protocol):
+        kinds = ", ".join(sorted(protocol_title(protocol.id) for protocol in offer.protocols))
+        return AbsenceStep(
+            kind="not_imported",
+            device=device.name,
+            text=f"VRF {vrf.name} takes from VRF {name} only what is active there under {kinds}; "
+            f"it is {protocol_title(route.protocol.id)}",
+            suggestion=f"add {route.protocol.id} to the protocols of the leak",
+            place=offer.place,
+        )
+    if offer.policy is None:
+        return None
+    return rejection(state, held, device, offer.policy, route)
 
 
 def _told(

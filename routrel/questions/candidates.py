@@ -20,6 +20,7 @@ from routrel.control.bgp.speakers import Speaker
 from routrel.control.converge import State
 from routrel.control.eigrp.domain import EXTERNAL_DISTANCE
 from routrel.control.eigrp.metric import INFINITE, rib_metric
+from routrel.control.leaking import LeakOffer, leak_offers
 from routrel.control.policy.as_paths import as_path_text, path_length
 from routrel.control.rib.candidates import (
     DEFAULT_DISTANCE,
@@ -80,7 +81,7 @@ def candidates(state: State, table: int, prefix: int) -> list[Candidate]:
         if route.protocol is Protocol.BGP or (route.protocol in _EXPLAINED and not route.discard):
             installed[route.protocol] = route
         else:
-            found.append(_plain(route, _leaked_from(state, route)))
+            found.append(_plain(route, _leaked_by(state, route)))
     for protocol, paths in _EXPLAINED.items():
         held = installed.get(protocol)
         for candidate in paths(state, protocol, table, prefix):
@@ -158,23 +159,23 @@ def _kept_out(state: State, candidate: Candidate, table: int) -> Candidate:
     return candidate if use is None else _stopped(candidate, device, use)
 
 
-def _leaked_from(state: State, route: Route) -> str | None:
-    """The VRF that a leaked route comes from: the one that offers the same ways."""
+def _leaked_by(state: State, route: Route) -> LeakOffer | None:
+    """What a leaked route comes by: the first offer of the same ways at the same distance."""
     device = state.topology.devices[route.device]
-    if route.protocol is not Protocol.LEAKED:
-        return None
     mine = device.vrf(route.vrf)
-    for vrf in device.vrfs:
-        if mine is None or not set(vrf.export_tags) & set(mine.import_tags):
-            continue
-        number = state.rib.interning.table_numbers[device.name, vrf.name]
+    if route.protocol is not Protocol.LEAKED or mine is None:
+        return None
+    for offer in leak_offers(device, mine):
+        number = state.rib.interning.table_numbers[device.name, offer.source.name]
         there = state.rib.active_route(number, route.prefix)
-        if there is not None and there.next_hops == route.next_hops:
-            return vrf.name
+        if there is None or not offer.admits(there.protocol):
+            continue
+        if (there.next_hops, there.distance) == (route.next_hops, route.distance):
+            return offer
     return None
 
 
-def _plain(route: Route, from_vrf: str | None) -> Candidate:
+def _plain(route: Route, offer: LeakOffer | None) -> Candidate:
     return Candidate(
         protocol=route.protocol,
         next_hops=() if route.discard else route.next_hops,
@@ -184,7 +185,8 @@ def _plain(route: Route, from_vrf: str | None) -> Candidate:
         tag=route.tag,
         discard=route.discard,
         place=route.place,
-        values={} if from_vrf is None else {"from_vrf": from_vrf},
+        also=() if offer is None else (offer.place,),
+        values={} if offer is None else {"from_vrf": offer.source.name},
     )
 
 

@@ -62,7 +62,7 @@ MISTAKES = [
     ("role: router", "role: rooter", [(3, 7, "bad_value", "rooter")]),
     ("    default: deny\n", "", [(14, 3, "missing_key", "default"), (10, 19, "unknown_filter", "wan")]),
     ("device: r1", "device: r1\ndevice: r2", [(3, 1, "duplicate_key", "line 2")]),
-    ("device: r1", "device: r1\nleak: {}", [(3, 1, "not_computed", "leak")]),
+    ("device: r1", "device: r1\nvlans: {}", [(3, 1, "not_computed", "vlans")]),
     ("role: router", "role: &x router", [(3, 7, "alias", "anchors")]),
     ("role: router", "role: !!python/name:os.system x", [(3, 7, "tag", "python")]),
     ("router-id: 10.255.0.1}", "router-id: 10.255.0.1", [(5, None, "yaml_syntax", "")]),

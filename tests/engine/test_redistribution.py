@@ -326,6 +326,65 @@ def test_vrfs_leak_by_tags():
     assert told(net, "r1", "10.8.0.0/16", "third") == ("static", None, 0, "e2")
 
 
+#: What VRF shop takes from VRF yard, and which of yard's routes it then holds, with their tags.
+LEAKS = [
+    ("{from: yard}", {"10.1.0.0/24": 0, "10.8.0.0/16": 0, "10.9.0.0/16": 5}),
+    ("{from: yard, protocol: static}", {"10.8.0.0/16": 0, "10.9.0.0/16": 5}),
+    ("{from: yard, policy: tagged}", {"10.9.0.0/16": 7}),
+    ("{from: yard, protocol: connected, policy: tagged}", {}),
+]
+
+
+@pytest.mark.parametrize("table", ["shop", "default"])
+@pytest.mark.parametrize(("leak", "held"), LEAKS)
+def test_vrfs_leak_by_protocol_and_policy(leak, held, table):
+    """Also the default VRF takes from others; what does not pass says why, at the leak's line."""
+    there = f"leak: [{leak}]"
+    net = state(
+        device(
+            "r1",
+            f"""
+            interfaces:
+              e1: {{vrf: yard, addresses: [10.1.0.1/24]}}
+            {there if table == "default" else ""}
+            vrfs:
+              yard:
+                static: [{{to: 10.8.0.0/16, discard: true}}, {{to: 10.9.0.0/16, discard: true, tag: 5}}]
+              shop: {{{there if table == "shop" else ""}}}
+            sets: {{tags: {{five: 5}}}}
+            policies: {{tagged: {{statements: [{{name: a, match: {{tags: five}}, set: {{tag: 7}}, then: accept}}], default: reject}}}}
+            """,
+        )
+    )  # fmt: skip
+    for prefix in ("10.1.0.0/24", "10.8.0.0/16", "10.9.0.0/16"):
+        found = route(net, "r1", prefix, table)
+        assert (found.tag if found else None) == held.get(prefix)
+        question = RouteQuestion(device="r1", vrf=table, prefix=ip_network(prefix))
+        (answer,) = explain_route(net, question)
+        if found is None:
+            step = answer["absent"]["steps"][-1]
+            assert step["kind"] in ("not_imported", "filtered")
+        else:
+            assert answer["candidates"][0]["values"]["from_vrf"] == "yard"
+
+
+def test_the_default_vrf_shares_by_tags():
+    """The top level of the file is a VRF as others: it exports and imports."""
+    net = state(
+        device(
+            "r1",
+            """
+            export-tags: out
+            import-tags: back
+            static: [{to: 10.8.0.0/16, discard: true}]
+            vrfs: {red: {import-tags: out, export-tags: back, static: [{to: 10.9.0.0/16, discard: true}]}}
+            """,
+        )
+    )  # fmt: skip
+    assert told(net, "r1", "10.8.0.0/16", "red")[0] == "leaked"
+    assert told(net, "r1", "10.9.0.0/16")[0] == "leaked"
+
+
 def test_the_same_files_settle_the_same_way():
     """The order of files does not matter, even where the outcome depends on who came first."""
     texts = [

@@ -29,7 +29,7 @@ from routrel.files.language.forwarding import (
 )
 from routrel.files.language.isis import ISIS, ISIS_INTERFACE
 from routrel.files.language.ospf import OSPF, OSPF_INTERFACE
-from routrel.files.language.policies import DISTANCE_RULE, POLICY, SET_ATTRIBUTES, SETS
+from routrel.files.language.policies import DISTANCE_RULE, LEAK, POLICY, SET_ATTRIBUTES, SETS
 from routrel.files.language.rip import RIP, RIP_INTERFACE
 from routrel.files.report import Report
 from routrel.files.shapes import (
@@ -156,24 +156,34 @@ VRF_FIELDS = (
         default=(),
     ),
     Field(
+        "import-tags",
+        OneOrMany(NAME),
+        "takes in what the device's other VRFs export under one of these",
+        default=(),
+    ),
+    Field("export-tags", OneOrMany(NAME), "offers its routes under these", default=()),
+    Field(
+        "leak",
+        ListOf(LEAK),
+        "what it takes from other VRFs besides, by protocol or policy",
+        "leaks",
+        default=(),
+    ),
+    Field(
         "maximum-paths",
         Integer(1, 256),
         "equal-cost next hops each protocol keeps",
         default=16,
     ),
 )
-ROUTING_RESERVED = ("leak",)
 VRF = Record(
     cls=Vrf,
     what="a VRF",
     fields=(
         DESCRIPTION,
         *VRF_FIELDS,
-        Field("import-tags", OneOrMany(NAME), "takes in what the device's other VRFs export "
-              "under one of these", default=()),
-        Field("export-tags", OneOrMany(NAME), "offers its routes under these", default=()),
     ),
-    reserved=(*ROUTING_RESERVED, "label"),
+    reserved=("label",),
     bare_ok=True,
 )  # fmt: skip
 
@@ -335,7 +345,7 @@ DEVICE_FILE = Record(
         Field("sets", SETS, "named sets that policies match"),
     ),
     reserved=(
-        *ROUTING_RESERVED, "vlans", "bonds", "labels", "tunnels", "overlays",
+        "vlans", "bonds", "labels", "tunnels", "overlays",
     ),
     build=_build_device,
     unbuild=_unbuild_device,

@@ -47,6 +47,7 @@ from routrel.model.policy import (
 from routrel.model.redistribution import (
     DefaultRoute,
     DistanceRule,
+    Leak,
     Redistribution,
     RouteSource,
 )
@@ -56,6 +57,7 @@ __all__ = [
     "COMMUNITY_ACTIONS",
     "CONDITIONS",
     "DISTANCE_RULE",
+    "LEAK",
     "POLICY",
     "SETS",
     "SET_ATTRIBUTES",
@@ -302,6 +304,17 @@ def default_route(*fields: Field) -> Record:
     )  # fmt: skip
 
 
+LEAK = Record(
+    cls=Leak,
+    what="a leak",
+    fields=(
+        Field("from", NAME, "the VRF whose active routes are taken", "source", required=True),
+        Field("protocol", OneOrMany(_SOURCES), "only those of these protocols; left out: any",
+              "protocols", default=()),
+        Field("policy", POLICY_USE, "which of them, and how changed; left out: all"),
+    ),
+    strict=True,
+)  # fmt: skip
 DISTANCE_RULE = Record(
     cls=DistanceRule,
     what="a distance rule",
