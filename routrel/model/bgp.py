@@ -8,7 +8,7 @@ from ipaddress import IPv4Address
 
 from routrel.model.addresses import Address, Prefix
 from routrel.model.place import Place, placed
-from routrel.model.policy import Origin, PolicyUse
+from routrel.model.policy import Origin, PolicyUse, PrefixRange
 from routrel.model.redistribution import Redistribution
 
 __all__ = [
@@ -21,6 +21,7 @@ __all__ = [
     "BgpMultipath",
     "BgpNeighbour",
     "BgpNetwork",
+    "ConditionalAnnouncement",
     "Confederation",
     "DefaultToNeighbour",
     "Family",
@@ -31,6 +32,7 @@ __all__ = [
     "NextHopRule",
     "OutsidePeer",
     "PrivateAs",
+    "TableCondition",
 ]
 
 DEFAULT_LOCAL_PREFERENCE = 100
@@ -89,10 +91,28 @@ class LocalAs:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class TableCondition:
+    """What a table must be like: a prefix that is active, or one that is not."""
+
+    holds: tuple[PrefixRange, ...] = ()  #: one of them must be active; empty: nothing is asked
+    lacks: tuple[PrefixRange, ...] = ()  #: none of them may be
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ConditionalAnnouncement:
+    """Prefixes that are announced to one neighbour only while a condition holds."""
+
+    prefixes: tuple[PrefixRange, ...]
+    condition: TableCondition
+    place: Place = placed()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class DefaultToNeighbour:
     """A default route announced to one neighbour, whether the table has one or not."""
 
     policy: PolicyUse | None = None
+    condition: TableCondition = TableCondition()
     place: Place = placed()
 
 
@@ -115,6 +135,7 @@ class NeighbourSettings:
     reflector_client: bool | None = None
     weight: int | None = None  #: of what is heard here; default: 0
     default_route: DefaultToNeighbour | None = None
+    conditional: tuple[ConditionalAnnouncement, ...] | None = None
     send_communities: bool | None = None  #: default: true
     private_as: PrivateAs | None = None
     allow_own_as: int | None = None  #: how often the own AS may stand in a path; default: 0

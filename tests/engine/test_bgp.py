@@ -465,6 +465,42 @@ def test_a_default_route_for_one_neighbour():
     assert route(net, "r3", "0.0.0.0/0") is None
 
 
+#: What r1 says of its neighbour r2, and whether that is told 10.99/16 and a default route, with and
+#: without the static route to 10.88/16 at r1.
+CONDITIONS = [
+    ("default-route: {while: 10.88.0.0/16}", ((True, True), (True, False))),
+    ("default-route: {unless: [10.88.0.0/16, 10.77.0.0/16]}", ((True, False), (True, True))),
+    ("conditional: [{prefixes: 10.99.0.0/16, while: 10.0.0.0/8 from /16 to /16}]", ((True, False), (True, False))),
+    ("conditional: [{prefixes: 10.96.0.0/12 or longer, while: 10.88.0.0/16}]", ((True, False), (False, False))),
+    ("conditional: [{prefixes: 10.99.0.0/16, unless: 10.88.0.0/15 or longer}]", ((False, False), (True, False))),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("said", "expected"), CONDITIONS)
+def test_announcements_on_a_condition(said, expected):
+    """A condition looks at the table of who announces; what it keeps back says which and why."""
+    for static, (there, default) in zip(
+        (", {to: 10.88.0.0/16, discard: true}", ""), expected, strict=True
+    ):
+        net = state(
+            device(
+                "r1",
+                f"static: [{{to: 10.99.0.0/16, discard: true}}{static}]\n"
+                f"bgp: {{as: 65001, networks: [{{prefix: 10.99.0.0/16}}], neighbours: {{10.0.1.2: {{as: 65002, {said}}}}}}}\n"
+                "interfaces: {e: {addresses: [10.0.1.1/30]}}",
+            ),
+            device(
+                "r2",
+                "bgp: {as: 65002, neighbours: {10.0.1.1: {as: 65001}}}\ninterfaces: {e: {addresses: [10.0.1.2/30]}}",
+            ),
+        )
+        for prefix, is_told in (("10.99.0.0/16", there), ("0.0.0.0/0", default)):
+            assert (route(net, "r2", prefix) is not None) == is_told
+            if not is_told and (prefix != "0.0.0.0/0" or "default" in said):
+                why_not = why(net, "r2", prefix)["absent"]["steps"][-1]
+                assert (why_not["kind"], why_not["line"]) == ("bgp_condition", 5)
+
+
 def test_the_best_path_is_announced_though_the_table_holds_another_protocols_route():
     """r2 prefers its static route; r3 hears of r1's path all the same, unless told otherwise."""
     args = ("65001 65002 65003", "r1-r2 r2-r3")

@@ -60,6 +60,7 @@ class Lane:
     treatments: tuple[int, ...]  #: by chain of policies, with -1 behind the last for none
     kept_back: tuple[bool, ...]  #: by speaker: whether it announces nothing of the class
     not_active: tuple[bool, ...]  #: by speaker: whether it announces no more than its own
+    closed: frozenset[int] = frozenset()  #: the hearings that conditions keep it from
 
 
 class Carrier:

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from routrel.control.bgp.carrying import Lane
+from routrel.control.bgp.conditions import Closed
 from routrel.control.bgp.treatment import Chain, PrefixArrays, Ranges, ranges_used, reduced
 from routrel.model.addresses import Prefix
 
@@ -37,6 +38,7 @@ class PrefixClass:
             self.lane.treatments,
             self.lane.kept_back,
             self.lane.not_active,
+            self.lane.closed,
         )
 
 
@@ -85,6 +87,7 @@ class Grouping:
         origins: Sequence[Origins],
         silenced: NDArray[np.bool_],
         alone: NDArray[np.bool_],
+        closed: Sequence[Closed] = (),
     ) -> Iterator[PrefixClass]:
         """The classes, in order of their first prefix.
 
@@ -92,10 +95,13 @@ class Grouping:
             origins: Of each prefix; those without any are in no class.
             silenced: [prefix, speaker].
             alone: For each prefix whether it is a class of its own.
+            closed: What hearings do not carry now.
         """
+        kept = self._closed(closed)
         known: dict[Origins, int] = {}
         marks = np.concatenate(
-            [np.packbits(block, axis=1) for block in (self._held, self._parts, silenced)], axis=1
+            [np.packbits(block, axis=1) for block in (self._held, self._parts, silenced, kept)],
+            axis=1,
         )
         groups: dict[tuple[int, bytes], list[int]] = {}
         for place, found in enumerate(origins):
@@ -104,14 +110,37 @@ class Grouping:
                 group = -1 - place if alone[place] else number
                 groups.setdefault((group, marks[place].tobytes()), []).append(place)
         for places in groups.values():
-            yield self._class(places, origins[places[0]], silenced, alone=bool(alone[places[0]]))
+            first = places[0]
+            yield self._class(
+                places, origins[first], silenced, closed, kept, alone=bool(alone[first])
+            )
 
-    def single(self, place: int, origins: Origins, silenced: NDArray[np.bool_]) -> PrefixClass:
+    def single(
+        self,
+        place: int,
+        origins: Origins,
+        silenced: NDArray[np.bool_],
+        closed: Sequence[Closed] = (),
+    ) -> PrefixClass:
         """A class of one prefix."""
-        return self._class([place], origins, silenced, alone=True)
+        return self._class([place], origins, silenced, closed, self._closed(closed), alone=True)
+
+    def _closed(self, closed: Sequence[Closed]) -> NDArray[np.bool_]:
+        """[prefix, closed]: whether it is kept back."""
+        kept = np.zeros((len(self.prefixes), len(closed)), dtype=bool)
+        for column, item in enumerate(closed):
+            kept[:, column] = self.arrays.within(item.ranges or ())
+        return kept
 
     def _class(
-        self, places: list[int], origins: Origins, silenced: NDArray[np.bool_], *, alone: bool
+        self,
+        places: list[int],
+        origins: Origins,
+        silenced: NDArray[np.bool_],
+        closed: Sequence[Closed],
+        kept: NDArray[np.bool_],
+        *,
+        alone: bool,
     ) -> PrefixClass:
         first = places[0]
         prefix = self.prefixes[first]
@@ -122,7 +151,15 @@ class Grouping:
             members=self.numbers[places],
             prefix=prefix,
             origins=origins,
-            lane=Lane(prefix, (*self._treatments(first), -1), kept_back, not_active),
+            lane=Lane(
+                prefix,
+                (*self._treatments(first), -1),
+                kept_back,
+                not_active,
+                frozenset(
+                    item.place for item, is_kept in zip(closed, kept[first], strict=True) if is_kept
+                ),
+            ),
             alone=alone,
         )
 

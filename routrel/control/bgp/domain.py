@@ -11,6 +11,7 @@ import numpy as np
 
 from routrel.control.bgp.carrying import Carrier, Key, Numbering
 from routrel.control.bgp.classes import Grouping, Origins, PrefixClass
+from routrel.control.bgp.conditions import Closed, closed_announcements
 from routrel.control.bgp.decision import Decision, Entrant, entrant
 from routrel.control.bgp.leaves import LeafTables, is_leaf
 from routrel.control.bgp.origination import (
@@ -122,6 +123,7 @@ class Round:
     leaves: list[int]  #: devices that pass nothing on
     ranks: list[int]  #: by speaker: how many paths it ranks for a neighbour
     borders: list[list[int]]  #: hearings from one AS into another, together
+    closed: tuple[Closed, ...]  #: what conditions keep back
     entrants: dict[tuple[int, int], Entrant | None]
 
 
@@ -209,7 +211,8 @@ class BgpDomain:
             tuple(made.leaves),
         )
         pinned = tuple(self.pinned.items())
-        key = (environment, origins, tuple(held.tobytes() for held in silenced), pinned)
+        held_back = tuple(held.tobytes() for held in silenced)
+        key = (environment, origins, held_back, pinned, made.closed)
         if self._last is not None and self._last[0] == key and _same(made.resolver, self._last[1]):
             self.round = made
             made.resolver.known.update(self._last[1])
@@ -275,6 +278,7 @@ class BgpDomain:
                 for places in out_of
             ],
             borders=self._borders(hearings),
+            closed=tuple(closed_announcements(self.speakers, hearings, view)),
             entrants={},
         )
 
@@ -390,7 +394,8 @@ class BgpDomain:
         self.classes, self.class_of = [], {}
         self.unsettled, self.ordered = set(), set()
         self.known = len(numbers)
-        for item in grouping.classes(plain, silent, alone):
+        closed = made.closed
+        for item in grouping.classes(plain, silent, alone, closed):
             self._keep(item, self._result(made, item))
         order = sorted(aggregates, key=lambda n: -self.interning.prefixes.prefixes[n].prefixlen)
         for number in dict.fromkeys([*order, *(n for n in sorted(defaults) if n in place_of)]):
@@ -398,7 +403,7 @@ class BgpDomain:
             own = listed[place] + tuple(
                 self._aggregated(made, grouping, aggregates.get(number, ()))
             )
-            item = grouping.single(place, own, silent)
+            item = grouping.single(place, own, silent, closed)
             if own or number in defaults:
                 self._keep(item, self._result(made, item))
         return self._expanded(made)
@@ -562,7 +567,7 @@ class BgpDomain:
             if place in defaults:
                 code = passes(lane, place, codes.code(defaults[place], -1))
                 return () if code < 0 else (code,)
-            if lane.kept_back[hearing.sender]:
+            if lane.kept_back[hearing.sender] or place in lane.closed:
                 return ()
             if lane.not_active[hearing.sender]:
                 # What it originates is active by the protocol it comes from.
@@ -593,6 +598,10 @@ class BgpDomain:
             borders=made.borders,
         )
 
+    def is_off(self, made: Round, place: int) -> bool:
+        """Whether a condition keeps back the default route of a hearing's own."""
+        return any(item.place == place and item.ranges is None for item in made.closed)
+
     def default_senders(self, made: Round, item: PrefixClass) -> dict[int, int]:
         """For a default route: the hearings that carry one of their own, with its path."""
         found: dict[int, int] = {}
@@ -600,7 +609,9 @@ class BgpDomain:
             return found
         for place, hearing in enumerate(made.hearings):
             stated = hearing.sender_settings.default_route
-            if stated is not None and item.prefix.version in hearing.versions:
+            if stated is None or self.is_off(made, place):
+                continue
+            if item.prefix.version in hearing.versions:
                 path = default_path(self.speakers[hearing.sender], stated.policy, item.prefix)
                 if path is not None:
                     found[place] = self.memory.paths.add(path)

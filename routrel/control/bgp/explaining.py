@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 from routrel.control.bgp.classes import PrefixClass
+from routrel.control.bgp.conditions import unmet
 from routrel.control.bgp.decision import Choice, Entrant
 from routrel.control.bgp.domain import BgpDomain, ClassResult, Round, own_of
 from routrel.control.bgp.paths import Path
@@ -114,11 +115,17 @@ def _offered(
         chosen = tuple(offer.code for offer in choices if offer.lost_on is None)[:1]
     count = hearing.sender_settings.add_paths or 1
     codes = made.carrier.codes
+    is_off = not item.prefix.prefixlen and domain.is_off(made, place)
     if place in defaults:
         chosen = (codes.code(defaults[place], -1),)
     elif item.lane.kept_back[hearing.sender]:
         if chosen:
             stopped = Passage(None, _stands_for(domain, hearing.sender, item.prefix))
+            yield Offer(code=-1, path=None, hearing=hearing, sent=stopped, taken=None)
+        return
+    elif place in item.lane.closed or (not chosen and is_off):
+        if chosen or is_off:
+            stopped = Passage(None, _condition(domain, made, place, item.prefix))
             yield Offer(code=-1, path=None, hearing=hearing, sent=stopped, taken=None)
         return
     elif item.lane.not_active[hearing.sender] and any(codes.place(code) >= 0 for code in chosen):
@@ -147,6 +154,24 @@ def _offered(
             sent=sent,
             taken=taken,
         )
+
+
+def _condition(domain: BgpDomain, made: Round, place: int, prefix: Prefix) -> Stopped:
+    """The condition that keeps a prefix from a neighbour."""
+    hearing = made.hearings[place]
+    speaker, settings = domain.speakers[hearing.sender], hearing.sender_settings
+    stated = [
+        (item.condition, item.place)
+        for item in settings.conditional or ()
+        if any(held.holds(prefix) for held in item.prefixes)
+    ]
+    if not prefix.prefixlen and settings.default_route is not None:
+        stated.append((settings.default_route.condition, settings.default_route.place))
+    for condition, where in stated:
+        why = unmet(speaker, made.resolver.view, condition)
+        if why:
+            return Stopped("condition", f"{speaker.name} announces it on a condition: {why}", where)
+    raise ValueError("no condition keeps it back")
 
 
 def _stands_for(domain: BgpDomain, sender: int, prefix: Prefix) -> Stopped:

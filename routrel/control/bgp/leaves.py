@@ -162,6 +162,7 @@ class LeafTables:
             for n in {code for each in chosen for codes in each for code in codes}
             for address in _names(paths, carrier.codes.path(n))
         }
+        closed = frozenset[int]().union(*(lane.closed for lane in lanes))
         for leaf in self.leaves:
             for place in self.into[leaf]:
                 hearing = carrier.hearings[place]
@@ -173,22 +174,23 @@ class LeafTables:
                     carrier.kinds[place],
                     *carrier.chains[place],
                 )
-                if not special and key in shared:
+                alike = not special and place not in closed
+                if alike and key in shared:
                     found[place] = shared[key]
                     continue
                 taken = np.full(len(lanes), _NOTHING, dtype=np.int64)
                 for number, lane in enumerate(lanes):
                     codes = chosen[number][hearing.sender]
                     own = bool(codes) and carrier.codes.place(codes[0]) < 0
-                    if lane.kept_back[hearing.sender] or (
-                        lane.not_active[hearing.sender] and not own
-                    ):
+                    if lane.kept_back[hearing.sender] or place in lane.closed:
+                        continue
+                    if lane.not_active[hearing.sender] and not own:
                         continue
                     if codes and lane.prefix.version in hearing.versions:
                         code = carrier.passes(lane, place, codes[0])
                         taken[number] = carrier.codes.path(code) if code >= 0 else _NOTHING
                 found[place] = taken
-                if not special:
+                if alike:
                     shared[key] = taken
         return found
 

@@ -27,7 +27,7 @@ from routrel.files.shapes import (
     Text,
     Values,
 )
-from routrel.files.values import AddressValue, PrefixValue
+from routrel.files.values import AddressValue, PrefixRangeValue, PrefixValue
 from routrel.model.bgp import (
     Aggregate,
     BgpDecision,
@@ -36,6 +36,7 @@ from routrel.model.bgp import (
     BgpMultipath,
     BgpNeighbour,
     BgpNetwork,
+    ConditionalAnnouncement,
     Confederation,
     DefaultToNeighbour,
     Family,
@@ -44,12 +45,13 @@ from routrel.model.bgp import (
     MissingMed,
     NextHopRule,
     PrivateAs,
+    TableCondition,
 )
 from routrel.model.place import Place
 
 __all__ = [
     "BGP", "BGP_AGGREGATE", "BGP_DECISION", "BGP_GROUP", "BGP_MULTIPATH", "BGP_NEIGHBOUR",
-    "BGP_NETWORK", "CONFEDERATION", "DEFAULT_TO_NEIGHBOUR", "LOCAL_AS",
+    "BGP_NETWORK", "CONDITIONAL", "CONFEDERATION", "DEFAULT_TO_NEIGHBOUR", "LOCAL_AS",
 ]  # fmt: skip
 
 AS_NUMBER = AsNumberValue()
@@ -65,13 +67,63 @@ LOCAL_AS = Record(
     ),
     strict=True,
 )  # fmt: skip
+_CONDITION = (
+    Field("while", OneOrMany(PrefixRangeValue()), "only while one of these is active in the table",
+          "holds", default=()),
+    Field("unless", OneOrMany(PrefixRangeValue()), "only while none of these is active in the "
+          "table", "lacks", default=()),
+)  # fmt: skip
+
+
+def _condition(values: Values) -> TableCondition:
+    return TableCondition(holds=values.pop("holds"), lacks=values.pop("lacks"))
+
+
+def _written(condition: TableCondition) -> Values:
+    return {"holds": condition.holds, "lacks": condition.lacks}
+
+
 DEFAULT_TO_NEIGHBOUR = Record(
     cls=DefaultToNeighbour,
     what="a default route for a neighbour",
-    fields=(Field("policy", POLICY_USE, "changes it, or keeps it back"),),
+    fields=(
+        Field("policy", POLICY_USE, "changes it, or keeps it back"),
+        *_CONDITION,
+    ),
     bare_ok=True,
     strict=True,
+    build=lambda values, place, report: DefaultToNeighbour(
+        condition=_condition(values), **values, place=place
+    ),
+    unbuild=lambda value: {"policy": value.policy, **_written(value.condition)},
 )
+
+
+def _build_conditional(values: Values, place: Place, report: Report) -> Any:
+    condition = _condition(values)
+    if condition == TableCondition():
+        report.error(
+            place,
+            "bad_conditional",
+            "a conditional announcement names no condition",
+            "add while: or unless: with prefixes of the table",
+        )
+        return BAD
+    return ConditionalAnnouncement(**values, condition=condition, place=place)
+
+
+CONDITIONAL = Record(
+    cls=ConditionalAnnouncement,
+    what="a conditional announcement",
+    fields=(
+        Field("prefixes", OneOrMany(PrefixRangeValue()), "what is announced only then",
+              required=True),
+        *_CONDITION,
+    ),
+    strict=True,
+    build=_build_conditional,
+    unbuild=lambda value: {"prefixes": value.prefixes, **_written(value.condition)},
+)  # fmt: skip
 _SETTINGS = (
     Field("as", AS_NUMBER, "the neighbour's AS; the own one makes it internal",
           "autonomous_system"),
@@ -97,6 +149,8 @@ _SETTINGS = (
     Field("reflector-client", Boolean(), "it is a client of this reflector"),
     Field("weight", Integer(0, 65535), "of what is heard there; left out: 0"),
     Field("default-route", DEFAULT_TO_NEIGHBOUR, "announce a default route to it"),
+    Field("conditional", ListOf(CONDITIONAL), "what is announced to it only while the table holds, "
+          "or lacks, something"),
     Field("send-communities", Boolean(), "left out: true"),
     Field("private-as", Choice(PrivateAs), "what becomes of private AS numbers on the way out"),
     Field("allow-own-as", Integer(0, 10), "how often the own AS may stand in a path; left out: 0"),
