@@ -150,19 +150,21 @@ def _listed(names: list[str]) -> str:
     return shown if len(names) <= 5 else f"{shown} and {len(names) - 5} more"
 
 
-def converge(network: Network, since: State | None = None) -> State:
+def converge(network: Network, since: State | None = None, *, search: bool = True) -> State:
     """Compute the tables of every device.
 
     Args:
         since: The state of much the same network. What has not changed of BGP is taken from it;
             the result is the same as without.
+        search: False leaves out the search for other outcomes than the one that is shown, which is
+            the same either way. Such a state is good for a trial, not for an answer.
     """
     interning = Interning(network)
     if since is None or since.rib.interning.tables != interning.tables:
-        return _converged(network, interning, None)
+        return _converged(network, interning, None, search)
     memory = since.protocols.bgp.memory
     with memory.lock:
-        return _converged(network, since.rib.interning, memory)
+        return _converged(network, since.rib.interning, memory, search)
 
 
 def with_same_tables(state: State, network: Network) -> State | None:
@@ -205,10 +207,12 @@ def with_own_places(state: State) -> State:
         return replace(state, rib=rib, others=others, protocols=protocols)
 
 
-def _converged(network: Network, interning: Interning, memory: BgpMemory | None) -> State:
+def _converged(
+    network: Network, interning: Interning, memory: BgpMemory | None, search: bool
+) -> State:
     topology = build_topology(network)
     protocols = Protocols(topology, interning, memory)
-    settled = settle(protocols, interning)
+    settled = settle(protocols, interning, search=search)
     return State(
         network=network,
         topology=topology,

@@ -64,8 +64,12 @@ class Settled:
         return self.outcomes[0].rib
 
 
-def settle(protocols: Protocols, interning: Interning) -> Settled:
-    """The tables of a network where everything agrees."""
+def settle(protocols: Protocols, interning: Interning, *, search: bool = True) -> Settled:
+    """The tables of a network where everything agrees.
+
+    Args:
+        search: Whether to look for other outcomes than the one that is shown.
+    """
     begin = Rib(interning, protocols.connected)
     resting, cycle = _in_step(protocols, interning, begin)
     contested: frozenset[tuple[int, int]] = frozenset()
@@ -73,20 +77,23 @@ def settle(protocols: Protocols, interning: Interning) -> Settled:
         found = [Outcome(resting, ())]
     else:
         contested = differences([rib.active for rib in cycle])
-        found, moving = _in_turns(protocols, interning, contested)
+        found, moving = _in_turns(protocols, interning, contested, all_orders=search)
         if not found:
             shown = Outcome(moving[-1], ())
             unsettled = differences([rib.active for rib in moving]) or contested
             return Settled((shown,), unsettled, frozenset(), True)
-    search = _Search(protocols, interning, found)
-    search.run()
-    outcomes = search.found
+    if not search:
+        protocols.rows(found[0].rib)
+        return Settled(tuple(found[:1]), _moving(protocols), frozenset(), True)
+    others = _Search(protocols, interning, found)
+    others.run()
+    outcomes = others.found
     ordered = differences([outcome.rib.active for outcome in outcomes])
-    if not search.complete:
+    if not others.complete:
         ordered |= contested
     # What protocols remember of themselves is to be of the outcome that is shown.
     protocols.rows(outcomes[0].rib)
-    return Settled(tuple(outcomes), _moving(protocols), ordered, search.complete)
+    return Settled(tuple(outcomes), _moving(protocols), ordered, others.complete)
 
 
 # --- moving --------------------------------------------------------------------------------------
@@ -127,9 +134,17 @@ def _digest(rib: Rib) -> bytes:
 
 
 def _in_turns(
-    protocols: Protocols, interning: Interning, contested: frozenset[tuple[int, int]]
+    protocols: Protocols,
+    interning: Interning,
+    contested: frozenset[tuple[int, int]],
+    *,
+    all_orders: bool,
 ) -> tuple[list[Outcome], list[Rib]]:
-    """The outcomes of different orders of the contested tables; without any, states that repeat."""
+    """The outcomes of different orders of the contested tables; without any, states that repeat.
+
+    Args:
+        all_orders: False: the first order that settles is enough.
+    """
     found: list[Outcome] = []
     repeating: list[Rib] = []
     tables = _contested_tables(protocols, interning, contested)
@@ -140,6 +155,8 @@ def _in_turns(
             repeating = repeating or states
         elif _is_new(rib, found):
             found.append(Outcome(rib, tuple(order)))
+            if not all_orders:
+                break
     return found, repeating
 
 

@@ -122,8 +122,11 @@ def _answer(
             if time.monotonic() > until:
                 given_up = True
                 break
-            after = converge(edit.of(state.network), since=state)
+            network = edit.of(state.network)
+            after = converge(network, since=state, search=False)
             lost = _lost_then(after, device, vrf, prefix, loser)
+            if lost is None and after.converged >= state.converged:
+                after = converge(network, since=state)
             told = {
                 "text": text,
                 "device": edit.device,

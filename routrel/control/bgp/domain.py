@@ -41,7 +41,7 @@ from routrel.control.rib.candidates import (
     no_rows,
     one_way_each,
 )
-from routrel.control.rib.table import Rib
+from routrel.control.rib.table import Rib, Route
 from routrel.model.addresses import Address
 from routrel.model.bgp import BgpMultipath
 from routrel.model.place import NOWHERE, Place
@@ -127,6 +127,19 @@ class Round:
     entrants: dict[tuple[int, int], Entrant | None]
 
 
+@dataclass(frozen=True, slots=True)
+class Looked:
+    """Sessions that were judged once, with the look-ups that they rest on."""
+
+    routes: dict[tuple[int, Address], Route | None]
+    sessions: list[Session]
+    round: Round
+
+
+#: How many such are kept: rounds may alternate between a few.
+_MOST_LOOKED = 4
+
+
 class BgpDomain:
     """All speakers, and what their sessions carry.
 
@@ -152,6 +165,7 @@ class BgpDomain:
         #: By key of a class with several stable states: the number of the one to take.
         self.pinned: dict[Hashable, int] = {}
         self.sessions: list[Session] = []
+        self._looked: list[Looked] = []
         self._conversations: Conversations = {}
         self.anew: set[int] = set()  #: the prefixes that were spread, not taken from memory
         self.known = 0  #: how many prefixes there are
@@ -226,10 +240,28 @@ class BgpDomain:
         return rows
 
     def _look(self, view: Rib) -> Round:
-        """Sessions and their hearings as the tables let them be."""
-        judged = Sessions(
-            self.topology, self.speakers, Reach(self.topology, view, self._conversations)
-        )
+        """Sessions and their hearings as the tables let them be.
+
+        They rest on what is looked up for them; while that is as it was, so are they.
+        """
+        for looked in self._looked:
+            if all(view.lookup(*at) == found for at, found in looked.routes.items()):
+                self.sessions = looked.sessions
+                return replace(
+                    looked.round,
+                    resolver=Resolver(view, self.speakers),
+                    closed=tuple(closed_announcements(self.speakers, looked.round.hearings, view)),
+                    entrants={},
+                )
+        reach = Reach(self.topology, view, self._conversations)
+        made = self._judge(view, reach)
+        if reach.looked_up is not None:
+            kept = Looked(dict(reach.looked_up), self.sessions, replace(made))
+            self._looked = [kept, *self._looked[: _MOST_LOOKED - 1]]
+        return made
+
+    def _judge(self, view: Rib, reach: Reach) -> Round:
+        judged = Sessions(self.topology, self.speakers, reach)
         self.sessions = judged.all()
         hearings = list(judged.hearings(self.sessions))
         ids = [self._hearing_number(hearing) for hearing in hearings]

@@ -64,6 +64,7 @@ class Reach:
         self._routes: dict[tuple[int, Address], Route | None] = {}
         self._asked: dict[tuple[int, Address], Route | None] = {}
         self._plain: dict[str, bool] = {}
+        self._has_walked = False
         self._known: Conversations = {} if known is None else known
 
     def conversation(self, there: Packet, back: Packet) -> Obstacle | None:
@@ -87,8 +88,14 @@ class Reach:
                     return found
         return None
 
+    @property
+    def looked_up(self) -> dict[tuple[int, Address], Route | None] | None:
+        """All that was looked up, which all answers rest on; None where the walk was asked too."""
+        return None if self._has_walked else self._routes
+
     def _walked(self, there: Packet, back: Packet) -> Obstacle | None:
         """The same by the walk, with what devices on the way remember."""
+        self._has_walked = True
         known: tuple[Session, ...] = ()
         for packet in (there, back):
             if not packet.starts:

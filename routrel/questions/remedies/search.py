@@ -208,9 +208,12 @@ class _Search:
         if reading.good:
             network = reading.network
             quick = with_same_tables(node.state, network)
-            state = quick or converge(network, since=self.state)
+            state = quick or converge(network, since=self.state, search=False)
             if state.converged >= self.state.converged:
                 answer = ask_flow(state, self.question)
+                if quick is None and arrives(answer):
+                    state = converge(network, since=self.state)
+                    answer = ask_flow(state, self.question)
                 words = (*node.words, proposal.text)
                 made = _Node(texts, state, answer, words, settled=quick is None)
         if self.on_progress:
