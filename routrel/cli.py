@@ -20,7 +20,9 @@ from routrel.files.reader import UnusableInput
 from routrel.files.schema import json_schema
 from routrel.lens import View, look_at_folder
 from routrel.model.findings import Finding, Severity
+from routrel.model.network import DEFAULT_VRF
 from routrel.questions.answers import answer_flow, finding_data, route_data
+from routrel.questions.bounce import bounce_data
 from routrel.questions.errors import QuestionError
 from routrel.questions.flow import FlowQuestion
 from routrel.questions.policies import read_route, try_policy
@@ -196,9 +198,21 @@ def flow(
 
 
 @app.command()
-def sessions(folder: Folder, as_json: AsJson = False) -> None:
+def sessions(
+    folder: Folder,
+    device: Annotated[str, typer.Option(help="the device whose session bounces")] = "",
+    bounce: Annotated[
+        str, typer.Option(help="a neighbour's address: what if its session goes down and comes up?")
+    ] = "",
+    vrf: Annotated[str, typer.Option(help="its VRF")] = DEFAULT_VRF,
+    as_json: AsJson = False,
+) -> None:
     """List all BGP sessions with their state, and why those that are down are down."""
-    answer = sessions_data(_state(folder))
+    state = _state(folder)
+    if bounce:
+        _bounce(state, device, vrf, bounce, as_json)
+        return
+    answer = sessions_data(state)
     if as_json:
         _print_json(answer)
         return
@@ -219,6 +233,34 @@ def sessions(folder: Folder, as_json: AsJson = False) -> None:
             "" if up else escape(found["reason"] or "") + _cited(found),
         )
     out.print(table)
+
+
+def _bounce(state: State, device: str, vrf: str, neighbour: str, as_json: bool) -> None:
+    try:
+        answer = bounce_data(state, device, vrf, neighbour)
+    except QuestionError as error:
+        _refuse(error.text, error.suggestion)
+    if as_json:
+        _print_json(answer)
+        return
+    out.print(f"[bold]{escape(answer['sentence'])}[/]")
+    for title, moved in (("while down", answer["while_down"]), ("then", answer["afterwards"])):
+        if moved is not None:
+            out.print(
+                f"  {title:<12}{moved['prefixes']} prefixes at {moved['devices']} devices, "
+                f"{len(moved['flows'])} of {moved['flows_asked']} kept flows otherwise"
+            )
+    table = Table(box=None, header_style="bold")
+    for title in ("device", "prefix", "before", "after"):
+        table.add_column(title)
+    for row in answer["routes"]:
+        where = row["device"] if row["vrf"] == DEFAULT_VRF else f"{row['device']} {row['vrf']}"
+        table.add_row(where, row["prefix"], escape(row["before"]), escape(row["after"]))
+    if answer["routes"]:
+        out.print(table)
+    left = answer["routes_in_all"] - len(answer["routes"])
+    if left:
+        out.print(f"  and {left} more")
 
 
 @app.command()

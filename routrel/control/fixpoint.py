@@ -26,7 +26,7 @@ from routrel.control.rib.table import Rib
 from routrel.control.turning import TurningPoint, turning_points
 from routrel.control.turns import orders_to_try
 
-__all__ = ["Outcome", "Settled", "differences", "settle"]
+__all__ = ["Outcome", "Settled", "differences", "settle", "settle_onward"]
 
 #: Rounds before anybody looks whether one repeats: keeping all states of a large network is costly.
 QUIET_ROUNDS = 6
@@ -79,7 +79,8 @@ def settle(protocols: Protocols, interning: Interning, *, search: bool = True) -
         contested = differences([rib.active for rib in cycle])
         found, moving = _in_turns(protocols, interning, contested, all_orders=search)
         if not found:
-            shown = Outcome(moving[-1], ())
+            # What protocols remember of themselves is to be of the moment that is shown.
+            shown = Outcome(Rib(interning, protocols.rows(moving[-1])), ())
             unsettled = differences([rib.active for rib in moving]) or contested
             return Settled((shown,), unsettled, frozenset(), True)
     if not search:
@@ -94,6 +95,12 @@ def settle(protocols: Protocols, interning: Interning, *, search: bool = True) -
     # What protocols remember of themselves is to be of the outcome that is shown.
     protocols.rows(outcomes[0].rib)
     return Settled(tuple(outcomes), _moving(protocols), ordered, others.complete)
+
+
+def settle_onward(protocols: Protocols, interning: Interning, view: Rib) -> Rib | None:
+    """Where tables rest that go on from a view of them; None: nowhere."""
+    resting, _ = _in_step(protocols, interning, view)
+    return resting
 
 
 # --- moving --------------------------------------------------------------------------------------

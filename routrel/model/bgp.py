@@ -134,6 +134,7 @@ class NeighbourSettings:
     next_hop: NextHopRule | None = None
     reflector_client: bool | None = None
     weight: int | None = None  #: of what is heard here; default: 0
+    age_s: int | None = None  #: seconds since what is heard here came; None: not known
     default_route: DefaultToNeighbour | None = None
     conditional: tuple[ConditionalAnnouncement, ...] | None = None
     send_communities: bool | None = None  #: default: true

@@ -6,6 +6,8 @@ from dataclasses import replace
 
 import pytest
 
+from routrel.questions.bounce import bounce_data
+from routrel.questions.errors import QuestionError, UnknownName
 from tests.engine.bgp_nets import P, chosen, edge, losers, mesh, used, why
 from tests.engine.nets import device, route, state, ways
 
@@ -50,6 +52,67 @@ def test_the_rung_that_decides(a, b, more, winner, rung):
     loser = "b" if winner == "a" else "a"
     assert used(net, "r1") == {winner}
     assert losers(net, "r1") == {loser: rung}
+
+
+@pytest.mark.parametrize(
+    ("b", "c", "winner"),
+    [("3600 s", "7200 s", "c"), ("7200 s", "3600 s", "b"), ("7200 s", "", "b")],
+)
+def test_between_modelled_routers_the_session_states_the_age(b, c, winner):
+    """b and c (router ids .2 and .3) announce alike; of known ages the older stays (RFC 5004)."""
+    says = {"r1-r2": f"age: {b}", "r1-r3": f"age: {c}" if c else ""}
+    net = mesh(
+        "65001 65002 65003", "r1-r2 r1-r3", own="r2 r3", says=says,
+        bgp={"r1": "decision: {prefer-oldest: true}"},
+    )  # fmt: skip
+    assert used(net, "r1") == {{"b": "r2", "c": "r3"}[winner]}
+
+
+def bounce(net, device: str, neighbour: str) -> dict[str, tuple[str, str]]:
+    """What is otherwise once a session is back: by device, before and after."""
+    found = bounce_data(net, device, "default", neighbour)
+    return {r["device"]: (r["before"], r["after"]) for r in found["routes"] if r["prefix"] == P}
+
+
+def test_a_session_that_bounces_brings_the_youngest_routes():
+    """r1 uses r2 by its lower router id, since ages are not known. When that session bounces, r3's
+    route is the older one; r1 keeps it where the oldest is preferred, else goes back to r2."""
+    for option, moved in (("{prefer-oldest: true}", True), ("{}", False)):
+        net = mesh(
+            "65001 65002 65003", "r1-r2 r1-r3", own="r2 r3", bgp={"r1": f"decision: {option}"}
+        )
+        assert used(net, "r1") == {"r2"}
+        before, after = "eBGP, to r2 by e1", "eBGP, to r3 by e2"
+        assert bounce(net, "r1", "10.0.1.2") == ({"r1": (before, after)} if moved else {})
+        assert bounce(net, "r1", "10.0.2.2") == {}
+        assert used(net, "r1") == {"r2"}  # the state itself is as it was
+
+
+def test_a_session_that_bounces_may_lead_to_the_other_outcome():
+    """r2 and r3 each prefer the path of the other (RFC 4264): whichever settles first, the other
+    follows. r3 uses r2's; while the session of r1 and r3 is down r3 has nothing else, but when r1
+    and r2 lose theirs r2 goes by r3, and goes on so once it is back."""
+    likes = (
+        "policies: {p: {statements: [{name: s, match: {as-path: length 2}, "
+        "set: {local-preference: 200}, then: accept}], default: accept}}"
+    )
+    net = mesh(
+        "65001 65002 65003", "r1-r2 r1-r3 r2-r3", own="r1",
+        says={"r2-r3": "import: p", "r3-r2": "import: p"}, top={"r2": likes, "r3": likes},
+    )  # fmt: skip
+    direct, by_other = ("r2", "r3") if used(net, "r2") == {"r1"} else ("r3", "r2")
+    assert used(net, by_other) == {direct}
+    links = {"r2": "10.0.1.2", "r3": "10.0.2.2"}
+    assert bounce(net, "r1", links[by_other]) == {}
+    assert set(bounce(net, "r1", links[direct])) == {"r2", "r3"}
+
+
+def test_only_a_session_that_is_up_can_bounce():
+    net = mesh("65001 65002", "r1-r2", own="r2", says={"r1-r2": "enabled: false"})
+    with pytest.raises(QuestionError, match="not up"):
+        bounce_data(net, "r1", "default", "10.0.1.2")
+    with pytest.raises(UnknownName):
+        bounce_data(net, "r1", "default", "10.0.9.9")
 
 
 def test_the_ladder_says_where_med_is_not_compared():

@@ -187,5 +187,5 @@ def _receiving(settings: NeighbourSettings) -> Hashable:
     """The settings of the receiver's side that change what is taken."""
     return (
         settings.local_as, settings.weight, settings.allow_own_as, settings.graceful_shutdown,
-        settings.honour_graceful_shutdown, settings.accept_blackhole,
+        settings.honour_graceful_shutdown, settings.accept_blackhole, settings.age_s,
     )  # fmt: skip

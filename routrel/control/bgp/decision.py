@@ -44,6 +44,7 @@ class Entrant:
     med: int
     behind: Key  #: values of `_BEHIND_MED`; the first two are the same for equal paths
     age_s: int | None
+    fresh: bool  #: whether it came last of all, whatever ages are known
     order: int  #: of its session among all, for paths of unknown age
     as_path: object  #: for multipath
 
@@ -66,6 +67,7 @@ def entrant(
     router_id: int,
     neighbour: int,
     order: int,
+    fresh: bool = False,
 ) -> Entrant:
     """A usable path made ready to compare.
 
@@ -74,6 +76,7 @@ def entrant(
         router_id: The neighbour's router id, or the originator's of a reflected path (RFC 4456 9).
         neighbour: The neighbour's address as a number; 0 for an own path.
         order: Of the session it came by, among all.
+        fresh: Whether that session has just come up.
     """
     own = path.learned is Learned.OWN
     missing = _WORST_MED if options.missing_med is MissingMed.WORST else 0
@@ -102,7 +105,8 @@ def entrant(
             int(path.next_hop) if path.next_hop else 0,
         ),
         order=order,
-        age_s=path.age_s if path.learned is Learned.EXTERNAL else None,
+        age_s=0 if fresh else path.age_s if path.learned is Learned.EXTERNAL else None,
+        fresh=fresh and path.learned is Learned.EXTERNAL,
         as_path=path.as_path,
     )
 
@@ -173,8 +177,14 @@ class Decision:
         return [item for item in left if value(item) == least]
 
     def _oldest(self, left: list[Entrant]) -> list[Entrant]:
-        """The external path heard first, if that is asked for and all ages are known."""
-        if not self.options.prefer_oldest or any(item.age_s is None for item in left):
+        """The external path heard first, if that is asked for and all ages are known.
+
+        What has just come is younger than all others, even those of unknown age.
+        """
+        if not self.options.prefer_oldest:
+            return left
+        left = [item for item in left if not item.fresh] or left
+        if any(item.age_s is None for item in left):
             return left
         most = max(item.age_s or 0 for item in left)
         return [item for item in left if item.age_s == most]

@@ -9,7 +9,7 @@ from threading import RLock
 
 import numpy as np
 
-from routrel.control.bgp.carrying import Carrier, Key, Numbering
+from routrel.control.bgp.carrying import Carrier, Codes, Key, Numbering
 from routrel.control.bgp.classes import Grouping, Origins, PrefixClass
 from routrel.control.bgp.conditions import Closed, closed_announcements
 from routrel.control.bgp.decision import Decision, Entrant, entrant
@@ -128,6 +128,34 @@ class Round:
 
 
 @dataclass(frozen=True, slots=True)
+class History:
+    """What speakers have chosen, from which they go on."""
+
+    classes: list[tuple[PrefixClass, ClassResult]]
+    class_of: dict[int, int]
+    ids: list[int]  #: by hearing
+    codes: Codes
+
+    def chosen(self, prefix: int, made: Round) -> list[Numbers] | None:
+        """By speaker what it chose for a prefix, as codes of another round; None: not known."""
+        number = self.class_of.get(prefix)
+        if number is None:
+            return None
+        at = {identity: place for place, identity in enumerate(made.ids)}
+        codes = made.carrier.codes
+
+        def recoded(code: int) -> int | None:
+            place = self.codes.place(code)
+            now = -1 if place < 0 else at.get(self.ids[place])
+            return None if now is None else codes.code(self.codes.path(code), now)
+
+        return [
+            tuple(new for code in each if (new := recoded(code)) is not None)
+            for each in self.classes[number][1].outcome.chosen
+        ]
+
+
+@dataclass(frozen=True, slots=True)
 class Looked:
     """Sessions that were judged once, with the look-ups that they rest on."""
 
@@ -164,6 +192,10 @@ class BgpDomain:
         self.ordered: set[tuple[int, int]] = set()
         #: By key of a class with several stable states: the number of the one to take.
         self.pinned: dict[Hashable, int] = {}
+        #: Addresses of a session's ends: of one that carries nothing, of one that came up last.
+        self._muted: frozenset[Address] = frozenset()
+        self._fresh: frozenset[Address] = frozenset()
+        self._history: History | None = None
         self.sessions: list[Session] = []
         self._looked: list[Looked] = []
         self._conversations: Conversations = {}
@@ -208,6 +240,23 @@ class BgpDomain:
                         chains.append(chain)
         return chains, at
 
+    def go_on(
+        self, *, muted: frozenset[Address] = frozenset(), fresh: frozenset[Address] = frozenset()
+    ) -> None:
+        """From now on speakers go on from what they have chosen, and not from nothing.
+
+        Args:
+            muted: The ends of a session that carries nothing from now on.
+            fresh: Those of a session that has just come up: what it brings is the newest.
+        """
+        self._muted, self._fresh = muted, fresh
+        self._remember()
+
+    def _remember(self) -> None:
+        made = self.round
+        if made is not None:
+            self._history = History(self.classes, self.class_of, made.ids, made.carrier.codes)
+
     # --- rows ----------------------------------------------------------------------------------
 
     def rows(self, view: Rib, injected: Mapping[int, Sequence[Injected]]) -> Rows:
@@ -227,6 +276,11 @@ class BgpDomain:
         pinned = tuple(self.pinned.items())
         held_back = tuple(held.tobytes() for held in silenced)
         key = (environment, origins, held_back, pinned, made.closed)
+        if self._history is not None:
+            self.round = made
+            rows = self._spread_all(made, origins, silenced)
+            self._remember()
+            return rows
         if self._last is not None and self._last[0] == key and _same(made.resolver, self._last[1]):
             self.round = made
             made.resolver.known.update(self._last[1])
@@ -519,6 +573,8 @@ class BgpDomain:
                 doubts.update((tables[table], member) for member in members)
 
     def _result(self, made: Round, item: PrefixClass) -> ClassResult:
+        if self._history is not None:
+            return self._gone_on(made, item, self._history)
         # What a neighbour is sent by default goes through policies that are no chain of the class.
         # Rows of aggregates cite where they are written.
         member = int(item.members[0])
@@ -543,6 +599,20 @@ class BgpDomain:
         if key in self.pinned:
             return self._pinned_result(made, item, found)
         return found
+
+    def _gone_on(self, made: Round, item: PrefixClass, history: History) -> ClassResult:
+        """How a class goes on from what its first prefix was chosen for before."""
+        spread = Spread(self.arena(made, item, complete=True))
+        before = history.chosen(int(item.members[0]), made)
+        settles = spread.settle_from(before or [()] * len(self.speakers))
+        moving = () if settles else tuple(range(len(self.speakers)))
+        outcome = Outcome(spread.chosen, spread.heard, contested=moving)
+        return ClassResult(
+            key=item.key,
+            outcome=outcome,
+            rows=tuple(self._class_rows(made, item, outcome)),
+            complete=True,
+        )
 
     def _pinned_result(self, made: Round, item: PrefixClass, found: ClassResult) -> ClassResult:
         """The same class in another of its stable states; as it was where that one is none now."""
@@ -592,8 +662,14 @@ class BgpDomain:
         lane = item.lane
         passes = made.carrier.passes
 
+        muted = frozenset(
+            place for place, hearing in enumerate(made.hearings) if _is_of(hearing, self._muted)
+        )
+
         def sent(place: int, chosen: Numbers) -> Numbers:
             hearing = made.hearings[place]
+            if place in muted:
+                return ()
             if item.prefix.version not in hearing.versions:
                 return ()
             if place in defaults:
@@ -692,6 +768,7 @@ class BgpDomain:
             router_id=int(identifier) if identifier is not None else 0,
             neighbour=int(hearing.sender_address) if hearing else 0,
             order=place,
+            fresh=hearing is not None and _is_of(hearing, self._fresh),
         )
 
     def _class_rows(
@@ -789,6 +866,11 @@ class BgpDomain:
             members[order],
             of[order],
         )
+
+
+def _is_of(hearing: Hearing, ends: frozenset[Address]) -> bool:
+    """Whether a hearing is of the session between two addresses."""
+    return {hearing.sender_address, hearing.receiver_address} == ends
 
 
 def _chain_key(speaker: Speaker, uses: tuple[PolicyUse, ...] | None) -> object:

@@ -218,6 +218,7 @@ class Transfers:
             as_path=as_path,
             local_preference=instance.local_preference if external else sent.local_preference,
             weight=settings.weight or 0,
+            age_s=settings.age_s if sent.age_s is None else sent.age_s,
         )
         trial = None
         if settings.import_policies and receiver.device is not None:

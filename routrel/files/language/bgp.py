@@ -11,6 +11,7 @@ from routrel.files.language.common import (
     INTERFACE_NAME,
     NAME,
     POLICY_USE,
+    SECONDS,
 )
 from routrel.files.language.policies import redistribution
 from routrel.files.report import Report
@@ -148,6 +149,8 @@ _SETTINGS = (
           "to an external neighbour"),
     Field("reflector-client", Boolean(), "it is a client of this reflector"),
     Field("weight", Integer(0, 65535), "of what is heard there; left out: 0"),
+    Field("age", SECONDS, "for how long this device has had what it hears there, for the step that "
+          "prefers the oldest route; left out: not known", "age_s"),
     Field("default-route", DEFAULT_TO_NEIGHBOUR, "announce a default route to it"),
     Field("conditional", ListOf(CONDITIONAL), "what is announced to it only while the table holds, "
           "or lacks, something"),

@@ -2,19 +2,25 @@
 
 from __future__ import annotations
 
-from drf_spectacular.utils import extend_schema
+from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from routrel.questions.bounce import bounce_data
 from routrel.questions.policies import policies_data, read_route, try_policy
 from routrel.questions.sessions import sessions_data
 from server.networks.access import revision_for
 from server.networks.api.answers import LENS, state_of
-from server.networks.api.shapes import BgpSessionListShape, PolicyShape, PolicyTrialShape
+from server.networks.api.shapes import (
+    BgpSessionListShape,
+    BounceShape,
+    PolicyShape,
+    PolicyTrialShape,
+)
 
-__all__ = ["PolicyListView", "PolicyTrialView", "SessionListView"]
+__all__ = ["BounceView", "PolicyListView", "PolicyTrialView", "SessionListView"]
 
 
 class SessionListView(APIView):
@@ -22,6 +28,25 @@ class SessionListView(APIView):
     def get(self, request: Request, slug: str) -> Response:
         """Every BGP neighbour: whether its session is up, and if not, why."""
         return Response(sessions_data(state_of(revision_for(request, slug))))
+
+
+class BounceView(APIView):
+    @extend_schema(
+        operation_id="bounce",
+        parameters=[
+            *LENS,
+            OpenApiParameter("device", str, required=True),
+            OpenApiParameter("vrf", str, description="left out: default"),
+            OpenApiParameter("neighbour", str, required=True, description="its address"),
+        ],
+        responses=BounceShape,
+    )
+    def get(self, request: Request, slug: str) -> Response:
+        """What moves while a session is down, and what is otherwise once it is back."""
+        state = state_of(revision_for(request, slug))
+        asked = request.query_params
+        device, vrf = asked.get("device", ""), asked.get("vrf", "default")
+        return Response(bounce_data(state, device, vrf, asked.get("neighbour", "")))
 
 
 class PolicyListView(APIView):

@@ -15,6 +15,7 @@ from routrel.model.findings import Severity
 
 __all__ = [
     "BgpSessionListShape",
+    "BounceShape",
     "CaseShape",
     "ChartShape",
     "DeviceShape",
@@ -246,6 +247,35 @@ class BgpSessionShape(PlacedShape):
 class BgpSessionListShape(s.Serializer):
     sentence = s.CharField()
     sessions = BgpSessionShape(many=True)
+
+
+class MovesShape(s.Serializer):
+    prefixes = s.IntegerField()
+    devices = s.IntegerField()
+    flows = s.ListField(child=s.CharField())
+    flows_asked = s.IntegerField()
+
+
+class BounceShape(s.Serializer):
+    """What a session changes that goes down and comes up again. None: routing never rests."""
+
+    sentence = s.CharField()
+    device = s.CharField()
+    vrf = s.CharField()
+    neighbour = s.CharField()
+    remote = s.CharField()
+    while_down = MovesShape(allow_null=True)
+    afterwards = MovesShape(allow_null=True)
+    routes = _shape(
+        "RouteOtherwise",
+        many=True,
+        device=_text(),
+        vrf=_text(),
+        prefix=_text(),
+        before=_text(),
+        after=_text(),
+    )
+    routes_in_all = s.IntegerField()
 
 
 class PolicyShape(PlacedShape):
@@ -549,13 +579,6 @@ class LinesShape(s.Serializer):
     line = s.IntegerField()
     before = s.CharField(allow_blank=True)
     after = s.CharField(allow_blank=True)
-
-
-class MovesShape(s.Serializer):
-    prefixes = s.IntegerField()
-    devices = s.IntegerField()
-    flows = s.ListField(child=s.CharField())
-    flows_asked = s.IntegerField()
 
 
 class RemedyShape(s.Serializer):

@@ -39,6 +39,7 @@ urlpatterns = [
     path("networks/<slug:slug>/table", routes.TableView.as_view()),
     path("networks/<slug:slug>/would-take", routes.WouldTakeView.as_view()),
     path("networks/<slug:slug>/sessions", policies.SessionListView.as_view()),
+    path("networks/<slug:slug>/sessions/bounce", policies.BounceView.as_view()),
     path("networks/<slug:slug>/policies", policies.PolicyListView.as_view()),
     path("networks/<slug:slug>/policies/try", policies.PolicyTrialView.as_view()),
     path("networks/<slug:slug>/drafts", drafts.DraftListView.as_view()),

@@ -170,6 +170,20 @@ export const wouldTakeQuery = (lens: Lens, q: string, device: string, vrf: strin
     retry: false,
   })
 
+export const bounceQuery = (lens: Lens, device: string, vrf: string, neighbour: string) =>
+  queryOptions({
+    queryKey: ['bounce', lens, device, vrf, neighbour],
+    queryFn: ({ signal }) =>
+      data(
+        api.GET('/api/networks/{slug}/sessions/bounce', {
+          params: { path: { slug: lens.slug }, query: { revision: lens.revision, device, vrf, neighbour } },
+          signal,
+        }),
+      ),
+    ...SETTLED,
+    retry: false,
+  })
+
 export const sessionsQuery = (lens: Lens) =>
   queryOptions({
     queryKey: ['sessions', lens],

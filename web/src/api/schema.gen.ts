@@ -482,6 +482,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{slug}/sessions/bounce": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What moves while a session is down, and what is otherwise once it is back. */
+        get: operations["bounce"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{slug}/table": {
         parameters: {
             query?: never;
@@ -636,6 +653,18 @@ export interface components {
             export: string[];
             configured: components["schemas"]["PlacedShape"];
             import: string[];
+        };
+        /** @description What a session changes that goes down and comes up again. None: routing never rests. */
+        BounceShape: {
+            sentence: string;
+            device: string;
+            vrf: string;
+            neighbour: string;
+            remote: string;
+            while_down: components["schemas"]["MovesShape"] | null;
+            afterwards: components["schemas"]["MovesShape"] | null;
+            routes: components["schemas"]["RouteOtherwise"][];
+            routes_in_all: number;
         };
         BranchShape: {
             /** Format: double */
@@ -1280,6 +1309,13 @@ export interface components {
          * @enum {string}
          */
         RoleEnum: "viewer" | "editor" | "owner";
+        RouteOtherwise: {
+            device: string;
+            vrf: string;
+            prefix: string;
+            before: string;
+            after: string;
+        };
         /** @description Something that stands, or was decided, on a line of a file. */
         RouteShape: {
             file: string | null;
@@ -1509,6 +1545,7 @@ export type SchemaAbsenceShape = components['schemas']['AbsenceShape'];
 export type SchemaAbsenceStepShape = components['schemas']['AbsenceStepShape'];
 export type SchemaBgpSessionListShape = components['schemas']['BgpSessionListShape'];
 export type SchemaBgpSessionShape = components['schemas']['BgpSessionShape'];
+export type SchemaBounceShape = components['schemas']['BounceShape'];
 export type SchemaBranchShape = components['schemas']['BranchShape'];
 export type SchemaCandidateNextHop = components['schemas']['CandidateNextHop'];
 export type SchemaCandidateRung = components['schemas']['CandidateRung'];
@@ -1583,6 +1620,7 @@ export type SchemaResultEnum = components['schemas']['ResultEnum'];
 export type SchemaRevisionShape = components['schemas']['RevisionShape'];
 export type SchemaRevisionShapeRequest = components['schemas']['RevisionShapeRequest'];
 export type SchemaRoleEnum = components['schemas']['RoleEnum'];
+export type SchemaRouteOtherwise = components['schemas']['RouteOtherwise'];
 export type SchemaRouteShape = components['schemas']['RouteShape'];
 export type SchemaSavedQuestionShape = components['schemas']['SavedQuestionShape'];
 export type SchemaSavedQuestionShapeRequest = components['schemas']['SavedQuestionShapeRequest'];
@@ -2383,6 +2421,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BgpSessionListShape"];
+                };
+            };
+        };
+    };
+    bounce: {
+        parameters: {
+            query: {
+                device: string;
+                /** @description its address */
+                neighbour: string;
+                /** @description the lens's revision; left out: the newest */
+                revision?: number;
+                /** @description left out: default */
+                vrf?: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BounceShape"];
                 };
             };
         };

@@ -5,7 +5,8 @@ import type { BgpSession } from '../../api/types'
 import { Mono, Panel, Problem, Waiting } from '../../ui/controls'
 import { DataTable, type Column } from '../../ui/DataTable'
 import { EvidenceLink } from '../lens/EvidenceLink'
-import { useLens, useLinkTo, usePlace } from '../lens/lens'
+import { useAddress, useLens, useLinkTo, usePlace } from '../lens/lens'
+import { BouncePanel } from './BouncePanel'
 import { RouteTabs } from './RouteTabs'
 
 /** Every BGP neighbour: is its session up, and if not, why? */
@@ -23,6 +24,8 @@ export function SessionsPage() {
 function Answer() {
   const sessions = useQuery(sessionsQuery(useLens()))
   const to = useLinkTo()
+  const [params, change] = useAddress()
+  const [device, vrf, neighbour] = params.get('bounce')?.split(' ') ?? []
   if (sessions.isError) return <Problem error={sessions.error} />
   if (sessions.isPending) return <Waiting what="Looking at every session" />
   const columns: Column<BgpSession>[] = [
@@ -33,6 +36,7 @@ function Answer() {
     { title: 'relation', text: (s) => relationWords(s), width: '8rem' },
     { title: 'taken', text: (s) => s.taken ?? '', show: (s) => <Mono>{s.taken ?? '–'}</Mono>, width: '4.5rem' },
     { title: 'sent', text: (s) => s.sent ?? '', show: (s) => <Mono>{s.sent ?? '–'}</Mono>, width: '4.5rem' },
+    { title: 'what if', text: () => '', show: (s) => s.state === 'up' && <button type="button" className="underline" aria-label={`What if the session of ${s.device} with ${s.remote} bounces?`} onClick={() => change({ bounce: [s.device, s.vrf, s.neighbour].join(' ') })}>it bounces?</button>, width: '7rem' },
     { title: 'why, and where it is written', text: (s) => s.reason ?? s.description, show: (s) => <>{s.reason ?? <span className="text-soft">{s.description}</span>} <EvidenceLink file={s.file} line={s.line} /></>, width: 'minmax(14rem,1fr)' },
   ]
   // What is down comes first: that is what one looks for.
@@ -40,6 +44,7 @@ function Answer() {
   return (
     <>
       <p role="status" aria-label="Sessions" className={`rounded-card border border-l-8 bg-card px-3 py-2 text-[1.05rem] ${rows.some((each) => each.state !== 'up') ? 'border-stop' : 'border-line'}`}>{sessions.data.sentence}</p>
+      {device && vrf && neighbour && <BouncePanel device={device} vrf={vrf} neighbour={neighbour} onClose={() => change({ bounce: null })} />}
       <Panel className="min-h-0 flex-1">
         <DataTable rows={rows} columns={columns} what="neighbours" empty="No device of this network has a BGP neighbour." />
       </Panel>
