@@ -26,8 +26,14 @@ PORTS = {
         *("eigrp: {}", "eigrp: {passive: true}", "eigrp: {summaries: 10.255.0.0/16}"),
         *("eigrp: {import: some}", "eigrp: {export: untagged}"),
     ],
-    "ospf": ["ospf: {area: 0}", "ospf: {area: 1}", "ospf: {area: 1, network: point-to-point}"],
-    "isis": ["isis: {}", "isis: {level: 1}", "isis: {metric: 3, network: point-to-point}"],
+    "ospf": [
+        *("ospf: {area: 0}", "ospf: {area: 1}", "ospf: {area: 1, network: point-to-point}"),
+        "ospf: {area: 0, network: non-broadcast, neighbours: [10.0.1.2, 10.0.2.1]}",
+    ],
+    "isis": [
+        *("isis: {}", "isis: {level: 1}", "isis: {metric: 3, network: point-to-point}"),
+        "isis: {tag: 7}",
+    ],
 }
 SEED = ", metric: {bandwidth: 1 Gb/s, delay: 10 us}"
 TOPS = {
@@ -43,6 +49,8 @@ TOPS = {
         "ospf: {}",
         "ospf: {areas: {1: {type: stub}}}",
         "ospf: {areas: {1: {type: nssa, ranges: [{prefix: 10.255.0.0/24}]}}}",
+        "ospf: {areas: {1: {type: nssa, external-ranges: [{prefix: 10.0.0.0/8}]}}}",
+        "ospf: {rfc1583-compatibility: false}",
         "ospf: {default-route: {}, import: untagged}",
     ],
     "isis": ["net: 49.000{area}.0000.0000.{n:04}.00{more}"],
@@ -52,6 +60,13 @@ STATICS = [
     "static: [{to: 10.99.0.0/16, discard: true, tag: 7}]",
     "static: [{to: 0.0.0.0/0, via: 10.0.1.1, distance: 200}]",
     "static: [{to: 10.255.0.2/32, via: 10.255.0.1}]",
+]
+RED = "vrfs: {red: {static: [{to: 10.99.0.0/16, discard: true, tag: 7}], "
+LEAKS = [
+    *("", ""),
+    RED + "leak: [{from: default, policy: some}]}}\nleak: [{from: red, protocol: static}]",
+    RED + "export-tags: out}}\nimport-tags: out\ndistances: [{protocol: leaked, distance: 60}]",
+    RED + "import-tags: in}}\nexport-tags: in\nleak: [{from: red, policy: untagged}]",
 ]
 KEYS = sorted(PORTS)
 
@@ -66,7 +81,11 @@ def border_gateway(draw, number, pairs, speaks, runs):
             host = 1 + (pair[1] == other)
             more = draw(
                 st.sampled_from(
-                    ["", ", next-hop: self", ", import: some", ", weight: 5", ", default-route: {}"]
+                    [
+                        *("", ", next-hop: self", ", import: some", ", weight: 5", ", age: 60 s"),
+                        *(", default-route: {}", ", default-route: {unless: 10.99.0.0/16}"),
+                        ", conditional: [{prefixes: 10.0.0.0/8 or longer, while: 10.99.0.0/16}]",
+                    ]
                 )
             )
             neighbours.append(f"10.0.{at}.{host}: {{as: {speaks[other]}{more}}}")
@@ -96,10 +115,12 @@ def mixtures(draw):
     speaks = {n: draw(st.sampled_from([0, 65001, 65001, 65002])) for n in range(1, size + 1)}
     for number in range(1, size + 1):
         runs = draw(st.lists(st.sampled_from(KEYS), unique=True, min_size=1, max_size=3))
-        said = []
+        leaks = draw(st.sampled_from(LEAKS))
+        said = [leaks]
         for key in runs:
             others = [other for other in (*runs, "static", "connected") if other != key]
             others += ["bgp"] if speaks[number] else []
+            others += ["leaked"] if "leaked" not in leaks and leaks else []
             taking = ""
             if draw(st.booleans()):
                 policy = draw(st.sampled_from(["", ", policy: some", ", policy: untagged"]))
@@ -122,7 +143,7 @@ def mixtures(draw):
         if speaks[number]:
             said.append(draw(border_gateway(number, pairs, speaks, runs)))
             runs = [*runs, "bgp"]
-        if draw(st.booleans()):
+        if draw(st.booleans()) and "distances" not in leaks:
             distance = draw(st.sampled_from([60, 60, 255]))
             rule = f"protocol: {draw(st.sampled_from(runs))}, distance: {distance}"
             said.append(f"distances: [{{{rule}}}]")

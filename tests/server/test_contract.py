@@ -95,6 +95,7 @@ QUESTIONS = [
     ("/table", {"device": "gul-edge-1", "vrf": "default", "other": "ald-core-1"}),
     ("/would-take", {"q": "198.51.100.0/24", "device": "ald-edge-1", "vrf": "default"}),
     ("/sessions", {}),
+    ("/sessions/bounce", {"device": "ald-core-1", "vrf": "default", "neighbour": "10.255.0.3"}),
     ("/policies", {}),
     ("/drafts", {}),
     ("/questions", {}),
@@ -169,6 +170,7 @@ COMMANDS = [
     (["routes", "--address", "198.51.100.7", "--device", "ald-edge-1", "--why"],
      lambda answer: [(w, "Why") for w in answer["why"]]),
     (["sessions"], lambda answer: [(answer, "BgpSessionList")]),
+    (["sessions", "--device", "ald-core-1", "--bounce", "10.255.0.3"], lambda answer: [(answer, "Bounce")]),
     (["flow", "--from", "har-yard-2", "--to", "10.64.10.9", "--both"], lambda answer: [(answer, "Flow")]),
 ]  # fmt: skip
 

@@ -33,10 +33,10 @@ function Answer() {
     { title: 'device', text: (s) => s.device, show: (s) => <Link to={to('devices/chart', { device: s.device })} className="font-semibold">{s.device}</Link>, width: '8rem' },
     { title: 'neighbour', text: (s) => `${s.remote ?? ''} ${s.neighbour}`, show: (s) => <>{s.remote ?? 'not in the model'}<Mono className="block text-soft">{s.neighbour}</Mono></>, width: '11rem' },
     { title: 'AS', text: (s) => s.remote_as, show: (s) => <Mono>{s.remote_as}</Mono>, width: '5rem' },
-    { title: 'relation', text: (s) => relationWords(s), width: '8rem' },
-    { title: 'taken', text: (s) => s.taken ?? '', show: (s) => <Mono>{s.taken ?? '–'}</Mono>, width: '4.5rem' },
-    { title: 'sent', text: (s) => s.sent ?? '', show: (s) => <Mono>{s.sent ?? '–'}</Mono>, width: '4.5rem' },
-    { title: 'what if', text: () => '', show: (s) => s.state === 'up' && <button type="button" className="underline" aria-label={`What if the session of ${s.device} with ${s.remote} bounces?`} onClick={() => change({ bounce: [s.device, s.vrf, s.neighbour].join(' ') })}>it bounces?</button>, width: '7rem' },
+    { title: 'relation', text: (s) => relationWords(s), width: '7.5rem' },
+    { title: 'taken', text: (s) => s.taken ?? '', show: (s) => <Mono>{s.taken ?? '–'}</Mono>, width: '4rem' },
+    { title: 'sent', text: (s) => s.sent ?? '', show: (s) => <Mono>{s.sent ?? '–'}</Mono>, width: '4rem' },
+    { title: 'what if', text: () => '', show: (s) => s.state === 'up' && <button type="button" className="underline" aria-label={`What if the session of ${s.device} with ${s.remote} bounces?`} onClick={() => change({ bounce: [s.device, s.vrf, s.neighbour].join(' ') })}>it bounces?</button>, width: '6rem' },
     { title: 'why, and where it is written', text: (s) => s.reason ?? s.description, show: (s) => <>{s.reason ?? <span className="text-soft">{s.description}</span>} <EvidenceLink file={s.file} line={s.line} /></>, width: 'minmax(14rem,1fr)' },
   ]
   // What is down comes first: that is what one looks for.
