@@ -58,8 +58,8 @@ def follow_answer(
     Returns:
         None where nobody knows where they begin.
     """
-    arrived = [branch for branch in there.walk.branches if branch.verdict in ARRIVED]
-    arrived = arrived or [branch for branch in there.beyond.branches if branch.verdict in ARRIVED]
+    arrived = [branch for branch in there.walk.branches if _may_be_answered(branch)]
+    arrived = arrived or [branch for branch in there.beyond.branches if _may_be_answered(branch)]
     shares: dict[_Beginning, Fraction] = {}
     for branch in arrived or there.beyond.branches[:1]:
         beginning = _answer(branch, there.header, starts)
@@ -70,6 +70,12 @@ def follow_answer(
     total = sum(shares.values(), Fraction(0))
     parts = tuple(share / total for share in shares.values())
     return _leg(topology, rib, list(shares), parts)
+
+
+def _may_be_answered(branch: Branch) -> bool:
+    """Whether it arrives; of fragments that part the first stands for the packet."""
+    is_later = branch.header is not None and branch.header.fragment is Fragment.LATER
+    return branch.verdict in ARRIVED and not is_later
 
 
 @dataclass(frozen=True, slots=True)

@@ -100,7 +100,8 @@ class Fragment(Enum):
     """Which piece of a packet this is."""
 
     NONE = "none"  #: a whole packet
-    FIRST = "first"
+    FIRST = "first"  #: and the others come along
+    ALONE = "alone"  #: the first, whose others went another way
     LATER = "later"  #: carries no ports and no ICMP type
 
 

@@ -16,6 +16,7 @@ from routrel.control.packets.hops import (
     MtuEvidence,
     NeighbourEvidence,
     Obstacle,
+    PiecesEvidence,
     ReceiveEvidence,
     ReversePathEvidence,
     RouteEvidence,
@@ -416,6 +417,8 @@ def _evidence_data(state: State, stage: Stage, hop: Hop) -> Json | None:
                 "behind": [route_data(state, other) for other in shorter],
                 **place_data(_route_place(state, hop, route, next_hop)),
             }
+        case PiecesEvidence(place=place):
+            return {"kind": "fragments", **place_data(place)}
         case ReceiveEvidence(interface=interface, address=address):
             return {"kind": "receive", "interface": interface, "address": str(address)}
         case TtlEvidence(arrived=arrived):

@@ -17,6 +17,7 @@ from routrel.control.packets.hops import (
     MtuEvidence,
     NeighbourEvidence,
     Obstacle,
+    PiecesEvidence,
     ReceiveEvidence,
     Result,
     ReversePathEvidence,
@@ -189,6 +190,8 @@ def stage_words(stage: Stage, hop: Hop) -> str:
             return _steering_words(evidence)
         case RouteEvidence() as evidence:
             return _route_words(evidence)
+        case PiecesEvidence():
+            return "it puts fragments together, and the others of this packet go another way"
         case ReceiveEvidence(interface=None, address=address):
             return f"{hop.device} does not forward, and {address} is not its own"
         case ReceiveEvidence(interface=interface, address=address):
@@ -497,6 +500,13 @@ def _stopped_words(verdict: Verdict, cause: Cause, evidence: Evidence | None, co
             return f"Blocked {at} by its reverse-path check: {_reverse_path_words(found, True)}"
         case Verdict.DISCARDED, SteeringEvidence() as found:
             return f"Discarded {at}: {_steering_words(found)}"
+        case Verdict.DISCARDED, PiecesEvidence():
+            return (
+                f"Discarded {at}: it puts fragments together, and the others of this packet go "
+                "another way"
+            )
+        case Verdict.NO_ROUTE, RouteEvidence(route=Route() as route):
+            return f"No route {at}: {route.prefix} passes on, and nothing else is asked"
         case Verdict.NO_ROUTE, RouteEvidence(destination=destination) as evidence:
             table = "its table"
             if evidence.table or cause.vrf not in ("", DEFAULT_VRF):

@@ -233,6 +233,45 @@ def test_a_rule_with_ports_never_matches_a_later_fragment():
     )
 
 
+#: What becomes of a packet cut in front of m, where steering or marks ask for its port.
+PARTED = [
+    ("discard: true", "", (("mixed",), ("m", "steering_discard"))),
+    ("next-hop: 10.0.4.9", "", (("delivered",), None)),  # another way to the same end
+    (
+        "next-hop: 10.0.4.9",
+        "through-traffic: {filters: f}\n",
+        (("discarded",), ("n", "fragments_apart")),
+    ),
+]
+
+
+@pytest.mark.parametrize(("action", "stateful", "expected"), PARTED)
+@pytest.mark.parametrize("by_mark", [False, True])
+def test_fragments_that_are_steered_apart(action, stateful, expected, by_mark):
+    """A later fragment has no port (RFC 8519 4.1), so steering by the port, or by a mark that was
+    set by it, leaves it to the table. m has two links to n, which may put fragments together."""
+    match = "marked: 7" if by_mark else "protocol: udp, to-port: 53"
+    m = device(
+        "m", "interfaces:\n  l: {addresses: [10.0.1.1/24], filters: {in: g}}\n  r: {addresses: [10.0.3.1/24]}\n"
+        "  r2: {addresses: [10.0.4.1/24]}\nstatic: [{to: 10.0.2.0/24, via: 10.0.3.9}]\nthrough-traffic: {steering: s}\n"
+        f"steering: {{s: {{rules: [{{id: 10, {match}, {action}}}]}}}}\n"
+        + filters(g="rules: [{id: 10, continue: udp, to-port: 53, mark: 7}], default: permit"),
+    )  # fmt: skip
+    n = device(
+        "n", "interfaces:\n  l: {addresses: [10.0.3.9/24]}\n  l2: {addresses: [10.0.4.9/24]}\n  r: {addresses: [10.0.2.1/24], mtu: 9000}\n"
+        f"static: [{{to: 10.0.1.0/24, via: 10.0.3.1}}]\n{stateful}" + filters(f="sessions: true, default: permit"),
+    )  # fmt: skip
+    host = A.replace("mtu: 9000", "mtu: 1500")
+    if not stateful:
+        n = n.replace("sessions: true, ", "")
+    net = state(host, B, m, n)
+    asked = {"traffic": "udp 53", "size": 1600, "may_fragment": True, "both": False}
+    assert said(net, **asked) == expected
+    assert said(net, **(asked | {"size": 900}))[0] == (
+        ("discarded",) if "discard" in action else ("delivered",)
+    )
+
+
 #: The order decides which obstacle comes first: no route, an MTU of 1400 and a filter at once.
 ORDERS = [
     ("router", "static: []", "filter_default"),

@@ -23,6 +23,7 @@ from routrel.control.packets.hops import (
     Verdict,
 )
 from routrel.files.reader import read_texts
+from routrel.model.traffic import Fragment
 from routrel.questions.errors import QuestionError
 from routrel.questions.flow import FlowAnswer, FlowQuestion, ask_flow
 from tests.kernel.kernel import WIRES, build, rule_key, shut
@@ -100,7 +101,7 @@ def _compare(state: State, probe: Probe, seen: Seen, hits: dict[str, Any]) -> Co
 def _difference(
     state: State, answer: FlowAnswer, probe: Probe, seen: Seen, hits: dict[str, Any]
 ) -> str:
-    if any(_to_itself(branch) or _chosen_port(branch) for branch in answer.forward.branches):
+    if any(_left_out(branch) for branch in answer.forward.branches):
         return ""
     problems = []
     for branch in answer.forward.branches:
@@ -152,6 +153,13 @@ def _unlike(
     if wanted != had:
         return f"{_words(branch)}: rules {sorted(wanted)}, seen {sorted(had)}"
     return "" if answers else _unlike_error(branch, probe, seen)
+
+
+def _left_out(branch: Branch) -> bool:
+    """Whether a packet is not compared; fragments that part are seen by the first alone."""
+    parted = any(hop.header.fragment in (Fragment.ALONE, Fragment.LATER) for hop in branch.hops)
+    ended = branch.header is not None and branch.header.fragment is Fragment.ALONE
+    return _to_itself(branch) or _chosen_port(branch) or parted or ended
 
 
 def _only_later_pieces(branch: Branch) -> bool:

@@ -9,6 +9,7 @@ from routrel.control.packets.hops import (
     LoopEvidence,
     MtuEvidence,
     NeighbourEvidence,
+    PiecesEvidence,
     ReceiveEvidence,
     ReversePathEvidence,
     RouteEvidence,
@@ -84,6 +85,8 @@ def cause_of(
                 direction=Direction.OUT,
                 place=next(iter(places), None),
             )
+        case PiecesEvidence(place=place):
+            return Cause(device=name, kind="fragments_apart", interface=interface_in, place=place)
         case ReceiveEvidence():
             return Cause(
                 device=name, kind="does_not_forward", interface=interface_in, place=device.place

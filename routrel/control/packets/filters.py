@@ -18,7 +18,15 @@ from routrel.model.traffic import (
     protocol_name,
 )
 
-__all__ = ["FilterResult", "Meeting", "TriedRule", "dscp_name", "evaluate", "mismatch"]
+__all__ = [
+    "FilterResult",
+    "Meeting",
+    "TriedRule",
+    "dscp_name",
+    "evaluate",
+    "later_fragment",
+    "mismatch",
+]
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,6 +37,7 @@ class Meeting:
     leaves: str | None = None  #: None: not known yet, or it is for the device itself
     session: SessionState | None = None  #: None: the device remembers no sessions
     mark: int = 0  #: what a filter of the device marked it with
+    later_mark: int = 0  #: and the later fragments of a packet that was cut
 
 
 _NOTHING_KNOWN = Meeting()
@@ -56,6 +65,7 @@ class FilterResult:
     session: SessionState | None = None  #: of a filter with sessions, what it knew of this one
     fragment: bool = False  #: whether it was a later fragment that was held against the rules
     mark: int = 0  #: what the packet is marked with behind the filter
+    later_mark: int = 0  #: and the later fragments of one that was cut
 
     @property
     def permits(self) -> bool:
@@ -94,12 +104,15 @@ def evaluate(
                 tried=(),
                 session=known,
                 mark=meeting.mark,
+                later_mark=meeting.later_mark,
             )
     result = _by_rules(packet_filter, header, meeting)
     if header.fragment is Fragment.FIRST and result.permits:
-        later = _by_rules(packet_filter, later_fragment(header), meeting)
+        others = replace(meeting, mark=meeting.later_mark)
+        later = _by_rules(packet_filter, later_fragment(header), others)
         if not later.permits:
             return replace(later, fragment=True)
+        return replace(result, later_mark=later.mark)
     return result
 
 
@@ -205,7 +218,7 @@ def _fragment_mismatches(match: Match, header: Header) -> Iterator[str]:
     fits = {
         None: True,
         Fragments.LATER: header.fragment is Fragment.LATER,
-        Fragments.FIRST: header.fragment is Fragment.FIRST,
+        Fragments.FIRST: header.fragment in (Fragment.FIRST, Fragment.ALONE),
         Fragments.ANY: header.fragment is not Fragment.NONE,
         Fragments.NONE: header.fragment is Fragment.NONE,
     }
@@ -213,6 +226,7 @@ def _fragment_mismatches(match: Match, header: Header) -> Iterator[str]:
         yield {
             Fragment.NONE: "a whole packet, no fragment",
             Fragment.FIRST: "the first fragment",
+            Fragment.ALONE: "the first fragment",
             Fragment.LATER: "a later fragment",
         }[header.fragment]
 

@@ -29,6 +29,7 @@ __all__ = [
     "MtuEvidence",
     "NeighbourEvidence",
     "Obstacle",
+    "PiecesEvidence",
     "ReceiveEvidence",
     "Result",
     "ReversePathEvidence",
@@ -212,6 +213,13 @@ class NeighbourEvidence:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class PiecesEvidence:
+    """A device that puts fragments together has some of them, and the others went another way."""
+
+    place: Place
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class ReceiveEvidence:
     """The packet is at a device that has its destination address, or does not forward."""
 
@@ -237,6 +245,7 @@ Evidence: TypeAlias = (
     | TtlEvidence
     | MtuEvidence
     | NeighbourEvidence
+    | PiecesEvidence
     | ReceiveEvidence
     | LoopEvidence
 )

@@ -7,13 +7,13 @@ from which the packet would arrive. So it lists everything that stands in the wa
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
 
 from routrel.control.packets.causes import cause_of
 from routrel.control.packets.detours import Detours
-from routrel.control.packets.filters import Meeting, evaluate
+from routrel.control.packets.filters import Meeting, evaluate, later_fragment
 from routrel.control.packets.hops import (
     Branch,
     Direction,
@@ -24,6 +24,7 @@ from routrel.control.packets.hops import (
     MtuEvidence,
     NeighbourEvidence,
     Obstacle,
+    PiecesEvidence,
     ReceiveEvidence,
     Result,
     ReversePathEvidence,
@@ -102,12 +103,13 @@ class _Here:
     way: NextHop | None = None
     out: Interface | None = None
     mark: int = 0
+    later_mark: int = 0  #: of the later fragments
     own_translated: bool = False  #: whether translation of what the device sends has been asked
 
     @property
     def meeting(self) -> Meeting:
         out = self.out.name if self.out else None
-        return Meeting(self.interface_in, out, self.state, self.mark)
+        return Meeting(self.interface_in, out, self.state, self.mark, self.later_mark)
 
     def noting(self, name: StageName, result: Result, evidence: Evidence | None = None) -> _Here:
         stage = Stage(name=name, result=result, evidence=evidence)
@@ -290,7 +292,14 @@ class _Walker:
     # --- stages, in the order of a router ------------------------------------------------------
 
     def _arrival(self, here: _Here) -> Iterator[_Outcome]:
-        """An interface takes no packet that is larger than it could send."""
+        """An interface takes no packet that is larger than it could send.
+
+        A device that puts fragments together has nothing of those whose others went another way.
+        """
+        if here.device.remembers_sessions and here.header.fragment in _APART:
+            evidence = PiecesEvidence(place=here.device.place)
+            yield from self._stop(here, StageName.ARRIVAL, evidence, Verdict.DISCARDED)
+            return
         interface = here.device.interface(here.interface_in or "")
         size = here.header.size
         if interface is not None and here.path_mtu is not None:
@@ -298,14 +307,14 @@ class _Walker:
         if interface is None or size is None or size <= interface.mtu:
             yield here
             return
-        evidence = MtuEvidence(
+        too_big = MtuEvidence(
             interface=interface.name,
             mtu=interface.mtu,
             size=size,
             place=interface.place,
             arriving=True,
         )
-        yield from self._stop(here, StageName.ARRIVAL, evidence, Verdict.TOO_BIG)
+        yield from self._stop(here, StageName.ARRIVAL, too_big, Verdict.TOO_BIG)
 
     def _filter_in(self, here: _Here) -> Iterator[_Outcome]:
         interface = here.device.interface(here.interface_in or "")
@@ -400,7 +409,7 @@ class _Walker:
                 zones=zones,
                 answer=bool(self.known),
             )
-            here = replace(here, mark=result.mark)
+            here = replace(here, mark=result.mark, later_mark=result.later_mark)
             if result.permits or not self.filters:
                 here = here.noting(name, Result.PASSED, evidence)
                 continue
@@ -535,12 +544,25 @@ class _Walker:
     def _steering(self, here: _Here) -> Iterator[_Outcome]:
         interface = here.device.interface(here.interface_in or "")
         rules = here.device.through_traffic if interface else here.device.own_traffic
-        uses = [interface.steering if interface else None, rules.steering]
-        for use in uses:
-            steering = here.device.steering(use.steering) if use else None
+        uses = [use for use in (interface.steering if interface else None, rules.steering) if use]
+        yield from self._steered_by(here, [use.steering for use in uses])
+
+    def _steered_by(self, here: _Here, names: Sequence[str]) -> Iterator[_Outcome]:
+        """A packet through steering in order; fragments that are steered apart part here."""
+        for number, name in enumerate(names):
+            steering = here.device.steering(name)
             if steering is None:
                 continue
             found = self.lookup.steered(here.device, here.vrf, steering, here.header, here.meeting)
+            if here.header.fragment is Fragment.FIRST and not here.device.remembers_sessions:
+                parts = self._parted(here)
+                of_others = self.lookup.steered(
+                    here.device, here.vrf, steering, parts[1].header, parts[1].meeting
+                )
+                if replace(of_others, tried=()) != replace(found, tried=()):
+                    for part in parts:
+                        yield from self._steered_by(part, names[number:])
+                    return
             evidence = SteeringEvidence(steering=steering, rule=found.rule, tried=found.tried)
             if found.discards:
                 yield from self._stop(here, StageName.STEERING, evidence, Verdict.DISCARDED)
@@ -552,6 +574,14 @@ class _Walker:
                 return
             here = here.noting(StageName.STEERING, Result.NONE, evidence)
         yield here
+
+    def _parted(self, here: _Here) -> tuple[_Here, _Here]:
+        """The first fragment of a packet that was cut, and its later ones, each by itself."""
+        half = here.share / 2
+        return (
+            replace(here, header=replace(here.header, fragment=Fragment.ALONE), share=half),
+            replace(here, header=later_fragment(here.header), share=half, mark=here.later_mark),
+        )
 
     def _route(self, here: _Here) -> Iterator[_Outcome]:
         """Longest match, and each of its ways; what steering named goes before."""
@@ -619,8 +649,9 @@ class _Walker:
             return
         here = here.noting(StageName.MTU, Result.PASSED, evidence)
         if cut:
-            pieces = replace(here.header, size=mtu, fragment=Fragment.FIRST)
-            here = replace(here, header=pieces)
+            is_whole = here.header.fragment is Fragment.NONE
+            fragment = Fragment.FIRST if is_whole else here.header.fragment
+            here = replace(here, header=replace(here.header, size=mtu, fragment=fragment))
         yield here
 
     def _neighbour(self, here: _Here) -> Iterator[_Outcome]:
@@ -772,6 +803,9 @@ class _Walker:
             if isinstance(step, StageName) and step in _ALWAYS and step not in reached:
                 yield Stage(name=step, result=Result.NOT_REACHED)
 
+
+#: Fragments of which others went another way.
+_APART = (Fragment.ALONE, Fragment.LATER)
 
 #: The stages that every packet meets; others are shown where something is configured.
 _ALWAYS = (
