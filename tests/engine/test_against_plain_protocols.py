@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from ipaddress import ip_network
 
 import numpy as np
 from hypothesis import given, settings
@@ -10,6 +11,7 @@ from hypothesis import strategies as st
 
 from routrel.control.shortest_paths import EdgeChange, ShortestPaths, build_graph
 from tests.engine.nets import route, wired
+from tests.engine.plain_ospf import Answer, PlainOspf
 from tests.engine.plain_protocols import (
     PlainRip,
     plain_areas,
@@ -52,6 +54,80 @@ def held(net, name, protocol):
         if entry.protocol.id == protocol and str(entry.prefix).startswith("10.255.0."):
             found[f"r{int(entry.prefix.network_address) & 255}"] = entry.metric
     return found
+
+
+@st.composite
+def area_nets(draw):
+    """A random net with up to three areas, some routers of which announce two external prefixes."""
+    links = [(*link, draw(st.integers(0, 2))) for link in draw(nets(st.integers(1, 6)))]
+    homes = {
+        name: draw(st.sampled_from([link[4] for link in links if name in link[:2]]))
+        for name in names(links)
+    }
+    announced = [
+        (name, prefix, draw(st.sampled_from([5, 20])), draw(st.integers(1, 2)))
+        for prefix in ("10.98.0.0/16", "10.99.0.0/16")
+        for name in names(links)
+        if draw(st.integers(0, 2)) == 0
+    ]
+    return PlainOspf(links, homes, announced, draw(st.booleans()))
+
+
+@settings(max_examples=120, deadline=None)
+@given(area_nets())
+def test_ospf_agrees_with_every_router_working_alone(plain):
+    """Kinds and costs inside the domain; of external routes also the exits that are used."""
+    ports = {}
+    for number, (left, right, there, back, area) in enumerate(plain.links, start=1):
+        for name, cost in ((left, there), (right, back)):
+            ports[f"{name}:e{number}"] = (
+                f"ospf: {{area: {area}, network: point-to-point, cost: {cost}}}"
+            )
+    tops = {}
+    for name, area in plain.homes.items():
+        ports[f"{name}:lo"] = f"ospf: {{area: {area}}}"
+        taken = "".join(
+            f"{{from: static, metric: {metric}, metric-type: {kind}, policy: p{prefix[3:5]}}}, "
+            for router, prefix, metric, kind in plain.announced
+            if router == name
+        )
+        statics = "".join(
+            f"{{to: {p}, discard: true}}, " for r, p, *_ in plain.announced if r == name
+        )
+        policies = "".join(
+            f"p{n}: {{statements: [{{name: a, match: {{prefixes: s{n}}}, then: accept}}], default: reject}}, "
+            for n in (98, 99)
+        )
+        tops[name] = (
+            f"ospf: {{rfc1583-compatibility: {str(plain.by_cost_alone).lower()}, redistribute: [{taken}]}}\n"
+            f"static: [{statics}]\nsets: {{prefixes: {{s98: 10.98.0.0/16, s99: 10.99.0.0/16}}}}\npolicies: {{{policies}}}"
+        )
+    net = wired(text(plain.links), port="", top=tops, ports=ports)
+    kinds = {"intra_area": 0, "inter_area": 1}
+    for name, expected in plain.internal().items():
+        found = {
+            other: (kinds[entry.path_type.id], entry.metric)
+            for other in plain.homes
+            if (entry := route(net, name, lo(other))) and entry.protocol.id == "ospf"
+        }
+        assert found == expected, name
+    domain = net.protocols.ospf_domain("ospf")
+    for prefix in ("10.98.0.0/16", "10.99.0.0/16"):
+        number = net.rib.interning.prefixes.number(ip_network(prefix))
+        expected = plain.external(prefix)
+        for index, router in enumerate(domain.routers):
+            name = router.table[0]
+            paths = domain.paths(index, number) if number is not None else []
+            used = [path for path in paths if path.lost_on is None]
+            wanted = expected.get(name)
+            assert bool(used) == (wanted is not None), (name, prefix)
+            if wanted is not None:
+                kind = 1 if used[0].path_type.id.endswith("1") else 2
+                exits = frozenset(path.advertiser_name for path in used)
+                assert Answer(kind, used[0].metric, used[0].forward_metric, exits) == wanted, name
+                entry = route(net, name, prefix)
+                is_own = any(r == name and p == prefix for r, p, *_ in plain.announced)
+                assert is_own or entry.metric == wanted.metric
 
 
 @settings(max_examples=120, deadline=None)
