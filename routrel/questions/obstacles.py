@@ -527,6 +527,16 @@ def _inside_isis(crossing: Crossing, route: Route) -> Iterator[AbsenceStep]:
                 suggestion="let both have a level in common",
                 place=circuit.settings.place,
             )
+    if route.path_type is PathType.ATTACHED:
+        yield AbsenceStep(
+            kind="attached_default",
+            device=holder.table[0],
+            text=f"{holder.table[0]} has it only as the way towards the nearest attached system; "
+            "that is announced to nobody",
+            suggestion="announce a default route with default-route:",
+            place=holder.instance.place,
+        )
+        return
     if holder.levels == (1, 2) and 2 not in _joined_levels(crossing, holder, other):
         use = holder.instance.leak_down
         rejected = (

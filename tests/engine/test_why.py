@@ -29,6 +29,25 @@ def why(net, name, what):
     return answer
 
 
+#: Whose default route another router has, while r1 has none, and why that is so.
+DEFAULTS = [
+    # r1 is the attached system itself (ISO 10589 7.2.9.2): r2's default leads to it.
+    ({"r1": isis(1, 1), "r2": isis(2, 1, ", level: 1"), "r3": isis(3, 2)}, "isis: {}", "attached_default", "r2"),
+    # r2's static route leads to r1, so it is announced with r1's own address to send to (12.4.4.1).
+    ({"r1": "ospf: {}", "r2": "ospf: {default-route: {}}\nstatic: [{to: 0.0.0.0/0, via: 10.0.1.1}]", "r3": ""},
+     "ospf: {area: 0}", "forwarding_address", "r2"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("tops", "port", "reason", "device"), DEFAULTS)
+def test_why_no_default_where_a_neighbour_has_one(tops, port, reason, device):
+    bare = {} if tops["r3"] else {"r3:e2": "", "r3:lo": ""}
+    net = wired("r1-r2 r1-r3", port=port, top=tops, ports=bare)
+    absent = why(net, "r1", "0.0.0.0/0")["absent"]
+    assert (absent["reason"], absent["steps"][-1]["device"]) == (reason, device)
+    assert absent["steps"][-1]["line"]
+
+
 def rungs(answer):
     """Each candidate in short: protocol, who announces it, where it lost."""
     return [(c["protocol"], c["advertiser"], c["lost_on"]) for c in answer["candidates"]]
