@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 
 Links = list[tuple[str, str, int, int]]
 
-__all__ = ["PlainRip", "plain_areas", "plain_eigrp", "plain_externals", "plain_rip"]
+__all__ = ["PlainRip", "plain_eigrp", "plain_externals", "plain_rip"]
 
 
 @dataclass(frozen=True)
@@ -146,35 +146,3 @@ def plain_externals(
         if origin != router and origin in ways
     ]
     return min(offers, default=None)
-
-
-def plain_areas(levels: dict[str, tuple[int, str]], links: Links) -> dict[str, dict[str, int]]:
-    """IS-IS levels: {router: (1, 2 or 3 for both; area)}; distances between loopbacks of cost 0.
-
-    Level 1 first; then level 2 with what its level 1-2 systems know of level 1.
-    """
-
-    def joined(level: int) -> Links:
-        kept = []
-        for link in links:
-            ends = [levels[name] for name in link[:2]]
-            speaks = all(kind & level for kind, _ in ends)
-            if speaks and (level == 2 or ends[0][1] == ends[1][1]):
-                kept.append(link)
-        return kept
-
-    first = {
-        router: _distances(joined(1), router) if kind & 1 else {}
-        for router, (kind, _) in levels.items()
-    }
-    result: dict[str, dict[str, int]] = {}
-    for router, (kind, _) in levels.items():
-        known = {other: cost for other, cost in first[router].items() if other != router}
-        if kind & 2:
-            for border, cost in _distances(joined(2), router).items():
-                offers = {border: 0} | (first[border] if levels[border][0] == 3 else {})
-                for other, more in offers.items():
-                    if other != router and other not in first[router]:
-                        known[other] = min(cost + more, known.get(other, 1 << 40))
-        result[router] = known
-    return result

@@ -11,10 +11,10 @@ from hypothesis import strategies as st
 
 from routrel.control.shortest_paths import EdgeChange, ShortestPaths, build_graph
 from tests.engine.nets import route, wired
+from tests.engine.plain_isis import PlainIsis
 from tests.engine.plain_ospf import Answer, PlainOspf
 from tests.engine.plain_protocols import (
     PlainRip,
-    plain_areas,
     plain_eigrp,
     plain_externals,
     plain_rip,
@@ -230,24 +230,38 @@ def test_external_routes_agree(links, data):
         assert (int(found.path_type.id[-1]), found.metric) == expected
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=120, deadline=None)
 @given(nets(), st.data())
-def test_isis_levels_agree(links, data):
-    """Systems of any level in two areas."""
-    levels = {
-        name: (data.draw(st.sampled_from([1, 2, 3])), data.draw(st.sampled_from(["0001", "0002"])))
-        for name in names(links)
-    }
+def test_isis_agrees_with_every_system_asking_alone(links, data):
+    """Systems of any level in two areas, some of which let level 2 down; loopbacks bear tags."""
+    draw = data.draw
+    plain = PlainIsis(
+        links,
+        kinds={name: draw(st.sampled_from([1, 2, 3, 3])) for name in names(links)},
+        areas={name: draw(st.sampled_from(["0001", "0002"])) for name in names(links)},
+        tags={name: draw(st.integers(0, 2)) for name in names(links)},
+        leaks=frozenset(draw(st.lists(st.sampled_from(names(links)), max_size=3))),
+    )
     words = {1: "1", 2: "2", 3: "1-2"}
+    policy = "policies: {all: {statements: [], default: accept}}"
     top = {
-        name: f"isis: {{net: 49.{area}.0000.0000.{int(name[1:]):04}.00, level: {words[kind]}}}"
-        for name, (kind, area) in levels.items()
+        name: f"isis: {{net: 49.{plain.areas[name]}.0000.0000.{int(name[1:]):04}.00, level: {words[kind]}"
+        f"{', leak-down: all' if name in plain.leaks else ''}}}\n{policy}"
+        for name, kind in plain.kinds.items()
     }
-    key = "isis: {{metric: {}, network: point-to-point}}"
-    net = wired(text(links), port="isis: {}", ports=link_ports(links, key), top=top)
-    expected = plain_areas(levels, links)
-    for name in names(links):
-        assert held(net, name, "isis") == expected[name], name
+    ports = link_ports(links, "isis: {{metric: {}, network: point-to-point}}")
+    ports |= {f"{name}:lo": f"isis: {{tag: {tag}}}" for name, tag in plain.tags.items()}
+    net = wired(text(links), port="isis: {}", ports=ports, top=top)
+    defaults = plain.defaults()
+    for name, expected in plain.routes().items():
+        found = {
+            other: (entry.path_type.id, entry.metric, entry.tag)
+            for other in names(links)
+            if (entry := route(net, name, lo(other))) and entry.protocol.id == "isis"
+        }
+        assert found == expected, name
+        entry = route(net, name, "0.0.0.0/0")
+        assert (entry.metric if entry else None) == defaults.get(name), name
 
 
 @settings(max_examples=40, deadline=None)
