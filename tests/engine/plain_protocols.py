@@ -24,7 +24,8 @@ class PlainRip:
     own: dict[str, set[str]]  #: networks of their own, announced with metric 1
     statics: dict[tuple[str, str], int] = field(default_factory=dict)  #: (router, prefix): distance
     takes: frozenset[str] = frozenset()  #: who announces its static routes, with metric 1
-    sets: dict[tuple[str, str], int] = field(default_factory=dict)  #: export (from, to): metric
+    #: By router, neighbour and "export" or "import": "set" a metric, or "drop" what has one.
+    rules: dict[tuple[str, str, str], tuple[str, int]] = field(default_factory=dict)
 
 
 def plain_rip(net: PlainRip, seed: int) -> dict[str, dict[str, int]] | None:
@@ -66,14 +67,23 @@ def plain_rip(net: PlainRip, seed: int) -> dict[str, dict[str, int]] | None:
             if holder == router and router in net.takes and prefix not in routes:
                 offers[prefix] = 1
         offers |= dict.fromkeys(net.own[router], 1)
-        return {p: net.sets.get((router, to), m) for p, m in offers.items()}
+        # RFC 2453 3.9.2: the receiver adds its cost to what was sent, and holds that.
+        sent = ruled(offers, (router, to, "export"))
+        arrived = {p: min(16, m + costs[router, to]) for p, m in sent.items()}
+        return ruled(arrived, (to, router, "import"))
+
+    def ruled(offers: dict[str, int], where: tuple[str, str, str]) -> dict[str, int]:
+        kind, number = net.rules.get(where, ("drop", 0))
+        if kind == "set":
+            return {p: 16 if m >= 16 else number for p, m in offers.items()}
+        return {p: m for p, m in offers.items() if m != number}
 
     pending = list(costs)
     for _ in range(200):
         order.shuffle(pending)
         moved = False
         for sender, to in pending:
-            offers = {p: min(16, m + costs[sender, to]) for p, m in told(sender, to).items()}
+            offers = told(sender, to)
             if heard[to, sender] != offers:
                 heard[to, sender] = offers
                 moved = True

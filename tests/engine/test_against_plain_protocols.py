@@ -130,10 +130,18 @@ def test_ospf_agrees_with_every_router_working_alone(plain):
                 assert is_own or entry.metric == wanted.metric
 
 
-@settings(max_examples=120, deadline=None)
+def _words(kind: str, metric: int) -> str:
+    """What a policy's statement says that sets a metric, or drops what has one."""
+    if kind == "set":
+        return f"set: {{metric: {metric}}}"
+    return f"match: {{metric: {metric}}}, then: reject"
+
+
+@settings(max_examples=60, deadline=None)
 @given(nets(), st.data())
 def test_rip_agrees_with_messages_in_any_order(links, data):
-    """Also where routers hold static routes of any rank, announce them, and set metrics they send.
+    """Also where routers hold static routes of any rank, announce them, and have policies at both
+    ends of a link that set metrics, or drop what has a certain one.
 
     Every order of messages ends in one of the outcomes that the engine knows; where it knows none,
     no order ends.
@@ -143,13 +151,23 @@ def test_rip_agrees_with_messages_in_any_order(links, data):
     statics = data.draw(st.dictionaries(pairs, ranks, max_size=4))
     statics = {pair: rank for pair, rank in statics.items() if pair[0] != pair[1]}
     takes = data.draw(st.frozensets(st.sampled_from(names(links))))
-    ways = [way for left, right, *_ in links for way in ((left, right), (right, left))]
-    sets = data.draw(st.dictionaries(st.sampled_from(ways), st.integers(1, 9), max_size=2))
+    ways = [
+        (*way, side)
+        for left, right, *_ in links
+        for way in ((left, right), (right, left))
+        for side in ("export", "import")
+    ]
+    does = st.tuples(st.sampled_from(["set", "drop"]), st.integers(1, 9))
+    rules = data.draw(st.dictionaries(st.sampled_from(ways), does, max_size=3))
     ports, top = {}, {}
     for number, (left, right, left_cost, right_cost) in enumerate(links, start=1):
         # The receiver adds its own interface's cost: what the left end pays counts at the right.
         for here, there, cost in ((right, left, left_cost), (left, right, right_cost)):
-            said = f", export: to-{there}" if (here, there) in sets else ""
+            said = "".join(
+                f", {side}: {side}-{there}"
+                for side in ("export", "import")
+                if (here, there, side) in rules
+            )
             ports[f"{here}:e{number}"] = f"rip: {{cost: {cost}{said}}}"
     for name in names(links):
         held_here = [(there, rank) for (here, there), rank in statics.items() if here == name]
@@ -158,8 +176,8 @@ def test_rip_agrees_with_messages_in_any_order(links, data):
         ]
         taking = "redistribute: [{from: static}]" if name in takes else ""
         policies = "".join(
-            f"\n  to-{to}: {{statements: [{{name: a, set: {{metric: {metric}}}}}], default: accept}}"
-            for (here, to), metric in sets.items()
+            f"\n  {side}-{to}: {{statements: [{{name: a, {_words(*rule)}}}], default: accept}}"
+            for (here, to, side), rule in rules.items()
             if here == name
         )
         top[name] = (
@@ -168,7 +186,7 @@ def test_rip_agrees_with_messages_in_any_order(links, data):
         )
     net = wired(text(links), port="rip: {}", ports=ports, top=top)
     own = {name: {name} for name in names(links)}
-    plain = PlainRip(links, own, statics, takes, sets)
+    plain = PlainRip(links, own, statics, takes, rules)
     outcomes = [net, *(replace(net, rib=other.rib) for other in net.others)]
     known = [{name: held(each, name, "rip") for name in own} for each in outcomes]
     assert (len(known) > 1) == bool(net.ordered)
