@@ -60,7 +60,8 @@ class PlainSession:
     client: bool = False  #: the peer is this router's reflector client
     next_hop_self: bool = False
     import_set: dict[str, int] = field(default_factory=dict)  #: preference, med or weight
-    export_set: dict[str, object] = field(default_factory=dict)  #: med, prepend or community
+    #: med, prepend, community, or hop: the next hop that is named
+    export_set: dict[str, object] = field(default_factory=dict)
     held: Told | None = None
     heard_at: int = 0
 
@@ -68,9 +69,15 @@ class PlainSession:
 class PlainNet:
     """Routers with the interior cost from each to every address it can reach."""
 
-    def __init__(self, routers: list[PlainRouter], costs: dict[int, dict[str, int]]) -> None:
+    def __init__(
+        self,
+        routers: list[PlainRouter],
+        costs: dict[int, dict[str, int]],
+        addresses: dict[int, set[str]],
+    ) -> None:
         self.routers = {router.number: router for router in routers}
         self.costs = costs
+        self.addresses = addresses  #: by router, of all its interfaces
 
     def run(self, seed: int, limit: int = 4000) -> dict[int, Told | None] | None:
         """What every router chooses in the end; None where no end comes."""
@@ -181,6 +188,8 @@ class PlainNet:
             path = (router.confederation or router.system,) * int(str(made["prepend"])) + path
         if "med" in made:
             med = int(str(made["med"]))
+        if "hop" in made:
+            next_hop = str(made["hop"])
         communities = told.communities
         if "community" in made:
             communities |= {str(made["community"])}
@@ -202,7 +211,7 @@ class PlainNet:
             return None
         if sent.originator == router.number or router.number in sent.clusters:
             return None
-        if sent.next_hop == session.local:
+        if sent.next_hop == session.local or sent.next_hop in self.addresses[router.number]:
             return None
         told = replace(
             sent,

@@ -19,8 +19,13 @@ from tests.engine.plain_bgp import PlainNet, PlainRouter, PlainSession, Told, in
 CONFEDERATION = 65000
 PREFIX = ipaddress.ip_network("198.51.100.0/24")
 IMPORTS = [{}, {}, {}, {"preference": 50}, {"preference": 200}, {"med": 7}, {"weight": 10}]
-EXPORTS = [{}, {}, {"med": 5}, {"med": 30}, {"prepend": 2}, {"community": "no-export"}]
-WORDS = {"preference": "local-preference", "med": "med", "weight": "weight"}
+EXPORTS = [{}, {}, {"med": 5}, {"med": 30}, {"prepend": 2}, {"community": "no-export"}, {"hop": ""}]
+WORDS = {
+    "preference": "local-preference",
+    "med": "med",
+    "weight": "weight",
+    "hop": "next-hop",
+}
 
 
 @st.composite
@@ -100,7 +105,20 @@ def nets(draw):
                         address = f"10.0.{number}.{host}"
                         here = 0 if there == router.number else cost + 1
                         found[address] = min(found.get(address, 2**32), here)
-    return PlainNet(routers, costs), [device_file(router, ports) for router in routers]
+    addresses = {
+        number: {f"10.255.0.{number}", *(address.split("/")[0] for _, address, _ in ports[number])}
+        for number in ports
+    }
+    # Of links inside an AS the plain routers know no cost.
+    inner = {f"10.0.{n}.{host}" for n in range(1, len(interior) + 1) for host in (1, 2)}
+    for router in routers:
+        for session in router.sessions:
+            if "hop" in session.export_set:
+                of_peer = draw(st.booleans())
+                named = addresses[session.peer] if of_peer else set().union(*addresses.values())
+                session.export_set["hop"] = draw(st.sampled_from(sorted(named - inner)))
+    net = PlainNet(routers, costs, addresses)
+    return net, [device_file(router, ports) for router in routers]
 
 
 def device_file(router: PlainRouter, ports) -> str:
