@@ -9,7 +9,7 @@ from tests.kernel.labs import random_lab
 from tests.kernel.namespaces import why_impossible
 
 #: Labs that showed a mistake once, beyond the first ones.
-ONCE_WRONG = (1172, 1225, 2287)
+ONCE_WRONG = (7155, 8151, 8220)
 
 _REASON = why_impossible()
 
