@@ -119,6 +119,14 @@ ROWS = [
           ("by a table that passes on", "pass-on: true", "table: t", (("delivered",), None)),
           ("only by routes longer than /23", "discard: true", "table: t, longer-than: 23", (("discarded",), ("m", "discard_route"))),
           ("only by routes longer than /24", "discard: true", "table: t, longer-than: 24", (("delivered",), None)))),
+    # A kernel keeps short routes apart only where they lead somewhere.
+    ("steering by a short route that drops, Linux", middle(more="processing: linux\nthrough-traffic: {steering: s}\nvrfs: {t: {static: ["
+        "{to: 10.2.0.0/16, discard: true}, {to: 10.0.2.0/24, discard: true}]}}\nsteering: {s: {rules: [{id: 10, table: t, longer-than: 24}]}}\n"),
+     {"both": False}, (("discarded",), ("m", "discard_route"))),
+    # The kernel cuts packets behind its filters, which see them whole.
+    *((f"cut behind the filters, {processing}", middle(mtu=1500, more=f"processing: {processing}\nthrough-traffic: {{filters: f}}\n" + filters(
+        f="rules: [{id: 10, permit: any, fragments: none}], default: deny")), {"size": 1600, "may_fragment": True, "both": False}, (("delivered",), None))
+      for processing in ("router", "linux")),
     ("its own table passes on", middle(more="static: [{to: 10.0.2.9/32, pass-on: true}]\n"), {"both": False},
      (("no_route",), ("m", "no_route"))),
     # Marks: set by one filter, asked for by the next, by steering and by translation of the device.

@@ -135,11 +135,13 @@ def shut(device: Device) -> list[str]:
 
 def _interface_settings(device: Device) -> dict[str, int]:
     modes = {"strict": 1, "loose": 2}
-    return {
-        f"ipv4/conf/{name}/rp_filter": modes[port["reverse-path-check"]]
-        for name, port in device["interfaces"].items()
-        if "reverse-path-check" in port
-    }
+    found = {}
+    for name, port in device["interfaces"].items():
+        if "reverse-path-check" in port:
+            found[f"ipv4/conf/{name}/rp_filter"] = modes[port["reverse-path-check"]]
+        if port.get("accept-own-source"):
+            found[f"ipv4/conf/{name}/accept_local"] = 1
+    return found
 
 
 # --- routes and rules -----------------------------------------------------------------------------

@@ -210,6 +210,8 @@ class _Maker:
                 port["filters"] = uses
             if self.chance(0.08):
                 port["reverse-path-check"] = dice.choice(["strict", "loose"])
+            if self.chance(0.08):
+                port["accept-own-source"] = True
         if self.chance(0.25):
             filters["through"] = self._filter(device, sessions=self.chance(0.5))
             device["through-traffic"] = {"filters": "through"}

@@ -110,13 +110,18 @@ class Lookup:
     def _says_nothing(
         self, device: Device, table: str, longer_than: int | None, header: Header
     ) -> str:
-        """Why steering does not end at a table that it asks; empty where it does."""
+        """Why steering does not end at a table that it asks; empty where it does.
+
+        With Linux processing a route that drops counts whatever its length.
+        """
         route = self.route(device.name, table, header.destination)
+        linux = device.processing is Processing.LINUX
         if route is None:
-            linux = device.processing is Processing.LINUX
             return f"table {table} has no route" if linux else ""
         if route.pass_on:
             return f"table {table} passes on what goes to {route.prefix}"
+        if linux and route.discard:
+            return ""
         if longer_than is not None and route.prefix.prefixlen <= longer_than:
             return f"table {table} has only {route.prefix}, which is not longer than {longer_than}"
         return ""

@@ -104,6 +104,7 @@ class _Here:
     out: Interface | None = None
     mark: int = 0
     later_mark: int = 0  #: of the later fragments
+    cut_to: int | None = None  #: bytes of the pieces it is sent in, which filters do not see yet
     own_translated: bool = False  #: whether translation of what the device sends has been asked
 
     @property
@@ -648,16 +649,16 @@ class _Walker:
             yield from self._stop(here, StageName.MTU, evidence, Verdict.TOO_BIG)
             return
         here = here.noting(StageName.MTU, Result.PASSED, evidence)
-        if cut:
-            is_whole = here.header.fragment is Fragment.NONE
-            fragment = Fragment.FIRST if is_whole else here.header.fragment
-            here = replace(here, header=replace(here.header, size=mtu, fragment=fragment))
-        yield here
+        yield replace(here, cut_to=mtu if cut else None)
 
     def _neighbour(self, here: _Here) -> Iterator[_Outcome]:
         """Who answers for the next hop's address on the segment."""
         if here.out is None or here.way is None:
             raise ValueError("the neighbour comes before the route")
+        if here.cut_to is not None:
+            is_whole = here.header.fragment is Fragment.NONE
+            fragment = Fragment.FIRST if is_whole else here.header.fragment
+            here = replace(here, header=replace(here.header, size=here.cut_to, fragment=fragment))
         address = here.way.address or here.header.destination
         segment = self.topology.segment_of.get((here.device.name, here.out.name))
         evidence = NeighbourEvidence(
