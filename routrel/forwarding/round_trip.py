@@ -85,6 +85,7 @@ class _Beginning:
     header: Header
     starts: tuple[Start, ...]
     known: tuple[Session, ...]
+    asked: Header | None = None  #: the packet that it answers, as it was sent
 
 
 def _answer(branch: Branch, asked: Header, starts: tuple[Start, ...]) -> _Beginning | None:
@@ -96,7 +97,7 @@ def _answer(branch: Branch, asked: Header, starts: tuple[Start, ...]) -> _Beginn
         starts = (Start(last.device, last.vrf),)
     if not starts:
         return None
-    return _Beginning(whole.reply(), starts, branch.sessions)
+    return _Beginning(whole.reply(), starts, branch.sessions, asked)
 
 
 def _leg(
@@ -112,6 +113,7 @@ def _leg(
                 beginning.header,
                 beginning.starts,
                 known=beginning.known,
+                asked=beginning.asked,
                 filters=filters,
                 beyond=beyond,
             )

@@ -8,6 +8,7 @@ from typing import Any, TypeAlias
 from routrel.control.converge import State
 from routrel.control.packets.filters import FilterResult
 from routrel.control.packets.hops import (
+    AnswerEvidence,
     Branch,
     Cause,
     FilterEvidence,
@@ -416,6 +417,14 @@ def _evidence_data(state: State, stage: Stage, hop: Hop) -> Json | None:
                 "next_hop": next_hop_data(state, hop.device, next_hop) if next_hop else None,
                 "behind": [route_data(state, other) for other in shorter],
                 **place_data(_route_place(state, hop, route, next_hop)),
+            }
+        case AnswerEvidence(asked=asked, arrived=arrived, translator=translator, place=place):
+            return {
+                "kind": "answer",
+                "asked": ends_data(asked),
+                "arrived": ends_data(arrived),
+                "translator": translator,
+                **place_data(place),
             }
         case PiecesEvidence(place=place):
             return {"kind": "fragments", **place_data(place)}

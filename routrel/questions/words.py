@@ -7,6 +7,7 @@ from fractions import Fraction
 
 from routrel.control.packets.filters import dscp_name
 from routrel.control.packets.hops import (
+    AnswerEvidence,
     Branch,
     Cause,
     Direction,
@@ -72,6 +73,7 @@ STAGE_TITLES: dict[StageName, str] = {
     StageName.FILTER_OUT: "Filter out",
     StageName.MTU: "MTU",
     StageName.NEIGHBOUR: "Neighbour",
+    StageName.ANSWER: "Answer",
 }
 
 VERDICT_TITLES: dict[Verdict, str] = {
@@ -190,6 +192,8 @@ def stage_words(stage: Stage, hop: Hop) -> str:
             return _steering_words(evidence)
         case RouteEvidence() as evidence:
             return _route_words(evidence)
+        case AnswerEvidence() as evidence:
+            return _answer_words(evidence)
         case PiecesEvidence():
             return "it puts fragments together, and the others of this packet go another way"
         case ReceiveEvidence(interface=None, address=address):
@@ -211,6 +215,22 @@ def stage_words(stage: Stage, hop: Hop) -> str:
                 return "none: the packet begins here"
             interface = hop.interface_in if stage.name is StageName.FILTER_IN else hop.interface_out
             return f"none on {interface}"
+
+
+def _answer_words(evidence: AnswerEvidence) -> str:
+    """Who was asked, and who answers."""
+    asked, arrived = evidence.asked, evidence.arrived
+    why = ""
+    if evidence.translator:
+        why = f"; {evidence.translator} translated it and does not see the answer"
+    if arrived.destination != asked.source:
+        return f"{asked.source} asked, and the answer goes to {arrived.destination}{why}"
+    was = _address_words(asked.destination, asked.destination_port)
+    return f"{was} was asked, {_address_words(arrived.source, arrived.source_port)} answers{why}"
+
+
+def _address_words(address: object, port: int | None) -> str:
+    return str(address) if port is None else f"{address} port {port}"
 
 
 def _filter_words(evidence: FilterEvidence) -> str:
@@ -500,6 +520,8 @@ def _stopped_words(verdict: Verdict, cause: Cause, evidence: Evidence | None, co
             return f"Blocked {at} by its reverse-path check: {_reverse_path_words(found, True)}"
         case Verdict.DISCARDED, SteeringEvidence() as found:
             return f"Discarded {at}: {_steering_words(found)}"
+        case Verdict.DISCARDED, AnswerEvidence() as answer:
+            return f"Arrives, but is not taken for the answer: {_answer_words(answer)}"
         case Verdict.DISCARDED, PiecesEvidence():
             return (
                 f"Discarded {at}: it puts fragments together, and the others of this packet go "

@@ -149,8 +149,16 @@ ROWS = [
        {"destination": "10.0.1.1" if "arrives" in rule else "10.7.7.9" if "10.7.7" in rule else "b"}, GOOD)
       for word, rule, seen in (
           ("to one of two ranges", "leaves: r, new-source: [10.0.2.7-10.0.2.8, 10.0.2.30]", "from: [10.0.2.7, 10.0.2.8, 10.0.2.30]"),
-          ("prefix to prefix", "leaves: r, protocol: tcp, from: 10.0.1.0/24, new-source: 10.0.2.0/24, prefix-to-prefix: true", "from: 10.0.2.9"),
+          ("prefix to prefix", "leaves: r, protocol: tcp, from: 10.0.1.8/29, new-source: 10.0.2.72/29, prefix-to-prefix: true", "from: 10.0.2.73"),
           ("prefix to prefix, the destination", "to: 10.7.7.0/24, new-destination: 10.0.2.0/24, prefix-to-prefix: true", "to: 10.0.2.9"))),
+    # The answer does not pass the device that translated what was asked (RFC 2663 2.4): a asked m.
+    ("an answer that goes by another device", middle(more="translation: [{id: 10, to: 10.0.1.1, new-destination: 10.0.2.9}]\n")
+        + "---\n" + device("n", "interfaces:\n  l: {addresses: [10.0.1.2/24]}\n  r: {addresses: [10.0.2.2/24]}"),
+     {"destination": "10.0.1.1"}, GOOD),
+    ("an answer past the translator", middle(more="translation: [{id: 10, to: 10.0.1.1, new-destination: 10.0.3.9}]\nstatic: [{to: 10.0.3.0/24, via: 10.0.2.2}]\n")
+        + "---\n" + device("n", "interfaces:\n  l: {addresses: [10.0.1.2/24]}\n  r: {addresses: [10.0.2.2/24]}\n  s: {addresses: [10.0.3.1/24]}")
+        + "---\n" + device("c", "gateway: 10.0.3.1\ninterfaces:\n  e: {addresses: [10.0.3.9/24]}", "host"),
+     {"destination": "10.0.1.1"}, (("delivered", "discarded"), ("m", "untranslated_answer"))),
     # Redirected to the device itself: m takes what goes to b, and answers as b.
     ("redirected", middle(", filters: {in: f, out: g}", more="translation: [{id: 10, protocol: tcp, to: 10.0.2.9, arrives: l, new-destination: interface, new-destination-port: 8080}]\n"
         "own-traffic: {filters: {in: h}}\n" + filters(f=OPEN, g="rules: [{id: 10, permit: tcp, from: 10.0.2.9, from-port: 80}], default: deny",

@@ -329,6 +329,13 @@ class _Maker:
                 rule["invert"] = True
             rules.append(rule)
         device["steering"] = {"main": {"rules": rules}}
+        if any("marked" in rule for rule in rules) and dice.random() < 0.7:
+            marking = {"id": 1, "continue": dice.choice(["any", "udp"]), "mark": 7}
+            name = device.setdefault("arriving-traffic", {"filters": "arriving"})["filters"]
+            made = device.setdefault("filters", {}).setdefault(
+                name, {"rules": [], "default": "permit"}
+            )
+            made["rules"].insert(0, marking)
         for kind in ("through-traffic", "own-traffic"):
             device.setdefault(kind, {})["steering"] = "main"
 
@@ -378,6 +385,18 @@ class _Maker:
             )
         device["translation"] = rules
 
+    def _called(self) -> list[tuple[str | None, str]]:
+        """What translation rules wait for: an address, and the device whose own packets they are."""
+        return [
+            (
+                name if rule.get("own-traffic") else None,
+                rule["to"].replace(".0/24", ".1").replace("::/64", "::1"),
+            )
+            for name, device in self.devices.items()
+            for rule in device.get("translation", [])
+            if "to" in rule
+        ]
+
     def _own(self, name: str) -> str:
         """One of a device's addresses."""
         port = self.dice.choice(list(self.devices[name]["interfaces"].values()))
@@ -395,6 +414,12 @@ class _Maker:
             target = dice.choice([n for n in self.devices if n != source])
             target = source if dice.random() < 0.05 else target
             address = dice.choice(list(self.devices[target]["interfaces"].values()))["addresses"][0]
+            called = self._called()
+            if called and dice.random() < 0.3:
+                device, address = dice.choice(called)
+                source = device or source
+                ports = self.devices[source]["interfaces"].values()
+                port = dice.choice([p for p in ports if p.get("enabled", True)] or [*ports])
             if dice.random() < 0.06:
                 address = address.split("/")[0] + "9/24"  # nobody's, or in nobody's subnet
             udp = dice.random() < 0.6

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from routrel.control.packets.hops import (
+    AnswerEvidence,
     Cause,
     Direction,
     FilterEvidence,
@@ -85,6 +86,8 @@ def cause_of(
                 direction=Direction.OUT,
                 place=next(iter(places), None),
             )
+        case AnswerEvidence(translator=translator, place=place):
+            return Cause(device=translator or name, kind="untranslated_answer", place=place)
         case PiecesEvidence(place=place):
             return Cause(device=name, kind="fragments_apart", interface=interface_in, place=place)
         case ReceiveEvidence():

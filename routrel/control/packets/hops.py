@@ -19,6 +19,7 @@ from routrel.model.traffic import Header
 from routrel.model.translation import Side, TranslationRule
 
 __all__ = [
+    "AnswerEvidence",
     "Branch",
     "Cause",
     "Direction",
@@ -79,6 +80,7 @@ class StageName(Enum):
     FILTER_OUT = "filter_out"
     MTU = "mtu"
     NEIGHBOUR = "neighbour"
+    ANSWER = "answer"  #: whether who asked takes it for the answer
 
 
 class Result(Enum):
@@ -213,6 +215,19 @@ class NeighbourEvidence:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class AnswerEvidence:
+    """An answer whose ends are not those that were asked, as who asked sees it.
+
+    `translator` is the device that translated what was asked, and does not see the answer.
+    """
+
+    asked: Header
+    arrived: Header
+    translator: str | None
+    place: Place
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class PiecesEvidence:
     """A device that puts fragments together has some of them, and the others went another way."""
 
@@ -245,6 +260,7 @@ Evidence: TypeAlias = (
     | TtlEvidence
     | MtuEvidence
     | NeighbourEvidence
+    | AnswerEvidence
     | PiecesEvidence
     | ReceiveEvidence
     | LoopEvidence

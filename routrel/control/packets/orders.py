@@ -61,7 +61,7 @@ ORDERS: dict[Processing, Order] = {
         ),
         received=(_S.REVERSE_PATH, _S.FILTER_OWN, _S.SOURCE_TRANSLATION),
         sent=(
-            LOCAL, _S.STEERING, _S.ROUTE, _S.TRANSLATION, _S.MTU, _S.FILTER_OWN, _S.FILTER_OUT,
+            LOCAL, _S.STEERING, _S.ROUTE, _S.MTU, _S.TRANSLATION, _S.FILTER_OWN, _S.FILTER_OUT,
             _S.SOURCE_TRANSLATION, _S.NEIGHBOUR,
         ),
     ),

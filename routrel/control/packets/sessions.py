@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 
 from routrel.model.addresses import Address
 from routrel.model.filters import SessionState
+from routrel.model.place import NOWHERE, Place
 from routrel.model.traffic import Header
 
 __all__ = ["Session", "session_of", "with_addresses"]
@@ -18,6 +19,7 @@ class Session:
     device: str
     came: Header
     went: Header
+    place: Place = NOWHERE  #: of the rule that translated it
 
     def answer(self) -> Header:
         """What an answer looks like when it has been translated back."""

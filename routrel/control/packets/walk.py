@@ -15,6 +15,7 @@ from routrel.control.packets.causes import cause_of
 from routrel.control.packets.detours import Detours
 from routrel.control.packets.filters import Meeting, evaluate, later_fragment
 from routrel.control.packets.hops import (
+    AnswerEvidence,
     Branch,
     Direction,
     Evidence,
@@ -127,6 +128,7 @@ def walk(
     starts: tuple[Start, ...],
     *,
     known: tuple[Session, ...] = (),
+    asked: Header | None = None,
     filters: bool = True,
     beyond: bool = False,
 ) -> Walk:
@@ -136,10 +138,11 @@ def walk(
         header: The packet as the source sends it.
         starts: Where it may begin, each with an equal share. Must not be empty.
         known: What devices remember of a packet that this one answers.
+        asked: That packet as it was sent; who sent it takes no answer from elsewhere.
         filters: False looks at routing alone, as if every filter permitted.
         beyond: Whether to go on behind obstacles; branches then carry them.
     """
-    walker = _Walker(topology, rib, known, filters, beyond)
+    walker = _Walker(topology, rib, known, asked, filters, beyond)
     # Depth first, so that branches come in the order of their ways.
     pending: list[_Outcome] = [
         walker.begin(start, header, Fraction(1, len(starts))) for start in reversed(starts)
@@ -161,10 +164,11 @@ class _Walker:
         topology: Topology,
         rib: Rib,
         known: tuple[Session, ...],
+        asked: Header | None,
         filters: bool,
         beyond: bool,
     ) -> None:
-        self.topology, self.known = topology, known
+        self.topology, self.known, self.asked = topology, known, asked
         self.filters, self.beyond = filters, beyond
         self.lookup = Lookup(topology, rib)
         self.detours = Detours(topology, self._arrives) if beyond else None
@@ -254,7 +258,10 @@ class _Walker:
                 yield from self._to_itself(here)
                 return
             for outcome in self._through(here, ORDERS[here.device.processing].received):
-                yield outcome if isinstance(outcome, Branch) else self._deliver(outcome)
+                if isinstance(outcome, Branch):
+                    yield outcome
+                else:
+                    yield from self._deliver(outcome)
             return
         arrived, router = here.interface_in is not None, Processing.ROUTER
         if arrived and not here.device.role.forwards and here.device.processing is router:
@@ -284,7 +291,10 @@ class _Walker:
                 )
             ]
         for taken in passed:
-            yield taken if isinstance(taken, Branch) else self._deliver(taken)
+            if isinstance(taken, Branch):
+                yield taken
+            else:
+                yield from self._deliver(taken)
 
     def _refuse_to_forward(self, here: _Here) -> Iterator[_Outcome]:
         evidence = ReceiveEvidence(interface=None, address=here.header.destination)
@@ -653,12 +663,12 @@ class _Walker:
 
     def _neighbour(self, here: _Here) -> Iterator[_Outcome]:
         """Who answers for the next hop's address on the segment."""
-        if here.out is None or here.way is None:
-            raise ValueError("the neighbour comes before the route")
         if here.cut_to is not None:
             is_whole = here.header.fragment is Fragment.NONE
             fragment = Fragment.FIRST if is_whole else here.header.fragment
             here = replace(here, header=replace(here.header, size=here.cut_to, fragment=fragment))
+        if here.out is None or here.way is None:
+            raise ValueError("the neighbour comes before the route")
         address = here.way.address or here.header.destination
         segment = self.topology.segment_of.get((here.device.name, here.out.name))
         evidence = NeighbourEvidence(
@@ -671,7 +681,7 @@ class _Walker:
         if not isinstance(receiver, Attachment):
             evidence = replace(evidence, outside=receiver.neighbour.name)
             here = self._remember(here.noting(StageName.NEIGHBOUR, Result.PASSED, evidence))
-            yield self._leave(here, receiver.neighbour.name)
+            yield from self._leave(here, receiver.neighbour.name)
             return
         evidence = replace(
             evidence,
@@ -698,14 +708,42 @@ class _Walker:
         """A device that remembers sessions does so once it let the packet pass."""
         if here.came is None or here.state is not SessionState.NEW:
             return here
-        session = Session(here.device.name, here.came, here.header)
+        rules = [
+            stage.evidence.rule.place
+            for stage in here.stages
+            if isinstance(stage.evidence, TranslationEvidence) and stage.evidence.rule
+        ]
+        place = rules[-1] if rules else here.device.place
+        session = Session(here.device.name, here.came, here.header, place)
         return replace(here, sessions=(*here.sessions, session))
 
-    def _deliver(self, here: _Here) -> Branch:
-        here = self._remember(here)
-        return _branch(here, Verdict.DELIVERED, (*here.hops, _hop(here)))
+    def _deliver(self, here: _Here) -> Iterator[Branch]:
+        for taken in self._taken_as_answer(self._remember(here)):
+            if isinstance(taken, Branch):
+                yield taken
+            else:
+                yield _branch(taken, Verdict.DELIVERED, (*taken.hops, _hop(taken)))
 
-    def _leave(self, here: _Here, outside: str) -> Branch:
+    def _leave(self, here: _Here, outside: str) -> Iterator[Branch]:
+        for taken in self._taken_as_answer(here):
+            yield taken if isinstance(taken, Branch) else self._left(taken, outside)
+
+    def _taken_as_answer(self, here: _Here) -> Iterator[_Outcome]:
+        """Who asked takes an answer only from whom it asked, to where it asked from."""
+        asked, header = self.asked, here.header
+        if asked is None or header.fragment is Fragment.LATER or _answers(header, asked):
+            yield here
+            return
+        other = next((s for s in self.known if not _same_packet(s.came, s.went)), None)
+        evidence = AnswerEvidence(
+            asked=asked,
+            arrived=header,
+            translator=other.device if other else None,
+            place=other.place if other else here.device.place,
+        )
+        yield from self._stop(here, StageName.ANSWER, evidence, Verdict.DISCARDED)
+
+    def _left(self, here: _Here, outside: str) -> Branch:
         hops = (*here.hops, _hop(here), _outside_hop(outside, here.header))
         return replace(_branch(here, Verdict.LEAVES_NETWORK, hops), outside=outside)
 
@@ -829,6 +867,11 @@ def _same_packet(left: Header, right: Header) -> bool:
     """Whether two headers are of one packet, however far it has come."""
     names = ("source", "destination", "source_port", "destination_port")
     return all(getattr(left, name) == getattr(right, name) for name in names)
+
+
+def _answers(header: Header, asked: Header) -> bool:
+    """Whether a packet has the ends of the answer to another one."""
+    return _same_packet(header, asked.reply())
 
 
 def _same_but_port(left: Header, right: Header) -> bool:

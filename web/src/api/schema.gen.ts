@@ -1409,9 +1409,10 @@ export interface components {
          *     * `filter_out` - filter_out
          *     * `mtu` - mtu
          *     * `neighbour` - neighbour
+         *     * `answer` - answer
          * @enum {string}
          */
-        StageEnum: "arrival" | "filter_in" | "filter_arriving" | "reverse_path" | "translation" | "steering" | "route" | "filter_own" | "ttl" | "filter_through" | "source_translation" | "filter_out" | "mtu" | "neighbour";
+        StageEnum: "arrival" | "filter_in" | "filter_arriving" | "reverse_path" | "translation" | "steering" | "route" | "filter_own" | "ttl" | "filter_through" | "source_translation" | "filter_out" | "mtu" | "neighbour" | "answer";
         StageShape: {
             stage: components["schemas"]["StageEnum"];
             title: string;
