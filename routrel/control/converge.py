@@ -183,6 +183,8 @@ def with_same_tables(state: State, network: Network) -> State | None:
         for before, after in zip(old.filters, new.filters, strict=True):
             if before.sessions != after.sessions:
                 return None
+            if any(rule.mark is not None for rule in (*before.rules, *after.rules)):
+                return None  # steering may ask for marks
             changed = (*newly_permitted(before, after), *newly_permitted(after, before))
             if any(may_carry_tcp(box, EPHEMERAL_PORT, BGP_PORT) for box in changed):
                 return None

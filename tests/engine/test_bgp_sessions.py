@@ -14,6 +14,10 @@ FILTER = """
 filters:
   f: {rules: [{id: 10, deny: tcp, to-port: 179}], default: permit}
   b: {rules: [{id: 10, deny: tcp, from-port: 179}], default: permit}
+  by-other: {rules: [{id: 10, deny: any, arrives: e2}], default: permit}
+  by-this: {rules: [{id: 10, deny: any, arrives: e1}], default: permit}
+  marks: {rules: [{id: 10, continue: tcp, mark: 7}], default: permit}
+  marked: {rules: [{id: 10, deny: any, marked: 7}], default: permit}
 """
 
 
@@ -81,6 +85,11 @@ BACK = "as: 65000, router-id: 3.3.3.3, neighbours: {10.255.0.1: {as: 65000, sour
         (INSIDE, BACK, {"filters": ("f", "")}, "up", ""),
         (INSIDE, BACK, {"filters": ("f", "f")}, "unreachable", "rule 10 of filter f"),
         (INSIDE, BACK, {"filters": ("f", "b")}, "up", ""),
+        # Rules that ask for more than headers: the interface it arrives by, the mark it bears.
+        (INSIDE, BACK, {"filters": ("by-other", "")}, "up", ""),
+        (INSIDE, BACK, {"filters": ("by-this", "")}, "unreachable", "packets end at r2: filtered"),
+        (INSIDE, BACK, {"filters": ("[marks, marked]", "")}, "unreachable", "packets end at r2"),
+        (INSIDE, BACK, {"filters": ("[marked, marks]", "")}, "up", ""),
         (INSIDE.replace("65000", "65003"),
          BACK.replace("as: 65000, r", "as: 65003, r"), {}, "not_connected", "needs multihop"),
         (INSIDE.replace("65000,", "65003, multihop: 2,"),

@@ -1,8 +1,9 @@
 """Whether two devices can talk, hop by hop through tables and filters, there and back.
 
 This is what a routing session needs to know while the tables are still being worked out. It looks
-at every equal-cost branch; all must arrive. Plain devices, with tables and filters alone, are
-looked at here without noting any evidence; where the way leads through any other, the walk decides.
+at every equal-cost branch; all must arrive. Plain devices, with tables and filters that ask for
+headers alone, are looked at here without noting any evidence; where the way leads through any
+other, the walk decides.
 """
 
 from __future__ import annotations
@@ -137,6 +138,14 @@ class Reach:
                 or own.filters_out
                 or through.filters
                 or device.arriving_traffic.filters
+                or any(
+                    rule.mark is not None
+                    or rule.match.marks
+                    or rule.match.arrives
+                    or rule.match.leaves
+                    for packet_filter in device.filters
+                    for rule in packet_filter.rules
+                )
                 or any(i.reverse_path_check or i.virtual_routers for i in device.interfaces)
             )
         return known
