@@ -87,8 +87,8 @@ BACK = "as: 65000, router-id: 3.3.3.3, neighbours: {10.255.0.1: {as: 65000, sour
         (INSIDE, BACK, {"filters": ("f", "b")}, "up", ""),
         # Rules that ask for more than headers: the interface it arrives by, the mark it bears.
         (INSIDE, BACK, {"filters": ("by-other", "")}, "up", ""),
-        (INSIDE, BACK, {"filters": ("by-this", "")}, "unreachable", "packets end at r2: filtered"),
-        (INSIDE, BACK, {"filters": ("[marks, marked]", "")}, "unreachable", "packets end at r2"),
+        (INSIDE, BACK, {"filters": ("by-this", "")}, "unreachable", "rule 10 of filter by-this"),
+        (INSIDE, BACK, {"filters": ("[marks, marked]", "")}, "unreachable", "rule 10 of filter marked"),
         (INSIDE, BACK, {"filters": ("[marked, marks]", "")}, "up", ""),
         (INSIDE.replace("65000", "65003"),
          BACK.replace("as: 65000, r", "as: 65003, r"), {}, "not_connected", "needs multihop"),

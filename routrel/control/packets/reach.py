@@ -18,6 +18,7 @@ from routrel.control.packets.walk import Start, walk
 from routrel.control.rib.candidates import NextHop
 from routrel.control.rib.table import Rib, Route
 from routrel.model.addresses import Address
+from routrel.model.filters import Filter
 from routrel.model.network import Device, Interface, Processing
 from routrel.model.place import Place
 from routrel.model.traffic import Header
@@ -123,6 +124,11 @@ class Reach:
         cause = branch.cause
         if cause is None:
             raise ValueError("a branch that does not arrive has a cause")
+        if cause.filter is not None:
+            rule = f"rule {cause.rule}" if cause.rule is not None else "the default"
+            at = f"{cause.device}:{cause.interface}" if cause.interface else cause.device
+            text = f"{rule} of filter {cause.filter} drops it at {at}"
+            return Obstacle(text, cause.place or place)
         kind = branch.verdict.value.replace("_", " ")
         return Obstacle(f"packets end at {cause.device}: {kind}", cause.place or place)
 
@@ -130,6 +136,7 @@ class Reach:
         known = self._plain.get(device.name)
         if known is None:
             own, through = device.own_traffic, device.through_traffic
+            bound = {u.filter for i in device.interfaces for u in (*i.filters_in, *i.filters_out)}
             known = self._plain[device.name] = not (
                 device.processing is not Processing.ROUTER
                 or device.remembers_sessions
@@ -138,14 +145,7 @@ class Reach:
                 or own.filters_out
                 or through.filters
                 or device.arriving_traffic.filters
-                or any(
-                    rule.mark is not None
-                    or rule.match.marks
-                    or rule.match.arrives
-                    or rule.match.leaves
-                    for packet_filter in device.filters
-                    for rule in packet_filter.rules
-                )
+                or any(_asks_for_more(f) for f in device.filters if f.name in bound)
                 or any(i.reverse_path_check or i.virtual_routers for i in device.interfaces)
             )
         return known
@@ -263,6 +263,14 @@ class Reach:
             text = f"{rule} of filter {use.filter} drops it {way} {device.name}:{interface}"
             return Obstacle(text, result.place)
         return None
+
+
+def _asks_for_more(packet_filter: Filter) -> bool:
+    """Whether rules of a filter ask for more than a header, or mark packets."""
+    return any(
+        rule.mark is not None or rule.match.marks or rule.match.arrives or rule.match.leaves
+        for rule in packet_filter.rules
+    )
 
 
 def _too_low(ttl: int, least: int) -> str:
