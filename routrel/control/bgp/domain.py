@@ -662,9 +662,10 @@ class BgpDomain:
         lane = item.lane
         passes = made.carrier.passes
 
-        muted = frozenset(
-            place for place, hearing in enumerate(made.hearings) if _is_of(hearing, self._muted)
-        )
+        muted: frozenset[int] = frozenset()
+        if self._muted:
+            places = enumerate(made.hearings)
+            muted = frozenset(place for place, h in places if _is_of(h, self._muted))
 
         def sent(place: int, chosen: Numbers) -> Numbers:
             hearing = made.hearings[place]
@@ -768,7 +769,7 @@ class BgpDomain:
             router_id=int(identifier) if identifier is not None else 0,
             neighbour=int(hearing.sender_address) if hearing else 0,
             order=place,
-            fresh=hearing is not None and _is_of(hearing, self._fresh),
+            fresh=bool(self._fresh) and hearing is not None and _is_of(hearing, self._fresh),
         )
 
     def _class_rows(
