@@ -796,7 +796,7 @@ class _Walker:
                 return
             here = onward
         stages = here.stages
-        if verdict is not Verdict.LOOPED:
+        if verdict is not Verdict.LOOPED and name is not StageName.ANSWER:
             stages += tuple(self._not_reached(here))
         hop = replace(_hop(here), stages=stages)
         yield replace(_branch(here, verdict, (*here.hops, hop)), cause=cause)
