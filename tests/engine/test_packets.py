@@ -170,6 +170,10 @@ ROWS = [
           ("router", "10.7.7.7", "", True), ("linux", "10.7.7.7", "static: [{to: 10.7.0.0/16, via: 10.0.1.9}]\n", True),
           # A kernel looks a packet up before it translates it.
           ("linux", "10.7.7.7", "", False), ("linux", "10.0.1.1", "", True), ("router", "10.0.1.1", "", True))),
+    # Led back to itself, the device answers itself by the address that was asked.
+    *((f"own packets to itself, {processing}", middle(more=f"processing: {processing}\nstatic: [{{to: 10.7.0.0/16, via: 10.0.1.9}}]\n"
+        "translation: [{id: 10, own-traffic: true, to: 10.7.7.7, new-destination: 10.0.2.1}]\n"), {"source": "m", "destination": "10.7.7.7"}, GOOD)
+      for processing in ("router", "linux")),
     ("own rules are not for others' packets", middle(more="translation: [{id: 10, own-traffic: true, new-destination: 10.9.9.9}]\n"), {}, GOOD),
     ("hidden source", middle(more="translation: [{id: 10, leaves: r, new-source: interface}]\n"), {}, GOOD),
     ("kept", middle(right=", filters: {out: f}", more="translation: [{id: 10, to: 10.0.2.9, keep: true}, "

@@ -293,8 +293,9 @@ class _Walker:
         for taken in passed:
             if isinstance(taken, Branch):
                 yield taken
-            else:
-                yield from self._deliver(taken)
+                continue
+            for back in self._source_translation(taken):
+                yield from (back,) if isinstance(back, Branch) else self._deliver(back)
 
     def _refuse_to_forward(self, here: _Here) -> Iterator[_Outcome]:
         evidence = ReceiveEvidence(interface=None, address=here.header.destination)
