@@ -29,7 +29,11 @@ VIEWS = [
     ("flows-blocked", "/n/marram/flows?from=kiosk-gul&to=booking-db&as=tcp+5432", "Rules tried"),
     ("routes-ladder", "/n/marram/routes?q=10.64.13.0/24&device=har-yard-2", "Why har-yard-2"),
     ("routes-bgp", "/n/marram/routes?q=198.51.100.40&device=brk-edge-1", "Why brk-edge-1"),
-    ("routes-sessions", "/n/marram/routes/sessions", "44 of 45"),
+    (
+        "routes-sessions",
+        "/n/marram/routes/sessions?bounce=ald-core-1+default+10.255.0.3",
+        "every table is as it was",
+    ),
     (
         "routes-policy",
         "/n/marram/routes/policies?device=ald-edge-1&policy=from-isle&prefix=198.51.100.0/24"
