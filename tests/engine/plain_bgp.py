@@ -180,6 +180,8 @@ class PlainNet:
         own = told.source == "own"
         if own or border or (session.next_hop_self and told.source != "internal"):
             next_hop = session.local
+        if next_hop == session.remote:
+            next_hop = session.local  # 5.1.3: not an address of the peer
         path, med = told.path, told.med
         if border and not own:
             med = None
