@@ -90,6 +90,11 @@ FAULTS = [
     ("taken in", [OSPF_PAIR[0], TAKEN_IN], {}, "n: connected routes into ospf"),
     ("accepted", [OSPF_PAIR[0], REJECTED], {}, "n: policy p accepts 10.0.2.0/24"),
     ("announced", OSPF_PAIR, {}, "n: ospf on r, passive"),
+    ("answers past the translator", [
+        middle(more="translation:\n  - {id: 10, to: 10.0.1.1, new-destination: 10.0.3.9}\nstatic:\n  - {to: 10.0.3.0/24, via: 10.0.2.2}\n"),
+        device("n", "interfaces:\n  l: {addresses: [10.0.1.2/24]}\n  r: {addresses: [10.0.2.2/24]}\n  s: {addresses: [10.0.3.1/24]}"),
+        device("c", "gateway: 10.0.3.1\ninterfaces:\n  e: {addresses: [10.0.3.9/24]}", "host")],
+     {"destination": "10.0.1.1"}, "m: hide 10.0.1.9 behind the device's own address towards 10.0.3.9"),
 ]  # fmt: skip
 
 

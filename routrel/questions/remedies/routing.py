@@ -6,6 +6,7 @@ import ipaddress
 from collections.abc import Callable, Iterator
 
 from routrel.control.packets.hops import (
+    AnswerEvidence,
     LoopEvidence,
     MtuEvidence,
     NeighbourEvidence,
@@ -45,8 +46,11 @@ def routing_proposals(scene: Scene) -> Iterator[Proposal]:
         yield from _larger(scene)
         return
     yield from _unsteered(scene)
-    if obstacle.cause.kind == "no_session":
+    if obstacle.cause.kind in ("no_session", "untranslated_answer"):
         yield from _back_the_same_way(scene)
+    if obstacle.cause.kind == "untranslated_answer":
+        yield from _hidden_behind_the_translator(scene)
+        return
     if obstacle.is_access and obstacle.cause.kind != "reverse_path":
         return
     towards = obstacle.header.destination
@@ -263,6 +267,27 @@ def _unsteered(scene: Scene) -> Iterator[Proposal]:
 
 
 # --- translation ---------------------------------------------------------------------------------
+
+
+def _hidden_behind_the_translator(scene: Scene) -> Iterator[Proposal]:
+    """Answers come back through who translated what was asked, if it seemed to ask itself."""
+    evidence = scene.obstacle.hop.stages[-1].evidence
+    if not isinstance(evidence, AnswerEvidence) or evidence.translator != scene.device.name:
+        return
+    rules = scene.device.translation
+    source, target = evidence.asked.source, evidence.arrived.source
+    values = {
+        "id": (rules[-1].id if rules else 0) + 10,
+        "from": quoted(source),
+        "to": quoted(target),
+        "new-source": "interface",
+    }
+    yield of_device(
+        scene.device,
+        f"hide {source} behind the device's own address towards {target}",
+        Insert(("translation",), LAST, flow_style(values)),
+    )
+
 
 #: Addresses that are tried as new destination of a rule.
 _PARTNERS = 8
