@@ -225,7 +225,7 @@ class _Maker:
             device["filters"] = filters
         if self.chance(0.25):
             self._steer(device)
-        if self.chance(0.12):
+        if self.chance(0.3):
             self._translate(device)
         if self.chance(0.3):
             device["ignore-dead-links"] = True
