@@ -163,6 +163,11 @@ ROWS = [
     ("redirected", middle(", filters: {in: f, out: g}", more="translation: [{id: 10, protocol: tcp, to: 10.0.2.9, arrives: l, new-destination: interface, new-destination-port: 8080}]\n"
         "own-traffic: {filters: {in: h}}\n" + filters(f=OPEN, g="rules: [{id: 10, permit: tcp, from: 10.0.2.9, from-port: 80}], default: deny",
         h="rules: [{id: 10, permit: tcp, to: 10.0.1.1, to-port: 8080}], default: deny")), {}, GOOD),
+    # A kernel checks the way back as if the answer came by the interface the packet leaves by.
+    *((f"the way back is steered by {port}", middle(", reverse-path-check: loose", more="processing: linux\nthrough-traffic: {steering: s}\n"
+        "vrfs: {t: {static: [{to: 10.0.1.0/24, discard: true}]}}\n"
+        f"steering: {{s: {{rules: [{{id: 10, arrives: {port}, to: 10.0.1.0/24, table: t}}]}}}}\n"), {"both": False}, verdict)
+      for port, verdict in (("r", (("filtered",), ("m", "reverse_path"))), ("l", (("delivered",), None)))),
     # What the device itself sends meets its own rules, on either side of the look-up.
     *((f"own packets, {processing}", middle(more=f"processing: {processing}\ntranslation: [{{id: 10, own-traffic: true, to: {asked}, new-destination: 10.0.2.9}}]\n{more}"),
        {"source": "m", "destination": asked, "both": good}, GOOD if good else (("no_route",), ("m", "no_route")))

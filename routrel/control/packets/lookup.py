@@ -143,16 +143,20 @@ class Lookup:
 
     # --- the way back to a packet's source -----------------------------------------------------
 
-    def way_back(self, device: Device, vrf: str, header: Header) -> Route | None:
+    def way_back(
+        self, device: Device, vrf: str, header: Header, out: Interface | None
+    ) -> Route | None:
         """The route by which a device would answer a packet; None: none, or one that discards.
 
-        With Linux processing steering of all arriving traffic is asked too.
+        With Linux processing steering of all arriving traffic is asked too, as if the answer came
+        by the interface that the packet leaves by.
         """
         use = device.through_traffic.steering
         if device.processing is Processing.LINUX and use is not None:
             steering = device.steering(use.steering)
             answer = header.reply()
-            found = self.steered(device, vrf, steering, answer, Meeting()) if steering else None
+            meeting = Meeting(arrives=out.name if out else None)
+            found = self.steered(device, vrf, steering, answer, meeting) if steering else None
             if found is not None and found.discards:
                 return None
             if found is not None and found.rule is not None and found.rule.table is not None:

@@ -459,7 +459,7 @@ class _Walker:
         if interface.reverse_path_check is None or (linux and source.version == 6):
             yield here
             return
-        route = self.lookup.way_back(here.device, here.vrf, here.header)
+        route = self.lookup.way_back(here.device, here.vrf, here.header, here.out)
         evidence = replace(evidence, route=route)
         if self.lookup.comes_back(route, interface):
             yield here.noting(StageName.REVERSE_PATH, Result.PASSED, evidence)
