@@ -274,9 +274,10 @@ class RipDomain(VectorDomain):
             neighbour=hearing.into.way,
         )
 
-        def arrived(sent: PolicyRoute) -> PolicyRoute:
-            wire = int(_on_the_wire(np.int64(sent.metric + out.settings.offset_out)))
-            return replace(sent, metric=min(INFINITY, wire + hearing.cost), neighbour=out.way)
+        def arrived(sent: PolicyRoute) -> PolicyRoute | None:
+            metric = int(_on_the_wire(np.int64(sent.metric + out.settings.offset_out)))
+            metric += hearing.cost
+            return None if metric >= INFINITY else replace(sent, metric=metric, neighbour=out.way)
 
         return through_both_ends(
             route,
@@ -325,7 +326,10 @@ class RipDomain(VectorDomain):
             if hearing.receiver != index or sent >= INFINITY or back:
                 continue
             result, stopped = self._through_policies(hearing, column, sent, tag)
-            metric = self._plain_metric(hearing, sent) if result is None else result.metric
+            if result is not None:
+                metric = result.metric
+            else:  # without a policy that stops it, it is out of reach
+                metric = self._plain_metric(hearing, sent) if stopped else INFINITY
             yield RipOffer(
                 hearing=hearing,
                 metric=min(INFINITY, metric),

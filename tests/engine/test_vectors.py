@@ -95,6 +95,8 @@ def test_a_summary_heard_back_is_not_passed_on():
         (None, "match: {metric: 1}, set: {metric: 7}", "", 2),
         ("set: {metric: 4}", "match: {metric: 5}, set: {metric: 8}", "", 8),
         ("set: {metric: 15}", None, "", None),
+        # What arrives at 16 is out of reach, whatever the receiver's policy would set.
+        ("set: {metric: 15}", "set: {metric: 2}", "", None),
         # A metric of 0 is none at all: such an entry is ignored (RFC 2453 3.9.2).
         ("set: {metric: 0}", None, "", None),
     ],

@@ -147,19 +147,23 @@ def sets_metric(device: Device, use: PolicyUse) -> bool:
 def through_both_ends(
     route: PolicyRoute,
     exporting: tuple[Device, PolicyUse | None],
-    arrived: Callable[[PolicyRoute], PolicyRoute],
+    arrived: Callable[[PolicyRoute], PolicyRoute | None],
     importing: tuple[Device, PolicyUse | None],
 ) -> tuple[PolicyRoute | None, PolicyUse | None]:
     """What a link leaves of a route, and the policy of one of its ends that rejected it.
 
     Args:
         route: As its sender has it.
-        arrived: From the route as it is sent to what its receiver makes of it before its policy.
+        arrived: From the route as it is sent to what its receiver makes of it before its policy;
+            None where it is out of reach there, which no policy changes.
     """
     sent = policy_function(*exporting)(route)
     if sent is None:
         return None, exporting[1]
-    taken = policy_function(*importing)(arrived(sent))
+    came = arrived(sent)
+    if came is None:
+        return None, None
+    taken = policy_function(*importing)(came)
     return taken, importing[1] if taken is None else None
 
 
