@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from routrel.control.shortest_paths import EdgeChange, ShortestPaths, build_graph
-from tests.engine.nets import route, wired
+from tests.engine.nets import device, route, state, wired
 from tests.engine.plain_isis import PlainIsis
 from tests.engine.plain_ospf import Answer, PlainOspf
 from tests.engine.plain_protocols import (
@@ -128,6 +128,50 @@ def test_ospf_agrees_with_every_router_working_alone(plain):
                 entry = route(net, name, prefix)
                 is_own = any(r == name and p == prefix for r, p, *_ in plain.announced)
                 assert is_own or entry.metric == wanted.metric
+
+
+@settings(max_examples=40, deadline=None)
+@given(
+    st.lists(
+        st.tuples(st.sets(st.integers(1, 4)), st.integers(1, 9)), min_size=2, max_size=4
+    ).filter(lambda ends: len({n for held, _ in ends for n in held}) > 0)
+)
+def test_prefixes_of_a_lan_are_on_link_for_all_who_are_on_it(ends):
+    """RFC 5340 4.4.3.9: whatever prefixes its routers have on a LAN, each of them reaches all on the
+    LAN itself at its interface's cost, and a router behind the first reaches them through it.
+
+    Each end: the prefixes 2001:db8:N::/64 it has there, beside 2001:db8::/64, and its cost.
+    """
+    devices = []
+    for number, (held, cost) in enumerate(ends, start=1):
+        own = ", ".join(f"'2001:db8:{n:x}::{number}/64'" for n in (0, *sorted(held)))
+        more = "  e: {addresses: ['2001:db8:99::1/64'], ospfv3: {area: 0, cost: 3, network: point-to-point}}\n"
+        devices.append(
+            device(
+                f"r{number}",
+                f"ospfv3: {{router-id: 10.255.0.{number}}}\ninterfaces:\n"
+                f"  lan: {{addresses: [{own}], ospfv3: {{area: 0, cost: {cost}}}}}\n"
+                + (more if number == 1 else ""),
+            )
+        )
+    devices.append(
+        device(
+            "far",
+            "ospfv3: {router-id: 10.255.0.99}\ninterfaces:\n  e: {addresses: ['2001:db8:99::2/64'], "
+            "ospfv3: {area: 0, cost: 5, network: point-to-point}}\n",
+        )
+    )
+    net = state(*devices)
+    for n in sorted({0} | {n for held, _ in ends for n in held}):
+        prefix = f"2001:db8:{n:x}::/64"
+        for number, (held, cost) in enumerate(ends, start=1):
+            found = route(net, f"r{number}", prefix)
+            if n == 0 or n in held:
+                assert found.protocol.id == "connected"
+            else:
+                assert (found.protocol.id, found.metric) == ("ospfv3", cost)
+                assert [(h.interface, h.address) for h in found.next_hops] == [("lan", None)]
+        assert route(net, "far", prefix).metric == 5 + ends[0][1]
 
 
 def _words(kind: str, metric: int) -> str:
