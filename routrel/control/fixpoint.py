@@ -284,12 +284,26 @@ class _Search:
         resting, _ = _in_step(self.protocols, self.interning, view, without, QUIET_ROUNDS * 3)
         if resting is None:
             return False
-        come = Rib(self.interning, self.protocols.rows(resting))
         tables = tuple(sorted({point.table for point in late}))
+        self._follow_vectors(resting, without, tables)
+        come = Rib(self.interning, self.protocols.rows(resting))
         if all(_same(come.table_rows(t), outcome.rib.table_rows(t)) for t in tables):
             return False
         self._keep(come, tables)
         return True
+
+    def _follow_vectors(
+        self, resting: Rib, late: Callable[[Rows], Rows], tables: tuple[int, ...]
+    ) -> None:
+        """The other ways in which a distance vector may rest while some are kept back."""
+        for domain in self.protocols.vectors:
+            for number in range(1, domain.outcomes):
+                domain.outcome = number
+                other, _ = _in_step(self.protocols, self.interning, resting, late, QUIET_ROUNDS * 3)
+                if other is not None:
+                    self._keep(Rib(self.interning, self.protocols.rows(other)), tables)
+                domain.outcome = 0
+                self.protocols.rows(resting)
 
     def _keep(self, view: Rib, first: tuple[int, ...]) -> None:
         """The outcome that follows from a view of the tables, if it is a new one."""

@@ -24,6 +24,32 @@ def test_a_floating_route_is_not_silenced_by_its_own_echo(key, version):
     assert told(net, "r2", to) == (key, None, 2, "e1")
 
 
+def test_a_way_that_ties_may_keep_a_static_route_alive():
+    """r1 hears r2's network at 1 + 3, tells it to r3 with metric 1, which holds it at 2; r6 hears that
+    at 5 and gives up its static route of distance 130. But if r3 had it from r6 first, at 1 + 2, r1
+    hears it from there at 4 as well: a tie, so by split horizon it tells r3 nothing (RFC 2453 3.4.3),
+    and r6's static route stays."""
+    announce = "rip: {redistribute: [{from: static}]}\nstatic: [{to: 10.255.0.2/32, discard: true, distance: 130}]\n"
+    ports = {
+        "r1:e1": "rip: {cost: 3}", "r2:e1": "rip: {cost: 2}", "r1:e2": "rip: {export: near}",
+        "r3:e2": "rip: {}", "r3:e3": "rip: {cost: 2}", "r6:e3": "rip: {cost: 3}",
+    }  # fmt: skip
+    top = {
+        "r1": "rip: {}\npolicies: {near: {statements: [{name: a, set: {metric: 1}}], default: accept}}",
+        "r6": announce,
+        "": "rip: {}",
+    }
+    net = wired("r1-r2 r1-r3 r3-r6", port="rip: {}", ports=ports, top=top)
+    assert net.converged
+    number = net.rib.interning.prefixes.number(route(net, "r1", "10.255.0.2/32").prefix)
+    table = net.rib.interning.table_numbers["r6", "default"]
+    found = [
+        rib.interning.kinds.kinds[rib.candidate_rows(table, number)[0]["kind"]].protocol.id
+        for rib in (net.rib, *(other.rib for other in net.others))
+    ]
+    assert sorted(found) == ["rip", "static"]
+
+
 def test_a_default_that_is_always_announced_is_not_taken_from_others():
     """Both announce a default by RIP whatever their tables hold, and have one by BGP (distance 200).
     Each hears the other's at 2, farther than its own 1 (RFC 2453 3.9.2), so BGP's stay."""
