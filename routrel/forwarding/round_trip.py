@@ -97,7 +97,9 @@ def _answer(branch: Branch, asked: Header, starts: tuple[Start, ...]) -> _Beginn
         starts = (Start(last.device, last.vrf),)
     if not starts:
         return None
-    return _Beginning(whole.reply(), starts, branch.sessions, asked)
+    # Of a packet that did not arrive nobody knows how it would have been translated.
+    there = asked if branch.verdict in ARRIVED else None
+    return _Beginning(whole.reply(), starts, branch.sessions, there)
 
 
 def _leg(

@@ -422,7 +422,7 @@ def _evidence_data(state: State, stage: Stage, hop: Hop) -> Json | None:
             return {
                 "kind": "answer",
                 "asked": ends_data(asked),
-                "arrived": ends_data(arrived),
+                "answered": ends_data(arrived),
                 "translator": translator,
                 **place_data(place),
             }

@@ -18,6 +18,8 @@ from routrel.questions.flow import FlowQuestion
 from server.networks.models import RemedySearch
 from server.networks.remedies import run_remedy_search
 from server.networks.states import view_of
+from tests.engine.nets import state
+from tests.engine.test_packets import ROWS, A, B
 from tests.server.test_api import _separate_caches as _separate_caches
 from tests.server.test_api import client, imported
 from tests.server.test_api import network as network
@@ -154,14 +156,27 @@ def test_what_is_posted_is_answered_in_the_published_shape(network):
 
 def test_every_flow_of_the_demo_has_the_published_shape(network):
     """All kept flows, whatever stages and obstacles they meet."""
-    state = view_of(network.revisions.first()).state
-    flows = [case.question for case in state.network.cases if case.question]
+    demo = view_of(network.revisions.first()).state
+    flows = [case.question for case in demo.network.cases if case.question]
     assert len(flows) > 20
     for one in flows:
         question = FlowQuestion(
             source=one.source, destination=one.destination, traffic=one.traffic, size=one.size
         )
-        check(answer_flow(state, question), component("Flow"), f"{one}")
+        check(answer_flow(demo, question), component("Flow"), f"{one}")
+
+
+def test_every_kind_of_stage_has_the_published_shape():
+    """The nets of the packet tests, which between them meet every stage and every cause."""
+    kinds = set()
+    for name, texts, more, _ in ROWS:
+        asked = {"source": "a", "destination": "b", "traffic": "tcp 80", "both": True, **more}
+        answer = answer_flow(state(A, B, *texts.split("---\n")), FlowQuestion(**asked))
+        check(answer, component("Flow"), name)
+        for branch in (answer["return"] or answer["forward"])["branches"]:
+            stages = [stage for hop in branch["hops"] for stage in hop["stages"]]
+            kinds |= {stage["evidence"]["kind"] for stage in stages if stage["evidence"]}
+    assert {"answer", "filter", "translation", "steering", "route", "receive"} <= kinds
 
 
 COMMANDS = [

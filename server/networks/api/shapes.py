@@ -394,6 +394,8 @@ class EvidenceShape(s.Serializer):
                 "mtu",
                 "neighbour",
                 "loop",
+                "fragments",
+                "answer",
             )
         ]
     )
@@ -427,6 +429,9 @@ class EvidenceShape(s.Serializer):
     choices = s.IntegerField(required=False)
     steering = s.CharField(required=False)
     virtual_router = s.IntegerField(allow_null=True, required=False)
+    asked = EndsShape(required=False)
+    answered = EndsShape(required=False)
+    translator = s.CharField(allow_null=True, required=False)
     file = s.CharField(allow_null=True, required=False)
     line = s.IntegerField(allow_null=True, required=False)
     column = s.IntegerField(allow_null=True, required=False)

@@ -927,6 +927,9 @@ export interface components {
             choices?: number;
             steering?: string;
             virtual_router?: number | null;
+            asked?: components["schemas"]["EndsShape"];
+            answered?: components["schemas"]["EndsShape"];
+            translator?: string | null;
             file?: string | null;
             line?: number | null;
             column?: number | null;
@@ -1094,9 +1097,11 @@ export interface components {
          *     * `mtu` - mtu
          *     * `neighbour` - neighbour
          *     * `loop` - loop
+         *     * `fragments` - fragments
+         *     * `answer` - answer
          * @enum {string}
          */
-        KindEnum: "filter" | "zones" | "reverse_path" | "translation" | "steering" | "route" | "receive" | "ttl" | "mtu" | "neighbour" | "loop";
+        KindEnum: "filter" | "zones" | "reverse_path" | "translation" | "steering" | "route" | "receive" | "ttl" | "mtu" | "neighbour" | "loop" | "fragments" | "answer";
         LackingTable: {
             device: string;
             vrf: string;
