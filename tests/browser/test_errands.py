@@ -156,7 +156,7 @@ def test_why_corvane_goes_the_long_way_and_what_would_change_it(reader: Reader):
     reader.reads("There is none yet")
     reader.open("/n/marram/routes/sessions")
     reader.reads("44 of 45", "unreachable", "the default of filter isle-in drops it")
-    reader.press("What if the session of ald-core-1 with ald-edge-1 bounces?")
+    reader.press("it bounces? The session of ald-core-1 with ald-edge-1")
     reader.reads("every table is as it was", "While it is down, it moves 4 prefixes")
     reader.accessible()
     asked = "device=ald-edge-1&policy=from-isle&prefix=198.51.100.0/24&as-path=64510 64496"

@@ -36,7 +36,7 @@ function Answer() {
     { title: 'relation', text: (s) => relationWords(s), width: '7.5rem' },
     { title: 'taken', text: (s) => s.taken ?? '', show: (s) => <Mono>{s.taken ?? '–'}</Mono>, width: '4rem' },
     { title: 'sent', text: (s) => s.sent ?? '', show: (s) => <Mono>{s.sent ?? '–'}</Mono>, width: '4rem' },
-    { title: 'what if', text: () => '', show: (s) => s.state === 'up' && <button type="button" className="underline" aria-label={`What if the session of ${s.device} with ${s.remote} bounces?`} onClick={() => change({ bounce: [s.device, s.vrf, s.neighbour].join(' ') })}>it bounces?</button>, width: '6rem' },
+    { title: 'what if', text: () => '', show: (s) => s.state === 'up' && <button type="button" className="underline" aria-label={`it bounces? The session of ${s.device} with ${s.remote}`} onClick={() => change({ bounce: [s.device, s.vrf, s.neighbour].join(' ') })}>it bounces?</button>, width: '6rem' },
     { title: 'why, and where it is written', text: (s) => s.reason ?? s.description, show: (s) => <>{s.reason ?? <span className="text-soft">{s.description}</span>} <EvidenceLink file={s.file} line={s.line} /></>, width: 'minmax(14rem,1fr)' },
   ]
   // What is down comes first: that is what one looks for.
