@@ -298,6 +298,10 @@ class _Search:
         """The other ways in which a distance vector may rest while some are kept back."""
         for domain in self.protocols.vectors:
             for number in range(1, domain.outcomes):
+                if self._trials >= MAXIMUM_TRIALS:
+                    self.complete = False
+                    return
+                self._trials += 1
                 domain.outcome = number
                 other, _ = _in_step(self.protocols, self.interning, resting, late, QUIET_ROUNDS * 3)
                 if other is not None:
