@@ -107,6 +107,8 @@ class RipDomain(VectorDomain):
         super().__init__(protocol, interning, tuple(_routers(topology, protocol)))
         self.topology = topology
         self.version = version_of(protocol.id)
+        #: By sending and hearing port, prefix, metric and tag: both as policies leave them.
+        self._passed: dict[tuple[int, int, int, int, int], tuple[int, int]] = {}
 
     @cached_property
     def hearings(self) -> tuple[RipHearing, ...]:
@@ -250,10 +252,15 @@ class RipDomain(VectorDomain):
             sent = _on_the_wire(sent + hearing.out.settings.offset_out)
             return np.minimum(INFINITY, sent + hearing.cost), tag
         metric, tag = np.full_like(sent, INFINITY), tag.copy()
+        ports = self.port_numbers[hearing.out.key], self.port_numbers[hearing.into.key]
         for column in np.flatnonzero(sent < INFINITY).tolist():
-            result, _ = self._through_policies(hearing, column, int(sent[column]), int(tag[column]))
-            metric[column] = INFINITY if result is None else min(INFINITY, result.metric)
-            tag[column] = 0 if result is None else result.tag
+            key = (*ports, int(self.columns[column]), int(sent[column]), int(tag[column]))
+            if key not in self._passed:
+                result, _ = self._through_policies(hearing, column, *key[3:])
+                self._passed[key] = (
+                    (INFINITY, 0) if result is None else (min(INFINITY, result.metric), result.tag)
+                )
+            metric[column], tag[column] = self._passed[key]
         return metric, tag
 
     def _through_policies(

@@ -7,6 +7,7 @@ circles, or end elsewhere if somebody hears later than others. Both is looked fo
 
 from __future__ import annotations
 
+import hashlib
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
@@ -32,6 +33,8 @@ _FEW_ROUTERS = 3
 _MOST_PORTS = 64
 _FEW_PORTS = 16
 _MAXIMUM_ORDERS = 8
+#: Searches for other ways to rest whose results are kept while tables move.
+_KEPT_RESTS = 32
 
 _NOTHING: NDArray[np.int32] = np.zeros(0, dtype=np.int32)
 #: By router index: the prefixes its table holds active under another protocol.
@@ -44,6 +47,23 @@ class Told:
 
     values: tuple[NDArray[Any], ...]  #: each [router, column]
     learned_by: NDArray[np.bool_]  #: [port, column]: it comes from there and is not told there
+
+    @property
+    def digest(self) -> bytes:
+        """By which a state that comes again is known."""
+        held = hashlib.sha256(self.learned_by.tobytes())
+        for values in self.values:
+            held.update(values.tobytes())
+        return held.digest()
+
+
+@dataclass(frozen=True, slots=True)
+class _Rests:
+    """How it may come to rest by itself, the way of all in step first."""
+
+    states: tuple[Told, ...]
+    never: NDArray[np.bool_] | None  #: [router, column] of what never rests; None: all does
+    searched: bool  #: whether all that may lead elsewhere was tried
 
 
 #: From what all tell, and the ports that hear nothing yet, to what all would tell next.
@@ -73,6 +93,8 @@ class VectorDomain(ABC):
                 owners.append(index)
         self._port_owners = np.array(owners, dtype=np.int64)
         self._last: tuple[object, Rows] | None = None
+        self._asked: object = None  #: what routers announce and hold of their own
+        self._rests: dict[object, _Rests] = {}  #: by what was asked, where ports turn
 
     def rows(
         self,
@@ -95,11 +117,12 @@ class VectorDomain(ABC):
             )
             for index, router in enumerate(self.routers)
         }
-        key = (
+        asked = (
             injected_key(injected),
             tuple(prefixes.tobytes() for prefixes in held.values()),
-            self.outcome,
         )
+        key = (asked, self.outcome)
+        self._asked = asked
         if self._last is None or self._last[0] != key:
             self._last = (key, self._settle(held, injected))
         return self._last[1]
@@ -136,43 +159,54 @@ class VectorDomain(ABC):
             columns: The prefix number of each column.
             turning: Ports that may hear later than others, where that may lead elsewhere.
         """
+        asked, rests = self._asked, self._rests.get(self._asked)
+        if rests is None:
+            rests = self._ways_to_rest(first, step, turning)
+            if turning:
+                self._rests = dict([*self._rests.items(), (asked, rests)][-_KEPT_RESTS:])
+        states = rests.states
+        self.outcomes, self.searched = len(states), rests.searched
         self.unsettled, self.ordered = set(), set()
-        state, contested = self._in_step(first, step, ALL_HEAR)
+        if rests.never is not None:
+            self.unsettled = self._doubts(rests.never, columns)
+        elif len(states) > 1:
+            moves = [self._moved(states[0], one) for one in states[1:]]
+            self.ordered = self._doubts(np.logical_or.reduce(moves), columns)
+        return states[self.outcome if self.outcome < len(states) else 0]
+
+    def _ways_to_rest(self, first: Told, step: Step, turning: Sequence[int]) -> _Rests:
+        """Where it ends, with all in step or in turns, and where else if some ports hear late."""
+        state, never = self._in_step(first, step, ALL_HEAR)
         found = [state]
-        if contested is not None:
-            found = self._in_turns(first, step, contested)
+        if never is not None:
+            found = self._in_turns(first, step, never)
             if not found:
-                self.unsettled = self._doubts(contested, columns)
-                return state
-        self.searched = len(turning) <= _MOST_PORTS
+                return _Rests((state,), never, searched=True)
         for ports in _late_ports(turning):
             late, moving = self._in_step(first, step, ports)
             if moving is None:
                 late, moving = self._in_step(late, step, ALL_HEAR)
             if moving is None and self._is_new(late, found):
                 found.append(late)
-        self.outcomes = len(found)
-        shown = found[self.outcome if self.outcome < len(found) else 0]
-        if len(found) > 1:
-            moves = [self._moved(found[0], one) for one in found[1:]]
-            differing: NDArray[np.bool_] = np.any(np.stack(moves), axis=0)
-            self.ordered = self._doubts(differing, columns)
-        return shown
+        return _Rests(tuple(found), None, searched=len(turning) <= _MOST_PORTS)
 
     def _in_step(
         self, state: Told, step: Step, deaf: frozenset[int]
     ) -> tuple[Told, NDArray[np.bool_] | None]:
         """All tell at once until nothing changes: what they tell then, or also who never rests."""
-        recent: list[NDArray[np.bool_]] = []
+        moves: list[NDArray[np.bool_]] = []
+        seen = {state.digest: 0}
         for _ in range(len(self.routers) + _MORE_ROUNDS):
             new = step(state, deaf)
             moving = self._moved(state, new)
             if not moving.any():
                 return new, None
             state = new
-            recent = [*recent[1 - _MAXIMUM_STEPS :], moving]
-        never: NDArray[np.bool_] = np.logical_or.reduce(recent)
-        return state, never
+            moves.append(moving)
+            begun = seen.setdefault(state.digest, len(moves))
+            if begun < len(moves):
+                return state, np.logical_or.reduce(moves[begun:])
+        return state, np.logical_or.reduce(moves[-_MAXIMUM_STEPS:])
 
     def _in_turns(self, first: Told, step: Step, contested: NDArray[np.bool_]) -> list[Told]:
         """The outcomes of routers in question moving one at a time, in different orders."""
@@ -187,7 +221,11 @@ class VectorDomain(ABC):
     def _in_turn(self, first: Told, step: Step, order: Sequence[int]) -> Told | None:
         """Some routers move one at a time, all others at once; None where that never ends."""
         state, turn = first, 0
+        seen = set[tuple[int, bytes]]()
         for _ in range(_MAXIMUM_STEPS * (len(order) + 1)):
+            if (turn, state.digest) in seen:
+                return None
+            seen.add((turn, state.digest))
             new = step(state, ALL_HEAR)
             moved = self._moved(state, new)
             if not moved.any():
