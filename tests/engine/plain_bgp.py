@@ -9,19 +9,23 @@ from __future__ import annotations
 import heapq
 import random
 from collections import deque
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from typing import TypeAlias
 
-__all__ = ["PlainNet", "PlainRouter", "PlainSession", "Told"]
+__all__ = ["Hop", "PlainNet", "PlainRouter", "PlainSession", "Told", "aggregate", "interior_costs"]
 
 WORST = 2**32 - 1
+#: One step of an AS path: a number, or the set of those that an aggregate holds in no order.
+Hop: TypeAlias = int | frozenset[int]
 
 
 @dataclass(frozen=True)
 class Told:
     """A route as one router holds it."""
 
-    path: tuple[int, ...] = ()
-    members: tuple[int, ...] = ()  #: the confederation's sequence in front of it
+    path: tuple[Hop, ...] = ()
+    members: tuple[Hop, ...] = ()  #: the confederation's segments in front of it
     next_hop: str = ""  #: an address; empty: one's own
     preference: int = 100
     med: int | None = None
@@ -42,7 +46,6 @@ class PlainRouter:
     system: int  #: its AS; in a confederation the member AS
     confederation: int | None = None  #: the AS that others see
     by_arrival: bool = False  #: the newest route against the next older one, and so on
-    originates: bool = False
     always_med: bool = False
     missing_worst: bool = False
     sessions: list[PlainSession] = field(default_factory=list)
@@ -79,8 +82,15 @@ class PlainNet:
         self.costs = costs
         self.addresses = addresses  #: by router, of all its interfaces
 
-    def run(self, seed: int, limit: int = 4000) -> dict[int, Told | None] | None:
-        """What every router chooses in the end; None where no end comes."""
+    def run(
+        self, own: Mapping[int, Told], seed: int, limit: int = 4000
+    ) -> dict[int, Told | None] | None:
+        """What every router chooses in the end; None where no end comes.
+
+        Args:
+            own: By router what it announces of its own.
+        """
+        self.own = own
         chance = random.Random(seed)
         queues: dict[tuple[int, str, str], deque[Told | None]] = {}
         last: dict[tuple[int, str, str], Told | None] = {}
@@ -101,7 +111,7 @@ class PlainNet:
         started = list(self.routers.values())
         chance.shuffle(started)
         for router in started:
-            if router.originates:
+            if router.number in own:
                 choose(router)
         for now in range(limit):
             waiting = sorted(key for key, queue in queues.items() if queue)
@@ -121,8 +131,8 @@ class PlainNet:
         heard = sorted((s for s in router.sessions if s.held), key=lambda s: -s.heard_at)
         costs = self.costs[router.number]
         left = [s.held for s in heard if s.held and s.held.next_hop in costs]
-        if router.originates:
-            left.append(Told(weight=32768))
+        if router.number in self.own:
+            left.append(self.own[router.number])
         if not router.by_arrival:
             return self._best_of(router, left)
         best = left[0] if left else None
@@ -138,7 +148,8 @@ class PlainNet:
             return (WORST if router.missing_worst else 0) if told.med is None else told.med
 
         def group(told: Told) -> int:
-            return 0 if router.always_med or not told.path else told.path[0]
+            first = told.path[0] if told.path else 0
+            return 0 if router.always_med or isinstance(first, frozenset) else first
 
         def keep(value) -> None:
             least = min(map(value, left))
@@ -203,13 +214,15 @@ class PlainNet:
         elif border:
             path, members = (router.confederation or router.system, *path), ()
         return replace(
-            told, path=path, members=members, next_hop=next_hop, med=0 if own and med is None else med, weight=0,
+            told, path=path, members=members, next_hop=next_hop, med=med, weight=0,
             communities=communities, originator=originator, clusters=clusters,
         )  # fmt: skip
 
     def take(self, router: PlainRouter, session: PlainSession, sent: Told) -> Told | None:
         """What a router makes of what it is told."""
-        if router.system in sent.members or (router.confederation or router.system) in sent.path:
+        if router.system in numbers(sent.members):
+            return None
+        if (router.confederation or router.system) in numbers(sent.path):
             return None
         if sent.originator == router.number or router.number in sent.clusters:
             return None
@@ -227,6 +240,32 @@ class PlainNet:
             preference=sent.preference if session.internal or session.inside else 100,
         )
         return replace(told, **session.import_set)
+
+
+def numbers(path: Sequence[Hop]) -> set[int]:
+    """All AS numbers of a path."""
+    return {n for hop in path for n in (hop if isinstance(hop, frozenset) else (hop,))}
+
+
+def aggregate(parts: Sequence[Told]) -> Told:
+    """What stands for parts with an AS set (RFC 4271 9.2.2.2, RFC 5065 3), at its aggregator."""
+    return Told(
+        path=merged([part.path for part in parts]),
+        members=merged([part.members for part in parts]),
+        weight=32768,
+        communities=frozenset().union(*(part.communities for part in parts)),
+    )
+
+
+def merged(paths: Sequence[Sequence[Hop]]) -> tuple[Hop, ...]:
+    """What all begin with, then a set of what else they hold."""
+    begin: list[Hop] = []
+    for hops in zip(*paths, strict=False):
+        if len(set(hops)) > 1 or isinstance(hops[0], frozenset):
+            break
+        begin.append(hops[0])
+    rest = frozenset().union(*(numbers(path[len(begin) :]) for path in paths))
+    return (*begin, rest) if rest else tuple(begin)
 
 
 def interior_costs(links: list[tuple[int, int, int]], start: int) -> dict[int, int]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import ipaddress
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 from hypothesis import given, settings
@@ -12,12 +12,23 @@ from hypothesis import strategies as st
 from routrel.control.bgp.explaining import chosen_path
 from routrel.control.bgp.paths import Learned
 from routrel.control.converge import State
-from routrel.control.policy.as_paths import numbers_in
+from routrel.control.policy.as_paths import AsPath, SegmentKind
 from tests.engine.nets import state
-from tests.engine.plain_bgp import PlainNet, PlainRouter, PlainSession, Told, interior_costs
+from tests.engine.plain_bgp import (
+    Hop,
+    PlainNet,
+    PlainRouter,
+    PlainSession,
+    Told,
+    aggregate,
+    interior_costs,
+)
 
 CONFEDERATION = 65000
-PREFIX = ipaddress.ip_network("198.51.100.0/24")
+PARTS = tuple(ipaddress.ip_network(part) for part in ("198.51.100.0/25", "198.51.100.128/25"))
+WHOLE = ipaddress.ip_network("198.51.100.0/24")
+#: What a router announces of its table.
+NETWORK = Told(weight=32768, med=0)
 IMPORTS = [{}, {}, {}, {"preference": 50}, {"preference": 200}, {"med": 7}, {"weight": 10}]
 EXPORTS = [{}, {}, {"med": 5}, {"med": 30}, {"prepend": 2}, {"community": "no-export"}, {"hop": ""}]
 WORDS = {
@@ -28,11 +39,22 @@ WORDS = {
 }
 
 
+@dataclass
+class Drawn:
+    """Routers of the plain kind, the same as device files, and who announces what."""
+
+    net: PlainNet
+    texts: list[str]
+    origins: tuple[set[int], ...]  #: of each part
+    aggregators: set[int]
+
+
 @st.composite
 def nets(draw):
-    """Up to six routers in up to three AS, as routers of the plain kind and as device files.
+    """Up to six routers in up to three AS.
 
-    The first two AS may be members of one confederation.
+    The first two AS may be members of one confederation. One or two prefixes are announced, and
+    their aggregate.
     """
     size = draw(st.integers(2, 6))
     system = [65001 + draw(st.integers(0, 2)) for _ in range(size)]
@@ -43,8 +65,9 @@ def nets(draw):
         router.always_med = draw(st.integers(0, 5)) == 0
         router.missing_worst = draw(st.integers(0, 5)) == 0
         router.by_arrival = draw(st.integers(0, 9)) == 0
-    for number in draw(st.lists(st.integers(0, size - 1), min_size=1, max_size=2, unique=True)):
-        routers[number].originates = True
+    some = st.sets(st.integers(1, size), max_size=2)
+    origins = draw(st.sets(st.integers(1, size), min_size=1, max_size=2)), draw(some)
+    aggregators = draw(some)
     interior, ports = [], {n: [] for n in range(1, size + 1)}
     link = 0
     for number in sorted(set(system)):
@@ -118,22 +141,25 @@ def nets(draw):
                 named = addresses[session.peer] if of_peer else set().union(*addresses.values())
                 session.export_set["hop"] = draw(st.sampled_from(sorted(named - inner)))
     net = PlainNet(routers, costs, addresses)
-    return net, [device_file(router, ports) for router in routers]
+    made = Drawn(net, [], origins, aggregators)
+    made.texts = with_numbers([device_file(router, ports, made) for router in routers], net)
+    return made
 
 
-def device_file(router: PlainRouter, ports) -> str:
+def device_file(router: PlainRouter, ports, made: Drawn) -> str:
     """The same router in the words of a device file."""
     number = router.number
+    held = [part for part, at in zip(PARTS, made.origins, strict=True) if number in at]
     policies, neighbours = [], []
     for place, session in enumerate(router.sessions):
         said = f"as: {router.system if session.internal else 65000}"
-        for key, made in (("import", session.import_set), ("export", session.export_set)):
-            actions = [f"{WORDS[name]}: {made[name]}" for name in made if name in WORDS]
-            if "prepend" in made:
+        for key, sets in (("import", session.import_set), ("export", session.export_set)):
+            actions = [f"{WORDS[name]}: {sets[name]}" for name in sets if name in WORDS]
+            if "prepend" in sets:
                 shown_as = router.confederation or router.system
-                actions.append(f"prepend: {[shown_as] * made['prepend']}")
-            if "community" in made:
-                actions.append(f"communities: {{add: {made['community']}}}")
+                actions.append(f"prepend: {[shown_as] * sets['prepend']}")
+            if "community" in sets:
+                actions.append(f"communities: {{add: {sets['community']}}}")
             if actions:
                 name = f"{key}-{place}"
                 policies.append(
@@ -159,8 +185,9 @@ def device_file(router: PlainRouter, ports) -> str:
         else "",
         "  neighbours:" if neighbours else "",
         *(f"    {session.remote}: {{{said}}}" for session, said in neighbours),
-        f"  networks: [{{prefix: {PREFIX}}}]",
-        f"static: [{{to: {PREFIX}, discard: true}}]" if router.originates else "",
+        f"  networks: [{', '.join(f'{{prefix: {part}}}' for part in PARTS)}]",
+        f"  aggregates: [{{prefix: {WHOLE}, as-set: true}}]" if number in made.aggregators else "",
+        f"static: [{', '.join(f'{{to: {part}, discard: true}}' for part in held)}]" if held else "",
         "policies:" if policies else "",
         *policies,
         "interfaces:",
@@ -190,10 +217,10 @@ def with_numbers(texts: list[str], net: PlainNet) -> list[str]:
     return found
 
 
-def outcomes(made: State, net: PlainNet) -> list[dict[int, Told | None]]:
+def outcomes(made: State, net: PlainNet, prefix) -> list[dict[int, Told | None]]:
     """All outcomes that the engine knows, in the plain words, the shown one first."""
-    domain, shown_one = made.protocols.bgp, {n: chosen(made, n) for n in net.routers}
-    number = domain.class_of[made.rib.interning.prefixes.number(PREFIX)]
+    domain, shown_one = made.protocols.bgp, {n: chosen(made, n, prefix) for n in net.routers}
+    number = domain.class_of[made.rib.interning.prefixes.number(prefix)]
     codes, found = domain.round.carrier.codes, [shown_one]
     for other in domain.classes[number][1].outcome.others:
         each = {}
@@ -204,37 +231,43 @@ def outcomes(made: State, net: PlainNet) -> list[dict[int, Told | None]]:
     return found
 
 
-def chosen(made: State, number: int) -> Told | None:
+def chosen(made: State, number: int, prefix) -> Told | None:
     """What the engine lets a router announce on, in the plain words."""
     domain = made.protocols.bgp
     index = domain.index_of[f"r{number}", "default"]
-    path = chosen_path(domain, index, made.rib.interning.prefixes.number(PREFIX))
+    path = chosen_path(domain, index, made.rib.interning.prefixes.number(prefix))
     return None if path is None else plain(made, path)
 
 
 def plain(made: State, path) -> Told:
-    if path.learned is Learned.OWN:
-        return Told(weight=path.weight)
+    own = path.learned is Learned.OWN
     return Told(
-        path=tuple(numbers_in(path.as_path, confederation=False)),
-        next_hop=str(path.next_hop),
+        path=hops(path.as_path, confederation=False),
+        next_hop="" if own else str(path.next_hop),
         preference=path.local_preference,
         med=path.med,
         weight=path.weight,
         communities=path.communities,
         originator=int(path.originator) & 255 if path.originator else None,
         clusters=tuple(int(c) & 255 for c in path.cluster_list),
-        members=tuple(numbers_in(path.as_path, confederation=True)),
+        members=hops(path.as_path, confederation=True),
         source=path.learned.name.lower(),
     )
 
 
+def hops(path: AsPath, *, confederation: bool) -> tuple[Hop, ...]:
+    """The confederation's segments of a path, or all others, as the plain routers write them."""
+    found: list[Hop] = []
+    for kind, numbers in path:
+        if kind.is_confederation == confederation:
+            ordered = kind in (SegmentKind.SEQUENCE, SegmentKind.CONFED_SEQUENCE)
+            found += numbers if ordered else [frozenset(numbers)]
+    return tuple(found)
+
+
 def shown(told: Told | None) -> Told | None:
     """A plain route without what the engine's path does not carry itself."""
-    if told is None or told.source == "own":
-        return told
-
-    return replace(told, peer="", peer_id=0)
+    return None if told is None else replace(told, peer="", peer_id=0)
 
 
 @settings(max_examples=150, deadline=None, derandomize=True)
@@ -242,16 +275,34 @@ def shown(told: Told | None) -> Told | None:
 def test_routers_that_pass_messages_come_to_the_same(made):
     """Every order of messages leads to an outcome that is known; where there is none, to no end.
 
-    Where there are several, messages may also happen to cross for as long as anybody watches.
+    Where there are several, messages may also happen to cross for as long as anybody watches. An
+    aggregate is looked at where its parts leave nothing open.
     """
-    net, texts = made
-    engine = state(*with_numbers(texts, net))
+    engine = state(*made.texts)
     assert all(s.state.value == "up" for s in engine.protocols.bgp.sessions)
-    known = outcomes(engine, net)
+    parts = []
+    for prefix, origins in zip(PARTS, made.origins, strict=True):
+        if origins:
+            parts.append(agreed(engine, made.net, prefix, dict.fromkeys(origins, NETWORK)))
+    if any(part is None for part in parts):
+        return
+    own = {}
+    for number in made.aggregators:
+        held = [part[number] for part in parts if part[number] is not None]
+        if held:
+            own[number] = aggregate(held)
+    if own:
+        agreed(engine, made.net, WHOLE, own)
+
+
+def agreed(engine: State, net: PlainNet, prefix, own) -> dict[int, Told | None] | None:
+    """What all choose for a prefix once both kinds agree; None if that is open."""
+    known = outcomes(engine, net, prefix)
     for seed in range(6):
-        found = net.run(seed)
+        found = net.run(own, seed)
         if found is None:
-            assert len(known) > 1 or not engine.converged, seed
+            assert len(known) > 1 or not engine.converged, (prefix, seed)
         else:
-            assert engine.converged, seed
-            assert {n: shown(told) for n, told in found.items()} in known, seed
+            assert engine.converged, (prefix, seed)
+            assert {n: shown(told) for n, told in found.items()} in known, (prefix, seed)
+    return found if len(known) == 1 and engine.converged else None
