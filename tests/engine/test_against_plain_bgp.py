@@ -59,7 +59,7 @@ def nets(draw):
     size = draw(st.integers(2, 6))
     system = [65001 + draw(st.integers(0, 2)) for _ in range(size)]
     routers = [PlainRouter(number=n + 1, system=system[n]) for n in range(size)]
-    confederated = draw(st.integers(0, 2)) == 0
+    confederated = draw(st.booleans())
     for router in routers:
         router.confederation = CONFEDERATION if confederated and router.system < 65003 else None
         router.always_med = draw(st.integers(0, 5)) == 0
@@ -67,7 +67,7 @@ def nets(draw):
         router.by_arrival = draw(st.integers(0, 9)) == 0
     some = st.sets(st.integers(1, size), max_size=2)
     origins = draw(st.sets(st.integers(1, size), min_size=1, max_size=2)), draw(some)
-    aggregators = draw(some)
+    aggregators = draw(st.sets(st.integers(1, size), min_size=1, max_size=3))
     interior, ports = [], {n: [] for n in range(1, size + 1)}
     link = 0
     for number in sorted(set(system)):
