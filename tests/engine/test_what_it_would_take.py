@@ -186,9 +186,9 @@ def tables(made: State) -> dict[tuple[str, str], set[tuple[object, ...]]]:
 @given(nets(), nets())
 def test_following_a_change_gives_what_computing_anew_gives(one, other):
     """From one network to another that shares a device's name or not, or to one changed policy."""
-    first = state(*with_numbers(one[1], one[0]))
-    for net, texts in (other, one):
-        second = state(*with_numbers(texts, net))
+    first = state(*with_numbers(one.texts, one.net))
+    for drawn in (other, one):
+        second = state(*with_numbers(drawn.texts, drawn.net))
         followed = converge(second.network, since=first)
         assert tables(followed) == tables(second)
         assert followed.unsettled == second.unsettled
