@@ -67,14 +67,19 @@ def check(folder: Folder, as_json: AsJson = False) -> None:
     """
     view = _look(folder)
     findings = view.findings
-    errors = sum(1 for finding in findings if finding.severity is Severity.ERROR)
+    more = view.reading.problem_count - len(view.reading.problems)
+    shown = sum(1 for finding in findings if finding.severity is Severity.ERROR)
+    errors = shown + more
     if as_json:
-        _print_json({"findings": [finding_data(finding) for finding in findings]})
+        told = [finding_data(finding) for finding in findings]
+        _print_json({"findings": told, "problem_count": view.reading.problem_count})
     else:
         for finding in findings:
             _print_finding(finding, out)
+        if more:
+            out.print(f"and {more} more problems in the files")
         devices = len(view.reading.network.devices)
-        others = len(findings) - errors
+        others = len(findings) - shown
         out.print(f"{devices} devices read: {errors} errors, {others} warnings and notes")
     raise typer.Exit(ERRORS_FOUND if errors else 0)
 
@@ -336,7 +341,7 @@ def _state_and_texts(folder: Path) -> tuple[State, Mapping[str, str]]:
         for problem in view.reading.problems:
             _print_finding(problem, err)
         _refuse(
-            f"{len(view.reading.problems)} problems in the files; nothing is computed from them",
+            f"{view.reading.problem_count} problems in the files; nothing is computed from them",
             f"correct them and check again: routrel check {folder}",
         )
     return view.state, view.texts

@@ -13,6 +13,7 @@ from pathlib import Path
 
 from routrel.control.converge import State, converge
 from routrel.files.reader import Reading, load_texts, read_texts
+from routrel.files.report import Report
 from routrel.model.findings import Finding, finding_order
 
 __all__ = ["View", "content_hash", "look", "look_at_folder"]
@@ -46,11 +47,11 @@ def content_hash(texts: Mapping[str, str]) -> str:
 
 def look(
     texts: Mapping[str, str],
-    problems: list[Finding] | None = None,
+    report: Report | None = None,
     on_file: Callable[[int], None] | None = None,
 ) -> View:
     """Read and converge a network; the arguments are those of `read_texts`."""
-    reading = read_texts(texts, problems, on_file)
+    reading = read_texts(texts, report, on_file)
     state = converge(reading.network) if reading.good else None
     return View(reading=reading, state=state, texts=texts)
 
@@ -61,5 +62,4 @@ def look_at_folder(folder: Path) -> View:
     Raises:
         UnusableInput: there is no such folder, or nothing to read in it.
     """
-    texts, problems = load_texts(folder)
-    return look(texts, problems)
+    return look(*load_texts(folder))

@@ -12,9 +12,9 @@ from pathlib import Path
 sys.path.insert(0, str(Path(__file__).resolve().parent))
 
 from launch.console import ROOT, LaunchError, require_space, step, tell
-from launch.database import free_port
-from launch.processes import Processes, web_server, worker
-from launch.setup import database, demo_password_file, install, manage, one_at_a_time
+from launch.database import Cluster, free_port
+from launch.processes import Processes, executor, listener, web_server
+from launch.setup import VAR, database, demo_password_file, install, manage, one_at_a_time
 
 PORT = 8640
 
@@ -25,7 +25,7 @@ def main() -> int:
     )
     parser.add_argument("--port", type=int, default=PORT, help=f"of the web app, default {PORT}")
     parser.add_argument("--no-demo", action="store_true", help="do not load the demo network")
-    parser.add_argument("--dev", action="store_true", help="serve the web app with live reload")
+    parser.add_argument("--dev", action="store_true", help="the web app with live reload")
     options = parser.parse_args()
     # SIGINT too: a shell that starts this in the background has it ignored.
     for number in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
@@ -54,8 +54,10 @@ def _check_port(port: int) -> None:
         except PermissionError as error:
             raise LaunchError(f"port {port} needs root", "choose --port 8640, say") from error
         except OSError as error:
+            who = listener(port)
+            by = f"by process {who[0]}: {who[1][:80]}" if who else "by somebody else's process"
             raise LaunchError(
-                f"port {port} is taken, perhaps by another ./start",
+                f"port {port} is taken {by}",
                 f"stop that one, or choose another: ./start --port {free_port(port + 1)}",
             ) from error
 
@@ -63,7 +65,7 @@ def _check_port(port: int) -> None:
 def _serve(port: int, *, demo: bool, dev: bool) -> int:
     print("Routrel: setting up")
     cluster = None
-    processes = Processes()
+    processes = Processes(logs=VAR / "log")
     try:
         with one_at_a_time():
             require_space(ROOT, 0.3)
@@ -74,10 +76,10 @@ def _serve(port: int, *, demo: bool, dev: bool) -> int:
             if demo:
                 with step("Demo network"):
                     manage("load_demo", "--password-file", str(demo_password_file()))
-        with step("Web server and job worker"):
+        with step("Web server and executor"):
             api_port = free_port(port + 1) if dev else port
-            processes.start("web server", web_server(api_port, reload=dev))
-            processes.start("job worker", worker())
+            processes.start("executor", executor())
+            processes.start("web server", web_server(api_port))
             if dev:
                 processes.env["ROUTREL_API"] = f"http://127.0.0.1:{api_port}"
                 processes.start(
@@ -91,14 +93,34 @@ def _serve(port: int, *, demo: bool, dev: bool) -> int:
         if demo:
             password = demo_password_file().read_text().strip()
             print(f"Demo login          nora  {password}   (also olaf, owner; vita, viewer)")
+        print(f"Logs                {VAR / 'log'}")
         print("Ctrl-C stops everything.", flush=True)
-        while (name := processes.ended()) is None:
-            time.sleep(0.5)
-        raise LaunchError(f"the {name} ended", "read its lines above and run ./start again")
+        _watch(processes, cluster)
     finally:
         processes.stop()
         if cluster is not None:
             cluster.stop()
+
+
+def _watch(processes: Processes, cluster: Cluster) -> None:
+    """Start again whatever ends, for as long as that helps.
+
+    Raises:
+        LaunchError: something cannot be kept up.
+    """
+    look = 0.0
+    while True:
+        processes.revive(_tell)
+        if time.monotonic() >= look:
+            if not cluster.running():
+                _tell("The database ended; it is started again.")
+                cluster.prepare()
+            look = time.monotonic() + 2
+        time.sleep(0.3)
+
+
+def _tell(line: str) -> None:
+    print(f"{time.strftime('%H:%M:%S')}  {line}", flush=True)
 
 
 if __name__ == "__main__":

@@ -33,8 +33,9 @@ MAXIMUM_NODES = 2_000_000  #: values in one file
 
 #: How YAML spells quoted and block text; a plain value has another style or none.
 QUOTED_STYLES = ("'", '"', "|", ">")
-#: Control characters that YAML (5.1) does not allow in a file.
-_UNPRINTABLE = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f\ufffe\uffff]")
+#: Control characters that YAML (5.1) does not allow in a file, and halves of surrogate pairs. A
+#: quoted value could still spell them.
+_UNPRINTABLE = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f\ud800-\udfff\ufffe\uffff]")
 
 
 @dataclass(slots=True)
@@ -167,7 +168,16 @@ class _Builder:
     def _node(self, event: yaml.NodeEvent) -> Node:
         place = self._place(event)
         if isinstance(event, yaml.ScalarEvent):
-            return Scalar(event.value, quoted=event.style in QUOTED_STYLES, place=place)
+            text = event.value
+            if odd := _UNPRINTABLE.search(text):
+                self.report.error(
+                    place,
+                    "not_text",
+                    f"the value spells the control character U+{ord(odd.group()):04X}",
+                    "write it without",
+                )
+                text = _UNPRINTABLE.sub("\ufffd", text)
+            return Scalar(text, quoted=event.style in QUOTED_STYLES, place=place)
         return Sequence(place) if isinstance(event, yaml.SequenceStartEvent) else Mapping(place)
 
     def _attach(self, parent: Sequence | Mapping, node: Node, keys: list[Scalar | None]) -> None:

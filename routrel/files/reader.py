@@ -49,19 +49,21 @@ class UnusableInput(Exception):
 class Reading:
     """What came of reading.
 
-    `network` holds what could be read; use it only if `problems` is empty.
+    `network` holds what could be read; use it only if `problems` is empty. Of very many problems
+    the first are kept, and `problem_count` tells how many there are.
     """
 
     network: Network
     problems: tuple[Finding, ...]
+    problem_count: int
 
     @property
     def good(self) -> bool:
         return not self.problems
 
 
-def load_texts(folder: Path) -> tuple[dict[str, str], list[Finding]]:
-    """The YAML files below a folder, by relative path in order of path.
+def load_texts(folder: Path) -> tuple[dict[str, str], Report]:
+    """The YAML files below a folder, by relative path in order of path, and what cannot be read.
 
     Hidden files and folders are passed over. A file that is no UTF-8 text is a problem, not an
     exception.
@@ -99,7 +101,7 @@ def load_texts(folder: Path) -> tuple[dict[str, str], list[Finding]]:
             )
     if not texts and not report.problems:
         raise UnusableInput(f"{folder} holds no device files (*.yaml)")
-    return texts, report.problems
+    return texts, report
 
 
 def decode(name: str, content: bytes, report: Report) -> str | None:
@@ -122,23 +124,22 @@ def read_folder(folder: Path) -> Reading:
     Raises:
         UnusableInput: as `load_texts`.
     """
-    texts, problems = load_texts(folder)
-    return read_texts(texts, problems)
+    return read_texts(*load_texts(folder))
 
 
 def read_texts(
     texts: MappingType[str, str],
-    problems: list[Finding] | None = None,
+    report: Report | None = None,
     on_file: Callable[[int], None] | None = None,
 ) -> Reading:
     """Read a network from its files' texts by name.
 
     Args:
         texts: Contents by path; the paths stand in every place and finding.
-        problems: Problems known before, to be told along.
+        report: Problems known before, to be told along.
         on_file: Called with the number of files read so far; what it raises ends the reading.
     """
-    report = Report(problems=list(problems or []))
+    report = report or Report()
     networks: list[Network] = []
     devices: dict[str, Device] = {}
     cases: dict[str, Case] = {}
@@ -174,7 +175,7 @@ def read_texts(
     )
     report.device = None
     check_references(network, report)
-    return Reading(network=network, problems=tuple(report.sorted()))
+    return _reading(network, report)
 
 
 def reread_devices(network: Network, texts: MappingType[str, str]) -> Reading:
@@ -198,7 +199,11 @@ def reread_devices(network: Network, texts: MappingType[str, str]) -> Reading:
         changed.append(device)
     check_devices(changed, network, report)
     network = replace(network, devices=tuple(devices[name] for name in sorted(devices)))
-    return Reading(network=network, problems=tuple(report.sorted()))
+    return _reading(network, report)
+
+
+def _reading(network: Network, report: Report) -> Reading:
+    return Reading(network=network, problems=tuple(report.sorted()), problem_count=report.count)
 
 
 def _keep(known: dict[str, Named], name: str, value: Named, what: str, report: Report) -> None:
@@ -216,10 +221,11 @@ def _keep(known: dict[str, Named], name: str, value: Named, what: str, report: R
 def _read_file(
     text: str, file: str, report: Report
 ) -> Network | Device | OutsideNeighbour | Case | None:
+    before = report.count
     root = parse(text, file, report)
     top = Place(file, 1, 1)
     if root is None:
-        if not any(problem.place.file == file for problem in report.problems):
+        if report.count == before:
             report.error(top, "empty_file", "the file is empty", "write a device, or remove it")
         return None
     if not isinstance(root, Mapping):

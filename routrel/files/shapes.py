@@ -200,7 +200,8 @@ class Choice(Shape):
         for option in self.options:
             if option.value == text:
                 return option
-        return self.wrong(node, report, text, closest(text, (o.value for o in self.options)))
+        near = "" if report.full else closest(text, (o.value for o in self.options))
+        return self.wrong(node, report, text, near)
 
     def write(self, value: Enum) -> Any:
         return _as_yaml(value.value)
@@ -432,7 +433,7 @@ class Record(Shape):
                     key_node.place,
                     "unknown_key",
                     f"{self.what} has no key “{key}”",
-                    closest(key, known),
+                    "" if report.full else closest(key, known),
                 )
         return good
 

@@ -32,12 +32,12 @@ INSTALLED_APPS = [
     "django.contrib.auth",
     "django.contrib.contenttypes",
     "django.contrib.sessions",
-    "procrastinate.contrib.django",
     "rest_framework",
     "drf_spectacular",
     "server.networks",
 ]
 MIDDLEWARE = [
+    "server.config.requests.NamedRequests",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "django.middleware.gzip.GZipMiddleware",
@@ -61,14 +61,8 @@ DATABASES = {
         "NAME": os.environ.get("ROUTREL_DATABASE", _database["name"]),
     }
 }
+SESSION_ENGINE = "server.config.sessions"
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
-CACHES = {
-    "default": {
-        "BACKEND": "django.core.cache.backends.filebased.FileBasedCache",
-        "LOCATION": VAR / "cache" / "django",
-    }
-}
-
 PASSWORD_HASHERS = ["django.contrib.auth.hashers.Argon2PasswordHasher"]
 AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"},
@@ -87,20 +81,23 @@ TIME_ZONE = "UTC"
 STATIC_URL = "/assets/"
 WEB_APP = ROOT / "web" / "dist"
 WHITENOISE_ROOT = WEB_APP
-DATA_UPLOAD_MAX_MEMORY_SIZE = 256 * 1024 * 1024
+#: Bodies other than uploads; before it, the web server looks at the sizes that are announced.
+DATA_UPLOAD_MAX_MEMORY_SIZE = 4 * 1024 * 1024
 DATA_UPLOAD_MAX_NUMBER_FILES = 20_000
 DATA_UPLOAD_MAX_NUMBER_FIELDS = 40_000
+FILE_UPLOAD_HANDLERS = ["server.networks.spool.SpoolHandler"]
+CSRF_FAILURE_VIEW = "server.networks.api.errors.forbidden"
 
 REST_FRAMEWORK = {
     "DEFAULT_AUTHENTICATION_CLASSES": ["rest_framework.authentication.SessionAuthentication"],
     "DEFAULT_PERMISSION_CLASSES": ["rest_framework.permissions.IsAuthenticated"],
     "DEFAULT_RENDERER_CLASSES": ["rest_framework.renderers.JSONRenderer"],
     "DEFAULT_PARSER_CLASSES": [
-        "rest_framework.parsers.JSONParser",
-        "rest_framework.parsers.MultiPartParser",
+        "server.networks.api.parsing.BoundedJSONParser",
     ],
-    "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
-    "DEFAULT_THROTTLE_RATES": {"login": "10/minute"},
+    "DEFAULT_SCHEMA_CLASS": "server.networks.api.description.DescribedErrors",
+    # How many proxies in front are ours: only what they state of an address is believed.
+    "NUM_PROXIES": int(os.environ.get("ROUTREL_PROXIES", "0")),
     "EXCEPTION_HANDLER": "server.networks.api.errors.handle",
     "UNAUTHENTICATED_USER": None,
 }
@@ -112,18 +109,46 @@ SPECTACULAR_SETTINGS = {
     "SERVE_INCLUDE_SCHEMA": False,
     "COMPONENT_SPLIT_REQUEST": True,
     "ENUM_NAME_OVERRIDES": {
+        "JobKindEnum": "server.networks.models.JobKind.choices",
+        "JobStatusEnum": "server.networks.models.JobStatus.choices",
         "RoleEnum": "server.networks.models.Role.choices",
         "VerdictEnum": [(verdict.value, verdict.value) for verdict in Verdict],
     },
 }
 
-#: The computed states kept on disk, least recently used first out.
+#: The computed states kept on disk, and in the memory of each computing process.
 STATE_CACHE = VAR / "cache" / "states"
 STATE_CACHE_BYTES = 1024 * 1024 * 1024
+STATE_MEMORY_BYTES = 192 * 1024 * 1024
 
+#: Computing processes for questions and for jobs, what each may take, and how long a question may.
+EXECUTOR_QUESTIONS = 2
+EXECUTOR_JOBS = 2
+EXECUTOR_MEMORY_BYTES = 3 * 1024 * 1024 * 1024
+EXECUTOR_QUESTION_S = 120
+
+#: One JSON object a line, with the name of the request that it is about.
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
-    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "filters": {"request": {"()": "server.config.requests.RequestName"}},
+    "formatters": {
+        "json": {
+            "()": "pythonjsonlogger.json.JsonFormatter",
+            "fmt": ["asctime", "levelname", "name", "request", "message"],
+            "rename_fields": {"asctime": "time", "levelname": "level", "name": "logger"},
+        }
+    },
+    "handlers": {
+        "console": {
+            "class": "logging.StreamHandler",
+            "formatter": "json",
+            "filters": ["request"],
+        }
+    },
     "root": {"handlers": ["console"], "level": "WARNING"},
+    "loggers": {
+        "routrel": {"level": "INFO"},
+        "django.request": {"level": "CRITICAL"},  # the requests' own log has what it would say
+    },
 }

@@ -8,3 +8,8 @@ urlpatterns = [
     path("api/", include("server.networks.api.urls")),
     re_path(r"^(?!api/|assets/).*$", web_app),
 ]
+
+handler400 = "server.networks.api.errors.bad_request"
+handler403 = "server.networks.api.errors.forbidden"
+handler404 = "server.networks.api.errors.not_found"
+handler500 = "server.networks.api.errors.fault"

@@ -21,5 +21,6 @@ def web_app(request: HttpRequest) -> HttpResponse:
 
 _POLICY = (
     "default-src 'self'; img-src 'self' data:; style-src 'self' 'unsafe-inline'; "
-    "font-src 'self' data:; worker-src 'self' blob:; frame-ancestors 'none'"
+    "font-src 'self' data:; worker-src 'self' blob:; frame-ancestors 'none'; "
+    "base-uri 'self'; form-action 'self'; object-src 'none'"
 )

@@ -6,9 +6,9 @@ from django.http import Http404
 from rest_framework.exceptions import PermissionDenied
 from rest_framework.request import Request
 
-from server.networks.models import Import, Membership, Network, Revision, Role
+from server.networks.models import Job, Membership, Network, Revision, Role
 
-__all__ = ["import_for", "membership_for", "network_for", "revision_for"]
+__all__ = ["job_for", "may_cancel", "membership_for", "network_for", "plain", "revision_for"]
 
 _RANK = {Role.VIEWER: 0, Role.EDITOR: 1, Role.OWNER: 2}
 
@@ -45,8 +45,8 @@ def revision_for(request: Request, slug: str) -> Revision:
     """
     network = network_for(request, slug)
     wanted = request.query_params.get("revision", "")
-    if wanted and not wanted.isdecimal():
-        raise Http404(f"“{wanted}” is not a revision number")
+    if wanted and not (wanted.isascii() and wanted.isdecimal() and len(wanted) < 10):
+        raise Http404(f"“{wanted[:40]}” is not a revision number")
     revisions = network.revisions.filter(number=int(wanted)) if wanted else network.revisions.all()
     revision = revisions.first()
     if revision is None:
@@ -54,10 +54,39 @@ def revision_for(request: Request, slug: str) -> Revision:
     return revision
 
 
-def import_for(request: Request, pk: int, role: Role = Role.VIEWER) -> Import:
-    """An import of a network the user is a member of; raises as `membership_for`."""
-    job = Import.objects.select_related("network", "revision").filter(pk=pk).first()
+def job_for(request: Request, pk: int, kind: Job.Kind | None = None) -> Job:
+    """A job of a network the user is a member of; raises as `membership_for`.
+
+    Args:
+        kind: Only one of this kind will do.
+    """
+    jobs = Job.objects.select_related("network", "revision")
+    job = jobs.filter(pk=pk, **({} if kind is None else {"kind": kind})).first()
     if job is None:
-        raise Http404("there is no such import")
-    membership_for(request, job.network.slug, role)
+        raise Http404("there is no such job")
+    membership_for(request, job.network.slug)
     return job
+
+
+def may_cancel(request: Request, job: Job) -> None:
+    """Whoever began a job may end it; so may owners, and of an import all editors.
+
+    Raises:
+        PermissionDenied: somebody else began it.
+    """
+    role = Role.EDITOR if job.kind == Job.Kind.IMPORT else Role.OWNER
+    membership = membership_for(request, job.network.slug)
+    mine = job.author_id == request.user.pk
+    if not mine and _RANK[Role(membership.role)] < _RANK[role]:
+        raise PermissionDenied("somebody else began this; it is theirs, or an owner's, to cancel")
+
+
+def plain(text: str) -> str:
+    """Words of an address as the database may be asked for them.
+
+    Raises:
+        Http404: nothing can be called so.
+    """
+    if "\x00" in text or not text.isprintable():
+        raise Http404("there is nothing of this name")
+    return text

@@ -1,4 +1,4 @@
-"""Networks, who may do what in them, their revisions, and imports on the way to a revision."""
+"""Networks, who may do what in them, their revisions, and jobs on the way to an answer."""
 
 from __future__ import annotations
 
@@ -7,15 +7,17 @@ from django.db import models
 
 __all__ = [
     "Draft",
-    "Import",
-    "ImportedFile",
+    "Job",
+    "JobKind",
+    "JobStatus",
+    "LoginFailure",
     "Membership",
     "Network",
-    "RemedySearch",
     "Revision",
     "RevisionFile",
     "Role",
     "SavedQuestion",
+    "UploadedFile",
 ]
 
 
@@ -33,6 +35,7 @@ class Network(models.Model):
     slug = models.SlugField(unique=True, max_length=60)
     title = models.CharField(max_length=120)
     created = models.DateTimeField(auto_now_add=True)
+    last_revision = models.PositiveIntegerField(default=0)  #: numbers are never given twice
 
     def __str__(self) -> str:
         return self.title
@@ -97,86 +100,87 @@ class RevisionFile(models.Model):
         return self.path
 
 
-class Import(models.Model):
-    """Files on their way to a revision, read by a job."""
+class JobKind(models.TextChoices):
+    """What a job works on."""
 
-    class Status(models.TextChoices):
-        QUEUED = "queued"
-        RUNNING = "running"
-        DONE = "done"  #: became a revision
-        REFUSED = "refused"  #: the files have problems
-        CANCELLED = "cancelled"
-        FAILED = "failed"  #: our fault
+    IMPORT = "import"
+    REMEDIES = "remedies"
+    WOULD_TAKE = "would-take"
+    QUESTIONS = "questions"
 
-    network = models.ForeignKey(Network, on_delete=models.CASCADE, related_name="imports")
+
+class JobStatus(models.TextChoices):
+    """How far a job is, or how it ended."""
+
+    QUEUED = "queued"
+    RUNNING = "running"
+    DONE = "done"
+    REFUSED = "refused"  #: what was given cannot be taken: files with problems, a wrong question
+    CANCELLED = "cancelled"
+    FAILED = "failed"  #: our fault
+
+
+class Job(models.Model):
+    """Work that takes its time, done by the executor: what is asked, how far it is, how it ended.
+
+    queued -> running -> done, refused or failed; cancelled from either of the first two. Whoever
+    runs it holds `owner`, a name of that one attempt: an attempt that lost the job changes nothing
+    any more.
+    """
+
+    Kind = JobKind
+    Status = JobStatus
+
+    kind = models.CharField(max_length=12, choices=Kind.choices)
+    network = models.ForeignKey(Network, on_delete=models.CASCADE, related_name="jobs")
+    revision = models.ForeignKey(
+        Revision, on_delete=models.CASCADE, null=True, related_name="+"
+    )  #: that is asked; of an import the one it became
     author = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="+")
     created = models.DateTimeField(auto_now_add=True)
+    started = models.DateTimeField(null=True)
+    ended = models.DateTimeField(null=True)
     status = models.CharField(max_length=10, choices=Status.choices, default=Status.QUEUED)
     step = models.CharField(max_length=60, default="waiting")
-    done = models.PositiveIntegerField(default=0)  #: files read
-    total = models.PositiveIntegerField(default=0)  #: files to read
-    cancel_requested = models.BooleanField(default=False)
-    problems = models.JSONField(default=list)  #: findings as the API gives them
-    skipped = models.JSONField(default=list)  #: paths that are no device files
+    done = models.PositiveIntegerField(default=0)  #: of `total`; of a search: what was tried
+    total = models.PositiveIntegerField(default=0)
+    found = models.PositiveIntegerField(default=0)  #: of a search: what helps
     message = models.CharField(max_length=300, blank=True)
-    revision = models.ForeignKey(Revision, on_delete=models.SET_NULL, null=True, related_name="+")
+    question = models.JSONField(default=dict)
+    key = models.CharField(max_length=64, blank=True)  #: equal questions to equal content
+    answer = models.JSONField(null=True)  #: null until it has ended well
+    owner = models.CharField(max_length=80, blank=True)
+    heartbeat = models.DateTimeField(null=True)
+    attempts = models.PositiveSmallIntegerField(default=0)
 
     class Meta:
-        ordering = ("-created",)
+        ordering = ("-created", "-pk")
+        indexes = (
+            models.Index(fields=["status", "created"], name="jobs_by_status"),
+            models.Index(fields=["network", "key"], name="jobs_by_question"),
+        )
 
     def __str__(self) -> str:
-        return f"import into {self.network}: {self.status}"
+        return f"{self.kind} in {self.network}: {self.status}"
 
     @property
-    def finished(self) -> bool:
+    def ended_already(self) -> bool:
         return self.status not in (self.Status.QUEUED, self.Status.RUNNING)
 
 
-class ImportedFile(models.Model):
-    """One uploaded file of an import, kept so that its problems can be read in place."""
+class UploadedFile(models.Model):
+    """One file of an import. It is dropped when the import becomes a revision, which holds it."""
 
-    job = models.ForeignKey(Import, on_delete=models.CASCADE, related_name="files")
+    job = models.ForeignKey(Job, on_delete=models.CASCADE, related_name="files")
     path = models.CharField(max_length=400)
     content = models.BinaryField()
 
     class Meta:
         ordering = ("path",)
-        constraints = (models.UniqueConstraint(fields=["job", "path"], name="import_paths"),)
+        constraints = (models.UniqueConstraint(fields=["job", "path"], name="upload_paths"),)
 
     def __str__(self) -> str:
         return self.path
-
-
-class RemedySearch(models.Model):
-    """A search for remedies, worked on by a job."""
-
-    class Status(models.TextChoices):
-        QUEUED = "queued"
-        RUNNING = "running"
-        DONE = "done"
-        CANCELLED = "cancelled"
-        FAILED = "failed"  #: our fault, or a question that cannot be asked
-
-    revision = models.ForeignKey(Revision, on_delete=models.CASCADE, related_name="+")
-    author = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="+")
-    created = models.DateTimeField(auto_now_add=True)
-    question = models.JSONField()  #: as the address of the page has it
-    status = models.CharField(max_length=10, choices=Status.choices, default=Status.QUEUED)
-    tried = models.PositiveIntegerField(default=0)  #: edits
-    found = models.PositiveIntegerField(default=0)  #: edits that help
-    cancel_requested = models.BooleanField(default=False)
-    message = models.CharField(max_length=300, blank=True)
-    answer = models.JSONField(null=True)  #: as the engine tells it; null until it is done
-
-    class Meta:
-        ordering = ("-created",)
-
-    def __str__(self) -> str:
-        return f"remedies in {self.revision}: {self.status}"
-
-    @property
-    def finished(self) -> bool:
-        return self.status not in (self.Status.QUEUED, self.Status.RUNNING)
 
 
 class SavedQuestion(models.Model):
@@ -227,3 +231,14 @@ class Draft(models.Model):
 
     def __str__(self) -> str:
         return self.text
+
+
+class LoginFailure(models.Model):
+    """Attempts to log in that failed lately: from an address, or from it for one account."""
+
+    subject = models.CharField(max_length=64, unique=True)  #: a hash; names stay private
+    failures = models.PositiveIntegerField(default=0)
+    last = models.DateTimeField()
+
+    def __str__(self) -> str:
+        return f"{self.failures} failures"

@@ -2,45 +2,51 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 from django.utils import timezone
 
+from routrel.lens import View
 from routrel.questions.answers import flow_data
 from routrel.questions.errors import QuestionError
-from routrel.questions.flow import DirectionAnswer, ask_flow
+from routrel.questions.flow import DirectionAnswer, FlowQuestion, ask_flow
 from routrel.questions.remedies.search import arrives
-from server.networks.models import Revision, SavedQuestion
-from server.networks.remedies import stored_question
+from server.networks.jobs import Work, storable
+from server.networks.models import Job, Revision, SavedQuestion
 from server.networks.states import view_of
 
-__all__ = ["changes_since_good", "run_question"]
+__all__ = [
+    "changes_since_good",
+    "keep_answer",
+    "run_questions",
+    "short_answer",
+    "stored_question",
+    "unanswered",
+]
 
 
-def run_question(saved: SavedQuestion, revision: Revision) -> None:
-    """Ask a saved question of a revision, and keep the answer in short."""
-    answer = _short_answer(saved, revision)
-    now = timezone.now()
-    if saved.answer is not None and _essence(saved.answer) != _essence(answer):
-        saved.changed = now
-    saved.answer, saved.revision, saved.ran = answer, revision, now
-    if answer["works"]:
-        saved.good_answer, saved.good_revision = answer, revision
-    saved.save()
+def stored_question(values: Mapping[str, Any]) -> FlowQuestion:
+    """A flow question as addresses and the database have it."""
+    return FlowQuestion(
+        source=values["from"],
+        destination=values["to"],
+        traffic=values.get("as", ""),
+        source_port=values.get("source_port"),
+        size=values.get("size"),
+        dscp=values.get("dscp", 0),
+        may_fragment=values.get("may_fragment", False),
+    )
 
 
-def _essence(answer: dict[str, Any]) -> object:
-    return answer["verdict"], answer["return_verdict"], answer["forward"], answer["back"]
-
-
-def _short_answer(saved: SavedQuestion, revision: Revision) -> dict[str, Any]:
-    view = view_of(revision)
+def short_answer(view: View, question: FlowQuestion) -> dict[str, Any]:
+    """The answer to a flow question as it is kept; a question that cannot be asked has none."""
     if view.state is None:
-        return _unanswered("The files of this revision have problems.")
+        return unanswered("The files of this revision have problems.")
     try:
-        answer = ask_flow(view.state, stored_question(saved.question))
+        answer = ask_flow(view.state, question)
     except QuestionError as error:
-        return _unanswered(error.text)
+        return unanswered(error.text)
     return {
         "works": arrives(answer),
         "sentence": flow_data(view.state, answer)["sentence"],
@@ -51,7 +57,48 @@ def _short_answer(saved: SavedQuestion, revision: Revision) -> dict[str, Any]:
     }
 
 
-def _unanswered(sentence: str) -> dict[str, Any]:
+def keep_answer(saved: SavedQuestion, revision: Revision, answer: dict[str, Any]) -> None:
+    """Keep what a saved question was answered; one that was dropped meanwhile stays dropped."""
+    now = timezone.now()
+    if saved.answer is not None and _essence(saved.answer) != _essence(answer):
+        saved.changed = now
+    saved.answer, saved.revision, saved.ran = answer, revision, now
+    fields = ["answer", "revision", "ran", "changed"]
+    if answer["works"]:
+        saved.good_answer, saved.good_revision = answer, revision
+        fields += ["good_answer", "good_revision"]
+    SavedQuestion.objects.filter(pk=saved.pk).update(
+        **{field: getattr(saved, field) for field in fields}
+    )
+
+
+def run_questions(work: Work) -> None:
+    """Ask saved questions of a revision again, one after the other, and keep their answers."""
+    job = work.job
+    questions = list(job.network.questions.filter(pk__in=job.question["questions"]))
+    work.report(step="computing", total=len(questions))
+    view = view_of(job.revision)
+    broken = 0
+    for number, saved in enumerate(questions):
+        work.report(step="asking", done=number)
+        answer = storable(short_answer(view, stored_question(saved.question)))
+        broken += not answer["works"]
+        keep_answer(saved, job.revision, answer)
+    asked = len(questions)
+    work.end(
+        Job.Status.DONE,
+        f"{asked} question{'' if asked == 1 else 's'} asked, {broken} of them broken.",
+        answer={"asked": asked, "broken": broken},
+        done=asked,
+    )
+
+
+def _essence(answer: dict[str, Any]) -> object:
+    return answer["verdict"], answer["return_verdict"], answer["forward"], answer["back"]
+
+
+def unanswered(sentence: str) -> dict[str, Any]:
+    """What is kept of a question without an answer."""
     return {
         "works": False,
         "sentence": sentence,

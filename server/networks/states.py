@@ -1,89 +1,97 @@
-"""Computed states by content: kept in memory and, bounded, on disk. The engine computes them."""
+"""Computed states by content: in memory and on disk, both bounded in bytes.
+
+Only the executor's processes compute. However many ask, in whatever process, one of them computes a
+state and the others wait for what it leaves on disk.
+"""
 
 from __future__ import annotations
 
 import hashlib
-import threading
-from collections import OrderedDict
+from collections.abc import Callable
 from functools import cache
 from pathlib import Path
+from typing import Any
 
-import diskcache
 from django.conf import settings
 
 import routrel
 from routrel.lens import View, look
+from server.executor.store import ByteBounded, StateStore
 from server.networks.models import Revision
 
-__all__ = ["remember", "view_of"]
-
-_IN_MEMORY = 8
-_memory: OrderedDict[str, View] = OrderedDict()
-_lock = threading.Lock()
-_computing: dict[str, threading.Lock] = {}
+__all__ = ["engine_hash", "forget_memory", "remember", "view_of"]
 
 
 def view_of(revision: Revision) -> View:
-    """The computed network of a revision; equal content is computed once.
+    """The computed network of a revision; equal content is computed once."""
+    return view_of_content(revision.content_hash, revision.texts)
 
-    A page asks several questions at a time. While one of them computes a state, the others wait
-    for it instead of computing it too.
+
+def view_of_content(content_hash: str, texts: Callable[[], Any]) -> View:
+    """The computed network of content that is named by its hash.
+
+    Args:
+        texts: Gives the files; asked only where nothing is kept.
     """
-    name = revision.content_hash
-    view = _remembered(name)
+    name = _name(content_hash)
+    view = _memory().get(name) or _stored(name)
     if view is not None:
         return view
-    with _lock:
-        turn = _computing.setdefault(name, threading.Lock())
-    with turn:
-        view = _remembered(name)
+    with _store().turn(name):
+        view = _stored(name)
         if view is None:
-            view = _disk().get(_key(name))
-            if view is None:
-                view = look(revision.texts())
-                remember(name, view)
-            else:
-                _keep(name, view)
-    with _lock:
-        _computing.pop(name, None)
+            view = look(texts())
+            _keep(name, view)
     return view
-
-
-def _remembered(content_hash: str) -> View | None:
-    with _lock:
-        if content_hash in _memory:
-            _memory.move_to_end(content_hash)
-        return _memory.get(content_hash)
 
 
 def remember(content_hash: str, view: View) -> None:
     """Keep a state that was just computed."""
-    _disk().set(_key(content_hash), view)
-    _keep(content_hash, view)
+    _keep(_name(content_hash), view)
 
 
-def _keep(content_hash: str, view: View) -> None:
-    with _lock:
-        _memory[content_hash] = view
-        _memory.move_to_end(content_hash)
-        while len(_memory) > _IN_MEMORY:
-            _memory.popitem(last=False)
+def forget_memory() -> None:
+    """Let go of what this process holds, and of the settings it began with."""
+    for kept in (_memory, _store, _disk_key):
+        kept.cache_clear()
+
+
+def _stored(name: str) -> View | None:
+    found = _store().get(name)
+    if found is None or not isinstance(found[0], View):
+        return None
+    _memory().put(name, found[0], found[1])
+    return found[0]
+
+
+def _keep(name: str, view: View) -> None:
+    _memory().put(name, view, _store().put(name, view))
 
 
 @cache
-def _disk() -> diskcache.Cache:
-    return diskcache.Cache(str(settings.STATE_CACHE), size_limit=settings.STATE_CACHE_BYTES)
-
-
-def _key(content_hash: str) -> str:
-    return f"{_engine_hash()}:{content_hash}"
+def _memory() -> ByteBounded[View]:
+    return ByteBounded(settings.STATE_MEMORY_BYTES)
 
 
 @cache
-def _engine_hash() -> str:
-    """A state is only good for the engine that computed it."""
+def _store() -> StateStore:
+    return StateStore(Path(settings.STATE_CACHE), _disk_key(), settings.STATE_CACHE_BYTES)
+
+
+@cache
+def _disk_key() -> bytes:
+    return hashlib.sha256(b"states " + settings.SECRET_KEY.encode()).digest()
+
+
+def _name(content_hash: str) -> str:
+    return f"{engine_hash()}-{content_hash}"
+
+
+@cache
+def engine_hash() -> str:
+    """A state, and an answer, is only good for the engine that computed it."""
     digest = hashlib.sha256()
     folder = Path(routrel.__file__).parent
     for path in sorted(folder.rglob("*.py")):
-        digest.update(path.read_bytes())
+        digest.update(path.relative_to(folder).as_posix().encode() + b"\0" + path.read_bytes())
     return digest.hexdigest()[:16]

@@ -1,18 +1,28 @@
-"""Uploaded files to paths and bytes: plain files, folders and zip archives, within limits."""
+"""Uploaded files to paths and bytes: plain files, folders and zip archives, within limits.
+
+What is in them is read when it is asked for, so that an upload is never in memory as a whole.
+"""
 
 from __future__ import annotations
 
-import io
+import lzma
 import zipfile
-from collections.abc import Iterable
+import zlib
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from pathlib import PurePosixPath
+from typing import IO
 
 __all__ = ["MAXIMUM_BYTES", "MAXIMUM_FILES", "Unpacked", "UploadRefused", "unpack"]
 
 MAXIMUM_FILES = 20_000
 MAXIMUM_BYTES = 256 * 1024 * 1024  #: unpacked, all together
+_MOST_SKIPPED = 200
 _SUFFIXES = (".yaml", ".yml")
+_BROKEN = (
+    zipfile.BadZipFile, zlib.error, lzma.LZMAError, EOFError, NotImplementedError, ValueError,
+    OSError, RuntimeError,
+)  # fmt: skip
 
 
 class UploadRefused(Exception):
@@ -23,80 +33,117 @@ class UploadRefused(Exception):
 
 @dataclass
 class Unpacked:
-    """Files by their path, and the paths that were left out because they are no device files."""
+    """Files by their path, each read by calling it; and what was left out as no device file."""
 
-    files: dict[str, bytes] = field(default_factory=dict)
+    files: dict[str, Callable[[], bytes]] = field(default_factory=dict)
     skipped: list[str] = field(default_factory=list)
 
 
-def unpack(uploads: Iterable[tuple[str, bytes]]) -> Unpacked:
+@dataclass
+class _Entry:
+    path: str
+    size: int
+    read: Callable[[], bytes]
+
+
+def unpack(uploads: Iterable[tuple[str, IO[bytes]]]) -> Unpacked:
     """Collect device files from uploads; archives are opened.
 
     A folder that all files share at the top is left out of their paths, so that a dropped folder
-    and a zip of it give the same network as the files alone.
+    and a zip of it give the same network as the files alone. The uploads stay open for as long as
+    the files are read.
 
     Raises:
         UploadRefused: a broken or encrypted archive, a path that leads out of the folder, two
-            files of one name, too much, or nothing to read.
+            files of one name, too much, or nothing to read. Reading a file raises it too, where
+            an archive is broken only there.
     """
-    entries: list[tuple[str, bytes]] = []
+    entries: list[_Entry] = []
     total = 0
-    for name, content in uploads:
-        members = _archive(name, content) if name.lower().endswith(".zip") else [(name, content)]
-        for path, data in members:
-            total += len(data)
-            if total > MAXIMUM_BYTES or len(entries) >= MAXIMUM_FILES:
-                raise UploadRefused(
-                    f"more than {MAXIMUM_FILES} files or {MAXIMUM_BYTES // 2**20} MiB; "
-                    "import a smaller network"
-                )
-            entries.append((_clean(path), data))
+    for name, upload in uploads:
+        members = _archive(name, upload) if name.lower().endswith(".zip") else [_file(name, upload)]
+        total += sum(member.size for member in members)
+        entries += members
+        if total > MAXIMUM_BYTES or len(entries) > MAXIMUM_FILES:
+            raise UploadRefused(
+                f"more than {MAXIMUM_FILES} files or {MAXIMUM_BYTES // 2**20} MiB; "
+                "import a smaller network"
+            )
     result = Unpacked()
-    for path, data in _without_common_folder(entries):
-        hidden = any(part.startswith((".", "__MACOSX")) for part in path.split("/"))
-        if hidden or not path.lower().endswith(_SUFFIXES):
-            result.skipped.append(path)
-        elif path in result.files:
-            raise UploadRefused(f"{path} is there twice; rename one of the two")
+    skipped = 0
+    for entry in _without_common_folder(entries):
+        hidden = any(part.startswith((".", "__MACOSX")) for part in entry.path.split("/"))
+        if hidden or not entry.path.lower().endswith(_SUFFIXES):
+            skipped += 1
+            if skipped <= _MOST_SKIPPED:
+                result.skipped.append(entry.path)
+        elif entry.path in result.files:
+            raise UploadRefused(f"{entry.path} is there twice; rename one of the two")
         else:
-            result.files[path] = data
+            result.files[entry.path] = entry.read
+    if skipped > _MOST_SKIPPED:
+        result.skipped.append(f"and {skipped - _MOST_SKIPPED} more")
     if not result.files:
         raise UploadRefused("no device file (*.yaml) among the uploads; choose a network's folder")
     return result
 
 
-def _archive(name: str, content: bytes) -> Iterable[tuple[str, bytes]]:
+def _file(name: str, upload: IO[bytes]) -> _Entry:
+    size = upload.seek(0, 2)
+
+    def read() -> bytes:
+        upload.seek(0)
+        return upload.read()
+
+    return _Entry(_clean(name), size, read)
+
+
+def _archive(name: str, upload: IO[bytes]) -> list[_Entry]:
     try:
-        with zipfile.ZipFile(io.BytesIO(content)) as archive:
-            members = [info for info in archive.infolist() if not info.is_dir()]
-            # The sizes an archive states may lie; reading stops at the stated size all the same.
-            if len(members) > MAXIMUM_FILES or sum(m.file_size for m in members) > MAXIMUM_BYTES:
-                raise UploadRefused(f"{name} unpacks to too much; import a smaller network")
-            if any(info.flag_bits & 1 for info in members):
-                raise UploadRefused(f"{name} is encrypted; zip the folder without a password")
-            return [(info.filename, archive.read(info)) for info in members]
-    except (zipfile.BadZipFile, EOFError, NotImplementedError, ValueError, OSError) as error:
-        raise UploadRefused(
-            f"{name} is not a readable zip archive ({error}); zip it again"
-        ) from error
+        archive = zipfile.ZipFile(upload)
+        members = [info for info in archive.infolist() if not info.is_dir()]
+    except _BROKEN as error:
+        raise _unreadable(name, error) from error
+    # The sizes an archive states may lie; reading stops at the stated size all the same.
+    if len(members) > MAXIMUM_FILES or sum(m.file_size for m in members) > MAXIMUM_BYTES:
+        raise UploadRefused(f"{name} unpacks to too much; import a smaller network")
+    if any(info.flag_bits & 1 for info in members):
+        raise UploadRefused(f"{name} is encrypted; zip the folder without a password")
+
+    def reader(info: zipfile.ZipInfo) -> Callable[[], bytes]:
+        def read() -> bytes:
+            try:
+                return archive.read(info)
+            except _BROKEN as error:
+                raise _unreadable(f"{info.filename} in {name}", error) from error
+
+        return read
+
+    return [_Entry(_clean(info.filename), info.file_size, reader(info)) for info in members]
+
+
+def _unreadable(name: str, error: Exception) -> UploadRefused:
+    return UploadRefused(f"{name} is not readable as zip ({error}); zip it again")
 
 
 def _clean(path: str) -> str:
     pure = PurePosixPath(path.replace("\\", "/"))
     if pure.is_absolute() or ".." in pure.parts or not pure.parts or "\x00" in path:
-        raise UploadRefused(f"the path {path!r} leads out of the network's folder")
+        raise UploadRefused(f"the path {path[:60]!r} leads out of the network's folder")
     cleaned = pure.as_posix()
     if len(cleaned) > 400:
         raise UploadRefused(f"the path {cleaned[:60]}… is too long")
+    if not cleaned.isprintable():
+        raise UploadRefused(f"the path {cleaned[:60]!r} holds characters that no path has")
     return cleaned
 
 
-def _without_common_folder(entries: list[tuple[str, bytes]]) -> list[tuple[str, bytes]]:
-    device_files = [path for path, _ in entries if path.lower().endswith(_SUFFIXES)]
+def _without_common_folder(entries: list[_Entry]) -> list[_Entry]:
+    device_files = [e.path for e in entries if e.path.lower().endswith(_SUFFIXES)]
     tops = {path.split("/")[0] for path in device_files}
     nested = all("/" in path for path in device_files)
     folder = tops.pop() if len(tops) == 1 and nested else None
     # devices/ and cases/ are folders inside a network, not around one.
     if folder is None or folder in ("devices", "cases"):
         return entries
-    return [(path.removeprefix(f"{folder}/"), data) for path, data in entries]
+    return [_Entry(e.path.removeprefix(f"{folder}/"), e.size, e.read) for e in entries]

@@ -1,4 +1,4 @@
-"""A whole Routrel of its own for browser tests: web server, worker and database, demo loaded."""
+"""A whole Routrel of its own for browser tests: web server, executor and database, demo loaded."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ sys.path.insert(0, str(ROOT / "tools"))
 
 from browser import browser  # noqa: E402
 from launch.database import Cluster, free_port  # noqa: E402
-from launch.processes import Processes, web_server, worker  # noqa: E402
+from launch.processes import Processes, executor, web_server  # noqa: E402
 from launch.setup import VAR, manage  # noqa: E402
 from selenium.common.exceptions import TimeoutException  # noqa: E402
 from selenium.webdriver.common.by import By  # noqa: E402
@@ -45,9 +45,9 @@ def site(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Site]:
     manage("migrate", "--no-input", env=environment)
     manage("load_demo", "--password-file", str(password_file), env=environment)
     port = free_port(8700)
-    processes = Processes(environment)
+    processes = Processes(environment, logs=tmp_path_factory.mktemp("logs"))
+    processes.start("executor", executor())
     processes.start("web server", web_server(port))
-    processes.start("job worker", worker())
     try:
         processes.wait_until_answers(f"http://127.0.0.1:{port}/api/session")
         yield Site(f"http://127.0.0.1:{port}", password_file.read_text())

@@ -237,3 +237,23 @@ def test_the_reference_is_complete_and_its_examples_read():
     assert len(examples) >= 5
     reading = read_texts({f"{n}.yaml": example for n, example in enumerate(examples)})
     assert [f"{p.place} {p.text}" for p in reading.problems] == []
+
+
+def test_very_many_problems_are_counted_and_the_first_are_kept():
+    """3,000 unknown keys: a thousand are told, in order, with texts of a bounded length."""
+    long = "k" * 900  # a longer one is no key of YAML
+    keys = [f"{long}: 1", *(f"x{number}: 1" for number in range(2999))]
+    reading = read_texts({"r.yaml": GOOD + "\n".join(keys) + "\n", "s.yaml": "x: 1"})
+    assert (len(reading.problems), reading.problem_count) == (1000, 3001)
+    assert [p.place.line for p in reading.problems] == sorted(
+        p.place.line for p in reading.problems
+    )
+    assert all(len(p.text) <= 600 for p in reading.problems)
+
+
+@pytest.mark.parametrize("spelled", [r"a\0b", r"a\x01b", r"a\ud800b"])
+def test_a_value_cannot_spell_what_no_file_may_hold(spelled):
+    """Escapes of quoted values: NUL, another control character, half of a surrogate pair."""
+    text = f'routrel: 1\ndevice: r\nrole: router\nhostname: "x"\ndescription: "{spelled}"\n'
+    codes = {p.code: p.place.line for p in read_texts({"r.yaml": text}).problems}
+    assert codes.get("not_text", codes.get("yaml_syntax")) == 5

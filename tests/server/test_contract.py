@@ -15,14 +15,11 @@ from typer.testing import CliRunner
 from routrel.cli import app
 from routrel.questions.answers import answer_flow
 from routrel.questions.flow import FlowQuestion
-from server.networks.models import RemedySearch
-from server.networks.remedies import run_remedy_search
+from server.networks.models import Job
 from server.networks.states import view_of
 from tests.engine.nets import state
 from tests.engine.test_packets import ROWS, A, B
-from tests.server.test_api import _separate_caches as _separate_caches
 from tests.server.test_api import client, imported
-from tests.server.test_api import network as network
 
 ROOT = Path(__file__).resolve().parents[2]
 PUBLISHED = json.loads((ROOT / "web" / "openapi.json").read_text())
@@ -77,6 +74,7 @@ QUESTIONS = [
     ("/members", {}),
     ("/revisions", {}),
     ("/cases", {}),
+    ("/jobs", {}),
     ("/chart", {}),
     ("/findings", {}),
     ("/files", {}),
@@ -95,7 +93,6 @@ QUESTIONS = [
         ("203.0.113.1", "eas-fw-1"))),
     ("/table", {"device": "gul-edge-1", "vrf": "default"}),
     ("/table", {"device": "gul-edge-1", "vrf": "default", "other": "ald-core-1"}),
-    ("/would-take", {"q": "198.51.100.0/24", "device": "ald-edge-1", "vrf": "default"}),
     ("/sessions", {}),
     ("/sessions/bounce", {"device": "ald-core-1", "vrf": "default", "neighbour": "10.255.0.3"}),
     ("/policies", {}),
@@ -124,14 +121,13 @@ def test_answers_have_the_published_shape(network):
     check(person.get("/api/session").json(), published("get", "/api/session", 200), "session")
     known = {"/api/networks/{slug}" + path for path, _ in QUESTIONS}
     others = {"/api/schema", "/api/session", "/api/networks", "/api/imports/{id}",
-              "/api/imports/{id}/events", "/api/imports/{id}/files/{path}", "/api/remedies/{id}",
-              "/api/networks/{slug}/questions/{id}", "/api/networks/{slug}/drafts/{id}",
-              "/api/networks/{slug}/imports"}  # fmt: skip
+              "/api/imports/{id}/files/{path}", "/api/remedies/{id}", "/api/would-take/{id}",
+              "/api/question-runs/{id}", "/api/jobs/{id}"}  # fmt: skip
     read = {path for path, methods in PUBLISHED["paths"].items() if "get" in methods}
     assert read <= known | others, "an endpoint that no question here asks"
 
 
-def test_what_is_posted_is_answered_in_the_published_shape(network):
+def test_what_is_posted_is_answered_in_the_published_shape(network, work_off):
     """Imports, remedies, saved questions, drafts and policy trials."""
     person = client("owner")
     job = imported("owner", {"x/network.yaml": b"routrel: 1\nnetwork: {}\n"})
@@ -143,15 +139,42 @@ def test_what_is_posted_is_answered_in_the_published_shape(network):
         ("/policies/try", trial),
         ("/questions", {"name": "kiosk", "question": KIOSK}),
         ("/remedies", KIOSK),
+        ("/would-take", {"q": "198.51.100.0/24", "device": "ald-edge-1"}),
+        ("/questions/run", {}),
     ):
         answer = person.post(f"{base}{path}", body, "application/json")
         assert answer.status_code in (200, 201, 202), (path, answer.content[:300])
         pattern = "/api/networks/{slug}" + path
         check(answer.json(), published("post", pattern, answer.status_code), pattern)
-    search = RemedySearch.objects.latest("pk")
-    run_remedy_search(search)
-    found = person.get(f"/api/remedies/{search.pk}").json()
-    check(found, published("get", "/api/remedies/{id}", 200), "remedies")
+    work_off()
+    for job in Job.objects.all():
+        folder = {"import": "imports", "questions": "question-runs"}.get(job.kind, job.kind)
+        ended = person.get(f"/api/{folder}/{job.pk}").json()
+        assert ended["status"] in ("done", "refused"), ended
+        check(ended, published("get", f"/api/{folder}/{{id}}", 200), folder)
+        one = person.get(f"/api/jobs/{job.pk}").json()
+        check(one, published("get", "/api/jobs/{id}", 200), "job")
+    assert {job.kind for job in Job.objects.all()} == set(Job.Kind.values)
+
+
+def test_errors_have_the_published_shape(network):
+    """What is refused, not there or not allowed, and an address that nobody has."""
+    person = client("viewer")
+    for method, path, status in (
+        ("get", "/api/networks/demo/flow?from=nobody&to=booking-db", 400),
+        ("get", "/api/networks/demo/flow", 400),
+        ("get", "/api/networks/demo/devices/none", 404),
+        ("get", "/api/networks/none", 404),
+        ("get", "/api/networks/demo/files/a%00b", 404),
+        ("get", "/api/nothing/at/all", 404),
+        ("delete", "/api/networks/demo", 403),
+        ("post", "/api/networks/demo/chart", 405),
+    ):
+        answer = getattr(person, method)(path)
+        assert answer.status_code == status, path
+        check(answer.json(), {"$ref": "#/components/schemas/ErrorShape"}, path)
+        assert answer["X-Request-Id"] == answer.json()["request"]
+        assert answer["Cache-Control"] == "no-store"
 
 
 def test_every_flow_of_the_demo_has_the_published_shape(network):

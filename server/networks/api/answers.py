@@ -4,20 +4,15 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.http import Http404
+from django.http import Http404, HttpResponse
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from routrel.control.converge import State
-from routrel.questions.answers import answer_flow, finding_data, place_data
-from routrel.questions.find import find
-from routrel.questions.flow import FlowQuestion
-from routrel.questions.inventory import chart_data, device_data
-from server.networks.access import revision_for
-from server.networks.api.errors import NetworkHasProblems
+from server.networks.access import plain, revision_for
+from server.networks.api.asked import answered
 from server.networks.api.shapes import (
     CaseShape,
     ChartShape,
@@ -28,9 +23,6 @@ from server.networks.api.shapes import (
     FlowShape,
     FoundShape,
 )
-from server.networks.models import Revision
-from server.networks.remedies import stored_question
-from server.networks.states import view_of
 
 __all__ = [
     "LENS",
@@ -43,21 +35,12 @@ __all__ = [
     "FindingListView",
     "FlowQuestionShape",
     "FlowView",
-    "flow_question",
-    "state_of",
+    "checked",
 ]
 
 LENS = [
     OpenApiParameter("revision", int, description="the lens's revision; left out: the newest"),
 ]
-
-
-def state_of(revision: Revision) -> State:
-    """The computed network of a revision; one with problems is refused."""
-    state = view_of(revision).state
-    if state is None:
-        raise NetworkHasProblems
-    return state
 
 
 class FlowQuestionShape(serializers.Serializer):
@@ -80,71 +63,51 @@ class FlowQuestionShape(serializers.Serializer):
         }
 
 
-def flow_question(values: Any) -> FlowQuestion:
-    """The question in a request's parameters or body."""
-    shape = FlowQuestionShape(data=values)
-    shape.is_valid(raise_exception=True)
-    return stored_question(shape.validated_data)
+def checked(shape: type[serializers.Serializer], values: Any) -> dict[str, Any]:
+    """A request's parameters or body, once they have their shape.
+
+    Raises:
+        ValidationError: they have not.
+    """
+    made = shape(data=values)
+    made.is_valid(raise_exception=True)
+    return dict(made.validated_data)
 
 
 class FlowView(APIView):
     @extend_schema(operation_id="flow", parameters=[*LENS, FlowQuestionShape], responses=FlowShape)
-    def get(self, request: Request, slug: str) -> Response:
+    def get(self, request: Request, slug: str) -> HttpResponse:
         """Does this traffic arrive, both ways, and if not, what stops it?"""
-        state = state_of(revision_for(request, slug))
-        return Response(answer_flow(state, flow_question(request.query_params)))
+        asked = checked(FlowQuestionShape, request.query_params)
+        return answered(request, slug, "flow", **asked)
 
 
 class CaseListView(APIView):
     @extend_schema(operation_id="cases", parameters=LENS, responses=CaseShape(many=True))
-    def get(self, request: Request, slug: str) -> Response:
+    def get(self, request: Request, slug: str) -> HttpResponse:
         """The complaints kept with the network, without their known answers."""
-        state = state_of(revision_for(request, slug))
-        return Response(
-            [
-                {
-                    "name": case.name,
-                    "title": case.title,
-                    "story": case.story.strip(),
-                    "question": {
-                        "source": case.question.source,
-                        "destination": case.question.destination,
-                        "traffic": case.question.traffic,
-                        "size": case.question.size,
-                    }
-                    if case.question
-                    else None,
-                    "route": {"at": case.route.at, "to": case.route.to} if case.route else None,
-                }
-                for case in state.network.cases
-            ]
-        )
+        return answered(request, slug, "cases")
 
 
 class ChartView(APIView):
     @extend_schema(operation_id="chart", parameters=LENS, responses=ChartShape)
-    def get(self, request: Request, slug: str) -> Response:
+    def get(self, request: Request, slug: str) -> HttpResponse:
         """Sites, devices, links and outside neighbours."""
-        return Response(chart_data(state_of(revision_for(request, slug))))
+        return answered(request, slug, "chart")
 
 
 class DeviceView(APIView):
     @extend_schema(operation_id="device", parameters=LENS, responses=DeviceShape)
-    def get(self, request: Request, slug: str, device: str) -> Response:
+    def get(self, request: Request, slug: str, device: str) -> HttpResponse:
         """One device with its interfaces."""
-        state = state_of(revision_for(request, slug))
-        found = state.topology.devices.get(device)
-        if found is None:
-            raise Http404(f"there is no device {device} in this revision")
-        return Response(device_data(state, found))
+        return answered(request, slug, "device", device=device)
 
 
 class FindingListView(APIView):
     @extend_schema(operation_id="findings", parameters=LENS, responses=FindingShape(many=True))
-    def get(self, request: Request, slug: str) -> Response:
+    def get(self, request: Request, slug: str) -> HttpResponse:
         """Everything suspicious, errors first."""
-        view = view_of(revision_for(request, slug))
-        return Response([finding_data(finding) for finding in view.findings])
+        return answered(request, slug, "findings")
 
 
 class FindView(APIView):
@@ -157,29 +120,11 @@ class FindView(APIView):
         ],
         responses=FoundShape(many=True),
     )
-    def get(self, request: Request, slug: str) -> Response:
+    def get(self, request: Request, slug: str) -> HttpResponse:
         """Find anything by its words."""
-        revision = revision_for(request, slug)
-        endpoints_only = request.query_params.get("endpoints") == "true"
-        found = find(
-            state_of(revision),
-            {} if endpoints_only else revision.texts(),
-            request.query_params.get("q", "")[:200],
-            endpoints_only=endpoints_only,
-        )
-        return Response(
-            [
-                {
-                    "kind": item.kind,
-                    "title": item.title,
-                    "detail": item.detail,
-                    "value": item.value,
-                    "device": item.device,
-                    **place_data(item.place),
-                }
-                for item in found
-            ]
-        )
+        words = request.query_params.get("q", "")[:200]
+        only = request.query_params.get("endpoints") == "true"
+        return answered(request, slug, "find", q=words, endpoints=only)
 
 
 class FileListView(APIView):
@@ -194,7 +139,7 @@ class FileView(APIView):
     @extend_schema(operation_id="file", parameters=LENS, responses=FileTextShape)
     def get(self, request: Request, slug: str, path: str) -> Response:
         """The text of one file."""
-        found = revision_for(request, slug).files.filter(path=path).first()
+        found = revision_for(request, slug).files.filter(path=plain(path)).first()
         if found is None:
             raise Http404(f"this revision has no file {path}")
         return Response({"path": found.path, "text": found.text})

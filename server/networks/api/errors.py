@@ -1,72 +1,125 @@
-"""One shape for every error: {"code", "message", "suggestion"}."""
+"""One shape for every error: {"code", "message", "suggestion", "request"}, whatever goes wrong."""
 
 from __future__ import annotations
 
+import errno
+import logging
+import sys
 from typing import Any
 
-from django.http import Http404
-from rest_framework import status
+from django.core.exceptions import RequestDataTooBig, SuspiciousOperation, TooManyFilesSent
+from django.db import Error as DatabaseError
+from django.db import InterfaceError, OperationalError
+from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
+from rest_framework import serializers
 from rest_framework.exceptions import APIException, Throttled, ValidationError
 from rest_framework.response import Response
 from rest_framework.views import exception_handler
 
 from routrel.questions.errors import QuestionError
+from server.networks.jobs import TooManyJobs
 from server.networks.uploads import UploadRefused
 
-__all__ = ["NetworkHasProblems", "NotADestination", "handle"]
+__all__ = [
+    "ErrorShape",
+    "Fault",
+    "bad_request",
+    "fault",
+    "forbidden",
+    "handle",
+    "not_found",
+    "nothing_here",
+    "request_name",
+]
+
+log = logging.getLogger("routrel.api")
+
+#: PostgreSQL's code for a full disk (class 53, insufficient resources).
+_DISK_FULL = "53100"
 
 
-class NetworkHasProblems(APIException):
-    """A stored revision no longer reads without problems (the language grew stricter)."""
+class ErrorShape(serializers.Serializer):
+    """What every error says."""
 
-    status_code = status.HTTP_409_CONFLICT
-    default_code = "revision_unreadable"
-    default_detail = "this revision's files have problems; import them again to see which"
+    code = serializers.CharField(help_text="stable: for programs")
+    message = serializers.CharField(help_text="what is wrong, in words")
+    suggestion = serializers.CharField(allow_blank=True, help_text="what to do, where we know")
+    request = serializers.CharField(help_text="by which the server's log names the request")
 
 
-class NotADestination(QuestionError):
-    """What should be an address or a prefix is neither."""
+class Fault(APIException):
+    """An error that is known in all its parts."""
 
-    code = "not_a_destination"
-
-    def __init__(self, text: str) -> None:
-        super().__init__(
-            f"“{text}” is neither an address nor a prefix", "write 10.64.7.21 or 10.64.7.0/24"
-        )
+    def __init__(self, status: int, code: str, message: str, suggestion: str = "") -> None:
+        super().__init__(message, code)
+        self.status_code, self.code, self.suggestion = status, code, suggestion
 
 
 def handle(error: Exception, context: dict[str, Any]) -> Response | None:
-    """Map every expected exception to a status, a stable code and a sentence."""
-    if isinstance(error, QuestionError):
-        return _response(400, error.code, error.text, error.suggestion)
-    if isinstance(error, UploadRefused):
-        return _response(400, error.code, str(error))
-    if isinstance(error, Http404):
-        return _response(404, "not_found", str(error) or "there is nothing here")
+    """Map every expected exception to a status, a stable code and a sentence.
+
+    None for the unexpected: it becomes a fault of ours, in the same shape.
+    """
+    name = request_name(context["request"]._request)
+    if (known := _known(error)) is not None:
+        status, code, message, suggestion = known
+        return Response(_error(code, message, suggestion, name), status=status)
     response = exception_handler(error, context)
     if response is None or not isinstance(error, APIException):
         return response
+    code, message, suggestion = _spoken(error)
+    response.data = _error(code, message, suggestion, name)
+    return response
+
+
+def _known(error: Exception) -> tuple[int, str, str, str] | None:
+    if isinstance(error, Fault):
+        return error.status_code, error.code, str(error.detail), error.suggestion
+    if isinstance(error, QuestionError):
+        return 400, error.code, error.text, error.suggestion
+    if isinstance(error, UploadRefused):
+        return 400, error.code, str(error), ""
+    if isinstance(error, TooManyJobs):
+        return 429, error.code, str(error), ""
+    if isinstance(error, Http404):
+        return 404, "not_found", _words(error) or "there is nothing here", ""
+    if isinstance(error, RequestDataTooBig | TooManyFilesSent):
+        return 413, "too_large", "the request holds more than is taken at a time", ""
+    if isinstance(error, SuspiciousOperation):
+        return 400, "invalid", "the request cannot be read", ""
+    if _disk_full(error):
+        return (
+            503, "disk_full", "the server's disk is full; nothing was kept",
+            "have its operator free some space, then try again",
+        )  # fmt: skip
+    if isinstance(error, OperationalError | InterfaceError):
+        return (
+            503, "database_unavailable", "the database does not answer",
+            "try again in a few seconds; it is started again by itself",
+        )  # fmt: skip
+    return None
+
+
+def _spoken(error: APIException) -> tuple[str, str, str]:
     if isinstance(error, ValidationError):
-        response.data = {
-            "code": "invalid",
-            "message": _first_sentence(error.detail),
-            "suggestion": "",
-        }
-        return response
+        return "invalid", _first_sentence(error.detail), ""
     suggestion = ""
     if isinstance(error, Throttled):
         suggestion = f"wait {int(error.wait or 60)} seconds and try again"
     code = error.get_codes()
-    response.data = {
-        "code": code if isinstance(code, str) else "error",
-        "message": str(error.detail),
-        "suggestion": suggestion,
-    }
-    return response
+    return code if isinstance(code, str) else "error", str(error.detail), suggestion
 
 
-def _response(code: int, name: str, message: str, suggestion: str = "") -> Response:
-    return Response({"code": name, "message": message, "suggestion": suggestion}, status=code)
+def _disk_full(error: Exception) -> bool:
+    if isinstance(error, DatabaseError):
+        return getattr(error.__cause__, "sqlstate", None) == _DISK_FULL
+    return isinstance(error, OSError) and error.errno in (errno.ENOSPC, errno.EDQUOT)
+
+
+def _words(error: Http404) -> str:
+    """Django's own 404 of a wrong address says things that are of no use here."""
+    text = error.args[0] if error.args else ""
+    return text if isinstance(text, str) else ""
 
 
 def _first_sentence(detail: Any) -> str:
@@ -75,5 +128,63 @@ def _first_sentence(detail: Any) -> str:
         text = _first_sentence(inner)
         return text if field == "non_field_errors" else f"{field}: {text}"
     if isinstance(detail, list):
-        return _first_sentence(detail[0])
+        return _first_sentence(detail[0]) if detail else ""
     return str(detail)
+
+
+def _error(code: str, message: str, suggestion: str, request: str) -> dict[str, str]:
+    return {"code": code, "message": message, "suggestion": suggestion, "request": request}
+
+
+def request_name(request: HttpRequest) -> str:
+    """By which the log names a request."""
+    return getattr(request, "routrel_name", "")
+
+
+# --- what goes wrong outside the API's views -----------------------------------------------------
+
+
+def nothing_here(request: HttpRequest) -> HttpResponse:
+    """An address below /api/ that is none."""
+    return _plain(request, 404, "not_found", f"there is no address {request.path[:200]} here")
+
+
+def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:
+    """Django's 404."""
+    return nothing_here(request)
+
+
+def bad_request(request: HttpRequest, exception: Exception) -> HttpResponse:
+    """Django's 400: the request is not one."""
+    status, code, message, suggestion = _known(exception) or (
+        400, "invalid", "the request cannot be read", "",
+    )  # fmt: skip
+    return _plain(request, status, code, message, suggestion)
+
+
+def forbidden(request: HttpRequest, reason: str = "", exception: Any = None) -> HttpResponse:
+    """Django's 403, of forms sent from elsewhere above all."""
+    return _plain(
+        request, 403, "forbidden", "the request lacks its token, or came from another page",
+        "load the page again",
+    )  # fmt: skip
+
+
+def fault(request: HttpRequest) -> HttpResponse:
+    """Whatever nobody expected, while it is being handled; logged with the request's name."""
+    error = sys.exc_info()[1]
+    known = _known(error) if isinstance(error, Exception) else None
+    if known is not None:
+        status, code, message, suggestion = known
+        return _plain(request, status, code, message, suggestion)
+    log.error("fault at %s %s", request.method, request.path, exc_info=error)
+    return _plain(
+        request, 500, "fault", "a fault of ours; the log has the details",
+        "try again, or report it with the request's name",
+    )  # fmt: skip
+
+
+def _plain(
+    request: HttpRequest, status: int, code: str, message: str, suggestion: str = ""
+) -> HttpResponse:
+    return JsonResponse(_error(code, message, suggestion, request_name(request)), status=status)

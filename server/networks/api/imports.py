@@ -1,39 +1,28 @@
-"""Importing files: start, watch, cancel, and read the files of a refused import."""
+"""Importing files: start, watch, and read the files of a refused import."""
 
 from __future__ import annotations
 
-import json
-import time
-from collections.abc import Iterator
+from collections.abc import Callable
 
-from django.db import transaction
-from django.http import Http404, StreamingHttpResponse
-from drf_spectacular.types import OpenApiTypes
+from django.http import Http404
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers, status
-from rest_framework.negotiation import BaseContentNegotiation
 from rest_framework.parsers import MultiPartParser
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from server.networks.access import import_for, network_for
+from server.networks.access import job_for, network_for, plain
+from server.networks.api.jobs import JobShape
 from server.networks.api.shapes import FileTextShape, FindingShape
-from server.networks.models import Import, ImportedFile, Role
-from server.networks.tasks import import_files
+from server.networks.jobs import start_job
+from server.networks.models import Job, Role, UploadedFile
 from server.networks.uploads import UploadRefused, unpack
 
-__all__ = [
-    "ImportCancelView",
-    "ImportEventsView",
-    "ImportFileView",
-    "ImportListView",
-    "ImportView",
-]
+__all__ = ["ImportFileView", "ImportListView", "ImportShape", "ImportView"]
 
-_POLL_S = 0.25
-#: A stream ends after this long; the browser connects again by itself.
-_STREAM_S = 55
+_BATCH_FILES = 500
+_BATCH_BYTES = 8 * 1024 * 1024
 
 
 class UploadShape(serializers.Serializer):
@@ -41,18 +30,17 @@ class UploadShape(serializers.Serializer):
     paths = serializers.ListField(child=serializers.CharField(), required=False)
 
 
-class ImportShape(serializers.Serializer):
-    id = serializers.IntegerField()
-    network = serializers.CharField(source="network.slug")
-    created = serializers.DateTimeField()
-    status = serializers.ChoiceField(choices=Import.Status.choices)
-    step = serializers.CharField()
-    done = serializers.IntegerField()
-    total = serializers.IntegerField()
-    message = serializers.CharField(allow_blank=True)
-    problems = FindingShape(many=True)
+class ImportAnswerShape(serializers.Serializer):
+    """What reading the files found."""
+
+    problems = FindingShape(many=True, help_text="the first thousand")
+    problem_count = serializers.IntegerField()
     skipped = serializers.ListField(child=serializers.CharField())
+
+
+class ImportShape(JobShape):
     revision = serializers.IntegerField(source="revision.number", default=None, allow_null=True)
+    answer = ImportAnswerShape(allow_null=True)
 
 
 class ImportListView(APIView):
@@ -72,93 +60,44 @@ class ImportListView(APIView):
             raise UploadRefused("no file was sent; choose files, a folder or a zip archive")
         if len(paths) != len(uploads):
             raise UploadRefused(f"{len(uploads)} files came with {len(paths)} paths")
-        unpacked = unpack(
-            (path, upload.read()) for path, upload in zip(paths, uploads, strict=True)
+        unpacked = unpack(zip(paths, uploads, strict=True))
+
+        job = start_job(
+            Job.Kind.IMPORT,
+            network,
+            request.user.pk,
+            question={"skipped": unpacked.skipped},
+            total=len(unpacked.files),
+            files=lambda job: _store(job, unpacked.files),
         )
-        with transaction.atomic():
-            job = Import.objects.create(
-                network=network,
-                author_id=request.user.pk,
-                total=len(unpacked.files),
-                skipped=unpacked.skipped,
-            )
-            ImportedFile.objects.bulk_create(
-                ImportedFile(job=job, path=path, content=content)
-                for path, content in unpacked.files.items()
-            )
-        import_files.defer(import_id=job.pk)
         return Response(ImportShape(job).data, status=status.HTTP_202_ACCEPTED)
+
+
+def _store(job: Job, files: dict[str, Callable[[], bytes]]) -> None:
+    """Keep uploaded files, a batch in memory at a time."""
+    batch: list[UploadedFile] = []
+    size = 0
+    for path, read in files.items():
+        batch.append(UploadedFile(job=job, path=path, content=read()))
+        size += len(batch[-1].content)
+        if len(batch) >= _BATCH_FILES or size >= _BATCH_BYTES:
+            UploadedFile.objects.bulk_create(batch)
+            batch, size = [], 0
+    UploadedFile.objects.bulk_create(batch)
 
 
 class ImportView(APIView):
     @extend_schema(operation_id="imports_get", responses=ImportShape)
     def get(self, request: Request, pk: int) -> Response:
-        return Response(ImportShape(import_for(request, pk)).data)
-
-
-class ImportCancelView(APIView):
-    @extend_schema(operation_id="imports_cancel", request=None, responses=ImportShape)
-    def post(self, request: Request, pk: int) -> Response:
-        """Ask a running import to stop; one that waits stops at once, an ended one stays ended."""
-        import_for(request, pk, Role.EDITOR)
-        with transaction.atomic():
-            job = Import.objects.select_for_update().get(pk=pk)
-            if not job.finished:
-                job.cancel_requested = True
-                if job.status == Import.Status.QUEUED:
-                    job.status, job.step = Import.Status.CANCELLED, "cancelled"
-                    job.message = "Nothing was kept."
-                job.save()
-        return Response(ImportShape(job).data)
+        return Response(ImportShape(job_for(request, pk, Job.Kind.IMPORT)).data)
 
 
 class ImportFileView(APIView):
     @extend_schema(operation_id="imports_file", responses=FileTextShape)
     def get(self, request: Request, pk: int, path: str) -> Response:
         """The text of an uploaded file, so that a problem can be read in place."""
-        found = import_for(request, pk).files.filter(path=path).first()
+        job = job_for(request, pk, Job.Kind.IMPORT)
+        found = job.files.filter(path=plain(path)).first()
         if found is None:
-            raise Http404(f"the import has no file {path}")
+            raise Http404("the import has no such file, or became a revision, which has it")
         return Response({"path": path, "text": bytes(found.content).decode("utf-8", "replace")})
-
-
-class _AnyType(BaseContentNegotiation):
-    """An event source asks for text/event-stream, which no renderer here gives."""
-
-    def select_parser(self, request, parsers):  # type: ignore[no-untyped-def]
-        return parsers[0]
-
-    def select_renderer(self, request, renderers, format_suffix=None):  # type: ignore[no-untyped-def]
-        return renderers[0], renderers[0].media_type
-
-
-class ImportEventsView(APIView):
-    content_negotiation_class = _AnyType
-
-    @extend_schema(
-        operation_id="imports_events", responses={(200, "text/event-stream"): OpenApiTypes.STR}
-    )
-    def get(self, request: Request, pk: int) -> StreamingHttpResponse:
-        """The import as server-sent events: one whenever it changes, until it has ended."""
-        import_for(request, pk)
-        return StreamingHttpResponse(
-            _events(pk),
-            content_type="text/event-stream",
-            headers={"Cache-Control": "no-store", "X-Accel-Buffering": "no"},
-        )
-
-
-def _events(pk: int) -> Iterator[bytes]:
-    last = ""
-    until = time.monotonic() + _STREAM_S
-    while time.monotonic() < until:
-        job = Import.objects.select_related("network", "revision").filter(pk=pk).first()
-        if job is None:
-            return
-        data = json.dumps(ImportShape(job).data)
-        if data != last:
-            last = data
-            yield f"data: {data}\n\n".encode()
-        if job.finished:
-            return
-        time.sleep(_POLL_S)

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
+
 from django.contrib.auth import get_user_model
-from django.db import transaction
+from django.db import IntegrityError, transaction
+from django.http import Http404
 from django.utils.text import slugify
 from drf_spectacular.utils import extend_schema, extend_schema_view
 from rest_framework import serializers, status
@@ -15,7 +18,7 @@ from rest_framework.views import APIView
 from server.networks.access import membership_for, network_for
 from server.networks.models import Membership, Network, Revision, Role
 
-__all__ = ["MemberListView", "NetworkListView", "NetworkView", "RevisionListView"]
+__all__ = ["MemberListView", "NetworkListView", "NetworkView", "RevisionListView", "RevisionView"]
 
 
 class RevisionShape(serializers.ModelSerializer):
@@ -65,28 +68,36 @@ class NetworkListView(APIView):
         shape.is_valid(raise_exception=True)
         title = shape.validated_data["title"].strip()
         with transaction.atomic():
-            network = Network.objects.create(title=title, slug=_free_slug(title))
+            network = _create(title)
             membership = Membership.objects.create(
                 network=network, user_id=request.user.pk, role=Role.OWNER
             )
         return Response(_network_data(membership), status=status.HTTP_201_CREATED)
 
 
-def _free_slug(title: str) -> str:
-    base = slugify(title)[:50] or "network"
-    taken = set(Network.objects.filter(slug__startswith=base).values_list("slug", flat=True))
+def _create(title: str) -> Network:
+    """A network under the first slug that is free; others may take one at the same moment."""
+    base = slugify(title)[:50].strip("-_") or "network"
     number = 1
-    slug = base
-    while slug in taken:
+    while True:
+        slug = base if number == 1 else f"{base}-{number}"
         number += 1
-        slug = f"{base}-{number}"
-    return slug
+        if Network.objects.filter(slug=slug).exists():
+            continue
+        with suppress(IntegrityError), transaction.atomic():
+            return Network.objects.create(title=title, slug=slug)
 
 
 class NetworkView(APIView):
     @extend_schema(operation_id="networks_get", responses=NetworkShape)
     def get(self, request: Request, slug: str) -> Response:
         return Response(_network_data(membership_for(request, slug)))
+
+    @extend_schema(operation_id="networks_delete", responses={204: None})
+    def delete(self, request: Request, slug: str) -> Response:
+        """Delete a network with all that belongs to it, for good. Owners only."""
+        network_for(request, slug, Role.OWNER).delete()
+        return Response(status=status.HTTP_204_NO_CONTENT)
 
 
 class RevisionListView(APIView):
@@ -95,6 +106,20 @@ class RevisionListView(APIView):
         """All revisions, newest first."""
         revisions = network_for(request, slug).revisions.select_related("author")
         return Response(RevisionShape(revisions, many=True).data)
+
+
+class RevisionView(APIView):
+    @extend_schema(operation_id="revisions_delete", responses={204: None})
+    def delete(self, request: Request, slug: str, number: int) -> Response:
+        """Delete a revision with its files, drafts and searches, for good. Owners only.
+
+        Its number is not given again; saved questions stay, and tell no more when they worked.
+        """
+        network = network_for(request, slug, Role.OWNER)
+        _, dropped = network.revisions.filter(number=min(number, 2**31 - 1)).delete()
+        if not dropped:
+            raise Http404(f"there is no revision {number}")
+        return Response(status=status.HTTP_204_NO_CONTENT)
 
 
 @extend_schema_view(
@@ -119,6 +144,9 @@ class MemberListView(APIView):
         if user is None:
             raise ValidationError({"username": f"there is no user {name}"})
         with transaction.atomic():
+            # One change at a time: two owners who demote each other must not both succeed.
+            Network.objects.select_for_update().get(pk=network.pk)
+            network_for(request, slug, Role.OWNER)  # still so
             if role is None:
                 network.memberships.filter(user=user).delete()
             else:

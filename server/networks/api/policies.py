@@ -2,17 +2,14 @@
 
 from __future__ import annotations
 
+from django.http import HttpResponse
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers
 from rest_framework.request import Request
-from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from routrel.questions.bounce import bounce_data
-from routrel.questions.policies import policies_data, read_route, try_policy
-from routrel.questions.sessions import sessions_data
-from server.networks.access import revision_for
-from server.networks.api.answers import LENS, state_of
+from server.networks.api.answers import LENS, checked
+from server.networks.api.asked import answered
 from server.networks.api.shapes import (
     BgpSessionListShape,
     BounceShape,
@@ -25,9 +22,9 @@ __all__ = ["BounceView", "PolicyListView", "PolicyTrialView", "SessionListView"]
 
 class SessionListView(APIView):
     @extend_schema(operation_id="sessions", parameters=LENS, responses=BgpSessionListShape)
-    def get(self, request: Request, slug: str) -> Response:
+    def get(self, request: Request, slug: str) -> HttpResponse:
         """Every BGP neighbour: whether its session is up, and if not, why."""
-        return Response(sessions_data(state_of(revision_for(request, slug))))
+        return answered(request, slug, "sessions")
 
 
 class BounceView(APIView):
@@ -41,19 +38,24 @@ class BounceView(APIView):
         ],
         responses=BounceShape,
     )
-    def get(self, request: Request, slug: str) -> Response:
+    def get(self, request: Request, slug: str) -> HttpResponse:
         """What moves while a session is down, and what is otherwise once it is back."""
-        state = state_of(revision_for(request, slug))
         asked = request.query_params
-        device, vrf = asked.get("device", ""), asked.get("vrf", "default")
-        return Response(bounce_data(state, device, vrf, asked.get("neighbour", "")))
+        return answered(
+            request,
+            slug,
+            "bounce",
+            device=asked.get("device", ""),
+            vrf=asked.get("vrf", "default"),
+            neighbour=asked.get("neighbour", ""),
+        )
 
 
 class PolicyListView(APIView):
     @extend_schema(operation_id="policies", parameters=LENS, responses=PolicyShape(many=True))
-    def get(self, request: Request, slug: str) -> Response:
+    def get(self, request: Request, slug: str) -> HttpResponse:
         """Every routing policy, and where it is bound."""
-        return Response(policies_data(state_of(revision_for(request, slug)).network))
+        return answered(request, slug, "policies")
 
 
 class PolicyQuestionShape(serializers.Serializer):
@@ -69,11 +71,6 @@ class PolicyTrialView(APIView):
         request=PolicyQuestionShape,
         responses=PolicyTrialShape,
     )
-    def post(self, request: Request, slug: str) -> Response:
+    def post(self, request: Request, slug: str) -> HttpResponse:
         """One route through one policy, statement by statement. Nothing is changed by it."""
-        state = state_of(revision_for(request, slug))
-        shape = PolicyQuestionShape(data=request.data)
-        shape.is_valid(raise_exception=True)
-        asked = shape.validated_data
-        route = read_route(dict(asked["route"]))
-        return Response(try_policy(state.network, asked["device"], asked["policy"], route))
+        return answered(request, slug, "try-policy", **checked(PolicyQuestionShape, request.data))

@@ -87,12 +87,31 @@ export const compareQuery = (lens: Lens, question: FlowQuestion, other: OtherFlo
     retry: false,
   })
 
-/** A search that goes on is looked at again and again until it ends. */
+/** Whether a job is over, well or not. */
+export const ended = (job: { status: string }) => job.status !== 'queued' && job.status !== 'running'
+
+/** A job that goes on is looked at again and again until it ends, less often the longer it takes. */
+const untilItEnds = ({ state }: { state: { data?: { status: string }; dataUpdateCount: number } }) =>
+  state.data && ended(state.data) ? false : Math.min(2000, 250 + 25 * state.dataUpdateCount)
+
 export const remedySearchQuery = (id: number) =>
   queryOptions({
-    queryKey: ['remedies', id],
+    queryKey: ['job', id, 'remedies'],
     queryFn: ({ signal }) => data(api.GET('/api/remedies/{id}', { params: { path: { id } }, signal })),
-    refetchInterval: ({ state }) => (state.data && !['queued', 'running'].includes(state.data.status) ? false : 400),
+    refetchInterval: untilItEnds,
+  })
+
+export const questionRunQuery = (id: number) =>
+  queryOptions({
+    queryKey: ['job', id, 'questions'],
+    queryFn: ({ signal }) => data(api.GET('/api/question-runs/{id}', { params: { path: { id } }, signal })),
+    refetchInterval: untilItEnds,
+  })
+
+export const jobsQuery = (slug: string) =>
+  queryOptions({
+    queryKey: ['network', slug, 'jobs'],
+    queryFn: ({ signal }) => data(api.GET('/api/networks/{slug}/jobs', { params: { path: { slug } }, signal })),
   })
 
 export const savedQuestionsQuery = (slug: string) =>
@@ -156,18 +175,20 @@ export const whyQuery = (lens: Lens, q: string, device: string, vrf: string) =>
     retry: false,
   })
 
-export const wouldTakeQuery = (lens: Lens, q: string, device: string, vrf: string) =>
+/** Asking the same again gives the same job: this starts the search, or finds it. */
+export const wouldTakeStart = (lens: Lens, q: string, device: string, vrf: string) =>
   queryOptions({
     queryKey: ['would-take', lens, q, device, vrf],
-    queryFn: ({ signal }) =>
-      data(
-        api.GET('/api/networks/{slug}/would-take', {
-          params: { path: { slug: lens.slug }, query: { revision: lens.revision, q, device, vrf } },
-          signal,
-        }),
-      ),
+    queryFn: ({ signal }) => data(api.POST('/api/networks/{slug}/would-take', { params: at(lens), body: { q, device, vrf }, signal })),
     ...SETTLED,
     retry: false,
+  })
+
+export const wouldTakeQuery = (id: number) =>
+  queryOptions({
+    queryKey: ['job', id, 'would-take'],
+    queryFn: ({ signal }) => data(api.GET('/api/would-take/{id}', { params: { path: { id } }, signal })),
+    refetchInterval: untilItEnds,
   })
 
 export const bounceQuery = (lens: Lens, device: string, vrf: string, neighbour: string) =>
@@ -279,13 +300,14 @@ export const fileQuery = (lens: Lens, path: string) =>
 
 export const importQuery = (id: number) =>
   queryOptions({
-    queryKey: ['import', id],
+    queryKey: ['job', id, 'import'],
     queryFn: ({ signal }) => data(api.GET('/api/imports/{id}', { params: { path: { id } }, signal })),
+    refetchInterval: untilItEnds,
   })
 
 export const importFileQuery = (id: number, path: string) =>
   queryOptions({
-    queryKey: ['import', id, 'file', path],
+    queryKey: ['job', id, 'file', path],
     queryFn: ({ signal }) =>
       data(
         api.GET('/api/imports/{id}/files/{path}', {

@@ -20,40 +20,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/imports/{id}/cancel": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** @description Ask a running import to stop; one that waits stops at once, an ended one stays ended. */
-        post: operations["imports_cancel"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/imports/{id}/events": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** @description The import as server-sent events: one whenever it changes, until it has ended. */
-        get: operations["imports_events"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/imports/{id}/files/{path}": {
         parameters: {
             query?: never;
@@ -65,6 +31,41 @@ export interface paths {
         get: operations["imports_file"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A job of any kind, without its answer. */
+        get: operations["jobs_get"];
+        put?: never;
+        post?: never;
+        /** @description Cancel a job unless it has ended, and forget it with what was uploaded for it. */
+        delete: operations["jobs_drop"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description End a job that has not ended. Nothing of it is kept; one that has ended stays so. */
+        post: operations["jobs_cancel"];
         delete?: never;
         options?: never;
         head?: never;
@@ -99,7 +100,8 @@ export interface paths {
         get: operations["networks_get"];
         put?: never;
         post?: never;
-        delete?: never;
+        /** @description Delete a network with all that belongs to it, for good. Owners only. */
+        delete: operations["networks_delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -327,6 +329,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{slug}/jobs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The network's latest hundred jobs of all kinds, the newest first. */
+        get: operations["jobs_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{slug}/members": {
         parameters: {
             query?: never;
@@ -423,7 +442,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Run all saved questions again, or one (`?id=`); takes an editor. */
+        /** @description Run all saved questions again, or one (`?id=`): a job; takes an editor. */
         post: operations["run_questions"];
         delete?: never;
         options?: never;
@@ -440,7 +459,11 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Search for edits that make a flow arrive both ways; watch the search, or cancel it. */
+        /**
+         * @description Search for edits that make a flow arrive both ways: a job.
+         *
+         *     Where the same was asked of the same content before, that job is given again.
+         */
         post: operations["search_remedies"];
         delete?: never;
         options?: never;
@@ -460,6 +483,27 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{slug}/revisions/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * @description Delete a revision with its files, drafts and searches, for good. Owners only.
+         *
+         *     Its number is not given again; saved questions stay, and tell no more when they worked.
+         */
+        delete: operations["revisions_delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -540,8 +584,28 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description For each candidate that lost: changes that were made, computed and seen to let it win. */
-        get: operations["would_take"];
+        get?: never;
+        put?: never;
+        /**
+         * @description For each candidate that lost: changes that were made, computed and seen to let it win.
+         *
+         *     A job. Where the same was asked of the same content before, that job is given again.
+         */
+        post: operations["search_would_take"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/question-runs/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["question_run"];
         put?: never;
         post?: never;
         delete?: never;
@@ -566,23 +630,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/remedies/{id}/cancel": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** @description Ask a search to stop; one that waits stops at once, an ended one stays ended. */
-        post: operations["cancel_remedy_search"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/session": {
         parameters: {
             query?: never;
@@ -593,10 +640,26 @@ export interface paths {
         /** @description The session of whoever asks. */
         get: operations["session_get"];
         put?: never;
-        /** @description Log in. At most ten attempts a minute from one address. */
+        /** @description Log in. Whoever fails a few times waits before the next attempt, longer each time. */
         post: operations["session_login"];
         /** @description The session of whoever asks. */
         delete: operations["session_logout"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/would-take/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["would_take"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -887,6 +950,17 @@ export interface components {
             destination_port: number | null;
             source: string;
         };
+        /** @description What every error says. */
+        ErrorShape: {
+            /** @description stable: for programs */
+            code: string;
+            /** @description what is wrong, in words */
+            message: string;
+            /** @description what to do, where we know */
+            suggestion: string;
+            /** @description by which the server's log names the request */
+            request: string;
+        };
         EvidenceNextHop: {
             address: string | null;
             interface: string | null;
@@ -896,7 +970,7 @@ export interface components {
         };
         /** @description What a stage saw. `kind` tells which of the other fields are there. */
         EvidenceShape: {
-            kind: components["schemas"]["KindEnum"];
+            kind: components["schemas"]["EvidenceShapeKindEnum"];
             interface?: string | null;
             direction?: string;
             filter?: string;
@@ -935,6 +1009,23 @@ export interface components {
             column?: number | null;
             source?: string;
         };
+        /**
+         * @description * `filter` - filter
+         *     * `zones` - zones
+         *     * `reverse_path` - reverse_path
+         *     * `translation` - translation
+         *     * `steering` - steering
+         *     * `route` - route
+         *     * `receive` - receive
+         *     * `ttl` - ttl
+         *     * `mtu` - mtu
+         *     * `neighbour` - neighbour
+         *     * `loop` - loop
+         *     * `fragments` - fragments
+         *     * `answer` - answer
+         * @enum {string}
+         */
+        EvidenceShapeKindEnum: "filter" | "zones" | "reverse_path" | "translation" | "steering" | "route" | "receive" | "ttl" | "mtu" | "neighbour" | "loop" | "fragments" | "answer";
         ExitGroup: {
             exit: string;
             falls_back: boolean;
@@ -1061,19 +1152,60 @@ export interface components {
             stages: components["schemas"]["StageShape"][];
             in: string | null;
         };
+        /** @description What reading the files found. */
+        ImportAnswerShape: {
+            /** @description the first thousand */
+            problems: components["schemas"]["FindingShape"][];
+            problem_count: number;
+            skipped: string[];
+        };
+        /** @description How far a job is, and how it ended. Ask again every second or so while it goes on. */
         ImportShape: {
             id: number;
+            kind: components["schemas"]["JobKindEnum"];
             network: string;
+            author: string;
             /** Format: date-time */
             created: string;
-            status: components["schemas"]["ImportShapeStatusEnum"];
+            /** Format: date-time */
+            started: string | null;
+            /** Format: date-time */
+            ended: string | null;
+            status: components["schemas"]["JobStatusEnum"];
             step: string;
             done: number;
             total: number;
+            found: number;
             message: string;
-            problems: components["schemas"]["FindingShape"][];
-            skipped: string[];
             revision?: number | null;
+            answer: components["schemas"]["ImportAnswerShape"] | null;
+        };
+        /**
+         * @description * `import` - Import
+         *     * `remedies` - Remedies
+         *     * `would-take` - Would Take
+         *     * `questions` - Questions
+         * @enum {string}
+         */
+        JobKindEnum: "import" | "remedies" | "would-take" | "questions";
+        /** @description How far a job is, and how it ended. Ask again every second or so while it goes on. */
+        JobShape: {
+            id: number;
+            kind: components["schemas"]["JobKindEnum"];
+            network: string;
+            author: string;
+            /** Format: date-time */
+            created: string;
+            /** Format: date-time */
+            started: string | null;
+            /** Format: date-time */
+            ended: string | null;
+            status: components["schemas"]["JobStatusEnum"];
+            step: string;
+            done: number;
+            total: number;
+            found: number;
+            message: string;
         };
         /**
          * @description * `queued` - Queued
@@ -1084,24 +1216,7 @@ export interface components {
          *     * `failed` - Failed
          * @enum {string}
          */
-        ImportShapeStatusEnum: "queued" | "running" | "done" | "refused" | "cancelled" | "failed";
-        /**
-         * @description * `filter` - filter
-         *     * `zones` - zones
-         *     * `reverse_path` - reverse_path
-         *     * `translation` - translation
-         *     * `steering` - steering
-         *     * `route` - route
-         *     * `receive` - receive
-         *     * `ttl` - ttl
-         *     * `mtu` - mtu
-         *     * `neighbour` - neighbour
-         *     * `loop` - loop
-         *     * `fragments` - fragments
-         *     * `answer` - answer
-         * @enum {string}
-         */
-        KindEnum: "filter" | "zones" | "reverse_path" | "translation" | "steering" | "route" | "receive" | "ttl" | "mtu" | "neighbour" | "loop" | "fragments" | "answer";
+        JobStatusEnum: "queued" | "running" | "done" | "refused" | "cancelled" | "failed";
         LackingTable: {
             device: string;
             vrf: string;
@@ -1251,29 +1366,56 @@ export interface components {
                 [key: string]: unknown;
             } | null;
         };
+        /** @description How far a job is, and how it ended. Ask again every second or so while it goes on. */
+        QuestionRunShape: {
+            id: number;
+            kind: components["schemas"]["JobKindEnum"];
+            network: string;
+            author: string;
+            /** Format: date-time */
+            created: string;
+            /** Format: date-time */
+            started: string | null;
+            /** Format: date-time */
+            ended: string | null;
+            status: components["schemas"]["JobStatusEnum"];
+            step: string;
+            done: number;
+            total: number;
+            found: number;
+            message: string;
+            answer: components["schemas"]["QuestionsAskedShape"] | null;
+        };
+        QuestionsAskedShape: {
+            asked: number;
+            broken: number;
+        };
         RemediesShape: {
             remedies: components["schemas"]["RemedyShape"][];
             remedies_sentence: string;
             tried: number;
             given_up: boolean;
         };
+        /** @description `done` counts the edits tried, `found` those that help. */
         RemedySearchShape: {
             id: number;
-            status: components["schemas"]["RemedySearchShapeStatusEnum"];
-            tried: number;
+            kind: components["schemas"]["JobKindEnum"];
+            network: string;
+            author: string;
+            /** Format: date-time */
+            created: string;
+            /** Format: date-time */
+            started: string | null;
+            /** Format: date-time */
+            ended: string | null;
+            status: components["schemas"]["JobStatusEnum"];
+            step: string;
+            done: number;
+            total: number;
             found: number;
             message: string;
             answer: components["schemas"]["RemediesShape"] | null;
         };
-        /**
-         * @description * `queued` - Queued
-         *     * `running` - Running
-         *     * `done` - Done
-         *     * `cancelled` - Cancelled
-         *     * `failed` - Failed
-         * @enum {string}
-         */
-        RemedySearchShapeStatusEnum: "queued" | "running" | "done" | "cancelled" | "failed";
         RemedyShape: {
             text: string;
             edits: components["schemas"]["LinesShape"][];
@@ -1530,6 +1672,33 @@ export interface components {
             target: string;
             moves: components["schemas"]["Moves"];
         };
+        /** @description How far a job is, and how it ended. Ask again every second or so while it goes on. */
+        WouldTakeJobShape: {
+            id: number;
+            kind: components["schemas"]["JobKindEnum"];
+            network: string;
+            author: string;
+            /** Format: date-time */
+            created: string;
+            /** Format: date-time */
+            started: string | null;
+            /** Format: date-time */
+            ended: string | null;
+            status: components["schemas"]["JobStatusEnum"];
+            step: string;
+            done: number;
+            total: number;
+            found: number;
+            message: string;
+            answer: components["schemas"]["WouldTakeShape"][] | null;
+        };
+        WouldTakeQuestionShapeRequest: {
+            /** @description a prefix, or an address of it */
+            q: string;
+            device: string;
+            /** @default default */
+            vrf: string;
+        };
         /** @description What it would take for one candidate that lost. */
         WouldTakeShape: {
             title: string;
@@ -1579,8 +1748,10 @@ export type SchemaDraftShape = components['schemas']['DraftShape'];
 export type SchemaDraftShapeRequest = components['schemas']['DraftShapeRequest'];
 export type SchemaEndpointShape = components['schemas']['EndpointShape'];
 export type SchemaEndsShape = components['schemas']['EndsShape'];
+export type SchemaErrorShape = components['schemas']['ErrorShape'];
 export type SchemaEvidenceNextHop = components['schemas']['EvidenceNextHop'];
 export type SchemaEvidenceShape = components['schemas']['EvidenceShape'];
+export type SchemaEvidenceShapeKindEnum = components['schemas']['EvidenceShapeKindEnum'];
 export type SchemaExitGroup = components['schemas']['ExitGroup'];
 export type SchemaFileShape = components['schemas']['FileShape'];
 export type SchemaFileTextShape = components['schemas']['FileTextShape'];
@@ -1595,9 +1766,11 @@ export type SchemaFoundShape = components['schemas']['FoundShape'];
 export type SchemaHeldRouteShape = components['schemas']['HeldRouteShape'];
 export type SchemaHoldersShape = components['schemas']['HoldersShape'];
 export type SchemaHopShape = components['schemas']['HopShape'];
+export type SchemaImportAnswerShape = components['schemas']['ImportAnswerShape'];
 export type SchemaImportShape = components['schemas']['ImportShape'];
-export type SchemaImportShapeStatusEnum = components['schemas']['ImportShapeStatusEnum'];
-export type SchemaKindEnum = components['schemas']['KindEnum'];
+export type SchemaJobKindEnum = components['schemas']['JobKindEnum'];
+export type SchemaJobShape = components['schemas']['JobShape'];
+export type SchemaJobStatusEnum = components['schemas']['JobStatusEnum'];
 export type SchemaLackingTable = components['schemas']['LackingTable'];
 export type SchemaLinesShape = components['schemas']['LinesShape'];
 export type SchemaLoginShapeRequest = components['schemas']['LoginShapeRequest'];
@@ -1618,9 +1791,10 @@ export type SchemaPolicyQuestionShapeRequest = components['schemas']['PolicyQues
 export type SchemaPolicyShape = components['schemas']['PolicyShape'];
 export type SchemaPolicyStepShape = components['schemas']['PolicyStepShape'];
 export type SchemaPolicyTrialShape = components['schemas']['PolicyTrialShape'];
+export type SchemaQuestionRunShape = components['schemas']['QuestionRunShape'];
+export type SchemaQuestionsAskedShape = components['schemas']['QuestionsAskedShape'];
 export type SchemaRemediesShape = components['schemas']['RemediesShape'];
 export type SchemaRemedySearchShape = components['schemas']['RemedySearchShape'];
-export type SchemaRemedySearchShapeStatusEnum = components['schemas']['RemedySearchShapeStatusEnum'];
 export type SchemaRemedyShape = components['schemas']['RemedyShape'];
 export type SchemaResultEnum = components['schemas']['ResultEnum'];
 export type SchemaRevisionShape = components['schemas']['RevisionShape'];
@@ -1648,6 +1822,8 @@ export type SchemaUploadShapeRequest = components['schemas']['UploadShapeRequest
 export type SchemaVerdictEnum = components['schemas']['VerdictEnum'];
 export type SchemaWhyShape = components['schemas']['WhyShape'];
 export type SchemaWinningEditShape = components['schemas']['WinningEditShape'];
+export type SchemaWouldTakeJobShape = components['schemas']['WouldTakeJobShape'];
+export type SchemaWouldTakeQuestionShapeRequest = components['schemas']['WouldTakeQuestionShapeRequest'];
 export type SchemaWouldTakeShape = components['schemas']['WouldTakeShape'];
 export type $defs = Record<string, never>;
 export interface operations {
@@ -1670,46 +1846,40 @@ export interface operations {
                     "application/json": components["schemas"]["ImportShape"];
                 };
             };
-        };
-    };
-    imports_cancel: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ImportShape"];
+                    "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-        };
-    };
-    imports_events: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "text/event-stream": string;
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
                 };
             };
         };
@@ -1734,6 +1904,239 @@ export interface operations {
                     "application/json": components["schemas"]["FileTextShape"];
                 };
             };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    jobs_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    jobs_drop: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    jobs_cancel: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobShape"];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description more was sent than is taken */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
         };
     };
     networks_list: {
@@ -1753,6 +2156,33 @@ export interface operations {
                     "application/json": components["schemas"]["NetworkShape"][];
                 };
             };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
         };
     };
     networks_create: {
@@ -1765,7 +2195,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["NetworkShapeRequest"];
-                "multipart/form-data": components["schemas"]["NetworkShapeRequest"];
             };
         };
         responses: {
@@ -1775,6 +2204,60 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NetworkShape"];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description more was sent than is taken */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
                 };
             };
         };
@@ -1796,6 +2279,98 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NetworkShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    networks_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
                 };
             };
         };
@@ -1822,6 +2397,69 @@ export interface operations {
                     "application/json": components["schemas"]["CaseShape"][];
                 };
             };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the revision's files no longer read without problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
         };
     };
     chart: {
@@ -1844,6 +2482,69 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChartShape"];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the revision's files no longer read without problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
                 };
             };
         };
@@ -1871,6 +2572,69 @@ export interface operations {
                     "application/json": components["schemas"]["DeviceShape"];
                 };
             };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the revision's files no longer read without problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
         };
     };
     drafts: {
@@ -1892,6 +2656,42 @@ export interface operations {
                     "application/json": components["schemas"]["DraftShape"][];
                 };
             };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
         };
     };
     keep_draft: {
@@ -1909,7 +2709,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["DraftShapeRequest"];
-                "multipart/form-data": components["schemas"]["DraftShapeRequest"];
             };
         };
         responses: {
@@ -1919,6 +2718,78 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DraftShape"];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the revision's files no longer read without problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description more was sent than is taken */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
                 };
             };
         };
@@ -1941,6 +2812,42 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
             };
         };
     };
@@ -1966,6 +2873,69 @@ export interface operations {
                     "application/json": components["schemas"]["FileShape"][];
                 };
             };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the revision's files no longer read without problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
         };
     };
     file: {
@@ -1989,6 +2959,69 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FileTextShape"];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the revision's files no longer read without problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
                 };
             };
         };
@@ -2018,6 +3051,69 @@ export interface operations {
                     "application/json": components["schemas"]["FoundShape"][];
                 };
             };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the revision's files no longer read without problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
         };
     };
     findings: {
@@ -2040,6 +3136,69 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FindingShape"][];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the revision's files no longer read without problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
                 };
             };
         };
@@ -2071,6 +3230,69 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FlowShape"];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the revision's files no longer read without problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
                 };
             };
         };
@@ -2107,6 +3329,69 @@ export interface operations {
                     "application/json": components["schemas"]["DifferenceShape"];
                 };
             };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the revision's files no longer read without problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
         };
     };
     holders: {
@@ -2131,6 +3416,69 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HoldersShape"];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the revision's files no longer read without problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
                 };
             };
         };
@@ -2158,6 +3506,126 @@ export interface operations {
                     "application/json": components["schemas"]["ImportShape"];
                 };
             };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description more was sent than is taken */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    jobs_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobShape"][];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
         };
     };
     members_list: {
@@ -2179,6 +3647,42 @@ export interface operations {
                     "application/json": components["schemas"]["MemberShape"][];
                 };
             };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
         };
     };
     members_set: {
@@ -2193,7 +3697,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["MemberShapeRequest"];
-                "multipart/form-data": components["schemas"]["MemberShapeRequest"];
             };
         };
         responses: {
@@ -2203,6 +3706,69 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MemberShape"][];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description more was sent than is taken */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
                 };
             };
         };
@@ -2229,6 +3795,69 @@ export interface operations {
                     "application/json": components["schemas"]["PolicyShape"][];
                 };
             };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the revision's files no longer read without problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
         };
     };
     try_policy: {
@@ -2246,7 +3875,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["PolicyQuestionShapeRequest"];
-                "multipart/form-data": components["schemas"]["PolicyQuestionShapeRequest"];
             };
         };
         responses: {
@@ -2256,6 +3884,78 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PolicyTrialShape"];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the revision's files no longer read without problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description more was sent than is taken */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
                 };
             };
         };
@@ -2279,6 +3979,42 @@ export interface operations {
                     "application/json": components["schemas"]["SavedQuestionShape"][];
                 };
             };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
         };
     };
     save_question: {
@@ -2296,7 +4032,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["SavedQuestionShapeRequest"];
-                "multipart/form-data": components["schemas"]["SavedQuestionShapeRequest"];
             };
         };
         responses: {
@@ -2306,6 +4041,78 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SavedQuestionShape"];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the revision's files no longer read without problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description more was sent than is taken */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
                 };
             };
         };
@@ -2329,6 +4136,42 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
         };
     };
     run_questions: {
@@ -2347,12 +4190,84 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            200: {
+            202: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SavedQuestionShape"][];
+                    "application/json": components["schemas"]["QuestionRunShape"];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the revision's files no longer read without problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description more was sent than is taken */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
                 };
             };
         };
@@ -2372,7 +4287,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["FlowQuestionShapeRequest"];
-                "multipart/form-data": components["schemas"]["FlowQuestionShapeRequest"];
             };
         };
         responses: {
@@ -2382,6 +4296,78 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RemedySearchShape"];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the revision's files no longer read without problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description more was sent than is taken */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
                 };
             };
         };
@@ -2403,6 +4389,99 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RevisionShape"][];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    revisions_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
                 };
             };
         };
@@ -2427,6 +4506,69 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BgpSessionListShape"];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the revision's files no longer read without problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
                 };
             };
         };
@@ -2456,6 +4598,69 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BounceShape"];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the revision's files no longer read without problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
                 };
             };
         };
@@ -2489,6 +4694,69 @@ export interface operations {
                     "application/json": components["schemas"]["TablePageShape"];
                 };
             };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the revision's files no longer read without problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
         };
     };
     why: {
@@ -2518,22 +4786,177 @@ export interface operations {
                     "application/json": components["schemas"]["WhyShape"];
                 };
             };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the revision's files no longer read without problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
         };
     };
-    would_take: {
+    search_would_take: {
         parameters: {
-            query: {
-                device: string;
-                /** @description a prefix, or an address of it */
-                q: string;
+            query?: {
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
-                /** @description left out: default */
-                vrf?: string;
             };
             header?: never;
             path: {
                 slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WouldTakeQuestionShapeRequest"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WouldTakeJobShape"];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the revision's files no longer read without problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description more was sent than is taken */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    question_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
             };
             cookie?: never;
         };
@@ -2544,7 +4967,43 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["WouldTakeShape"][];
+                    "application/json": components["schemas"]["QuestionRunShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
                 };
             };
         };
@@ -2568,25 +5027,40 @@ export interface operations {
                     "application/json": components["schemas"]["RemedySearchShape"];
                 };
             };
-        };
-    };
-    cancel_remedy_search: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RemedySearchShape"];
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
                 };
             };
         };
@@ -2608,6 +5082,33 @@ export interface operations {
                     "application/json": components["schemas"]["SessionShape"];
                 };
             };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
         };
     };
     session_login: {
@@ -2620,7 +5121,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["LoginShapeRequest"];
-                "multipart/form-data": components["schemas"]["LoginShapeRequest"];
             };
         };
         responses: {
@@ -2630,6 +5130,60 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SessionShape"];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description more was sent than is taken */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
                 };
             };
         };
@@ -2649,6 +5203,90 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    would_take: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WouldTakeJobShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
             };
         };
     };

@@ -16,18 +16,18 @@ const remedy = {
 test('a search shows its progress, can be cancelled, and tells each edit with its line', async () => {
   let looks = 0
   const asked = serve(({ pathname }, request) => {
-    if (request.method === 'POST' && pathname.endsWith('/cancel')) return { id: 4, status: 'cancelled', tried: 3, found: 0, message: '', answer: null }
-    if (request.method === 'POST') return { id: 4, status: 'queued', tried: 0, found: 0, message: '', answer: null }
+    if (request.method === 'POST' && pathname.endsWith('/cancel')) return { id: 4, status: 'cancelled', done: 3, found: 0, message: '', answer: null }
+    if (request.method === 'POST') return { id: 4, status: 'queued', done: 0, found: 0, message: '', answer: null }
     looks += 1
-    if (looks < 2) return { id: 4, status: 'running', tried: 3, found: 1, message: '', answer: null }
-    return { id: 4, status: 'done', tried: 6, found: 1, message: '', answer: { remedies: [remedy], remedies_sentence: 'One remedy found by trying 6 edits.', tried: 6, given_up: false } }
+    if (looks < 2) return { id: 4, status: 'running', done: 3, found: 1, message: '', answer: null }
+    return { id: 4, status: 'done', done: 6, found: 1, message: '', answer: { remedies: [remedy], remedies_sentence: 'One remedy found by trying 6 edits.', tried: 6, given_up: false } }
   })
   visit(<Remedies question={question} />, '/n/net/flows')
   await userEvent.click(screen.getByRole('button', { name: 'Search for remedies' }))
   expect(await screen.findByText(/Trying edits: 3 tried, 1 that help so far/)).toBeVisible()
   expect(screen.getByLabelText('address')).toHaveTextContent('remedies=4')
   await userEvent.click(screen.getByRole('button', { name: 'Cancel' }))
-  expect(asked).toContain('POST /api/remedies/4/cancel')
+  expect(asked).toContain('POST /api/jobs/4/cancel')
   expect(await screen.findByText('One remedy found by trying 6 edits.')).toBeVisible()
   expect(screen.getByText('fw: MTU 1500 on e1')).toBeVisible()
   expect(screen.getByText(/opens 65,536 headers; moves no route/)).toBeVisible()
@@ -42,7 +42,15 @@ const saved = {
 }
 
 test('a broken question says what changed since it worked; editors run and drop it', async () => {
-  const asked = serve(({ pathname }) => (pathname.endsWith('/run') ? [{ ...saved, answer: { ...saved.answer, works: true }, since_then: '' }] : [saved]))
+  let ran = false
+  const asked = serve(({ pathname }) => {
+    if (pathname.endsWith('/run')) return { id: 5, status: 'queued', done: 0, total: 1 }
+    if (pathname.endsWith('/question-runs/5')) {
+      ran = true
+      return { id: 5, status: 'done', done: 1, total: 1, answer: { asked: 1, broken: 0 } }
+    }
+    return [ran ? { ...saved, answer: { ...saved.answer, works: true }, since_then: '' } : saved]
+  })
   visit(<SavedQuestionsPage />, '/n/net/flows/saved', { at: place('editor') })
   const folder = await screen.findByRole('region', { name: 'ticketing' })
   expect(within(folder).getByText('Since revision 2 these files changed: fw.yaml.')).toBeVisible()

@@ -1,7 +1,8 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useMutation, useQuery } from '@tanstack/react-query'
 import { api, data } from '../../api/client'
-import { remedySearchQuery, type FlowQuestion } from '../../api/queries'
+import { ended, remedySearchQuery, type FlowQuestion } from '../../api/queries'
 import type { Remedy, RemedySearch } from '../../api/types'
+import { useCancel } from '../../api/useCancel'
 import { Button, Mono, Panel, Problem } from '../../ui/controls'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { useAddress, useLens } from '../lens/lens'
@@ -39,26 +40,23 @@ export function Remedies({ question }: { question: FlowQuestion }) {
 
 function Search({ id, again }: { id: number; again: () => void }) {
   const search = useQuery(remedySearchQuery(id))
-  const queries = useQueryClient()
-  const cancel = useMutation({
-    mutationFn: () => data(api.POST('/api/remedies/{id}/cancel', { params: { path: { id } } })),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ['remedies', id] }),
-  })
+  const cancel = useCancel(id)
   if (search.isError) return <Problem error={search.error} />
   if (!search.data) return <p role="status" className="text-soft">Opening the search…</p>
-  const { status, tried, found, message } = search.data
-  if (status === 'queued' || status === 'running') {
+  const { status, done, found, message } = search.data
+  if (!ended(search.data)) {
     return (
       <p role="status" className="flex items-center justify-between gap-3">
-        <span>Trying edits: {tried} tried, {found} that help so far…</span>
+        <span>{status === 'queued' ? 'Waiting for its turn…' : `Trying edits: ${done} tried, ${found} that help so far…`}</span>
         <Button tone="stop" onClick={() => cancel.mutate()} disabled={cancel.isPending}>Cancel</Button>
+        {cancel.isError && <Problem error={cancel.error} />}
       </p>
     )
   }
   if (status !== 'done' || !search.data.answer) {
     return (
       <p className="flex items-center justify-between gap-3">
-        <span>{status === 'cancelled' ? `Cancelled after ${tried} edits.` : message}</span>
+        <span>{status === 'cancelled' ? `Cancelled after ${done} edits.` : message}</span>
         <Button onClick={again}>Search again</Button>
       </p>
     )

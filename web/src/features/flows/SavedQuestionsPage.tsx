@@ -1,7 +1,8 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useEffect } from 'react'
 import { Link } from 'react-router'
 import { api, data } from '../../api/client'
-import { savedQuestionsQuery } from '../../api/queries'
+import { ended, questionRunQuery, savedQuestionsQuery } from '../../api/queries'
 import type { SavedQuestion } from '../../api/types'
 import { Button, Panel, Problem, Waiting } from '../../ui/controls'
 import { useLinkTo, usePlace } from '../lens/lens'
@@ -28,9 +29,9 @@ export function SavedQuestionsPage() {
         <>
           <div className="flex items-center justify-between gap-4">
             <p role="status">{saved.data.length === 1 ? 'One question' : `${saved.data.length} questions`}; {broken === 0 ? 'all arrive' : broken === 1 ? 'one does not arrive' : `${broken} do not arrive`}.</p>
-            {editor && <Button tone="main" onClick={() => run.mutate(undefined)} disabled={run.isPending}>{run.isPending ? 'Running…' : 'Run all again'}</Button>}
+            {editor && <Button tone="main" onClick={() => run.begin(undefined)} disabled={run.going}>{!run.going ? 'Run all again' : run.job?.status === 'running' ? `Running, ${run.job.done} of ${run.job.total}…` : 'Waiting for its turn…'}</Button>}
           </div>
-          {run.isError && <Problem error={run.error} />}
+          {run.error && <Problem error={run.error} />}
           {folders.map((folder) => (
             <Panel key={folder} title={folder || 'No folder'}>
               <ul className="divide-y divide-line">
@@ -44,14 +45,26 @@ export function SavedQuestionsPage() {
   )
 }
 
+/** Runs one question or all of them: a job, followed to its end. */
 function useRun() {
   const { lens } = usePlace()
   const queries = useQueryClient()
-  return useMutation({
+  const start = useMutation({
     mutationFn: (id: number | undefined) =>
       data(api.POST('/api/networks/{slug}/questions/run', { params: { path: { slug: lens.slug }, query: { revision: lens.revision, id } } })),
-    onSuccess: (list) => queries.setQueryData(savedQuestionsQuery(lens.slug).queryKey, list),
   })
+  const run = useQuery({ ...questionRunQuery(start.data?.id ?? 0), enabled: start.data !== undefined })
+  const job = start.data && run.data
+  const over = job !== undefined && ended(job)
+  useEffect(() => {
+    if (over) void queries.invalidateQueries({ queryKey: savedQuestionsQuery(lens.slug).queryKey })
+  }, [over, lens.slug, queries])
+  return {
+    begin: start.mutate,
+    going: start.isPending || (start.data !== undefined && !over && !run.isError),
+    job,
+    error: start.error ?? run.error ?? (job && over && job.status !== 'done' ? new Error(job.message) : null),
+  }
 }
 
 const moment = (text: string | null) => (text ? new Date(text).toLocaleString() : 'never')
@@ -74,11 +87,11 @@ function Row({ saved, editor }: { saved: SavedQuestion; editor: boolean }) {
         <p>{saved.answer?.sentence}</p>
         {saved.since_then && <p className="text-warn">{saved.since_then}</p>}
         <p className="text-sm text-soft">{questionWords(saved.question)}. Run {moment(saved.ran)}{saved.revision ? ` on revision ${saved.revision}` : ''}; {saved.changed ? `the answer changed ${moment(saved.changed)}` : 'the answer never changed'}.</p>
-        {(run.isError || drop.isError) && <Problem error={run.error ?? drop.error} />}
+        {(run.error ?? drop.error) && <Problem error={run.error ?? drop.error} />}
       </div>
       {editor && (
         <span className="flex items-start gap-3">
-          <button type="button" className="hover:underline" onClick={() => run.mutate(saved.id)} disabled={run.isPending} aria-label={`Run ${saved.name} again`}>run</button>
+          <button type="button" className="hover:underline" onClick={() => run.begin(saved.id)} disabled={run.going} aria-label={`Run ${saved.name} again`}>run</button>
           <button type="button" className="text-stop hover:underline" onClick={() => drop.mutate()} disabled={drop.isPending} aria-label={`Drop ${saved.name}`}>drop</button>
         </span>
       )}

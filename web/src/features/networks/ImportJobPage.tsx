@@ -1,33 +1,16 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
-import { useEffect, useState } from 'react'
+import { useQuery, useQueryClient } from '@tanstack/react-query'
+import { useEffect } from 'react'
 import { Link, useParams } from 'react-router'
-import { api, data } from '../../api/client'
-import { importFileQuery, importQuery } from '../../api/queries'
+import { ended, importFileQuery, importQuery } from '../../api/queries'
 import type { ImportJob } from '../../api/types'
+import { useCancel } from '../../api/useCancel'
 import { Button, Panel, Problem, Severity, Waiting } from '../../ui/controls'
 import { FileText } from '../devices/FileText'
 import { useAddress, usePlace } from '../lens/lens'
 
-const ended = (job: ImportJob) => job.status !== 'queued' && job.status !== 'running'
-
-/** Follows an import by server-sent events, or by asking again where those do not come through. */
 function useImport(id: number) {
   const queries = useQueryClient()
-  const [streaming, setStreaming] = useState(true)
-  const job = useQuery({
-    ...importQuery(id),
-    refetchInterval: (query) => (streaming || (query.state.data && ended(query.state.data)) ? false : 1000),
-  })
-  const going = job.data !== undefined && !ended(job.data)
-  useEffect(() => {
-    if (!going || !streaming) return
-    const source = new EventSource(`/api/imports/${id}/events`)
-    source.onmessage = (event) => {
-      queries.setQueryData(importQuery(id).queryKey, JSON.parse(String(event.data)) as ImportJob)
-    }
-    source.onerror = () => setStreaming(false)
-    return () => source.close()
-  }, [going, streaming, id, queries])
+  const job = useQuery(importQuery(id))
   const finished = job.data && ended(job.data) ? job.data.status : null
   useEffect(() => {
     if (finished === 'done') void Promise.all([
@@ -43,16 +26,13 @@ export function ImportJobPage() {
   const { id = '' } = useParams()
   const { network } = usePlace()
   const job = useImport(Number(id))
-  const queries = useQueryClient()
-  const cancel = useMutation({
-    mutationFn: () => data(api.POST('/api/imports/{id}/cancel', { params: { path: { id: Number(id) } } })),
-    onSuccess: (next) => queries.setQueryData(importQuery(Number(id)).queryKey, next),
-  })
+  const cancel = useCancel(Number(id))
   if (job.isPending) return <Waiting what="Looking for the import" />
   if (job.isError) return <Problem error={job.error} />
-  const { status, step, done, total, message, problems, skipped } = job.data
+  const { status, step, done, total, message, answer } = job.data
+  const skipped = answer?.skipped ?? []
   const titles: Record<ImportJob['status'], string> = {
-    queued: 'Waiting for the worker',
+    queued: 'Waiting for its turn',
     running: `Reading ${total} files`,
     done: 'Imported',
     refused: 'Not imported: the files have problems',
@@ -77,21 +57,24 @@ export function ImportJobPage() {
         </div>
         {!ended(job.data) && <progress className="mt-3 h-2 w-full" max={Math.max(1, total)} value={done} aria-label="Files read" />}
       </Panel>
-      {problems.length > 0 && <ProblemList job={job.data} />}
+      {cancel.isError && <Problem error={cancel.error} />}
+      {answer && answer.problems.length > 0 && <ProblemList id={job.data.id} found={answer} />}
     </div>
   )
 }
 
-function ProblemList({ job }: { job: ImportJob }) {
+function ProblemList({ id, found }: { id: number; found: NonNullable<ImportJob['answer']> }) {
   const [params, change] = useAddress()
-  const shownFile = params.get('file') ?? job.problems[0]?.file ?? null
-  const shownLine = Number(params.get('line') ?? job.problems[0]?.line ?? 1)
-  const file = useQuery({ ...importFileQuery(job.id, shownFile ?? ''), enabled: shownFile !== null })
+  const { problems, problem_count: count } = found
+  const shownFile = params.get('file') ?? problems[0]?.file ?? null
+  const shownLine = Number(params.get('line') ?? problems[0]?.line ?? 1)
+  const file = useQuery({ ...importFileQuery(id, shownFile ?? ''), enabled: shownFile !== null })
+  const title = count === 1 ? '1 problem' : count > problems.length ? `${count.toLocaleString('en-GB')} problems, the first ${problems.length.toLocaleString('en-GB')} of them` : `${count} problems`
   return (
     <div className="grid min-h-0 grid-cols-2 gap-3">
-      <Panel title={`${job.problems.length} ${job.problems.length === 1 ? 'problem' : 'problems'}`} className="min-h-0 overflow-auto">
+      <Panel title={title} className="min-h-0 overflow-auto">
         <ol className="divide-y divide-line">
-          {job.problems.map((problem, index) => {
+          {problems.map((problem, index) => {
             const current = problem.file === shownFile && problem.line === shownLine
             return (
               <li key={index}>

@@ -4,6 +4,7 @@ import { useNavigate } from 'react-router'
 import { api, data } from '../../api/client'
 import { Button, Panel, Problem } from '../../ui/controls'
 import { usePlace } from '../lens/lens'
+import { Kept } from './Kept'
 import { Members } from './Members'
 import { fromDrop, fromInput, type Upload } from './uploads'
 
@@ -64,6 +65,7 @@ export function ImportPage() {
         </p>
       </Panel>
       <Members />
+      <Kept />
     </div>
   )
 }

@@ -106,11 +106,13 @@ test('what it would take is worked out when asked for, and an edit is kept as a 
     if (pathname.endsWith('/holders')) return holders
     if (pathname.endsWith('/why')) return chosen
     if (pathname.endsWith('/sessions')) return { sentence: '', sessions: [] }
-    if (pathname.endsWith('/would-take')) {
-      return [{
+    if (pathname.endsWith('/would-take')) return { id: 6, status: 'queued', message: '', answer: null }
+    if (pathname.endsWith('/would-take/6')) {
+      const answer = {
         title: 'eBGP', advertiser: 'skerry', neighbour: '203.0.113.129', lost_on: 'local_preference', sentence: '', tried: [],
         changes: [{ ...edit, moves: { prefixes: 212, devices: 3, flows: ['upload'], flows_asked: 10 } }],
-      }]
+      }
+      return { id: 6, status: 'done', message: '', answer: [answer] }
     }
     if (pathname.endsWith('/drafts')) {
       if (request.method === 'POST') posted.push(pathname)

@@ -1,9 +1,10 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { Link } from 'react-router'
 import { api, data } from '../../api/client'
-import { draftsQuery, wouldTakeQuery } from '../../api/queries'
+import { draftsQuery, ended, wouldTakeQuery, wouldTakeStart } from '../../api/queries'
 import type { WinningEdit, WouldTake } from '../../api/types'
-import { Button, Mono, Panel, Problem, Waiting } from '../../ui/controls'
+import { useCancel } from '../../api/useCancel'
+import { Button, Mono, Panel, Problem, Waiting, sentence } from '../../ui/controls'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { useAddress, useLens, useLinkTo, usePlace } from '../lens/lens'
 
@@ -27,13 +28,39 @@ export function WouldTakePanel({ prefix, device, vrf }: Table) {
 }
 
 function Answers({ prefix, device, vrf }: Table) {
-  const answers = useQuery(wouldTakeQuery(useLens(), prefix, device, vrf))
-  if (answers.isError) return <Problem error={answers.error} />
-  if (answers.isPending) return <Waiting what="Trying changes on the whole network" />
-  if (answers.data.length === 0) return <p className="text-soft">No candidate lost that a change of an attribute could help.</p>
+  const started = useQuery(wouldTakeStart(useLens(), prefix, device, vrf))
+  if (started.isError) return <Problem error={started.error} />
+  if (started.isPending) return <Waiting what="Beginning to try" />
+  return <Search id={started.data.id} again={() => void started.refetch()} about={{ prefix, device, vrf }} />
+}
+
+function Search({ id, again, about: { prefix, device } }: { id: number; again: () => void; about: Table }) {
+  const search = useQuery(wouldTakeQuery(id))
+  const cancel = useCancel(id)
+  if (search.isError) return <Problem error={search.error} />
+  if (search.isPending) return <Waiting what="Opening the search" />
+  const { status, message, answer: answers } = search.data
+  if (!ended(search.data)) {
+    return (
+      <p role="status" className="flex items-center justify-between gap-3">
+        <span>{status === 'queued' ? 'Waiting for its turn…' : 'Trying changes on the whole network…'}</span>
+        <Button tone="stop" onClick={() => cancel.mutate()} disabled={cancel.isPending}>Cancel</Button>
+        {cancel.isError && <Problem error={cancel.error} />}
+      </p>
+    )
+  }
+  if (!answers) {
+    return (
+      <p className="flex items-center justify-between gap-3">
+        <span>{sentence(message)}</span>
+        <Button onClick={again}>Work it out again</Button>
+      </p>
+    )
+  }
+  if (answers.length === 0) return <p className="text-soft">No candidate lost that a change of an attribute could help.</p>
   return (
     <ul className="divide-y divide-line">
-      {answers.data.map((answer) => (
+      {answers.map((answer) => (
         <li key={`${answer.title} ${answer.advertiser} ${answer.neighbour}`} className="grid gap-x-4 gap-y-1 py-2 md:grid-cols-[11rem_minmax(0,1fr)]">
           <span>
             <strong>{answer.advertiser ?? answer.title}</strong>

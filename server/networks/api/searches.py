@@ -1,0 +1,95 @@
+"""Searches that take their time: for remedies, and for what it would take."""
+
+from __future__ import annotations
+
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers, status
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from server.networks.access import job_for, revision_for
+from server.networks.api.answers import LENS, FlowQuestionShape, checked
+from server.networks.api.jobs import JobShape
+from server.networks.api.shapes import RemediesShape, WouldTakeShape
+from server.networks.asking import destination
+from server.networks.jobs import start_job
+from server.networks.models import Job
+
+__all__ = ["RemedyListView", "RemedyView", "WouldTakeListView", "WouldTakeView"]
+
+
+class RemedySearchShape(JobShape):
+    """`done` counts the edits tried, `found` those that help."""
+
+    answer = RemediesShape(allow_null=True)
+
+
+class RemedyListView(APIView):
+    @extend_schema(
+        operation_id="search_remedies",
+        parameters=LENS,
+        request=FlowQuestionShape,
+        responses={202: RemedySearchShape},
+    )
+    def post(self, request: Request, slug: str) -> Response:
+        """Search for edits that make a flow arrive both ways: a job.
+
+        Where the same was asked of the same content before, that job is given again.
+        """
+        revision = revision_for(request, slug)
+        job = start_job(
+            Job.Kind.REMEDIES,
+            revision.network,
+            request.user.pk,
+            revision=revision,
+            question=checked(FlowQuestionShape, request.data),
+        )
+        return Response(RemedySearchShape(job).data, status=status.HTTP_202_ACCEPTED)
+
+
+class RemedyView(APIView):
+    @extend_schema(operation_id="remedy_search", responses=RemedySearchShape)
+    def get(self, request: Request, pk: int) -> Response:
+        return Response(RemedySearchShape(job_for(request, pk, Job.Kind.REMEDIES)).data)
+
+
+class WouldTakeQuestionShape(serializers.Serializer):
+    q = serializers.CharField(max_length=200, help_text="a prefix, or an address of it")
+    device = serializers.CharField(max_length=200)
+    vrf = serializers.CharField(max_length=200, required=False, default="default")
+
+
+class WouldTakeJobShape(JobShape):
+    answer = WouldTakeShape(many=True, allow_null=True)
+
+
+class WouldTakeListView(APIView):
+    @extend_schema(
+        operation_id="search_would_take",
+        parameters=LENS,
+        request=WouldTakeQuestionShape,
+        responses={202: WouldTakeJobShape},
+    )
+    def post(self, request: Request, slug: str) -> Response:
+        """For each candidate that lost: changes that were made, computed and seen to let it win.
+
+        A job. Where the same was asked of the same content before, that job is given again.
+        """
+        revision = revision_for(request, slug)
+        asked = checked(WouldTakeQuestionShape, request.data)
+        destination(asked["q"])  # what is none is told at once
+        job = start_job(
+            Job.Kind.WOULD_TAKE,
+            revision.network,
+            request.user.pk,
+            revision=revision,
+            question=asked,
+        )
+        return Response(WouldTakeJobShape(job).data, status=status.HTTP_202_ACCEPTED)
+
+
+class WouldTakeView(APIView):
+    @extend_schema(operation_id="would_take", responses=WouldTakeJobShape)
+    def get(self, request: Request, pk: int) -> Response:
+        return Response(WouldTakeJobShape(job_for(request, pk, Job.Kind.WOULD_TAKE)).data)

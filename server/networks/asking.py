@@ -1,0 +1,208 @@
+"""The questions that can be asked of a revision, by name: from values to an answer in JSON's types.
+
+They are answered in the executor's processes. What a question takes was checked before.
+"""
+
+from __future__ import annotations
+
+import ipaddress
+from collections.abc import Callable, Mapping
+from typing import Any, TypeAlias
+
+from routrel.control.converge import State
+from routrel.lens import View
+from routrel.model.addresses import Address, Prefix
+from routrel.questions.answers import answer_flow, finding_data, flow_data, place_data
+from routrel.questions.bounce import bounce_data
+from routrel.questions.compare_flows import first_difference
+from routrel.questions.errors import QuestionError
+from routrel.questions.find import find
+from routrel.questions.flow import FlowQuestion, ask_flow
+from routrel.questions.holders import holders_data
+from routrel.questions.inventory import chart_data, device_data
+from routrel.questions.policies import policies_data, read_route, try_policy
+from routrel.questions.routes import RouteQuestion, explain_route
+from routrel.questions.sessions import sessions_data
+from routrel.questions.tables import TableQuestion, table_data
+from server.networks.models import Revision
+from server.networks.questions import short_answer, stored_question
+from server.networks.states import view_of
+
+__all__ = ["HasProblems", "NotADestination", "NotThere", "answer_question", "destination"]
+
+Values: TypeAlias = Mapping[str, Any]
+
+
+class HasProblems(Exception):
+    """The revision's files have problems; nothing is computed from them."""
+
+
+class NotThere(Exception):
+    """What the address names is not in this revision; the message says what."""
+
+
+class NotADestination(QuestionError):
+    """What should be an address or a prefix is neither."""
+
+    code = "not_a_destination"
+
+    def __init__(self, text: str) -> None:
+        super().__init__(
+            f"“{text}” is neither an address nor a prefix", "write 10.64.7.21 or 10.64.7.0/24"
+        )
+
+
+def answer_question(revision: Revision, name: str, values: Values) -> Any:
+    """The answer to one question.
+
+    Raises:
+        QuestionError: it cannot be asked like this.
+        NotThere: what it names is not there.
+        HasProblems: the revision cannot be computed.
+    """
+    view = view_of(revision)
+    if name == "findings":
+        return [finding_data(finding) for finding in view.findings]
+    if view.state is None:
+        raise HasProblems
+    return _QUESTIONS[name](view, view.state, values)
+
+
+def destination(text: str) -> Prefix | Address:
+    """A prefix or an address; a prefix has a slash."""
+    try:
+        return ipaddress.ip_network(text) if "/" in text else ipaddress.ip_address(text)
+    except ValueError as error:
+        raise NotADestination(text) from error
+
+
+# --- flows ---------------------------------------------------------------------------------------
+
+
+def _flow(_: View, state: State, values: Values) -> Any:
+    return answer_flow(state, stored_question(values))
+
+
+def _compare(_: View, state: State, values: Values) -> Any:
+    mine = stored_question(values)
+    theirs = FlowQuestion(
+        source=values["other_from"],
+        destination=values["other_to"],
+        traffic=values.get("other_as", ""),
+        size=mine.size,
+    )
+    left, right = ask_flow(state, mine), ask_flow(state, theirs)
+    found = first_difference(left, right, ("this flow", "the other"))
+    return {
+        "sentence": found.sentence,
+        "direction": found.direction,
+        "device": found.device,
+        "hop": found.hop,
+        "other": flow_data(state, right),
+    }
+
+
+def _short(view: View, _: State, values: Values) -> Any:
+    return short_answer(view, stored_question(values))
+
+
+# --- routes --------------------------------------------------------------------------------------
+
+
+def _holders(_: View, state: State, values: Values) -> Any:
+    return holders_data(state, destination(values["q"]))
+
+
+def _why(_: View, state: State, values: Values) -> Any:
+    asked = destination(values["q"])
+    is_prefix = isinstance(asked, ipaddress.IPv4Network | ipaddress.IPv6Network)
+    (answer,) = explain_route(
+        state,
+        RouteQuestion(
+            device=values["device"],
+            vrf=values["vrf"],
+            prefix=asked if is_prefix else None,
+            address=None if is_prefix else asked,
+        ),
+    )
+    return answer
+
+
+def _table(_: View, state: State, values: Values) -> Any:
+    return table_data(state, TableQuestion(**values))
+
+
+# --- sessions and policies -----------------------------------------------------------------------
+
+
+def _bounce(_: View, state: State, values: Values) -> Any:
+    return bounce_data(state, values["device"], values["vrf"], values["neighbour"])
+
+
+def _try_policy(_: View, state: State, values: Values) -> Any:
+    route = read_route(dict(values["route"]))
+    return try_policy(state.network, values["device"], values["policy"], route)
+
+
+# --- what there is -------------------------------------------------------------------------------
+
+
+def _device(_: View, state: State, values: Values) -> Any:
+    found = state.topology.devices.get(values["device"])
+    if found is None:
+        raise NotThere(f"there is no device {values['device']} in this revision")
+    return device_data(state, found)
+
+
+def _find(view: View, state: State, values: Values) -> Any:
+    only = values["endpoints"]
+    found = find(state, {} if only else view.texts, values["q"], endpoints_only=only)
+    return [
+        {
+            "kind": item.kind,
+            "title": item.title,
+            "detail": item.detail,
+            "value": item.value,
+            "device": item.device,
+            **place_data(item.place),
+        }
+        for item in found
+    ]
+
+
+def _cases(_: View, state: State, values: Values) -> Any:
+    return [
+        {
+            "name": case.name,
+            "title": case.title,
+            "story": case.story.strip(),
+            "question": {
+                "source": case.question.source,
+                "destination": case.question.destination,
+                "traffic": case.question.traffic,
+                "size": case.question.size,
+            }
+            if case.question
+            else None,
+            "route": {"at": case.route.at, "to": case.route.to} if case.route else None,
+        }
+        for case in state.network.cases
+    ]
+
+
+_QUESTIONS: dict[str, Callable[[View, State, Values], Any]] = {
+    "flow": _flow,
+    "compare": _compare,
+    "short": _short,
+    "holders": _holders,
+    "why": _why,
+    "table": _table,
+    "bounce": _bounce,
+    "try-policy": _try_policy,
+    "device": _device,
+    "find": _find,
+    "cases": _cases,
+    "sessions": lambda _, state, values: sessions_data(state),
+    "policies": lambda _, state, values: policies_data(state.network),
+    "chart": lambda _, state, values: chart_data(state),
+}

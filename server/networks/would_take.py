@@ -1,0 +1,30 @@
+"""The job that finds out what it would take for candidates that lost to win."""
+
+from __future__ import annotations
+
+from routrel.questions.errors import QuestionError, UnknownName
+from routrel.questions.what_it_would_take import what_it_would_take
+from server.networks.asking import destination
+from server.networks.jobs import Work
+from server.networks.models import Job
+from server.networks.states import view_of
+
+__all__ = ["find_what_it_takes"]
+
+
+def find_what_it_takes(work: Work) -> None:
+    """Try changes for each candidate that lost."""
+    work.report(step="computing")
+    state = view_of(work.job.revision).state
+    asked = work.job.question
+    try:
+        if state is None:
+            raise QuestionError("the files have problems; nothing is computed from them")
+        if (asked["device"], asked["vrf"]) not in state.rib.interning.table_numbers:
+            raise UnknownName(f"there is no table {asked['vrf']} of a device “{asked['device']}”")
+        work.report(step="trying")
+        found = what_it_would_take(state, asked["device"], asked["vrf"], destination(asked["q"]))
+    except QuestionError as error:
+        work.end(Job.Status.REFUSED, error.text)
+        return
+    work.end(Job.Status.DONE, answer=found)

@@ -1,0 +1,1 @@
+"""The web server: connections, how long they may take, and how much they may send."""
