@@ -21,7 +21,7 @@ from launch.packages import (
 
 __all__ = ["VAR", "database", "demo_password_file", "install", "manage", "one_at_a_time"]
 
-VAR = ROOT / "var"
+VAR = Path(os.environ.get("ROUTREL_VAR", ROOT / "var"))
 POSTGRESQL = {"postgresql": "/usr/lib/postgresql"}
 BROWSER = {"chromium": "chromium", "chromium-driver": "chromedriver"}
 LABS = {"iproute2": "ip", "nftables": "nft"}
