@@ -566,6 +566,28 @@ def test_two_routers_that_prefer_each_other_settle_in_two_ways():
     assert why(net, "r1")["doubt"] is None
 
 
+def test_which_of_two_origins_comes_first_may_decide_for_good():
+    """r2, of r3's own AS, and r1 announce P to r3 and r4. r3 prefers what r5 says, r4 what r3 says.
+
+    If both are there at once: r3 goes by r2, which is nearest, r4 by r3, and r5 by r3, whose router
+    identifier is lower; its path holds r3's AS, so it cannot offer it to r3. If r1 comes first: r4 goes
+    by r1, r5 by r4 and r3 by r5; then r2 comes too late, for r3 keeps to r5, and has nothing for r4
+    and r5 but paths that hold their own AS. No router that chooses otherwise alone leads from the first to the
+    second: with r4 by r1 for a while, r5 still prefers r3's path and r3 that of r2.
+    """
+    net = mesh(
+        "65001 65002 65002 65004 65005", "r1-r4 r2-r3 r3-r4 r3-r5 r4-r5", own="r1 r2",
+        says={"r3-r5": "import: p", "r4-r3": "import: p"},
+        top=dict.fromkeys(("r3", "r4"), policy("local-preference: 200")),
+    )  # fmt: skip
+    assert [used(net, name) for name in ("r3", "r4", "r5")] == [{"r2"}, {"r3"}, {"r3"}]
+    (dispute,) = disputes(net.protocols.bgp)
+    told = [dict(chosen) for _, chosen in dispute.outcomes]
+    assert {tuple(each[name] for name in ("r3", "r4", "r5")) for each in told} == {
+        ("r2", "r3", "r3"), ("r5", "r1", "r4"),
+    }  # fmt: skip
+
+
 def test_ring_without_bgp_has_no_disputes():
     assert list(disputes(ring("r1-r2:10").protocols.bgp)) == []
 

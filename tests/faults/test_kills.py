@@ -30,7 +30,10 @@ def demo(mark: str) -> list[tuple[str, tuple[str, bytes]]]:
     for path in sorted(folder.rglob("*.yaml")):
         name = path.relative_to(folder).as_posix()
         more = f"# {mark}\n".encode() if name == "network.yaml" else b""
-        found += [("files", (path.name, path.read_bytes() + more)), ("paths", (None, name.encode()))]
+        found += [
+            ("files", (path.name, path.read_bytes() + more)),
+            ("paths", (None, name.encode())),
+        ]
     return found
 
 
@@ -40,7 +43,8 @@ def begin(person: Person, kind: str, mark: str) -> str:
         "import": lambda: person.post(f"{BASE}/imports", files=demo(mark)),
         "remedies": lambda: person.post(f"{BASE}/remedies", json={**KIOSK, "as": f"tcp {mark}"}),
         "would-take": lambda: person.post(
-            f"{BASE}/would-take", json={"q": f"192.0.2.{64 + int(mark) % 64}", "device": "cor-edge-1"}
+            f"{BASE}/would-take",
+            json={"q": f"192.0.2.{64 + int(mark) % 64}", "device": "cor-edge-1"},
         ),
         "question-runs": lambda: person.post(f"{BASE}/questions/run"),
     }[kind]()

@@ -3,7 +3,8 @@
 First all routers move in step. Where that settles, every router that could have chosen otherwise is
 made to, for a while: if the others then settle so that it keeps to its other choice, or they to
 theirs, there are several stable outcomes. So are they sought with what one AS tells another coming
-late, and with other orders of arrival where these count. Where moving in step goes round in
+late, with one origin of several coming first or last, and with other orders of arrival where these
+count. Where moving in step goes round in
 circles, the routers in question move one at a time, in different orders. An order that settles
 shows an outcome and who has to come first for it; if none does, there is no stable outcome to be
 found.
@@ -27,6 +28,8 @@ _MAXIMUM_ROUNDS = 400
 _FEW_ROUTERS = 4
 _MAXIMUM_ORDERS = 24
 _MAXIMUM_CHOICES = 3
+#: Origins of one prefix up to which each is tried as the first and as the last to come.
+_FEW_ORIGINS = 6
 #: Outcomes of one prefix that are told apart.
 _MOST_OUTCOMES = 12
 
@@ -103,6 +106,9 @@ class Spread:
         if cycle is not None:
             return self._ordered(sorted(cycle), [])
         found: list[Spread] = [self]
+        for trial in self._by_origins_in_turn():
+            if all(trial.chosen != known.chosen for known in found):
+                found.append(trial)
         number = 0
         while number < len(found) < _MOST_OUTCOMES:
             for trial in found[number]._other_outcomes():
@@ -262,6 +268,22 @@ class Spread:
         yield from self._by_other_choices()
         yield from self._by_late_hearings()
         yield from self._by_other_arrivals()
+
+    def _by_origins_in_turn(self) -> Iterator[Spread]:
+        """One of several origins comes after the others have settled, or before they begin."""
+        arena = self.arena
+        origins = frozenset(speaker for speaker, own in enumerate(arena.own) if own)
+        if not 2 <= len(origins) <= _FEW_ORIGINS:
+            return
+        lasts = {origins - {one} for one in origins} | {frozenset((one,)) for one in origins}
+        for last in sorted(lasts, key=sorted):
+            own = [[] if speaker in last else each for speaker, each in enumerate(arena.own)]
+            first = Spread(replace(arena, own=own))
+            if first._in_turn(first._begin(), int):
+                continue
+            trial = Spread(arena, first.chosen, first.heard)
+            if not trial._in_turn(set(last), int):
+                yield trial
 
     def _by_late_hearings(self) -> Iterator[Spread]:
         """All that one AS tells another comes after everybody else has settled without it."""
