@@ -21,7 +21,7 @@ sys.path.insert(0, str(ROOT / "tools"))
 
 from launch.database import Cluster, free_port  # noqa: E402
 
-__all__ = ["LiveSite", "Person", "ROOT", "eventually"]
+__all__ = ["ROOT", "LiveSite", "Person", "eventually"]
 
 Value = TypeVar("Value")
 

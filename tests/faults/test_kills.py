@@ -9,10 +9,8 @@ import os
 import random
 import signal
 import time
-from pathlib import Path
 from typing import Any
 
-import pytest
 import requests
 
 from tests.faults.site import ROOT, LiveSite, Person, eventually
