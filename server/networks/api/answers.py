@@ -110,21 +110,22 @@ class FindingListView(APIView):
         return answered(request, slug, "findings")
 
 
+class FindQuestionShape(serializers.Serializer):
+    q = serializers.CharField(max_length=200, required=False, allow_blank=True, default="")
+    endpoints = serializers.BooleanField(
+        required=False, default=False, help_text="only what a flow may start or end at"
+    )
+
+
 class FindView(APIView):
     @extend_schema(
         operation_id="find",
-        parameters=[
-            *LENS,
-            OpenApiParameter("q", str),
-            OpenApiParameter("endpoints", bool, description="only what a flow may start or end at"),
-        ],
+        parameters=[*LENS, FindQuestionShape],
         responses=FoundShape(many=True),
     )
     def get(self, request: Request, slug: str) -> HttpResponse:
         """Find anything by its words."""
-        words = request.query_params.get("q", "")[:200]
-        only = request.query_params.get("endpoints") == "true"
-        return answered(request, slug, "find", q=words, endpoints=only)
+        return answered(request, slug, "find", **checked(FindQuestionShape, request.query_params))
 
 
 class FileListView(APIView):

@@ -16,8 +16,8 @@ _WHY = {
     "404": "there is nothing of this name, or nothing that whoever asks may know of",
     "409": "the revision's files no longer read without problems",
     "413": "more was sent than is taken",
+    "415": "what was sent is not of the kind that is taken here",
     "429": "too much at a time or too soon; the suggestion says how long to wait",
-    "499": "whoever asked went away",
     "500": "a fault of ours, logged under the request's name",
     "503": "the database or the computing service does not answer, or the disk is full",
 }
@@ -40,7 +40,7 @@ class DescribedErrors(AutoSchema):
         if "{" in self.path:
             codes.add("404")
         if self.method in ("POST", "PUT"):
-            codes |= {"400", "413", "429"}
+            codes |= {"400", "413", "415", "429"}
         if self._lens():
             codes |= {"400", "409", "429"}
         return sorted(codes)

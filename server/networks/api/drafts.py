@@ -19,7 +19,10 @@ __all__ = ["DraftListView", "DraftView"]
 class DraftShape(serializers.ModelSerializer):
     """One draft. `edit` is the proposed edit as `would-take` gave it."""
 
-    author = serializers.CharField(source="author.username", default=None, read_only=True)
+    author = serializers.CharField(
+        source="author.username", default=None, read_only=True, allow_null=True
+    )
+    edit = serializers.DictField()
     revision = serializers.IntegerField(source="revision.number", read_only=True)
 
     class Meta:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from django.http import HttpResponse
-from drf_spectacular.utils import OpenApiParameter, extend_schema
+from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.views import APIView
@@ -27,27 +27,20 @@ class SessionListView(APIView):
         return answered(request, slug, "sessions")
 
 
+class BounceQuestionShape(serializers.Serializer):
+    device = serializers.CharField(max_length=200)
+    vrf = serializers.CharField(max_length=200, required=False, default="default")
+    neighbour = serializers.CharField(max_length=200, help_text="its address")
+
+
 class BounceView(APIView):
     @extend_schema(
-        operation_id="bounce",
-        parameters=[
-            *LENS,
-            OpenApiParameter("device", str, required=True),
-            OpenApiParameter("vrf", str, description="left out: default"),
-            OpenApiParameter("neighbour", str, required=True, description="its address"),
-        ],
-        responses=BounceShape,
+        operation_id="bounce", parameters=[*LENS, BounceQuestionShape], responses=BounceShape
     )
     def get(self, request: Request, slug: str) -> HttpResponse:
         """What moves while a session is down, and what is otherwise once it is back."""
-        asked = request.query_params
         return answered(
-            request,
-            slug,
-            "bounce",
-            device=asked.get("device", ""),
-            vrf=asked.get("vrf", "default"),
-            neighbour=asked.get("neighbour", ""),
+            request, slug, "bounce", **checked(BounceQuestionShape, request.query_params)
         )
 
 

@@ -66,7 +66,9 @@ class ShortAnswerShape(serializers.Serializer):
 class SavedQuestionShape(serializers.ModelSerializer):
     """A question with its last answer. `question` is what the flow question takes."""
 
-    author = serializers.CharField(source="author.username", default=None, read_only=True)
+    author = serializers.CharField(
+        source="author.username", default=None, read_only=True, allow_null=True
+    )
     question = FlowQuestionShape()
     answer = ShortAnswerShape(allow_null=True, read_only=True)
     revision = serializers.IntegerField(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from django.http import HttpResponse
-from drf_spectacular.utils import OpenApiParameter, extend_schema
+from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.views import APIView
@@ -14,41 +14,31 @@ from server.networks.api.shapes import HoldersShape, TablePageShape, WhyShape
 
 __all__ = ["HoldersView", "TableView", "WhyView"]
 
-DESTINATION = OpenApiParameter("q", str, required=True, description="an address or a prefix")
 
 
-def _asked_for(request: Request) -> str:
-    return request.query_params.get("q", "").strip()
+class DestinationShape(serializers.Serializer):
+    q = serializers.CharField(max_length=200, help_text="an address or a prefix")
 
 
 class HoldersView(APIView):
-    @extend_schema(operation_id="holders", parameters=[*LENS, DESTINATION], responses=HoldersShape)
+    @extend_schema(
+        operation_id="holders", parameters=[*LENS, DestinationShape], responses=HoldersShape
+    )
     def get(self, request: Request, slug: str) -> HttpResponse:
         """Who holds which route to a destination, grouped by where its traffic leaves."""
-        return answered(request, slug, "holders", q=_asked_for(request))
+        return answered(request, slug, "holders", **checked(DestinationShape, request.query_params))
+
+
+class WhyQuestionShape(DestinationShape):
+    device = serializers.CharField(max_length=200)
+    vrf = serializers.CharField(max_length=200, required=False, default="default")
 
 
 class WhyView(APIView):
-    @extend_schema(
-        operation_id="why",
-        parameters=[
-            *LENS,
-            DESTINATION,
-            OpenApiParameter("device", str, required=True),
-            OpenApiParameter("vrf", str, description="left out: default"),
-        ],
-        responses=WhyShape,
-    )
+    @extend_schema(operation_id="why", parameters=[*LENS, WhyQuestionShape], responses=WhyShape)
     def get(self, request: Request, slug: str) -> HttpResponse:
         """Every candidate of one table and where each lost, or why there is none."""
-        return answered(
-            request,
-            slug,
-            "why",
-            q=_asked_for(request),
-            device=request.query_params.get("device", ""),
-            vrf=request.query_params.get("vrf", "default"),
-        )
+        return answered(request, slug, "why", **checked(WhyQuestionShape, request.query_params))
 
 
 class TableQuestionShape(serializers.Serializer):

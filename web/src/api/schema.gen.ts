@@ -926,17 +926,21 @@ export interface components {
             readonly id: number;
             /** Format: date-time */
             readonly created: string;
-            readonly author: string;
+            readonly author: string | null;
             readonly revision: number;
             text: string;
             purpose: string;
-            edit: unknown;
+            edit: {
+                [key: string]: unknown;
+            };
         };
         /** @description One draft. `edit` is the proposed edit as `would-take` gave it. */
         DraftShapeRequest: {
             text: string;
             purpose: string;
-            edit: unknown;
+            edit: {
+                [key: string]: unknown;
+            };
         };
         EndpointShape: {
             text: string;
@@ -1485,7 +1489,7 @@ export interface components {
             name: string;
             folder?: string;
             question: components["schemas"]["FlowQuestionShape"];
-            readonly author: string;
+            readonly author: string | null;
             /** Format: date-time */
             readonly created: string;
             readonly answer: components["schemas"]["ShortAnswerShape"] | null;
@@ -2110,6 +2114,15 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
+            /** @description what was sent is not of the kind that is taken here */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
             /** @description too much at a time or too soon; the suggestion says how long to wait */
             429: {
                 headers: {
@@ -2226,6 +2239,15 @@ export interface operations {
             };
             /** @description more was sent than is taken */
             413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description what was sent is not of the kind that is taken here */
+            415: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -2758,6 +2780,15 @@ export interface operations {
             };
             /** @description more was sent than is taken */
             413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description what was sent is not of the kind that is taken here */
+            415: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3542,6 +3573,15 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
+            /** @description what was sent is not of the kind that is taken here */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
             /** @description too much at a time or too soon; the suggestion says how long to wait */
             429: {
                 headers: {
@@ -3744,6 +3784,15 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
+            /** @description what was sent is not of the kind that is taken here */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
             /** @description too much at a time or too soon; the suggestion says how long to wait */
             429: {
                 headers: {
@@ -3931,6 +3980,15 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
+            /** @description what was sent is not of the kind that is taken here */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
             /** @description too much at a time or too soon; the suggestion says how long to wait */
             429: {
                 headers: {
@@ -4081,6 +4139,15 @@ export interface operations {
             };
             /** @description more was sent than is taken */
             413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description what was sent is not of the kind that is taken here */
+            415: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4243,6 +4310,15 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
+            /** @description what was sent is not of the kind that is taken here */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
             /** @description too much at a time or too soon; the suggestion says how long to wait */
             429: {
                 headers: {
@@ -4336,6 +4412,15 @@ export interface operations {
             };
             /** @description more was sent than is taken */
             413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description what was sent is not of the kind that is taken here */
+            415: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4581,7 +4666,6 @@ export interface operations {
                 neighbour: string;
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
-                /** @description left out: default */
                 vrf?: string;
             };
             header?: never;
@@ -4767,7 +4851,6 @@ export interface operations {
                 q: string;
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
-                /** @description left out: default */
                 vrf?: string;
             };
             header?: never;
@@ -4915,6 +4998,15 @@ export interface operations {
             };
             /** @description more was sent than is taken */
             413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description what was sent is not of the kind that is taken here */
+            415: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5152,6 +5244,15 @@ export interface operations {
             };
             /** @description more was sent than is taken */
             413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description what was sent is not of the kind that is taken here */
+            415: {
                 headers: {
                     [name: string]: unknown;
                 };
