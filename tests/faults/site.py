@@ -76,7 +76,7 @@ class Person(requests.Session):
 
 
 class LiveSite:
-    """./start with a folder of its own for database, secrets and caches."""
+    """./start with a folder of its own for database, secrets and caches, and few open files."""
 
     def __init__(self, **environment: str) -> None:
         # Directly in the system's folder, where PostgreSQL's user may look.
@@ -91,8 +91,8 @@ class LiveSite:
     def start(self) -> None:
         with self.log.open("ab") as log:
             self.process = subprocess.Popen(
-                [str(ROOT / "start"), "--port", str(self.port)], cwd=ROOT, env=self.environment,
-                stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True,
+                ["sh", "-c", f"ulimit -n 1024; exec ./start --port {self.port}"],
+                cwd=ROOT, env=self.environment, stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True,
             )  # fmt: skip
         self.wait_until_up()
 

@@ -10,14 +10,18 @@ from pathlib import Path
 from tests.faults.site import LiveSite
 
 EXAMPLES = os.environ.get("ROUTREL_EXAMPLES", "8")
-DEVICE = "routrel: 1\ndevice: r{0}\nrole: router\ninterfaces:\n  e1: {{addresses: [10.9.0.{0}/24]}}\n"
+DEVICE = (
+    "routrel: 1\ndevice: r{0}\nrole: router\ninterfaces:\n  e1: {{addresses: [10.9.0.{0}/24]}}\n"
+)
 #: What would end the session, or the network that all the others ask about.
 LEFT_OUT = ("networks_delete", "revisions_delete", "session_login", "session_logout")
 #: Whether a name or an address is one of this network no schema can tell: 400 is right then.
 UNCHECKED = "positive_data_acceptance"
 
 
-def test_generated_requests_find_nothing_that_is_not_described(site: LiveSite, tmp_path: Path) -> None:
+def test_generated_requests_find_nothing_that_is_not_described(
+    site: LiveSite, tmp_path: Path
+) -> None:
     """No 5xx, only described statuses and shapes, no wrong value taken, no method but the described."""
     person = site.person("olaf")
     slug = person.post("/api/networks", json={"title": "Described"}).json()["slug"]
