@@ -48,7 +48,7 @@ def read_route(given: Any) -> PolicyRoute:
     for key in given:
         if key not in ROUTE_KEYS:
             raise BadRoute(f"a route has no “{key}”", closest(str(key), ROUTE_KEYS))
-    if "prefix" not in given:
+    if given.get("prefix") is None:
         raise BadRoute("the route needs a prefix", 'add "prefix": "198.51.100.0/24"')
     values: dict[str, Any] = {"protocol": RouteSource.BGP.value}
     for key, value in given.items():

@@ -485,3 +485,36 @@ def test_a_group_is_answered_class_by_class(network):
     answer = client("viewer").get(f"/api/networks/demo/flow?{query}").json()
     assert answer["sentence"].startswith("16 pairs of ends")
     assert sum(len(one["pairs"]) for one in answer["classes"]) == 16
+
+
+# --- bodies made to break something --------------------------------------------------------------
+
+TRIAL = {"device": "ald-edge-1", "policy": "from-isle", "route": {"prefix": None}}
+DRAFT = {"text": "t", "purpose": "p", "edit": {}}
+BODIES = [
+    ("/drafts", json.dumps({**DRAFT, "text": "a\0b"}), "parse_error"),
+    ("/drafts", json.dumps({**DRAFT, "edit": {"value": ["a\0b"]}}), "parse_error"),
+    ("/drafts", json.dumps({**DRAFT, "edit": {"\0": 1}}), "parse_error"),
+    ("/drafts", json.dumps({**DRAFT, "edit": {"value": "\ud800"}}), "parse_error"),
+    ("/drafts", json.dumps({**DRAFT, "edit": None}), "invalid"),
+    ("/drafts", '{"a":' * 200_000, "parse_error"),
+    ("/drafts", "[" * 100_000 + "]" * 100_000, "parse_error"),
+    ("/drafts", '{"a":' * 40 + "1" + "}" * 40, "parse_error"),
+    ("/drafts", b"\xff\xfe", "parse_error"),
+    ("/drafts", "[1]", "invalid"),
+    ("/drafts", '{"text": NaN}', "parse_error"),
+    ("/policies/try", json.dumps(TRIAL), "bad_route"),
+    ("/policies/try", json.dumps({**TRIAL, "route": {"prefix": {"a": []}}}), "bad_route"),
+    ("/policies/try", json.dumps({**TRIAL, "route": {"as-path": [None]}}), "bad_route"),
+    ("/policies/try", json.dumps({**TRIAL, "route": 7}), "invalid"),
+    ("/questions", json.dumps({"name": "\ud800", "question": KIOSK}), "parse_error"),
+]
+
+
+@pytest.mark.parametrize(("path", "body", "code"), BODIES, ids=range(len(BODIES)))
+def test_bodies_that_cannot_be_kept_are_refused_in_words(network, path, body, code):
+    answer = client("editor").post(
+        f"/api/networks/demo{path}", body, content_type="application/json"
+    )
+    assert (answer.status_code, answer.json()["code"]) == (400, code), answer.content[:300]
+    assert answer.json()["message"]

@@ -15,7 +15,6 @@ from server.networks.api.shapes import HoldersShape, TablePageShape, WhyShape
 __all__ = ["HoldersView", "TableView", "WhyView"]
 
 
-
 class DestinationShape(serializers.Serializer):
     q = serializers.CharField(max_length=200, help_text="an address or a prefix")
 
