@@ -283,7 +283,7 @@ def policy(
     text = sys.stdin.read() if route == "-" else route
     try:
         given = json.loads(text)
-    except ValueError as error:
+    except (ValueError, RecursionError) as error:
         _refuse(f"the route is no JSON: {error}", """write '{"prefix": "198.51.100.0/24"}'""")
     try:
         answer = try_policy(view.reading.network, device, policy_name, read_route(given))
@@ -304,9 +304,9 @@ def demo(
     folder: Annotated[Path, typer.Argument(help="a new or empty folder", show_default=False)],
 ) -> None:
     """Write the demo network, Marram Coast Ferries, into a folder."""
-    if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
-        _refuse(f"{folder} is there already and not empty", "name a new folder")
     try:
+        if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
+            _refuse(f"{folder} is there already and not empty", "name a new folder")
         shutil.copytree(DEMO, folder, dirs_exist_ok=True)
     except OSError as error:
         _refuse(f"{folder} cannot be written: {error.strerror}", "name another folder")

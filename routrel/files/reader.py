@@ -71,11 +71,14 @@ def load_texts(folder: Path) -> tuple[dict[str, str], Report]:
     Raises:
         UnusableInput: the folder does not exist, holds no such file, or far too many.
     """
-    if not folder.is_dir():
-        raise UnusableInput(f"{folder} is not a folder; name the folder of a network")
     texts: dict[str, str] = {}
     report = Report()
-    paths = sorted(path for path in folder.rglob("*") if path.suffix.lower() in _SUFFIXES)
+    try:
+        if not folder.is_dir():
+            raise UnusableInput(f"{_name(folder)} is not a folder; name the folder of a network")
+        paths = sorted(path for path in folder.rglob("*") if path.suffix.lower() in _SUFFIXES)
+    except OSError as error:
+        raise UnusableInput(f"{_name(folder)} cannot be read: {error.strerror}") from error
     if len(paths) > MAXIMUM_FILES:
         raise UnusableInput(f"{folder} holds more than {MAXIMUM_FILES} YAML files")
     for path in paths:
@@ -102,6 +105,11 @@ def load_texts(folder: Path) -> tuple[dict[str, str], Report]:
     if not texts and not report.problems:
         raise UnusableInput(f"{folder} holds no device files (*.yaml)")
     return texts, report
+
+
+def _name(folder: Path) -> str:
+    name = str(folder)
+    return name if len(name) <= 200 else f"{name[:199]}…"
 
 
 def decode(name: str, content: bytes, report: Report) -> str | None:

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+import subprocess
+import sys
 from pathlib import Path
 
 import pytest
@@ -21,6 +23,31 @@ def run(*arguments: str) -> tuple[int, str]:
     result = CliRunner().invoke(app, [str(argument) for argument in arguments])
     assert result.exception is None or isinstance(result.exception, SystemExit), result.exception
     return result.exit_code, result.stdout
+
+
+ROUTE = "policy demo --device ald-edge-1 --policy from-isle --route"
+ODD = [
+    ("check " + "a" * 5000, "", 2, "cannot be read: File name too long"),
+    ("demo " + "a" * 5000, "", 2, "cannot be written: File name too long"),
+    (f"{ROUTE} " + "[" * 100_000, "", 2, "the route is no JSON"),
+    ("check demo", ">/dev/full", 2, "the output cannot be written: No space left on device"),
+    ("schema", ">/dev/full", 2, "the output cannot be written: No space left on device"),
+    ("routes demo --json", "| head -c 1", 0, ""),
+    ("check demo", ">&-", 1, ""),
+]
+
+
+@pytest.mark.parametrize(("words", "end", "code", "part"), ODD, ids=[o[0][:12] + o[1] for o in ODD])
+def test_what_cannot_be_read_or_written_is_told_in_a_sentence(words, end, code, part):
+    """Names and routes that are far too long, a full disk, a pipe that closes, no output at all."""
+    done = subprocess.run(
+        ["sh", "-c", f"{sys.executable} -m routrel {words} {end}"],
+        cwd=DEMO.parent, capture_output=True, text=True, check=False,
+    )  # fmt: skip
+    assert done.returncode == code
+    assert part in done.stderr
+    assert "Traceback" not in done.stderr + done.stdout
+    assert len(done.stderr.splitlines()) == (1 if part else 0)
 
 
 def asked(*arguments: str) -> dict:
