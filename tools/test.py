@@ -45,6 +45,8 @@ PARTS = [
          needs_database=True),
     Part("browser", "errands in Chromium, on the built app", pytest("browser"), lane=0,
          needs_database=True, needs_web=True),
+    Part("faults", "kills, races, hostile uploads on a live site", pytest("faults"), lane=1,
+         needs_web=True),
     Part("kernel", "the forwarding model against the Linux kernel", pytest("kernel"), lane=1),
     Part("lint", "ruff: lint", [str(BIN / "ruff"), "check", "."], lane=1),
     Part("format", "ruff: format", [str(BIN / "ruff"), "format", "--check", "."], lane=1),

@@ -177,11 +177,15 @@ def step_data(step: AbsenceStep) -> Json:
     }
 
 
-def answer_flow(state: State, question: FlowQuestion) -> Json:
+def answer_flow(state: State, question: FlowQuestion, *, every_way: bool = True) -> Json:
     """Ask a flow question, about one pair of ends or many, and give its answer.
 
-    Of many, `classes` holds the answer of each class, and the rest is that of the first: of the
-    traffic that does not arrive, if there is any.
+    Of many, `classes` holds what becomes of each class, and the rest is the answer of the first: of
+    the traffic that does not arrive, if there is any.
+
+    Args:
+        every_way: Whether each class has its whole answer too, which makes a long one of many;
+            else it is had by asking what its `asked` says.
 
     Raises:
         QuestionError: the question cannot be asked.
@@ -196,20 +200,25 @@ def answer_flow(state: State, question: FlowQuestion) -> Json:
     return {
         **flow_data(state, first),
         "sentence": classes_sentence(classes),
-        "classes": [_class_data(state, one) for one in classes],
+        "classes": [_class_data(state, one, whole=every_way) for one in classes],
     }
 
 
-def _class_data(state: State, one: ClassAnswer) -> Json:
+def _class_data(state: State, one: ClassAnswer, *, whole: bool) -> Json:
     answer = one.answer
-    told = flow_data(state, answer) if answer else None
+    told = flow_data(state, answer) if answer and (whole or len(one.pairs) == 1) else None
     single = told["sentence"] if told and len(one.pairs) == 1 else None
+    ends = answer and {
+        "source": answer.forward.source.text,
+        "destination": answer.forward.destination.text,
+    }
     return {
+        "asked": ends or None,
         "pairs": [{"source": p.source, "destination": p.destination} for p in one.pairs],
         "verdict": answer.forward.verdict.value if answer else None,
         "return_verdict": answer.back.verdict.value if answer and answer.back else None,
         "sentence": single or class_sentence(one),
-        "answer": told,
+        "answer": told if whole else None,
     }
 
 

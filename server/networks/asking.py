@@ -80,7 +80,7 @@ def destination(text: str) -> Prefix | Address:
 
 
 def _flow(_: View, state: State, values: Values) -> Any:
-    return answer_flow(state, stored_question(values))
+    return answer_flow(state, stored_question(values), every_way=False)
 
 
 def _compare(_: View, state: State, values: Values) -> Any:

@@ -23,6 +23,7 @@ class Detours:
 
     def __init__(self, topology: Topology, arrives: Arrives) -> None:
         self.topology, self.arrives = topology, arrives
+        self._known: dict[tuple[str, str, str, Header], bool] = {}
 
     def way(self, device: Device, vrf: str, header: Header, passed: set[str]) -> NextHop | None:
         """The next hop a device would need, breadth first over links; None where nothing helps.
@@ -57,7 +58,13 @@ class Detours:
             return True
         if self.topology.has_address(here, vrf, header.destination) is not None:
             return True
-        return here.role.forwards and self.arrives(here.name, vrf, end.interface.name, header)
+        if not here.role.forwards:
+            return False
+        # Copies of one packet come by here again and again, with as many hops left as they have.
+        key = (here.name, vrf, end.interface.name, header)
+        if key not in self._known:
+            self._known[key] = self.arrives(*key)
+        return self._known[key]
 
     def _leaving(self, device: Device, header: Header) -> NextHop | None:
         """The way to an outside neighbour next to a device that has the destination behind it.

@@ -8,8 +8,11 @@ from which the packet would arrive. So it lists everything that stands in the wa
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, fields, replace
 from fractions import Fraction
+from itertools import islice
+from operator import attrgetter
+from typing import Any
 
 from routrel.control.packets.causes import cause_of
 from routrel.control.packets.detours import Detours
@@ -115,8 +118,18 @@ class _Here:
 
     def noting(self, name: StageName, result: Result, evidence: Evidence | None = None) -> _Here:
         stage = Stage(name=name, result=result, evidence=evidence)
-        return replace(self, stages=(*self.stages, stage))
+        return self.but(stages=(*self.stages, stage))
 
+    def but(self, **changes: Any) -> _Here:
+        """A copy with some values changed; as `dataclasses.replace`, which looks at each anew."""
+        values = list(_VALUES(self))
+        for name, value in changes.items():
+            values[_PLACES[name]] = value
+        return _Here(*values)
+
+
+_PLACES = {each.name: place for place, each in enumerate(fields(_Here))}
+_VALUES = attrgetter(*_PLACES)
 
 _Outcome = _Here | Branch
 
@@ -143,19 +156,9 @@ def walk(
         beyond: Whether to go on behind obstacles; branches then carry them.
     """
     walker = _Walker(topology, rib, known, asked, filters, beyond)
-    # Depth first, so that branches come in the order of their ways.
-    pending: list[_Outcome] = [
-        walker.begin(start, header, Fraction(1, len(starts))) for start in reversed(starts)
-    ]
-    branches: list[Branch] = []
-    while pending and len(branches) < MAXIMUM_BRANCHES:
-        outcome = pending.pop()
-        if isinstance(outcome, Branch):
-            branches.append(outcome)
-        else:
-            pending += reversed(list(walker.pass_device(outcome)))
-    unfollowed = sum((outcome.share for outcome in pending), Fraction(0))
-    return Walk(tuple(branches), unfollowed)
+    branches = tuple(islice(walker.branches(header, starts), MAXIMUM_BRANCHES))
+    unfollowed = sum((outcome.share for outcome in walker.pending), Fraction(0))
+    return Walk(branches, unfollowed)
 
 
 class _Walker:
@@ -173,6 +176,7 @@ class _Walker:
         self.lookup = Lookup(topology, rib)
         self.detours = Detours(topology, self._arrives) if beyond else None
         self.rib = rib
+        self.pending: list[_Outcome] = []  #: what is not followed yet
         self._stages: dict[StageName, Callable[[_Here], Iterator[_Outcome]]] = {
             StageName.ARRIVAL: self._arrival,
             StageName.FILTER_IN: self._filter_in,
@@ -190,6 +194,19 @@ class _Walker:
             StageName.NEIGHBOUR: self._neighbour,
         }
 
+    def branches(self, header: Header, starts: tuple[Start, ...]) -> Iterator[Branch]:
+        """The branches of a packet, each once it is asked for."""
+        # Depth first, so that branches come in the order of their ways.
+        self.pending = [
+            self.begin(start, header, Fraction(1, len(starts))) for start in reversed(starts)
+        ]
+        while self.pending:
+            outcome = self.pending.pop()
+            if isinstance(outcome, Branch):
+                yield outcome
+            else:
+                self.pending += reversed(list(self.pass_device(outcome)))
+
     def begin(self, start: Start, header: Header, share: Fraction) -> _Here:
         """A packet at one of its starts."""
         hops: tuple[Hop, ...] = ()
@@ -202,10 +219,10 @@ class _Walker:
 
     def pass_device(self, here: _Here) -> Iterator[_Outcome]:
         """What becomes of a packet at one device: branches that end, or where it goes next."""
-        here = replace(here, came=here.header)
+        here = here.but(came=here.header)
         if here.device.remembers_sessions:
             state, answered = session_of(self.known, here.device.name, here.header)
-            here = replace(here, state=state, answered=answered)
+            here = here.but(state=state, answered=answered)
         if (looped := self._loop(here)) is not None:
             if isinstance(looped, Branch):
                 yield looped
@@ -315,7 +332,7 @@ class _Walker:
         interface = here.device.interface(here.interface_in or "")
         size = here.header.size
         if interface is not None and here.path_mtu is not None:
-            here = replace(here, path_mtu=min(here.path_mtu, interface.mtu))
+            here = here.but(path_mtu=min(here.path_mtu, interface.mtu))
         if interface is None or size is None or size <= interface.mtu:
             yield here
             return
@@ -421,7 +438,7 @@ class _Walker:
                 zones=zones,
                 answer=bool(self.known),
             )
-            here = replace(here, mark=result.mark, later_mark=result.later_mark)
+            here = here.but(mark=result.mark, later_mark=result.later_mark)
             if result.permits or not self.filters:
                 here = here.noting(name, Result.PASSED, evidence)
                 continue
@@ -477,14 +494,14 @@ class _Walker:
         if here.own_translated:
             yield here
             return
-        here = replace(here, own_translated=True)
+        here = here.but(own_translated=True)
         steps = ORDERS[here.device.processing].sent
         again = steps[: steps.index(StageName.TRANSLATION)]
         for after in self._translated(here, StageName.TRANSLATION, Side.DESTINATION):
             if isinstance(after, Branch) or not again or _same_packet(after.header, here.header):
                 yield after
                 continue
-            anew = replace(after, way=None, out=None, steered=(), table="")
+            anew = after.but(way=None, out=None, steered=(), table="")
             yield from self._through(anew, again)
 
     def _source_translation(self, here: _Here) -> Iterator[_Outcome]:
@@ -509,7 +526,7 @@ class _Walker:
             )
             if after != before:
                 evidence = TranslationEvidence(side=side, before=before, after=after, rule=None)
-                here = replace(here.noting(name, Result.PASSED, evidence), header=after)
+                here = here.noting(name, Result.PASSED, evidence).but(header=after)
             yield here
             return
         new = here.state is SessionState.NEW
@@ -526,7 +543,7 @@ class _Walker:
                 side=side, before=before, after=after, rule=found.rule, choices=found.choices
             )
             noted = here.noting(name, Result.PASSED, evidence)
-            noted = replace(noted, header=after, share=here.share / len(found.headers))
+            noted = noted.but(header=after, share=here.share / len(found.headers))
             yield self._with_free_port(noted, name, side)
 
     def _with_free_port(self, here: _Here, name: StageName, side: Side) -> _Here:
@@ -551,7 +568,7 @@ class _Walker:
             return here
         after = replace(header, source_port=free_port(port, {p for p in taken if p is not None}))
         evidence = TranslationEvidence(side=side, before=header, after=after, rule=None, taken=True)
-        return replace(here.noting(name, Result.PASSED, evidence), header=after)
+        return here.noting(name, Result.PASSED, evidence).but(header=after)
 
     def _steering(self, here: _Here) -> Iterator[_Outcome]:
         interface = here.device.interface(here.interface_in or "")
@@ -582,7 +599,7 @@ class _Walker:
             if found.rule is not None:
                 here = here.noting(StageName.STEERING, Result.PASSED, evidence)
                 table = found.rule.table or ""
-                yield replace(here, steered=found.next_hops, table=table)
+                yield here.but(steered=found.next_hops, table=table)
                 return
             here = here.noting(StageName.STEERING, Result.NONE, evidence)
         yield here
@@ -591,8 +608,8 @@ class _Walker:
         """The first fragment of a packet that was cut, and its later ones, each by itself."""
         half = here.share / 2
         return (
-            replace(here, header=replace(here.header, fragment=Fragment.ALONE), share=half),
-            replace(here, header=later_fragment(here.header), share=half, mark=here.later_mark),
+            here.but(header=replace(here.header, fragment=Fragment.ALONE), share=half),
+            here.but(header=later_fragment(here.header), share=half, mark=here.later_mark),
         )
 
     def _route(self, here: _Here) -> Iterator[_Outcome]:
@@ -631,7 +648,7 @@ class _Walker:
             found = evidence or RouteEvidence(destination=here.header.destination, route=None)
             found = replace(found, next_hop=hop)
             noted = here.noting(StageName.ROUTE, Result.PASSED, found)
-            yield replace(noted, share=share, way=hop, out=out)
+            yield noted.but(share=share, way=hop, out=out)
 
     def _time_to_live(self, here: _Here) -> Iterator[_Outcome]:
         """A packet that would leave with a time to live of 0 is dropped (RFC 1812 5.3.1)."""
@@ -640,7 +657,7 @@ class _Walker:
             yield from self._stop(here, StageName.TTL, evidence, Verdict.TTL_EXPIRED)
             return
         here = here.noting(StageName.TTL, Result.PASSED, evidence)
-        yield replace(here, header=replace(here.header, ttl=here.header.ttl - 1))
+        yield here.but(header=replace(here.header, ttl=here.header.ttl - 1))
 
     def _mtu(self, here: _Here) -> Iterator[_Outcome]:
         """Whether it fits, or may be cut: of IPv4 without don't fragment (RFC 791 3.2).
@@ -655,19 +672,19 @@ class _Walker:
         evidence = MtuEvidence(
             interface=here.out.name, mtu=mtu, size=size, place=here.out.place, cut=cut
         )
-        here = replace(here, path_mtu=min(mtu, here.path_mtu or mtu))
+        here = here.but(path_mtu=min(mtu, here.path_mtu or mtu))
         if not fits and not cut:
             yield from self._stop(here, StageName.MTU, evidence, Verdict.TOO_BIG)
             return
         here = here.noting(StageName.MTU, Result.PASSED, evidence)
-        yield replace(here, cut_to=mtu if cut else None)
+        yield here.but(cut_to=mtu if cut else None)
 
     def _neighbour(self, here: _Here) -> Iterator[_Outcome]:
         """Who answers for the next hop's address on the segment."""
         if here.cut_to is not None:
             is_whole = here.header.fragment is Fragment.NONE
             fragment = Fragment.FIRST if is_whole else here.header.fragment
-            here = replace(here, header=replace(here.header, size=here.cut_to, fragment=fragment))
+            here = here.but(header=replace(here.header, size=here.cut_to, fragment=fragment))
         if here.out is None or here.way is None:
             raise ValueError("the neighbour comes before the route")
         address = here.way.address or here.header.destination
@@ -716,7 +733,7 @@ class _Walker:
         ]
         place = rules[-1] if rules else here.device.place
         session = Session(here.device.name, here.came, here.header, place)
-        return replace(here, sessions=(*here.sessions, session))
+        return here.but(sessions=(*here.sessions, session))
 
     def _deliver(self, here: _Here) -> Iterator[Branch]:
         for taken in self._taken_as_answer(self._remember(here)):
@@ -790,7 +807,7 @@ class _Walker:
             way = self._way_round(here, name, verdict)
             if way is not None:
                 obstacle = replace(obstacle, onward=way.interface, next_hop=way.address)
-            onward = replace(here, obstacles=(*here.obstacles, obstacle))
+            onward = here.but(obstacles=(*here.obstacles, obstacle))
             passed = self._onward(onward, name, verdict, way)
             if passed is not None:
                 yield passed
@@ -815,15 +832,15 @@ class _Walker:
     ) -> _Here | None:
         """How a packet would go on behind an obstacle; None where nobody can say."""
         if name is StageName.TTL:
-            return replace(here, header=replace(here.header, ttl=64))
+            return here.but(header=replace(here.header, ttl=64))
         if name is StageName.ARRIVAL or name is StageName.MTU:
-            return replace(here, header=replace(here.header, size=None))
+            return here.but(header=replace(here.header, size=None))
         if verdict is not Verdict.LOOPED and name not in (StageName.ROUTE, StageName.NEIGHBOUR):
             return here
         if way is None:
             return None
         out = here.device.interface(way.interface or "")
-        here = replace(here, way=way, out=out)
+        here = here.but(way=way, out=out)
         if name is StageName.NEIGHBOUR:
             receiver = next(iter(self._neighbour(here)))
             return receiver if isinstance(receiver, _Here) else None
@@ -831,10 +848,10 @@ class _Walker:
 
     def _arrives(self, device: str, vrf: str, interface: str | None, header: Header) -> bool:
         """Whether routing alone takes a packet home from somewhere, on all branches."""
-        start = (Start(device, vrf, interface),)
-        found = walk(self.topology, self.rib, header, start, filters=False)
+        walker = _Walker(self.topology, self.rib, (), None, filters=False, beyond=False)
+        found = walker.branches(header, (Start(device, vrf, interface),))
         good = (Verdict.DELIVERED, Verdict.LEAVES_NETWORK)
-        return all(branch.verdict in good for branch in found.branches)
+        return all(branch.verdict in good for branch in islice(found, MAXIMUM_BRANCHES))
 
     def _not_reached(self, here: _Here) -> Iterator[Stage]:
         """The stages behind the one that stopped it, of those that every packet meets."""

@@ -564,8 +564,12 @@ class PairShape(s.Serializer):
 
 
 class FlowClassShape(s.Serializer):
-    """Traffic that the network treats alike."""
+    """Traffic that the network treats alike; `asked` is a pair of it, to ask for its answer.
 
+    `answer` is the command line's; it is null here.
+    """
+
+    asked = PairShape(allow_null=True)
     pairs = PairShape(many=True)
     verdict = s.ChoiceField(choices=[(v.value, v.value) for v in Verdict], allow_null=True)
     return_verdict = s.ChoiceField(choices=[(v.value, v.value) for v in Verdict], allow_null=True)

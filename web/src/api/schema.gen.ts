@@ -1055,8 +1055,13 @@ export interface components {
             device: string | null;
             also: components["schemas"]["PlacedShape"][];
         };
-        /** @description Traffic that the network treats alike. */
+        /**
+         * @description Traffic that the network treats alike; `asked` is a pair of it, to ask for its answer.
+         *
+         *     `answer` is the command line's; it is null here.
+         */
         FlowClassShape: {
+            asked: components["schemas"]["PairShape"] | null;
             pairs: components["schemas"]["PairShape"][];
             verdict: (components["schemas"]["VerdictEnum"] | components["schemas"]["NullEnum"]) | null;
             return_verdict: (components["schemas"]["VerdictEnum"] | components["schemas"]["NullEnum"]) | null;

@@ -27,7 +27,6 @@ function Row({ one, question }: { one: FlowClass; question: FlowQuestion }) {
   const arrives = one.verdict ? tone(one.verdict) : 'warn'
   const back = one.return_verdict ? tone(one.return_verdict) : 'go'
   const feel = arrives === 'go' ? back : arrives
-  const { source, destination } = one.answer ? { source: one.answer.forward.source.text, destination: one.answer.forward.destination.text } : { source: '', destination: '' }
   return (
     <li className="grid gap-x-4 py-2 md:grid-cols-[12rem_minmax(0,1fr)]">
       <span className={`font-semibold ${LOOKS[feel]}`}>{MARKS[feel]} {one.verdict ? VERDICT_WORDS[one.verdict] : 'cannot be asked'}</span>
@@ -37,7 +36,7 @@ function Row({ one, question }: { one: FlowClass; question: FlowQuestion }) {
           {one.pairs.slice(0, LISTED).map((pair) => <Mono key={`${pair.source} ${pair.destination}`} className="mr-4 inline-block">{pair.source} → {pair.destination}</Mono>)}
           {one.pairs.length > LISTED && `and ${one.pairs.length - LISTED} more pairs`}
         </p>
-        {one.answer && <Link to={to('flows', { ...addressOf(question), from: source, to: destination })} className="inline-block text-sm">Show the way</Link>}
+        {one.asked && <Link to={to('flows', { ...addressOf(question), from: one.asked.source, to: one.asked.destination })} className="inline-block text-sm">Show the way</Link>}
       </div>
     </li>
   )
