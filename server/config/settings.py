@@ -59,6 +59,9 @@ DATABASES = {
         "USER": _database["user"],
         "PASSWORD": _database["password"],
         "NAME": os.environ.get("ROUTREL_DATABASE", _database["name"]),
+        # Each thread keeps its connection, and looks whether it still is one before it is used.
+        "CONN_MAX_AGE": None,
+        "CONN_HEALTH_CHECKS": True,
     }
 }
 SESSION_ENGINE = "server.config.sessions"

@@ -202,9 +202,12 @@ class Executor:
             self.attempts.pop(job.owner, None)
 
     async def _give_back(self, job: Job, why: str) -> None:
-        """Without a database the sweep finds the job later."""
-        with suppress(OperationalError, InterfaceError):
-            await self._in_database(lambda: jobs.give_back(job.owner, why=why))
+        """As soon as there is a database that takes it."""
+        while True:
+            with suppress(OperationalError, InterfaceError):
+                await self._in_database(lambda: jobs.give_back(job.owner, why=why))
+                return
+            await asyncio.sleep(_LOOK_S)
 
     async def _heartbeat(self) -> None:
         """Tell that attempts live, and end those whose job was cancelled or taken over."""

@@ -36,10 +36,13 @@ class Slot:
         if self._process is not None and self._process.returncode is None:
             return
         self.last = ""
-        self._process = await asyncio.create_subprocess_exec(
-            sys.executable, "-m", "server.executor.child", str(self.nice),
-            stdin=asyncio.subprocess.PIPE, stdout=asyncio.subprocess.PIPE, env=dict(self.env),
-        )  # fmt: skip
+        try:
+            self._process = await asyncio.create_subprocess_exec(
+                sys.executable, "-m", "server.executor.child", str(self.nice),
+                stdin=asyncio.subprocess.PIPE, stdout=asyncio.subprocess.PIPE, env=dict(self.env),
+            )  # fmt: skip
+        except OSError as error:  # no memory, too many processes
+            raise ProcessDied(f"no process could be started ({error.strerror})") from error
         await self._read()
 
     async def ask(self, head: dict[str, Any]) -> Frame:

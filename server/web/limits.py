@@ -43,6 +43,13 @@ class TooManyUploads(Error):
     reason = "Service Unavailable"
 
 
+class DiskFull(Error):
+    """What is received cannot be kept, not even for a moment."""
+
+    code = 503
+    reason = "Service Unavailable"
+
+
 class _Limits:
     """The server's adjustments, with a limit of this request's own."""
 
@@ -82,7 +89,11 @@ class BoundedRequest(HTTPRequestParser):
             self.body_bytes_received += taken
             self.completed = not self._discard
             return taken
-        taken = super().received(data)
+        try:
+            taken = super().received(data)
+        except OSError as error:  # what is received lies in a file
+            self.error, self.completed = DiskFull(error.strerror or str(error)), True
+            taken = len(data)
         if self._counted and not self.completed and BoundedRequest.receiving > _ALL_UPLOADS:
             self.error = TooManyUploads("many uploads are being received; try again in a minute")
             self.completed = True
@@ -121,13 +132,18 @@ class _Said:
     def __init__(self, error: Any) -> None:
         self.code, self._reason = error.code, error.reason
         self._text = {
-            RequestEntityTooLarge.code: (
+            RequestEntityTooLarge: (
                 "too_large",
                 "the request holds more than is taken at a time",
                 "uploads: at most 256 MiB, and only when logged in",
             ),
-            503: ("unavailable", str(error.body), "try again in a minute"),
-        }.get(error.code, ("invalid", f"the request cannot be read ({error.body})", ""))
+            TooManyUploads: ("unavailable", str(error.body), "try again in a minute"),
+            DiskFull: (
+                "disk_full",
+                f"the server cannot keep what it receives ({error.body})",
+                "have its operator free some space, then try again",
+            ),
+        }.get(type(error), ("invalid", f"the request cannot be read ({error.body})", ""))
 
     def to_response(self, ident: str | None = None) -> tuple[str, list[tuple[str, str]], bytes]:
         code, message, suggestion = self._text

@@ -76,13 +76,23 @@ class Person(requests.Session):
 
 
 class LiveSite:
-    """./start with a folder of its own for database, secrets and caches, and few open files."""
+    """./start with a folder of its own for database, secrets and caches, and few open files.
 
-    def __init__(self, **environment: str) -> None:
+    Args:
+        megabytes: Of the disk that the folder is then, with the system's temporary files.
+    """
+
+    def __init__(self, *, megabytes: int | None = None) -> None:
         # Directly in the system's folder, where PostgreSQL's user may look.
         self.var = Path(tempfile.mkdtemp(prefix="routrel-faults-"))
+        self.environment = {**os.environ, "ROUTREL_VAR": str(self.var)}
+        self.mounted = megabytes is not None
+        if self.mounted:
+            size = ["-o", f"size={megabytes}m"]
+            subprocess.run(["mount", "-t", "tmpfs", *size, "tmpfs", str(self.var)], check=True)
+            (self.var / "tmp").mkdir()
+            self.environment["TMPDIR"] = str(self.var / "tmp")
         self.var.chmod(0o755)
-        self.environment = {**os.environ, "ROUTREL_VAR": str(self.var), **environment}
         self.port = free_port(8800)
         self.url = f"http://127.0.0.1:{self.port}"
         self.log = self.var / "start.log"
@@ -115,6 +125,8 @@ class LiveSite:
         cluster.stop()
         if cluster.folder.parent != self.var:
             shutil.rmtree(cluster.folder.parent)
+        if self.mounted:
+            subprocess.run(["umount", str(self.var)], check=True)
         shutil.rmtree(self.var)
 
     def person(self, name: str = "nora") -> Person:

@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 from typing import Any
 
-from django.db import connection
 from django.http import HttpResponse
 from rest_framework.request import Request
 
@@ -46,8 +45,6 @@ def answer_to(request: Request, revision: Revision, question: str, values: dict[
 def _ask(request: Request, revision: Revision, question: str, values: dict[str, Any]) -> bytes:
     gone = request.META.get("waitress.client_disconnected", lambda: False)
     name = request_name(request._request)
-    if not connection.in_atomic_block:
-        connection.close()  # the wait may be long, and connections are few
     try:
         head, body = ask(int(request.user.pk), revision.pk, question, values, gone, name)
     except AskerGone as error:
