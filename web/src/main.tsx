@@ -2,10 +2,12 @@ import { MutationCache, QueryCache, QueryClient, QueryClientProvider } from '@ta
 import { StrictMode } from 'react'
 import { createRoot } from 'react-dom/client'
 import { BrowserRouter } from 'react-router'
+import { retry, retryDelay } from './api/away'
 import { ApiError } from './api/client'
 import { sessionQuery } from './api/queries'
 import { App } from './app'
 import './styles.css'
+import { AwayBanner } from './ui/AwayBanner'
 import { applyTheme } from './ui/theme'
 
 applyTheme()
@@ -22,7 +24,8 @@ const queries: QueryClient = new QueryClient({
   mutationCache: new MutationCache({ onError }),
   defaultOptions: {
     queries: {
-      retry: (count, error) => count < 2 && !(error instanceof ApiError && error.status < 500),
+      retry,
+      retryDelay,
       refetchOnWindowFocus: false,
     },
   },
@@ -35,6 +38,7 @@ createRoot(root).render(
     <QueryClientProvider client={queries}>
       <BrowserRouter>
         <App />
+        <AwayBanner />
       </BrowserRouter>
     </QueryClientProvider>
   </StrictMode>,

@@ -68,7 +68,6 @@ export const flowQuery = (lens: Lens, question: FlowQuestion) =>
         }),
       ),
     ...SETTLED,
-    retry: false,
   })
 
 export type OtherFlow = { other_from: string; other_to: string; other_as: string }
@@ -84,7 +83,6 @@ export const compareQuery = (lens: Lens, question: FlowQuestion, other: OtherFlo
         }),
       ),
     ...SETTLED,
-    retry: false,
   })
 
 /** Whether a job is over, well or not. */
@@ -158,7 +156,6 @@ export const holdersQuery = (lens: Lens, q: string) =>
         }),
       ),
     ...SETTLED,
-    retry: false,
   })
 
 export const whyQuery = (lens: Lens, q: string, device: string, vrf: string) =>
@@ -172,7 +169,6 @@ export const whyQuery = (lens: Lens, q: string, device: string, vrf: string) =>
         }),
       ),
     ...SETTLED,
-    retry: false,
   })
 
 /** Asking the same again gives the same job: this starts the search, or finds it. */
@@ -181,7 +177,6 @@ export const wouldTakeStart = (lens: Lens, q: string, device: string, vrf: strin
     queryKey: ['would-take', lens, q, device, vrf],
     queryFn: ({ signal }) => data(api.POST('/api/networks/{slug}/would-take', { params: at(lens), body: { q, device, vrf }, signal })),
     ...SETTLED,
-    retry: false,
   })
 
 export const wouldTakeQuery = (id: number) =>
@@ -202,7 +197,6 @@ export const bounceQuery = (lens: Lens, device: string, vrf: string, neighbour: 
         }),
       ),
     ...SETTLED,
-    retry: false,
   })
 
 export const sessionsQuery = (lens: Lens) =>
@@ -226,7 +220,6 @@ export const policyTrialQuery = (lens: Lens, device: string, policy: string, rou
     queryFn: ({ signal }) =>
       data(api.POST('/api/networks/{slug}/policies/try', { params: at(lens), body: { device, policy, route }, signal })),
     ...SETTLED,
-    retry: false,
   })
 
 export const draftsQuery = (slug: string) =>
@@ -254,7 +247,6 @@ export const tableQuery = (lens: Lens, question: TableQuestion, page: number) =>
         }),
       ),
     ...SETTLED,
-    retry: false,
   })
 
 export const findingsQuery = (lens: Lens) =>

@@ -7,7 +7,7 @@ import { usePlace } from '../lens/lens'
 
 const ROLES = ['viewer', 'editor', 'owner'] as const
 type Role = (typeof ROLES)[number]
-const MEANS: Record<Role, string> = { viewer: 'sees everything', editor: 'imports too', owner: 'manages members too' }
+const MEANS: Record<Role, string> = { viewer: 'sees everything', editor: 'imports too', owner: 'manages members and deletes too' }
 
 /** Who may do what; owners change it here. */
 export function Members() {
