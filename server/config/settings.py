@@ -123,6 +123,8 @@ SPECTACULAR_SETTINGS = {
 STATE_CACHE = VAR / "cache" / "states"
 STATE_CACHE_BYTES = 1024 * 1024 * 1024
 STATE_MEMORY_BYTES = 192 * 1024 * 1024
+#: Answers that the executor keeps in memory.
+ANSWER_MEMORY_BYTES = 64 * 1024 * 1024
 
 #: Computing processes for questions and for jobs, what each may take, and how long a question may.
 EXECUTOR_QUESTIONS = 2

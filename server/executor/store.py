@@ -112,6 +112,7 @@ class ByteBounded(Generic[Value]):
 
     def __init__(self, most_bytes: int) -> None:
         self.most_bytes = most_bytes
+        self._bytes = 0
         self._held: OrderedDict[str, tuple[Value, int]] = OrderedDict()
 
     def get(self, name: str) -> Value | None:
@@ -123,7 +124,10 @@ class ByteBounded(Generic[Value]):
 
     def put(self, name: str, value: Value, size: int) -> None:
         """Keep a value; the newest stays even if it alone is too large."""
+        if name in self._held:
+            self._bytes -= self._held.pop(name)[1]
         self._held[name] = (value, size)
-        self._held.move_to_end(name)
-        while len(self._held) > 1 and sum(s for _, s in self._held.values()) > self.most_bytes:
-            self._held.popitem(last=False)
+        self._bytes += size
+        while len(self._held) > 1 and self._bytes > self.most_bytes:
+            _, (_, gone) = self._held.popitem(last=False)
+            self._bytes -= gone

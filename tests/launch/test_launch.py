@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import signal
 import socket
 import stat
 import subprocess
@@ -141,6 +142,54 @@ def test_stopping_ends_what_the_processes_started(tmp_path):
     assert not _runs(child)
 
 
+def test_what_ends_is_started_again_until_that_does_not_help(tmp_path):
+    """Each time it is told; what ends again and again is given up, with where to read why."""
+    told = []
+    processes = Processes(logs=tmp_path)
+    processes.start("web server", ["sh", "-c", "echo began; exec sleep 60"])
+    first = processes.children["web server"].process.pid
+    os.kill(first, signal.SIGKILL)
+    processes.children["web server"].process.wait()
+    processes.revive(told.append)
+    assert processes.children["web server"].process.pid != first
+    assert told == ["The web server was ended by signal 9; it is started again."]
+    processes.stop()
+    processes.start("executor", ["sh", "-c", "echo why; exit 3"])
+    del processes.children["web server"]
+    with pytest.raises(LaunchError, match="the executor ends again and again") as caught:
+        revived_for_ever(processes)
+    assert "executor.log" in caught.value.advice
+    assert "why\n" in (tmp_path / "executor.log").read_text()
+
+
+def revived_for_ever(processes: Processes) -> None:
+    while True:
+        for child in processes.children.values():
+            child.process.wait()
+        processes.revive(lambda line: None)
+
+
+def test_children_end_with_their_parent(tmp_path):
+    """Killed without warning, it still leaves none behind."""
+    code = (
+        "import sys, time; sys.path.insert(0, 'tools')\n"
+        "from launch.processes import Processes\n"
+        "p = Processes(); p.start('web server', ['sleep', '60'])\n"
+        "print(p.children['web server'].process.pid, flush=True); time.sleep(60)"
+    )
+    parent = subprocess.Popen(
+        [sys.executable, "-c", code], cwd=ROOT, stdout=subprocess.PIPE, text=True
+    )
+    child = int(parent.stdout.readline())
+    assert _runs(child)
+    parent.kill()
+    parent.wait()
+    until = time.monotonic() + 10
+    while _runs(child) and time.monotonic() < until:
+        time.sleep(0.02)
+    assert not _runs(child)
+
+
 def _runs(pid: int) -> bool:
     """Whether a process is there and not merely waiting to be collected."""
     try:
@@ -184,5 +233,5 @@ def test_a_taken_port_is_told_with_another_to_try():
             ["./start", "--port", str(port)], cwd=ROOT, capture_output=True, text=True, check=False
         )
     assert done.returncode == 1
-    assert f"port {port} is taken" in done.stderr
+    assert f"port {port} is taken by process {os.getpid()}: " in done.stderr
     assert "./start --port" in done.stderr
