@@ -28,24 +28,25 @@ for number in range({count}):
 
 
 def questions(chance: random.Random) -> str:
-    """One address of the mix."""
+    """One address of the mix. Ports are drawn, since people do not ask the same all day."""
     kiosk = chance.choice(["kiosk-gul", "kiosk-ald", "kiosk-har"])
-    port = chance.choice([443, 5432, 80, 22])
+    port = chance.randrange(1, 65536)
     device = chance.choice(["gul-edge-1", "ald-core-1", "har-yard-1", "eas-fw-1"])
-    return chance.choice(
-        [
-            f"{BASE}/flow?from={kiosk}&to=booking-db&as=tcp+{port}",
-            f"{BASE}/flow?from=har-yard-2&to=10.64.{chance.randrange(1, 14)}.9",
-            f"{BASE}/why?device={device}&q=10.64.{chance.randrange(1, 14)}.0/24",
-            f"{BASE}/table?device={device}",
-            f"{BASE}/holders?q=10.64.{chance.randrange(1, 14)}.0/24",
-            f"{BASE}/find?q={chance.choice(['booking', 'eas', '10.64'])}",
-            f"{BASE}/devices/{device}",
-            f"{BASE}/findings",
-            f"{BASE}/questions",
-            "/api/networks",
-        ]
-    )
+    third = chance.randrange(1, 14)
+    mix = [
+        (6, f"{BASE}/flow?from={kiosk}&to=booking-db&as=tcp+{port}"),
+        (4, f"{BASE}/flow?from=har-yard-2&to=10.64.{third}.9&as=udp+{port}"),
+        (1, f"{BASE}/flow?from=kiosks&to=10.80.3.0/24&as=tcp+{port}"),
+        (3, f"{BASE}/why?device={device}&q=10.64.{third}.0/24"),
+        (2, f"{BASE}/table?device={device}"),
+        (2, f"{BASE}/holders?q=10.64.{third}.0/24"),
+        (2, f"{BASE}/find?q={chance.choice(['booking', 'eas', '10.64'])}"),
+        (2, f"{BASE}/devices/{device}"),
+        (1, f"{BASE}/findings"),
+        (1, f"{BASE}/questions"),
+        (2, "/api/networks"),
+    ]
+    return chance.choices([each for _, each in mix], [weight for weight, _ in mix])[0]
 
 
 def main() -> int:

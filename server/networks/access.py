@@ -43,13 +43,18 @@ def revision_for(request: Request, slug: str) -> Revision:
     Raises:
         Http404: the network has no such revision, or none at all.
     """
-    network = network_for(request, slug)
     wanted = request.query_params.get("revision", "")
-    if wanted and not (wanted.isascii() and wanted.isdecimal() and len(wanted) < 10):
+    revisions = Revision.objects.filter(
+        network__slug=slug, network__memberships__user=request.user.pk
+    ).select_related("network")
+    if wanted.isascii() and wanted.isdecimal() and len(wanted) < 10:
+        revisions = revisions.filter(number=int(wanted))
+    elif wanted:
+        network_for(request, slug)
         raise Http404(f"“{wanted[:40]}” is not a revision number")
-    revisions = network.revisions.filter(number=int(wanted)) if wanted else network.revisions.all()
     revision = revisions.first()
     if revision is None:
+        network_for(request, slug)
         raise Http404(f"there is no revision {wanted}" if wanted else "nothing is imported yet")
     return revision
 

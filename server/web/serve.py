@@ -1,26 +1,73 @@
-"""Serves the application on loopback: `python -m server.web.serve PORT`."""
+"""Serves the application on loopback: `python -m server.web.serve PORT`.
+
+Some processes share one listening socket. Each takes connections without a thread for each, and
+gives a thread to what was received whole.
+"""
 
 from __future__ import annotations
 
+import ctypes
 import logging
 import os
 import resource
 import signal
+import socket
 import sys
+import time
 from types import FrameType
+from typing import NoReturn
 
 from waitress.adjustments import Adjustments
 from waitress.task import ThreadedTaskDispatcher
 
 __all__ = ["main"]
 
+_MOST_PROCESSES = 4
 #: A thread waits with each question that is being answered; slow clients hold none.
-_THREADS = 48
+_THREADS = 24
 _CONNECTIONS = 800
+_PARENT_DEATH_SIGNAL = 1
 
 
 def main() -> int:
+    """Keep the serving processes up until told to stop."""
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.config.settings")
+    listening = socket.socket()
+    listening.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    listening.bind(("127.0.0.1", int(sys.argv[1])))
+    listening.listen(1024)
+    for number in (signal.SIGTERM, signal.SIGINT):
+        signal.signal(number, _stop)
+    count = max(2, min(_MOST_PROCESSES, os.cpu_count() or 1))
+    children = {_start(listening) for _ in range(count)}
+    try:
+        while True:
+            pid, _ = os.wait()
+            children.discard(pid)
+            time.sleep(0.2)  # so that what cannot start does not keep the machine busy
+            children.add(_start(listening))
+    except SystemExit:
+        for pid in children:
+            os.kill(pid, signal.SIGTERM)
+    return 0
+
+
+def _start(listening: socket.socket) -> int:
+    """A new serving process; its number."""
+    pid = os.fork()
+    if pid:
+        return pid
+    ctypes.CDLL(None).prctl(_PARENT_DEATH_SIGNAL, signal.SIGTERM)
+    try:
+        _serve(listening)
+    except SystemExit:
+        os._exit(0)
+    except BaseException:
+        logging.getLogger("routrel.web").exception("the web server could not begin")
+    os._exit(1)
+
+
+def _serve(listening: socket.socket) -> NoReturn:
     from server.config.wsgi import application  # sets Django up
     from server.web.connections import BoundedServer
 
@@ -28,16 +75,11 @@ def main() -> int:
     wanted = 2 * _CONNECTIONS + 200
     allowed = wanted if hard == resource.RLIM_INFINITY else min(wanted, hard)
     resource.setrlimit(resource.RLIMIT_NOFILE, (max(soft, allowed), hard))
-    connections = min(_CONNECTIONS, (max(soft, allowed) - 200) // 2)
     logging.getLogger("waitress.queue").setLevel(logging.ERROR)  # that some wait is no event
-    for number in (signal.SIGTERM, signal.SIGINT):
-        signal.signal(number, _stop)
     adjustments = Adjustments(
-        host="127.0.0.1",
-        port=int(sys.argv[1]),
+        sockets=[listening],
         threads=_THREADS,
-        connection_limit=connections,
-        backlog=1024,
+        connection_limit=min(_CONNECTIONS, (max(soft, allowed) - 200) // 2),
         channel_timeout=120,
         cleanup_interval=1,
         asyncore_use_poll=True,
@@ -48,11 +90,13 @@ def main() -> int:
     )
     dispatcher = ThreadedTaskDispatcher()
     dispatcher.set_thread_count(_THREADS)
+    place = (listening.family, listening.type, listening.proto, listening.getsockname())
     server = BoundedServer(
-        application, dispatcher=dispatcher, adj=adjustments, sockinfo=adjustments.listen[0]
-    )
+        application, _sock=listening, dispatcher=dispatcher, adj=adjustments, sockinfo=place,
+        bind_socket=False,
+    )  # fmt: skip
     server.run()
-    return 0
+    raise SystemExit
 
 
 def _stop(number: int, frame: FrameType | None) -> None:
