@@ -58,7 +58,7 @@ def main() -> int:
     try:
         code = PEOPLE.format(count=options.users, password=site.password)
         command = [sys.executable, str(ROOT / "server" / "manage.py"), "shell", "-c", code]
-        subprocess.run(command, check=True, env=site.environment)
+        subprocess.run(command, check=True, env=site.environment)  # noqa: S603 - of our own
         people = [site.person(f"user{number}") for number in range(options.users)]
         for number in range(60):  # the states are computed, the processes warm
             people[0].get(questions(random.Random(number)))
