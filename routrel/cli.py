@@ -15,6 +15,7 @@ from rich.console import Console
 from rich.markup import escape
 from rich.table import Table
 
+from routrel import __version__
 from routrel.control.converge import State
 from routrel.files.reader import UnusableInput
 from routrel.files.schema import json_schema
@@ -57,6 +58,21 @@ _RESULT_MARKS = {
     "stopped": "[red]✗[/]",
     "not_reached": "[dim]–[/]",
 }
+
+
+def _version(wanted: bool) -> None:
+    if wanted:
+        out.print(f"routrel {__version__}")
+        raise typer.Exit
+
+
+@app.callback()
+def options(
+    version: Annotated[
+        bool, typer.Option("--version", callback=_version, is_eager=True, help="print the version")
+    ] = False,
+) -> None:
+    """Routes, forwarding paths and faults of a network, from its device files."""
 
 
 @app.command()

@@ -38,7 +38,7 @@ _SWEEP_S = 5
 _DROP_OLD_S = 3600
 #: Seconds a process is left to finish after whoever asked has gone.
 _GRACE_S = 2
-_MOST_WAITING = 32
+_MOST_WAITING = 96
 
 
 @dataclass(eq=False)

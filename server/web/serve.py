@@ -23,8 +23,6 @@ from waitress.task import ThreadedTaskDispatcher
 __all__ = ["main"]
 
 _MOST_PROCESSES = 4
-#: A thread waits with each question that is being answered; slow clients hold none.
-_THREADS = 24
 _CONNECTIONS = 800
 _PARENT_DEATH_SIGNAL = 1
 
@@ -70,6 +68,7 @@ def _start(listening: socket.socket) -> int:
 def _serve(listening: socket.socket) -> NoReturn:
     from server.config.wsgi import application  # sets Django up
     from server.web.connections import BoundedServer
+    from server.web.threads import THREADS
 
     soft, hard = resource.getrlimit(resource.RLIMIT_NOFILE)
     wanted = 2 * _CONNECTIONS + 200
@@ -78,7 +77,7 @@ def _serve(listening: socket.socket) -> NoReturn:
     logging.getLogger("waitress.queue").setLevel(logging.ERROR)  # that some wait is no event
     adjustments = Adjustments(
         sockets=[listening],
-        threads=_THREADS,
+        threads=THREADS,
         connection_limit=min(_CONNECTIONS, (max(soft, allowed) - 200) // 2),
         channel_timeout=120,
         cleanup_interval=1,
@@ -89,7 +88,7 @@ def _serve(listening: socket.socket) -> NoReturn:
         ident="routrel",
     )
     dispatcher = ThreadedTaskDispatcher()
-    dispatcher.set_thread_count(_THREADS)
+    dispatcher.set_thread_count(THREADS)
     place = (listening.family, listening.type, listening.proto, listening.getsockname())
     server = BoundedServer(
         application, _sock=listening, dispatcher=dispatcher, adj=adjustments, sockinfo=place,

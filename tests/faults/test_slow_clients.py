@@ -97,3 +97,24 @@ def test_a_client_that_goes_away_ends_its_question(site: LiveSite) -> None:
             connection.sendall(ask)
             time.sleep(0.2)
     assert person.get(f"{BASE}/flow", params=KIOSK, timeout=30).status_code == 200
+
+
+def test_many_questions_of_one_leave_threads_for_the_others(site: LiveSite) -> None:
+    """Two hundred long ones at a time: some are refused, and others are answered all the while."""
+    greedy, other = site.person("vita"), site.person("nora")
+    token = "; ".join(f"{key}={value}" for key, value in greedy.cookies.items())
+    asking = []
+    for number in range(200):
+        connection = site.connect()
+        path = f"{BASE}/flow?from=kiosks&to=10.80.0.0/16&as=tcp+{number + 1}"
+        connection.sendall(
+            f"GET {path} HTTP/1.1\r\nHost: 127.0.0.1\r\nCookie: {token}\r\n\r\n".encode()
+        )
+        asking.append(connection)
+    for _ in range(3):
+        assert other.get("/api/networks", timeout=10).status_code == 200
+        assert other.get(f"{BASE}/flow", params=KIOSK, timeout=30).status_code == 200
+    refused = greedy.get(f"{BASE}/flow", params={**KIOSK, "as": "tcp 7"}, timeout=30)
+    assert (refused.status_code, refused.json()["code"]) == (429, "too_many_questions")
+    for connection in asking:
+        connection.close()

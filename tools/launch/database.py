@@ -142,7 +142,7 @@ class Cluster:
     def _start(self, settings: dict[str, object]) -> None:
         options = (
             f"-c listen_addresses=127.0.0.1 -c port={settings['port']} "
-            "-c unix_socket_directories='' -c max_connections=120"
+            "-c unix_socket_directories='' -c max_connections=300"
         )
         run(
             [*self.as_owner, str(self.programs / "pg_ctl"), "-D", str(self.folder), "-w",

@@ -12,17 +12,24 @@ from server.executor.client import AskerGone, Unavailable, ask
 from server.networks.access import revision_for
 from server.networks.api.errors import Fault, request_name
 from server.networks.models import Revision
+from server.web.seats import AllTaken, Seats, TooManyOfOne
+from server.web.threads import WAITING_OF_ONE, WAITING_THREADS
 
 __all__ = ["answer_to", "answered"]
+
+#: Of the threads of one web process; the others are for what takes no computing.
+_SEATS = Seats(all_together=WAITING_THREADS, of_one=WAITING_OF_ONE)
 
 _PROBLEMS = {
     "too_many_questions": "many questions of yours wait already",
     "takes_too_long": "this takes longer than a question may",
+    "busy": "as many questions are being answered as can be at a time",
     "process_died": "the process that worked on this was ended",
 }
 _ADVICE = {
     "too_many_questions": "wait for their answers and ask again",
     "takes_too_long": "ask about a smaller part",
+    "busy": "ask again in a few seconds",
     "process_died": "ask again",
 }
 
@@ -45,8 +52,14 @@ def answer_to(request: Request, revision: Revision, question: str, values: dict[
 def _ask(request: Request, revision: Revision, question: str, values: dict[str, Any]) -> bytes:
     gone = request.META.get("waitress.client_disconnected", lambda: False)
     name = request_name(request._request)
+    person = int(request.user.pk)
     try:
-        head, body = ask(int(request.user.pk), revision.pk, question, values, gone, name)
+        with _SEATS.seat(person):
+            head, body = ask(person, revision.pk, question, values, gone, name)
+    except TooManyOfOne as error:
+        raise _problem(429, "too_many_questions") from error
+    except AllTaken as error:
+        raise _problem(503, "busy") from error
     except AskerGone as error:
         raise Fault(499, "asker_gone", "nobody waits for the answer any more") from error
     except Unavailable as error:
@@ -57,9 +70,12 @@ def _ask(request: Request, revision: Revision, question: str, values: dict[str, 
             "try again in a few seconds; it is started again by itself",
         ) from error
     if "problem" in head:
-        code = head["problem"]
-        raise Fault(head["status"], code, _PROBLEMS[code], _ADVICE[code])
+        raise _problem(head["status"], head["problem"])
     if head["status"] != 200:
         problem = json.loads(body)
         raise Fault(head["status"], problem["code"], problem["message"], problem["suggestion"])
     return body
+
+
+def _problem(status: int, code: str) -> Fault:
+    return Fault(status, code, _PROBLEMS[code], _ADVICE[code])

@@ -3,7 +3,7 @@ import { useCallback, useSyncExternalStore } from 'react'
 import { ApiError } from './client'
 
 /** What ends by itself: ./start starts again what ended. Too long or too large a question does not. */
-const PASSING = new Set(['database_unavailable', 'unavailable', 'process_died'])
+const PASSING = new Set(['database_unavailable', 'unavailable', 'process_died', 'busy'])
 /** Some three minutes, a few seconds apart. */
 const TRIES = 40
 
