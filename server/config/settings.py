@@ -62,6 +62,7 @@ DATABASES = {
         # Each thread keeps its connection, and looks whether it still is one before it is used.
         "CONN_MAX_AGE": None,
         "CONN_HEALTH_CHECKS": True,
+        "OPTIONS": {"connect_timeout": 5, "options": "-c statement_timeout=120000"},
     }
 }
 SESSION_ENGINE = "server.config.sessions"

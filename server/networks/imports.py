@@ -6,19 +6,25 @@ import time
 
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
+from django.db.models import Sum
+from django.db.models.functions import Length
 
 from routrel.files.reader import decode
 from routrel.files.report import Report
 from routrel.lens import content_hash, look
 from routrel.questions.answers import finding_data
 from server.networks import states
-from server.networks.jobs import Work
-from server.networks.models import Job, Network, Revision, RevisionFile
+from server.networks.jobs import TooManyJobs, Work
+from server.networks.models import Job, Network, Revision, RevisionFile, UploadedFile
 
-__all__ = ["add_revision", "read_import"]
+__all__ = ["add_revision", "make_room", "read_import"]
 
 #: Seconds between two looks at the database while files are read.
 _REPORT_EVERY_S = 0.2
+#: Imports of a network that became nothing and of which the files are kept, to be read in place;
+#: and how much one person may have uploaded that is no revision.
+_KEPT_UPLOADS = 10
+_MOST_HELD_BYTES = 1024 * 1024 * 1024
 
 
 def read_import(work: Work) -> None:
@@ -61,6 +67,25 @@ def read_import(work: Work) -> None:
         return found
 
     work.end(Job.Status.DONE, keep=keep)
+
+
+def make_room(network: Network, author_id: int) -> None:
+    """Forget what was uploaded for all but the newest imports that became nothing.
+
+    Raises:
+        TooManyJobs: what the person has uploaded, and what is not a revision, is much already.
+    """
+    ended = network.jobs.filter(kind=Job.Kind.IMPORT, ended__isnull=False, files__isnull=False)
+    newest = ended.order_by("-ended").values_list("pk", flat=True).distinct()
+    kept = list(dict.fromkeys(newest))[:_KEPT_UPLOADS]
+    UploadedFile.objects.filter(job__in=ended).exclude(job__in=kept).delete()
+    mine = UploadedFile.objects.filter(job__author_id=author_id)
+    held = mine.aggregate(total=Sum(Length("content")))["total"] or 0
+    if held > _MOST_HELD_BYTES:
+        raise TooManyJobs(
+            f"files of {held // 2**20} MiB of your imports wait or were refused; "
+            "wait for them or delete some"
+        )
 
 
 def _decode(job: Job, report: Report) -> dict[str, str]:

@@ -22,7 +22,7 @@ from django.db import DataError, connection, transaction
 from django.db.models import Count, F, Max, Q
 from django.utils import timezone
 
-from server.networks.models import Job, Network, Revision
+from server.networks.models import Job, Network, Revision, UploadedFile
 from server.networks.states import engine_hash
 
 __all__ = [
@@ -121,10 +121,14 @@ def start_job(
 
 def cancel_job(pk: int) -> Job:
     """End a job that has not ended; one that has stays as it is. Who comes first wins."""
-    Job.objects.filter(pk=pk, status__in=(Job.Status.QUEUED, Job.Status.RUNNING)).update(
+    cancelled = Job.objects.filter(
+        pk=pk, status__in=(Job.Status.QUEUED, Job.Status.RUNNING)
+    ).update(
         status=Job.Status.CANCELLED, step="cancelled", ended=timezone.now(), owner="",
         message="Cancelled; nothing was kept.",
     )  # fmt: skip
+    if cancelled:
+        UploadedFile.objects.filter(job=pk).delete()
     return Job.objects.get(pk=pk)
 
 

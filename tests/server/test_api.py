@@ -17,7 +17,7 @@ from routrel.files.reader import load_texts
 from routrel.lens import look
 from server.executor.work import do_job
 from server.networks import jobs
-from server.networks.models import Job, Network
+from server.networks.models import Job, Network, UploadedFile
 
 ROOT = Path(__file__).resolve().parents[2]
 DEMO = ROOT / "demo"
@@ -242,6 +242,22 @@ def test_an_import_can_be_cancelled(network, monkeypatch):
     assert client("editor").post(f"/api/jobs/{running.pk}/cancel").json()["status"] == "cancelled"
     assert client("editor").delete(f"/api/jobs/{running.pk}").status_code == 204
     assert client("editor").get(f"/api/imports/{running.pk}").status_code == 404
+
+
+def test_uploads_that_became_nothing_are_kept_within_limits(network, work_off, monkeypatch):
+    """The files of the newest two refused imports stay; more than a person may hold is refused."""
+    monkeypatch.setattr("server.networks.imports._KEPT_UPLOADS", 2)
+    ids = [imported("editor", {"r.yaml": b"x: 1\n" * (n + 1)})["id"] for n in range(4)]
+    kept = set(UploadedFile.objects.values_list("job", flat=True))
+    assert kept == set(ids[1:])  # the oldest goes as the next one comes
+    monkeypatch.setattr("server.networks.imports._MOST_HELD_BYTES", 10)
+    refused = upload("editor", {"r.yaml": b"x: 1\n"})
+    assert (refused.status_code, refused.json()["code"]) == (429, "too_many_jobs")
+    assert set(UploadedFile.objects.values_list("job", flat=True)) == set(ids[2:])
+    monkeypatch.undo()
+    waiting = upload("editor", {"r.yaml": b"x: 1\n"}).json()["id"]
+    client("editor").post(f"/api/jobs/{waiting}/cancel")
+    assert not UploadedFile.objects.filter(job=waiting).exists()
 
 
 def test_owners_delete_what_is_theirs(network):

@@ -15,6 +15,7 @@ from rest_framework.views import APIView
 from server.networks.access import job_for, network_for, plain
 from server.networks.api.jobs import JobShape
 from server.networks.api.shapes import FileTextShape, FindingShape
+from server.networks.imports import make_room
 from server.networks.jobs import start_job
 from server.networks.models import Job, Role, UploadedFile
 from server.networks.uploads import UploadRefused, unpack
@@ -61,6 +62,7 @@ class ImportListView(APIView):
         if len(paths) != len(uploads):
             raise UploadRefused(f"{len(uploads)} files came with {len(paths)} paths")
         unpacked = unpack(zip(paths, uploads, strict=True))
+        make_room(network, request.user.pk)
 
         job = start_job(
             Job.Kind.IMPORT,
