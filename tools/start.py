@@ -8,6 +8,7 @@ import socket
 import sys
 import time
 from pathlib import Path
+from typing import NoReturn
 
 sys.path.insert(0, str(Path(__file__).resolve().parent))
 
@@ -32,7 +33,7 @@ def main() -> int:
         signal.signal(number, _interrupt)
     try:
         _check_port(options.port)
-        return _serve(options.port, demo=not options.no_demo, dev=options.dev)
+        _serve(options.port, demo=not options.no_demo, dev=options.dev)
     except LaunchError as error:
         tell(error)
         return 1
@@ -62,7 +63,7 @@ def _check_port(port: int) -> None:
             ) from error
 
 
-def _serve(port: int, *, demo: bool, dev: bool) -> int:
+def _serve(port: int, *, demo: bool, dev: bool) -> NoReturn:
     print("Routrel: setting up")
     cluster = None
     processes = Processes(logs=VAR / "log")
@@ -102,7 +103,7 @@ def _serve(port: int, *, demo: bool, dev: bool) -> int:
             cluster.stop()
 
 
-def _watch(processes: Processes, cluster: Cluster) -> None:
+def _watch(processes: Processes, cluster: Cluster) -> NoReturn:
     """Start again whatever ends, for as long as that helps.
 
     Raises:

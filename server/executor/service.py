@@ -138,9 +138,8 @@ class Executor:
         gone = asyncio.create_task(reader.read())  # nothing more is sent: it ends when they go
         try:
             limit = settings.EXECUTOR_QUESTION_S
-            await asyncio.wait(
-                [gone, request.answer], timeout=limit, return_when=asyncio.FIRST_COMPLETED
-            )
+            either: list[asyncio.Future[Any]] = [gone, request.answer]
+            await asyncio.wait(either, timeout=limit, return_when=asyncio.FIRST_COMPLETED)
             if request.answer.done():
                 return request.answer.result()
             if not self.queue.drop(request.person, request):

@@ -3,14 +3,34 @@
 from __future__ import annotations
 
 from django.http import Http404
-from rest_framework.exceptions import PermissionDenied
+from rest_framework.exceptions import NotAuthenticated, PermissionDenied
 from rest_framework.request import Request
 
-from server.networks.models import Job, Membership, Network, Revision, Role
+from server.networks.models import Job, JobKind, Membership, Network, Revision, Role
 
-__all__ = ["job_for", "may_cancel", "membership_for", "network_for", "plain", "revision_for"]
+__all__ = [
+    "job_for",
+    "may_cancel",
+    "membership_for",
+    "network_for",
+    "plain",
+    "revision_for",
+    "user_id",
+]
 
 _RANK = {Role.VIEWER: 0, Role.EDITOR: 1, Role.OWNER: 2}
+
+
+def user_id(request: Request) -> int:
+    """The number of whoever asks.
+
+    Raises:
+        NotAuthenticated: nobody is logged in.
+    """
+    number = request.user.pk if request.user else None
+    if number is None:
+        raise NotAuthenticated
+    return number
 
 
 def membership_for(request: Request, slug: str, role: Role = Role.VIEWER) -> Membership:
@@ -22,7 +42,7 @@ def membership_for(request: Request, slug: str, role: Role = Role.VIEWER) -> Mem
     """
     membership = (
         Membership.objects.select_related("network")
-        .filter(network__slug=slug, user_id=request.user.pk)
+        .filter(network__slug=slug, user_id=user_id(request))
         .first()
     )
     if membership is None:
@@ -45,7 +65,7 @@ def revision_for(request: Request, slug: str) -> Revision:
     """
     wanted = request.query_params.get("revision", "")
     revisions = Revision.objects.filter(
-        network__slug=slug, network__memberships__user=request.user.pk
+        network__slug=slug, network__memberships__user=user_id(request)
     ).select_related("network")
     if wanted.isascii() and wanted.isdecimal() and len(wanted) < 10:
         revisions = revisions.filter(number=int(wanted))
@@ -59,7 +79,7 @@ def revision_for(request: Request, slug: str) -> Revision:
     return revision
 
 
-def job_for(request: Request, pk: int, kind: Job.Kind | None = None) -> Job:
+def job_for(request: Request, pk: int, kind: JobKind | None = None) -> Job:
     """A job of a network the user is a member of; raises as `membership_for`.
 
     Args:
@@ -81,7 +101,7 @@ def may_cancel(request: Request, job: Job) -> None:
     """
     role = Role.EDITOR if job.kind == Job.Kind.IMPORT else Role.OWNER
     membership = membership_for(request, job.network.slug)
-    mine = job.author_id == request.user.pk
+    mine = job.author_id == user_id(request)
     if not mine and _RANK[Role(membership.role)] < _RANK[role]:
         raise PermissionDenied("somebody else began this; it is theirs, or an owner's, to cancel")
 

@@ -115,14 +115,15 @@ def _holders(_: View, state: State, values: Values) -> Any:
 
 def _why(_: View, state: State, values: Values) -> Any:
     asked = destination(values["q"])
-    is_prefix = isinstance(asked, ipaddress.IPv4Network | ipaddress.IPv6Network)
+    prefix = asked if isinstance(asked, ipaddress.IPv4Network | ipaddress.IPv6Network) else None
+    address = asked if isinstance(asked, ipaddress.IPv4Address | ipaddress.IPv6Address) else None
     (answer,) = explain_route(
         state,
         RouteQuestion(
             device=values["device"],
             vrf=values["vrf"],
-            prefix=asked if is_prefix else None,
-            address=None if is_prefix else asked,
+            prefix=prefix,
+            address=address,
         ),
     )
     return answer

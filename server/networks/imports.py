@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.db import transaction
 from django.db.models import Sum
 from django.db.models.functions import Length
@@ -95,7 +95,7 @@ def _decode(job: Job, report: Report) -> dict[str, str]:
 
 
 def add_revision(
-    network: Network, texts: dict[str, str], *, author: AbstractBaseUser | None, note: str = ""
+    network: Network, texts: dict[str, str], *, author: User | None, note: str = ""
 ) -> Revision:
     """Make the next revision of a network from texts that read without problems."""
     with transaction.atomic():

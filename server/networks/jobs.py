@@ -22,7 +22,7 @@ from django.db import DataError, connection, transaction
 from django.db.models import Count, F, Max, Q
 from django.utils import timezone
 
-from server.networks.models import Job, Network, Revision, UploadedFile
+from server.networks.models import Job, JobKind, JobStatus, Network, Revision, UploadedFile
 from server.networks.states import engine_hash
 
 __all__ = [
@@ -65,14 +65,14 @@ class TooManyJobs(Exception):
     code = "too_many_jobs"
 
 
-def question_key(kind: Job.Kind, revision: Revision, question: dict[str, Any]) -> str:
+def question_key(kind: JobKind, revision: Revision, question: dict[str, Any]) -> str:
     """One name for equal questions to equal content, asked of this engine."""
     parts = [kind.value, revision.content_hash, engine_hash(), question]
     return hashlib.sha256(json.dumps(parts, sort_keys=True).encode()).hexdigest()
 
 
 def start_job(
-    kind: Job.Kind,
+    kind: JobKind,
     network: Network,
     author_id: int,
     *,
@@ -218,7 +218,7 @@ def _again_or_failed(mine: Any, why: str, *, counts: bool = True) -> int:
         status=Job.Status.QUEUED, owner="", heartbeat=None, step="waiting", done=0, found=0,
         attempts=F("attempts") - (0 if counts else 1),
     )  # fmt: skip
-    return failed + again
+    return int(failed + again)
 
 
 def drop_old() -> None:
@@ -255,6 +255,17 @@ class Work:
     job: Job
 
     @property
+    def revision(self) -> Revision:
+        """What is asked.
+
+        Raises:
+            JobLost: it was deleted, and the job with it.
+        """
+        if self.job.revision is None:
+            raise JobLost
+        return self.job.revision
+
+    @property
     def _mine(self) -> Any:
         return Job.objects.filter(pk=self.job.pk, owner=self.job.owner, status=Job.Status.RUNNING)
 
@@ -269,7 +280,7 @@ class Work:
 
     def end(
         self,
-        status: Job.Status,
+        status: JobStatus,
         message: str = "",
         *,
         answer: Any = None,

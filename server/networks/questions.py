@@ -77,13 +77,13 @@ def run_questions(work: Work) -> None:
     job = work.job
     questions = list(job.network.questions.filter(pk__in=job.question["questions"]))
     work.report(step="computing", total=len(questions))
-    view = view_of(job.revision)
+    view = view_of(work.revision)
     broken = 0
     for number, saved in enumerate(questions):
         work.report(step="asking", done=number)
         answer = storable(short_answer(view, stored_question(saved.question)))
         broken += not answer["works"]
-        keep_answer(saved, job.revision, answer)
+        keep_answer(saved, work.revision, answer)
     asked = len(questions)
     work.end(
         Job.Status.DONE,

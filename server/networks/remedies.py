@@ -30,7 +30,7 @@ def search_remedies(work: Work) -> None:
             work.report(done=progress.tried, found=progress.found)
 
     work.report(step="computing")
-    view = view_of(work.job.revision)
+    view = view_of(work.revision)
     try:
         if view.state is None:
             raise QuestionError("the files have problems; nothing is computed from them")

@@ -36,7 +36,7 @@ class SpoolHandler(FileUploadHandler):
         assert self._spool is not None  # noqa: S101
         self._spool.write(raw_data)
 
-    def file_complete(self, file_size: int) -> UploadedFile:
+    def file_complete(self, file_size: int) -> UploadedFile[bytes]:
         assert self._spool is not None  # noqa: S101
         part = io.BufferedReader(_Part(self._spool, self._start, file_size), 4096)
         return UploadedFile(part, self.file_name, self.content_type, file_size, self.charset)

@@ -15,7 +15,7 @@ __all__ = ["find_what_it_takes"]
 def find_what_it_takes(work: Work) -> None:
     """Try changes for each candidate that lost."""
     work.report(step="computing")
-    state = view_of(work.job.revision).state
+    state = view_of(work.revision).state
     asked = work.job.question
     try:
         if state is None:

@@ -57,11 +57,11 @@ class BoundedChannel(HTTPChannel):
         if request is None:
             # A fresh connection has to say something soon; one that was served may wait longer.
             limit = self.adj.channel_timeout if self._served else _HEADERS_S
-            return now - self.last_activity > limit
+            return bool(now - self.last_activity > limit)
         if not self._headers_done:
             return now - self._began > _HEADERS_S
         earned = request.body_bytes_received / _BODY_BYTES_PER_S
-        return now - self._headers_done > _BODY_S + earned
+        return bool(now - self._headers_done > _BODY_S + earned)
 
     def idle_since(self) -> float | None:
         """When it last did anything, where nothing of the application waits on it."""

@@ -70,6 +70,9 @@ class BoundedRequest(HTTPRequestParser):
 
     #: Bytes announced by uploads that are being received.
     receiving = 0
+    adj: Any
+    error: Any
+    expect_continue: bool
     _counted = 0
     _discard = 0  #: bytes of a refused body that are still to come: who sends hears why then
 

@@ -11,6 +11,7 @@ import socket
 import subprocess
 from contextlib import suppress
 from pathlib import Path
+from typing import Any
 
 from launch.console import LaunchError, run
 
@@ -85,8 +86,10 @@ class Cluster:
             capture_output=True, cwd="/", check=False,
         )  # fmt: skip
 
-    def settings(self) -> dict[str, object]:
-        return json.loads(self.settings_file.read_text())
+    def settings(self) -> dict[str, Any]:
+        """Port, user, password and name of the database."""
+        settings: dict[str, Any] = json.loads(self.settings_file.read_text())
+        return settings
 
     def create_database(self, name: str, *, anew: bool = False) -> None:
         """Create a database unless it exists; `anew` drops it first."""
@@ -139,7 +142,7 @@ class Cluster:
             password_file.unlink()
         fresh.rename(self.folder)
 
-    def _start(self, settings: dict[str, object]) -> None:
+    def _start(self, settings: dict[str, Any]) -> None:
         options = (
             f"-c listen_addresses=127.0.0.1 -c port={settings['port']} "
             "-c unix_socket_directories='' -c max_connections=300"

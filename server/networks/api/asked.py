@@ -9,7 +9,7 @@ from django.http import HttpResponse
 from rest_framework.request import Request
 
 from server.executor.client import AskerGone, Unavailable, ask
-from server.networks.access import revision_for
+from server.networks.access import revision_for, user_id
 from server.networks.api.errors import Fault, request_name
 from server.networks.models import Revision
 from server.web.seats import AllTaken, Seats, TooManyOfOne
@@ -52,7 +52,7 @@ def answer_to(request: Request, revision: Revision, question: str, values: dict[
 def _ask(request: Request, revision: Revision, question: str, values: dict[str, Any]) -> bytes:
     gone = request.META.get("waitress.client_disconnected", lambda: False)
     name = request_name(request._request)
-    person = int(request.user.pk)
+    person = user_id(request)
     try:
         with _SEATS.seat(person):
             head, body = ask(person, revision.pk, question, values, gone, name)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, Literal
 
 from drf_spectacular.openapi import AutoSchema
 
@@ -26,10 +26,14 @@ _WHY = {
 class DescribedErrors(AutoSchema):
     """Adds the errors in the one shape they all have."""
 
-    def _get_response_bodies(self, direction: str = "response") -> dict[str, Any]:
+    def _get_response_bodies(
+        self, direction: Literal["request", "response"] = "response"
+    ) -> dict[str, Any]:
         bodies: dict[str, Any] = super()._get_response_bodies(direction)
         for code in self._errors():
-            described = self._get_response_for_code(ErrorShape, code, ["application/json"])
+            described = self._get_response_for_code(  # type: ignore[no-untyped-call]
+                ErrorShape, code, ["application/json"]
+            )
             bodies.setdefault(code, {**described, "description": _WHY[code]})
         return bodies
 

@@ -105,7 +105,7 @@ def _spoken(error: APIException) -> tuple[str, str, str]:
         return "invalid", _first_sentence(error.detail), ""
     suggestion = ""
     if isinstance(error, Throttled):
-        suggestion = f"wait {int(error.wait or 60)} seconds and try again"
+        suggestion = f"wait {int(getattr(error, 'wait', None) or 60)} seconds and try again"
     code = error.get_codes()
     return code if isinstance(code, str) else "error", str(error.detail), suggestion
 

@@ -12,7 +12,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from server.networks.access import job_for, network_for, plain
+from server.networks.access import job_for, network_for, plain, user_id
 from server.networks.api.jobs import JobShape
 from server.networks.api.shapes import FileTextShape, FindingShape
 from server.networks.imports import make_room
@@ -62,12 +62,12 @@ class ImportListView(APIView):
         if len(paths) != len(uploads):
             raise UploadRefused(f"{len(uploads)} files came with {len(paths)} paths")
         unpacked = unpack(zip(paths, uploads, strict=True))
-        make_room(network, request.user.pk)
+        make_room(network, user_id(request))
 
         job = start_job(
             Job.Kind.IMPORT,
             network,
-            request.user.pk,
+            user_id(request),
             question={"skipped": unpacked.skipped},
             total=len(unpacked.files),
             files=lambda job: _store(job, unpacked.files),

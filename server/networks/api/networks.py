@@ -15,7 +15,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from server.networks.access import membership_for, network_for
+from server.networks.access import membership_for, network_for, user_id
 from server.networks.models import Membership, Network, Revision, Role
 
 __all__ = ["MemberListView", "NetworkListView", "NetworkView", "RevisionListView", "RevisionView"]
@@ -56,7 +56,7 @@ class NetworkListView(APIView):
     @extend_schema(operation_id="networks_list", responses=NetworkShape(many=True))
     def get(self, request: Request) -> Response:
         """The networks the user is a member of, by title."""
-        memberships = Membership.objects.filter(user_id=request.user.pk).select_related("network")
+        memberships = Membership.objects.filter(user_id=user_id(request)).select_related("network")
         return Response([_network_data(m) for m in memberships.order_by("network__title")])
 
     @extend_schema(
@@ -70,7 +70,7 @@ class NetworkListView(APIView):
         with transaction.atomic():
             network = _create(title)
             membership = Membership.objects.create(
-                network=network, user_id=request.user.pk, role=Role.OWNER
+                network=network, user_id=user_id(request), role=Role.OWNER
             )
         return Response(_network_data(membership), status=status.HTTP_201_CREATED)
 

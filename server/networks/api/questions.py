@@ -10,7 +10,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from server.networks.access import job_for, network_for, revision_for
+from server.networks.access import job_for, network_for, revision_for, user_id
 from server.networks.api.answers import LENS, FlowQuestionShape, checked
 from server.networks.api.asked import answer_to, answered
 from server.networks.api.jobs import JobShape
@@ -119,7 +119,7 @@ class QuestionListView(APIView):
             with transaction.atomic():
                 saved = SavedQuestion.objects.create(
                     network=network,
-                    author_id=request.user.pk,
+                    author_id=user_id(request),
                     name=name,
                     folder=folder,
                     question=question,
@@ -167,7 +167,7 @@ class QuestionRunListView(APIView):
         job = start_job(
             Job.Kind.QUESTIONS,
             network,
-            request.user.pk,
+            user_id(request),
             revision=revision,
             question={"questions": numbers},
             total=len(numbers),

@@ -8,7 +8,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from server.networks.access import job_for, revision_for
+from server.networks.access import job_for, revision_for, user_id
 from server.networks.api.answers import LENS, FlowQuestionShape, checked
 from server.networks.api.jobs import JobShape
 from server.networks.api.shapes import RemediesShape, WouldTakeShape
@@ -41,7 +41,7 @@ class RemedyListView(APIView):
         job = start_job(
             Job.Kind.REMEDIES,
             revision.network,
-            request.user.pk,
+            user_id(request),
             revision=revision,
             question=checked(FlowQuestionShape, request.data),
         )
@@ -82,7 +82,7 @@ class WouldTakeListView(APIView):
         job = start_job(
             Job.Kind.WOULD_TAKE,
             revision.network,
-            request.user.pk,
+            user_id(request),
             revision=revision,
             question=asked,
         )
