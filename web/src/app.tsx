@@ -15,14 +15,23 @@ import { LoginPage } from './features/session/LoginPage'
 import { Problem, Waiting } from './ui/controls'
 
 // The chart's layout engine and the file viewer are large, and only this page needs them.
-const DevicesPage = lazy(() => import('./features/devices/DevicesPage').then((m) => ({ default: m.DevicesPage })))
-const ImportJobPage = lazy(() => import('./features/networks/ImportJobPage').then((m) => ({ default: m.ImportJobPage })))
+const DevicesPage = lazy(() =>
+  import('./features/devices/DevicesPage').then((m) => ({ default: m.DevicesPage })),
+)
+const ImportJobPage = lazy(() =>
+  import('./features/networks/ImportJobPage').then((m) => ({ default: m.ImportJobPage })),
+)
 
 export function App() {
   const session = useQuery(sessionQuery)
   const location = useLocation()
   if (session.isPending) return <Waiting what="Looking who you are" />
-  if (session.isError) return <div className="p-6"><Problem error={session.error} /></div>
+  if (session.isError)
+    return (
+      <div className="p-6">
+        <Problem error={session.error} />
+      </div>
+    )
   const username = session.data.username
   if (!username) {
     if (location.pathname === '/login') return <LoginPage />
@@ -48,7 +57,14 @@ export function App() {
           <Route path="imports/:id" element={<ImportJobPage />} />
         </Route>
         <Route path="/login" element={<Navigate replace to="/" />} />
-        <Route path="*" element={<p className="p-6">There is no such page. <a href="/">To the networks</a></p>} />
+        <Route
+          path="*"
+          element={
+            <p className="p-6">
+              There is no such page. <a href="/">To the networks</a>
+            </p>
+          }
+        />
       </Routes>
     </Suspense>
   )

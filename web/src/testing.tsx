@@ -10,20 +10,38 @@ export const place = (role: 'viewer' | 'editor' | 'owner' = 'viewer'): Place => 
   lens: { slug: 'net', revision: 3 },
   pinned: true,
   network: {
-    slug: 'net', title: 'Net', role,
-    newest_revision: { number: 3, created: '2026-01-01T00:00:00Z', author: null, note: '', content_hash: '', files: 1 },
+    slug: 'net',
+    title: 'Net',
+    role,
+    newest_revision: {
+      number: 3,
+      created: '2026-01-01T00:00:00Z',
+      author: null,
+      note: '',
+      content_hash: '',
+      files: 1,
+    },
   },
 })
 
 /** Answers requests by the end of their path; remembers what was asked. */
 export function serve(answer: (url: URL, request: Request) => unknown): string[] {
   const asked: string[] = []
-  vi.stubGlobal('ResizeObserver', class { observe() {} disconnect() {} unobserve() {} })
+  vi.stubGlobal(
+    'ResizeObserver',
+    class {
+      observe() {}
+      disconnect() {}
+      unobserve() {}
+    },
+  )
   vi.stubGlobal('fetch', async (request: Request) => {
     const url = new URL(request.url)
     asked.push(`${request.method} ${url.pathname}${url.search}`)
     const body = answer(url, request)
-    return body instanceof Response ? body : new Response(JSON.stringify(body), { headers: { 'content-type': 'application/json' } })
+    return body instanceof Response
+      ? body
+      : new Response(JSON.stringify(body), { headers: { 'content-type': 'application/json' } })
   })
   return asked
 }
@@ -34,7 +52,11 @@ function Address() {
 }
 
 /** Shows a page at an address, inside a network. */
-export function visit(page: ReactNode, path: string, { pattern = '*', at = place() }: { pattern?: string; at?: Place } = {}) {
+export function visit(
+  page: ReactNode,
+  path: string,
+  { pattern = '*', at = place() }: { pattern?: string; at?: Place } = {},
+) {
   const queries = new QueryClient({ defaultOptions: { queries: { retry: false } } })
   return render(
     <QueryClientProvider client={queries}>

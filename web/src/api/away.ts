@@ -9,7 +9,8 @@ const TRIES = 40
 
 /** Whether asking again may help: the server, its database or what computes is away for a moment. */
 export function mayPass(error: unknown): boolean {
-  if (error instanceof ApiError) return error.status === 502 || (error.status === 503 && PASSING.has(error.code))
+  if (error instanceof ApiError)
+    return error.status === 502 || (error.status === 503 && PASSING.has(error.code))
   return error instanceof TypeError // the browser's for a server that cannot be reached
 }
 
@@ -19,7 +20,10 @@ export const retryDelay = (count: number) => Math.min(500 * 2 ** count, 5000)
 /** What is away while something on the page waits for it, in words; null where all is well. */
 export function useAway(): string | null {
   const queries = useQueryClient()
-  const subscribe = useCallback((changed: () => void) => queries.getQueryCache().subscribe(changed), [queries])
+  const subscribe = useCallback(
+    (changed: () => void) => queries.getQueryCache().subscribe(changed),
+    [queries],
+  )
   return useSyncExternalStore(subscribe, () => {
     for (const { state } of queries.getQueryCache().getAll()) {
       const reason = state.fetchFailureReason

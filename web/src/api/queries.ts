@@ -109,13 +109,15 @@ export const questionRunQuery = (id: number) =>
 export const jobsQuery = (slug: string) =>
   queryOptions({
     queryKey: ['network', slug, 'jobs'],
-    queryFn: ({ signal }) => data(api.GET('/api/networks/{slug}/jobs', { params: { path: { slug } }, signal })),
+    queryFn: ({ signal }) =>
+      data(api.GET('/api/networks/{slug}/jobs', { params: { path: { slug } }, signal })),
   })
 
 export const savedQuestionsQuery = (slug: string) =>
   queryOptions({
     queryKey: ['network', slug, 'questions'],
-    queryFn: ({ signal }) => data(api.GET('/api/networks/{slug}/questions', { params: { path: { slug } }, signal })),
+    queryFn: ({ signal }) =>
+      data(api.GET('/api/networks/{slug}/questions', { params: { path: { slug } }, signal })),
   })
 
 export const casesQuery = (lens: Lens) =>
@@ -175,7 +177,10 @@ export const whyQuery = (lens: Lens, q: string, device: string, vrf: string) =>
 export const wouldTakeStart = (lens: Lens, q: string, device: string, vrf: string) =>
   queryOptions({
     queryKey: ['would-take', lens, q, device, vrf],
-    queryFn: ({ signal }) => data(api.POST('/api/networks/{slug}/would-take', { params: at(lens), body: { q, device, vrf }, signal })),
+    queryFn: ({ signal }) =>
+      data(
+        api.POST('/api/networks/{slug}/would-take', { params: at(lens), body: { q, device, vrf }, signal }),
+      ),
     ...SETTLED,
   })
 
@@ -214,21 +219,39 @@ export const policiesQuery = (lens: Lens) =>
   })
 
 /** One route through one policy. A question, though it is posted: nothing is changed by it. */
-export const policyTrialQuery = (lens: Lens, device: string, policy: string, route: Record<string, unknown>) =>
+export const policyTrialQuery = (
+  lens: Lens,
+  device: string,
+  policy: string,
+  route: Record<string, unknown>,
+) =>
   queryOptions({
     queryKey: ['policy', lens, device, policy, route],
     queryFn: ({ signal }) =>
-      data(api.POST('/api/networks/{slug}/policies/try', { params: at(lens), body: { device, policy, route }, signal })),
+      data(
+        api.POST('/api/networks/{slug}/policies/try', {
+          params: at(lens),
+          body: { device, policy, route },
+          signal,
+        }),
+      ),
     ...SETTLED,
   })
 
 export const draftsQuery = (slug: string) =>
   queryOptions({
     queryKey: ['network', slug, 'drafts'],
-    queryFn: ({ signal }) => data(api.GET('/api/networks/{slug}/drafts', { params: { path: { slug } }, signal })),
+    queryFn: ({ signal }) =>
+      data(api.GET('/api/networks/{slug}/drafts', { params: { path: { slug } }, signal })),
   })
 
-export type TableQuestion = { device: string; vrf?: string; other?: string; contains?: string; differing?: boolean }
+export type TableQuestion = {
+  device: string
+  vrf?: string
+  other?: string
+  contains?: string
+  differing?: boolean
+}
 
 /** Rows of a table come in pages of this many, as they are scrolled to. */
 export const TABLE_PAGE = 200

@@ -8,7 +8,10 @@ import { AwayBanner } from './AwayBanner'
 import { Problem } from './controls'
 
 const says = (status: number, code: string, message: string) =>
-  new Response(JSON.stringify({ code, message, suggestion: '', request: 'a' }), { status, headers: { 'content-type': 'application/json' } })
+  new Response(JSON.stringify({ code, message, suggestion: '', request: 'a' }), {
+    status,
+    headers: { 'content-type': 'application/json' },
+  })
 
 function Page() {
   const networks = useQuery(networksQuery)
@@ -20,12 +23,23 @@ function open(answers: (() => unknown)[]) {
   let asked = 0
   serve(() => answers[Math.min(asked++, answers.length - 1)]?.())
   const queries = new QueryClient({ defaultOptions: { queries: { retry, retryDelay: 200 } } })
-  render(<QueryClientProvider client={queries}><Page /><AwayBanner /></QueryClientProvider>)
+  render(
+    <QueryClientProvider client={queries}>
+      <Page />
+      <AwayBanner />
+    </QueryClientProvider>,
+  )
 }
 
 test('a database that is away is told, and the page goes on by itself', async () => {
   const away = () => says(503, 'database_unavailable', 'the database does not answer')
-  open([away, () => { throw new TypeError('Failed to fetch') }, () => []])
+  open([
+    away,
+    () => {
+      throw new TypeError('Failed to fetch')
+    },
+    () => [],
+  ])
   expect(await screen.findByText('The database does not answer.')).toBeVisible()
   expect(await screen.findByText('The server cannot be reached.')).toBeVisible()
   expect(await screen.findByText('all there')).toBeVisible()

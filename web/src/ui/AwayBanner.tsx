@@ -6,7 +6,10 @@ export function AwayBanner() {
   const away = useAway()
   if (!away) return null
   return (
-    <p role="alert" className="fixed inset-x-0 bottom-4 z-50 mx-auto w-fit max-w-[90vw] rounded-card border border-warn bg-warn-wash px-4 py-2 text-ink shadow-lg">
+    <p
+      role="alert"
+      className="fixed inset-x-0 bottom-4 z-50 mx-auto w-fit max-w-[90vw] rounded-card border border-warn bg-warn-wash px-4 py-2 text-ink shadow-lg"
+    >
       <strong>{sentence(away)}</strong> The page asks again by itself.
     </p>
   )

@@ -25,7 +25,14 @@ export function Confirm({ label, name, title, text, action, onConfirm }: Confirm
   }
   return (
     <>
-      <button type="button" className="text-stop hover:underline" aria-label={name} onClick={() => setOpen(true)}>{label}</button>
+      <button
+        type="button"
+        className="text-stop hover:underline"
+        aria-label={name}
+        onClick={() => setOpen(true)}
+      >
+        {label}
+      </button>
       <Dialog open={open} onClose={close} className="relative z-40">
         <div className="fixed inset-0 bg-ink/40" aria-hidden />
         <div className="fixed inset-0 grid place-items-center p-4">
@@ -34,8 +41,12 @@ export function Confirm({ label, name, title, text, action, onConfirm }: Confirm
             <p className="my-3">{text}</p>
             {act.isError && <Problem error={act.error} />}
             <div className="mt-3 flex justify-end gap-3">
-              <Button autoFocus onClick={close}>Keep it</Button>
-              <Button tone="stop" disabled={act.isPending} onClick={() => act.mutate()}>{action}</Button>
+              <Button autoFocus onClick={close}>
+                Keep it
+              </Button>
+              <Button tone="stop" disabled={act.isPending} onClick={() => act.mutate()}>
+                {action}
+              </Button>
             </div>
           </DialogPanel>
         </div>

@@ -10,12 +10,25 @@ const COLUMNS: Column<Row>[] = [
 ]
 
 test('CSV quotes what needs it and lets no cell become a formula', () => {
-  const rows = [{ name: 'a,"b"', metric: -1 }, { name: '=1+1', metric: 2 }]
+  const rows = [
+    { name: 'a,"b"', metric: -1 },
+    { name: '=1+1', metric: 2 },
+  ]
   expect(toCsv(COLUMNS, rows)).toBe('name,metric\r\n"a,""b""",-1\r\n\'=1+1,2')
 })
 
 test('filtering counts what is left, and says when nothing is', async () => {
-  render(<DataTable rows={[{ name: 'r1', metric: 10 }, { name: 'r2', metric: 20 }]} columns={COLUMNS} what="routes" empty="none" />)
+  render(
+    <DataTable
+      rows={[
+        { name: 'r1', metric: 10 },
+        { name: 'r2', metric: 20 },
+      ]}
+      columns={COLUMNS}
+      what="routes"
+      empty="none"
+    />,
+  )
   expect(screen.getByRole('status')).toHaveTextContent('2 routes')
   await userEvent.type(screen.getByLabelText('Filter routes'), 'r2')
   expect(screen.getByRole('status')).toHaveTextContent('1 of 2 routes')

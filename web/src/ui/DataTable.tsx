@@ -1,14 +1,31 @@
 import {
-  flexRender, getCoreRowModel, getFilteredRowModel, getSortedRowModel, useReactTable, type ColumnDef, type SortingState,
+  flexRender,
+  getCoreRowModel,
+  getFilteredRowModel,
+  getSortedRowModel,
+  useReactTable,
+  type ColumnDef,
+  type SortingState,
 } from '@tanstack/react-table'
 import { useVirtualizer } from '@tanstack/react-virtual'
 import { useMemo, useRef, useState, type ReactNode } from 'react'
 import { Button } from './controls'
 
 /** A column: how to read a row as text (sorted, filtered, copied), and how to show it. */
-export type Column<Row> = { title: string; text: (row: Row) => string | number; show?: (row: Row) => ReactNode; width: string }
+export type Column<Row> = {
+  title: string
+  text: (row: Row) => string | number
+  show?: (row: Row) => ReactNode
+  width: string
+}
 
-type DataTableProps<Row> = { rows: Row[]; columns: Column<Row>[]; empty: string; what: string; height?: string }
+type DataTableProps<Row> = {
+  rows: Row[]
+  columns: Column<Row>[]
+  empty: string
+  what: string
+  height?: string
+}
 
 /** A table that sorts, filters, copies as CSV, and stays fluid with very many rows. */
 export function DataTable<Row>({ rows, columns, empty, what, height = '100%' }: DataTableProps<Row>) {
@@ -39,41 +56,92 @@ export function DataTable<Row>({ rows, columns, empty, what, height = '100%' }: 
   })
   const shown = table.getRowModel().rows
   const scroller = useRef<HTMLDivElement>(null)
-  const virtual = useVirtualizer({ count: shown.length, getScrollElement: () => scroller.current, estimateSize: () => 34, overscan: 20 })
+  const virtual = useVirtualizer({
+    count: shown.length,
+    getScrollElement: () => scroller.current,
+    estimateSize: () => 34,
+    overscan: 20,
+  })
   const grid = { gridTemplateColumns: columns.map((column) => column.width).join(' ') }
-  const copy = () => void navigator.clipboard.writeText(toCsv(columns, shown.map((row) => row.original)))
+  const copy = () =>
+    void navigator.clipboard.writeText(
+      toCsv(
+        columns,
+        shown.map((row) => row.original),
+      ),
+    )
   return (
     <div className="flex min-h-0 flex-col" style={{ height }}>
       <div className="mb-2 flex items-center gap-3">
-        <input type="search" aria-label={`Filter ${what}`} placeholder={`filter ${what}`} value={filter} onChange={(event) => setFilter(event.target.value)} className="w-56 rounded-md border border-line bg-paper px-2 py-1" />
-        <span className="text-soft" role="status">{shown.length === rows.length ? `${rows.length} ${what}` : `${shown.length} of ${rows.length} ${what}`}</span>
+        <input
+          type="search"
+          aria-label={`Filter ${what}`}
+          placeholder={`filter ${what}`}
+          value={filter}
+          onChange={(event) => setFilter(event.target.value)}
+          className="w-56 rounded-md border border-line bg-paper px-2 py-1"
+        />
+        <span className="text-soft" role="status">
+          {shown.length === rows.length
+            ? `${rows.length} ${what}`
+            : `${shown.length} of ${rows.length} ${what}`}
+        </span>
         <div className="flex-1" />
-        <Button onClick={copy} className="py-0.5 text-sm" title="Copy the rows shown as CSV">Copy as CSV</Button>
+        <Button onClick={copy} className="py-0.5 text-sm" title="Copy the rows shown as CSV">
+          Copy as CSV
+        </Button>
       </div>
-      <div ref={scroller} role="table" aria-label={what} aria-rowcount={shown.length + 1} className="min-h-0 flex-1 overflow-auto">
+      <div
+        ref={scroller}
+        role="table"
+        aria-label={what}
+        aria-rowcount={shown.length + 1}
+        className="min-h-0 flex-1 overflow-auto"
+      >
         <div role="rowgroup" className="sticky top-0 z-10 border-b border-line bg-card">
           <div role="row" className="grid" style={grid}>
             {table.getFlatHeaders().map((header) => {
               const order = header.column.getIsSorted()
               return (
-                <div key={header.id} role="columnheader" aria-sort={order === 'asc' ? 'ascending' : order === 'desc' ? 'descending' : 'none'}>
-                  <button type="button" onClick={header.column.getToggleSortingHandler()} className="w-full px-2 py-1 text-left text-sm font-semibold text-soft hover:text-ink">
-                    {flexRender(header.column.columnDef.header, header.getContext())}{order === 'asc' ? ' ↑' : order === 'desc' ? ' ↓' : ''}
+                <div
+                  key={header.id}
+                  role="columnheader"
+                  aria-sort={order === 'asc' ? 'ascending' : order === 'desc' ? 'descending' : 'none'}
+                >
+                  <button
+                    type="button"
+                    onClick={header.column.getToggleSortingHandler()}
+                    className="w-full px-2 py-1 text-left text-sm font-semibold text-soft hover:text-ink"
+                  >
+                    {flexRender(header.column.columnDef.header, header.getContext())}
+                    {order === 'asc' ? ' ↑' : order === 'desc' ? ' ↓' : ''}
                   </button>
                 </div>
               )
             })}
           </div>
         </div>
-        {shown.length === 0 && <p className="p-3 text-soft">{rows.length === 0 ? empty : 'No row matches the filter.'}</p>}
+        {shown.length === 0 && (
+          <p className="p-3 text-soft">{rows.length === 0 ? empty : 'No row matches the filter.'}</p>
+        )}
         <div role="rowgroup" className="relative" style={{ height: virtual.getTotalSize() }}>
           {virtual.getVirtualItems().map((item) => {
             const row = shown[item.index]
             if (!row) return null
             return (
-              <div key={row.id} role="row" aria-rowindex={item.index + 2} data-index={item.index} ref={virtual.measureElement} className="absolute inset-x-0 grid border-b border-line/60 hover:bg-sunk" style={{ ...grid, transform: `translateY(${item.start}px)` }}>
+              <div
+                key={row.id}
+                role="row"
+                aria-rowindex={item.index + 2}
+                data-index={item.index}
+                ref={virtual.measureElement}
+                className="absolute inset-x-0 grid border-b border-line/60 hover:bg-sunk"
+                style={{ ...grid, transform: `translateY(${item.start}px)` }}
+              >
                 {row.getVisibleCells().map((cell) => (
-                  <div key={cell.id} role="cell" className="min-w-0 px-2 py-1 break-words">{flexRender(cell.column.columnDef.cell, cell.getContext())}</div>
+                  <div key={cell.id} role="cell" className="min-w-0 px-2 py-1 break-words">
+                    {flexRender(cell.column.columnDef.cell, cell.getContext())}
+                  </div>
                 ))}
               </div>
             )
@@ -90,6 +158,9 @@ export function toCsv<Row>(columns: Pick<Column<Row>, 'title' | 'text'>[], rows:
     const text = /^[=+@-]/.test(String(value)) && typeof value === 'string' ? `'${value}` : String(value)
     return /[",\r\n]/.test(text) ? `"${text.replaceAll('"', '""')}"` : text
   }
-  const lines = [columns.map((column) => field(column.title)), ...rows.map((row) => columns.map((column) => field(column.text(row))))]
+  const lines = [
+    columns.map((column) => field(column.title)),
+    ...rows.map((row) => columns.map((column) => field(column.text(row)))),
+  ]
   return lines.map((line) => line.join(',')).join('\r\n')
 }

@@ -84,7 +84,10 @@ export function Severity({ value }: { value: string }) {
   const marks: Record<string, string> = { error: '✗', warning: '!', note: 'i' }
   return (
     <span className={`inline-flex items-center gap-1 whitespace-nowrap font-semibold ${looks[value] ?? ''}`}>
-      <span aria-hidden className="inline-block w-4 rounded-sm border border-current text-center text-xs leading-4">
+      <span
+        aria-hidden
+        className="inline-block w-4 rounded-sm border border-current text-center text-xs leading-4"
+      >
         {marks[value] ?? '·'}
       </span>
       {value}

@@ -19,7 +19,15 @@ export function DeviceSheet({ name }: { name: string }) {
   const mine = findings.data?.filter((finding) => finding.device === name) ?? []
   const { role, site, description, interfaces } = device.data
   return (
-    <Panel title={name} aside={<span className="text-soft">{role}{site ? `, ${site}` : ''}</span>}>
+    <Panel
+      title={name}
+      aside={
+        <span className="text-soft">
+          {role}
+          {site ? `, ${site}` : ''}
+        </span>
+      }
+    >
       {description && <p>{description}</p>}
       <p className="mt-1 flex flex-wrap gap-x-4">
         {device.data.file && <Link to={file(device.data.file, device.data.line)}>Its file</Link>}
@@ -27,7 +35,10 @@ export function DeviceSheet({ name }: { name: string }) {
         <Link to={to('flows', { from: name })}>Ask a flow from here</Link>
       </p>
       {mine.map((finding) => (
-        <p key={finding.code + finding.line} className="mt-2"><Severity value={finding.severity} /> {finding.text} <EvidenceLink file={finding.file} line={finding.line} /></p>
+        <p key={finding.code + finding.line} className="mt-2">
+          <Severity value={finding.severity} /> {finding.text}{' '}
+          <EvidenceLink file={finding.file} line={finding.line} />
+        </p>
       ))}
       <h3 className="mt-3 font-semibold">{interfaces.length} interfaces</h3>
       <ul className="divide-y divide-line">
@@ -35,11 +46,27 @@ export function DeviceSheet({ name }: { name: string }) {
           <li key={port.name} className="py-1.5">
             <div className="flex items-baseline justify-between gap-2">
               <strong className="font-mono text-[0.92em]">{port.name}</strong>
-              <span className={port.up ? 'text-go' : 'font-semibold text-stop'}>{port.up ? 'up' : port.enabled ? 'down' : 'shut'}</span>
+              <span className={port.up ? 'text-go' : 'font-semibold text-stop'}>
+                {port.up ? 'up' : port.enabled ? 'down' : 'shut'}
+              </span>
             </div>
-            <div className="text-sm">{port.addresses.map((address) => <Mono key={address} className="mr-2">{address}</Mono>)}</div>
+            <div className="text-sm">
+              {port.addresses.map((address) => (
+                <Mono key={address} className="mr-2">
+                  {address}
+                </Mono>
+              ))}
+            </div>
             <div className="text-sm text-soft">
-              {[port.description, port.neighbours.length ? `reaches ${port.neighbours.join(', ')}` : '', `MTU ${port.mtu} bytes`, port.filters_in.length > 0 && `filter in ${port.filters_in.join(", ")}`, port.filters_out.length > 0 && `filter out ${port.filters_out.join(", ")}`].filter(Boolean).join('; ')}{' '}
+              {[
+                port.description,
+                port.neighbours.length ? `reaches ${port.neighbours.join(', ')}` : '',
+                `MTU ${port.mtu} bytes`,
+                port.filters_in.length > 0 && `filter in ${port.filters_in.join(', ')}`,
+                port.filters_out.length > 0 && `filter out ${port.filters_out.join(', ')}`,
+              ]
+                .filter(Boolean)
+                .join('; ')}{' '}
               <EvidenceLink file={port.file} line={port.line} />
             </div>
           </li>
@@ -52,19 +79,40 @@ export function DeviceSheet({ name }: { name: string }) {
 /** One link: who is at its ends, and what each end says about it. */
 export function LinkSheet({ segment }: { segment: ChartSegment }) {
   return (
-    <Panel title={segmentTitle(segment)} aside={<span className="text-soft">{segment.stated ? 'stated link' : 'same subnet'}</span>}>
-      <p className="text-soft"><Mono>{segment.name}</Mono></p>
+    <Panel
+      title={segmentTitle(segment)}
+      aside={<span className="text-soft">{segment.stated ? 'stated link' : 'same subnet'}</span>}
+    >
+      <p className="text-soft">
+        <Mono>{segment.name}</Mono>
+      </p>
       <ul className="divide-y divide-line">
         {segment.ends.map((end) => (
           <li key={`${end.device}:${end.interface}`} className="py-1.5">
-            <div className="flex justify-between"><strong>{end.device} <Mono>{end.interface}</Mono></strong><span className={end.up ? 'text-go' : 'font-semibold text-stop'}>{end.up ? 'up' : 'down'}</span></div>
-            <div className="text-sm">{end.addresses.map((address) => <Mono key={address} className="mr-2">{address}</Mono>)}</div>
+            <div className="flex justify-between">
+              <strong>
+                {end.device} <Mono>{end.interface}</Mono>
+              </strong>
+              <span className={end.up ? 'text-go' : 'font-semibold text-stop'}>{end.up ? 'up' : 'down'}</span>
+            </div>
+            <div className="text-sm">
+              {end.addresses.map((address) => (
+                <Mono key={address} className="mr-2">
+                  {address}
+                </Mono>
+              ))}
+            </div>
             <div className="text-sm text-soft">
-              {costWords(end)}; MTU {end.mtu} bytes{end.bandwidth_bps ? `; ${rate(end.bandwidth_bps)}` : ''} <EvidenceLink file={end.file} line={end.line} />
+              {costWords(end)}; MTU {end.mtu} bytes{end.bandwidth_bps ? `; ${rate(end.bandwidth_bps)}` : ''}{' '}
+              <EvidenceLink file={end.file} line={end.line} />
             </div>
           </li>
         ))}
-        {segment.outside.map((end) => <li key={end.address} className="py-1.5"><strong>{end.name}</strong>, outside: <Mono>{end.address}</Mono></li>)}
+        {segment.outside.map((end) => (
+          <li key={end.address} className="py-1.5">
+            <strong>{end.name}</strong>, outside: <Mono>{end.address}</Mono>
+          </li>
+        ))}
       </ul>
     </Panel>
   )
@@ -72,7 +120,9 @@ export function LinkSheet({ segment }: { segment: ChartSegment }) {
 
 /** What an end counts outward, by protocol. */
 function costWords(end: ChartEnd): string {
-  const words = end.costs.map(({ protocol, where, cost }) => `${PROTOCOLS[protocol] ?? protocol} ${where}, cost outward ${cost}`)
+  const words = end.costs.map(
+    ({ protocol, where, cost }) => `${PROTOCOLS[protocol] ?? protocol} ${where}, cost outward ${cost}`,
+  )
   return words.join('; ') || 'no link-state protocol here'
 }
 

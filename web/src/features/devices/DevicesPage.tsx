@@ -22,7 +22,15 @@ export function DevicesPage() {
     <div className="flex h-full min-h-0 flex-col gap-3">
       <Tabs />
       <div className="min-h-0 flex-1">
-        {view === 'list' ? <ListView /> : view === 'files' ? <FilesView /> : view === 'findings' ? <FindingsView /> : <ChartTab />}
+        {view === 'list' ? (
+          <ListView />
+        ) : view === 'files' ? (
+          <FilesView />
+        ) : view === 'findings' ? (
+          <FindingsView />
+        ) : (
+          <ChartTab />
+        )}
       </div>
     </div>
   )
@@ -71,15 +79,20 @@ function Summary() {
   if (findings.isError) return <Problem error={findings.error} />
   return (
     <Panel title="Is anything wrong?">
-      {findings.data.length === 0 && <p className="text-go">✓ Nothing suspicious in addresses, links and routing.</p>}
+      {findings.data.length === 0 && (
+        <p className="text-go">✓ Nothing suspicious in addresses, links and routing.</p>
+      )}
       <ul className="divide-y divide-line">
         {findings.data.slice(0, 12).map((finding) => (
           <li key={finding.code + finding.file + finding.line} className="py-2">
-            <Severity value={finding.severity} /> {finding.text} <EvidenceLink file={finding.file} line={finding.line} />
+            <Severity value={finding.severity} /> {finding.text}{' '}
+            <EvidenceLink file={finding.file} line={finding.line} />
           </li>
         ))}
       </ul>
-      {findings.data.length > 12 && <p className="text-soft">and {findings.data.length - 12} more under Findings</p>}
+      {findings.data.length > 12 && (
+        <p className="text-soft">and {findings.data.length - 12} more under Findings</p>
+      )}
       <p className="mt-3 text-soft">Choose a device or a link on the chart.</p>
     </Panel>
   )
@@ -92,16 +105,49 @@ function ListView() {
   if (chart.isError) return <Problem error={chart.error} />
   const titles = new Map(chart.data.sites.map((site) => [site.name, site.title]))
   const columns: Column<ChartDevice>[] = [
-    { title: 'device', text: (d) => d.name, show: (d) => <Link to={to('devices/chart', { device: d.name })} className="font-semibold">{d.name}</Link>, width: '10rem' },
+    {
+      title: 'device',
+      text: (d) => d.name,
+      show: (d) => (
+        <Link to={to('devices/chart', { device: d.name })} className="font-semibold">
+          {d.name}
+        </Link>
+      ),
+      width: '10rem',
+    },
     { title: 'role', text: (d) => d.role, width: '6rem' },
     { title: 'site', text: (d) => titles.get(d.site ?? '') ?? d.site ?? '', width: '9rem' },
     { title: 'what it is', text: (d) => d.description, width: 'minmax(10rem,3fr)' },
-    { title: 'addresses', text: (d) => d.addresses.join(' '), show: (d) => <Mono>{d.addresses[0]}{d.addresses.length > 1 && <span className="text-soft"> and {d.addresses.length - 1} more</span>}</Mono>, width: '14rem' },
+    {
+      title: 'addresses',
+      text: (d) => d.addresses.join(' '),
+      show: (d) => (
+        <Mono>
+          {d.addresses[0]}
+          {d.addresses.length > 1 && <span className="text-soft"> and {d.addresses.length - 1} more</span>}
+        </Mono>
+      ),
+      width: '14rem',
+    },
     { title: 'interfaces', text: (d) => d.interfaces, width: '6rem' },
     { title: 'findings', text: (d) => d.errors + d.warnings, width: '6rem' },
-    { title: 'file', text: (d) => d.file ?? '', show: (d) => <EvidenceLink file={d.file} line={d.line} />, width: '11rem' },
+    {
+      title: 'file',
+      text: (d) => d.file ?? '',
+      show: (d) => <EvidenceLink file={d.file} line={d.line} />,
+      width: '11rem',
+    },
   ]
-  return <Panel className="h-full"><DataTable rows={chart.data.devices} columns={columns} what="devices" empty="The network has no devices." /></Panel>
+  return (
+    <Panel className="h-full">
+      <DataTable
+        rows={chart.data.devices}
+        columns={columns}
+        what="devices"
+        empty="The network has no devices."
+      />
+    </Panel>
+  )
 }
 
 function FindingsView() {
@@ -109,13 +155,32 @@ function FindingsView() {
   if (findings.isPending) return <Waiting what="Looking for findings" />
   if (findings.isError) return <Problem error={findings.error} />
   const columns: Column<Finding>[] = [
-    { title: 'severity', text: (f) => f.severity, show: (f) => <Severity value={f.severity} />, width: '7rem' },
+    {
+      title: 'severity',
+      text: (f) => f.severity,
+      show: (f) => <Severity value={f.severity} />,
+      width: '7rem',
+    },
     { title: 'device', text: (f) => f.device ?? '', width: '9rem' },
     { title: 'what', text: (f) => f.text, width: 'minmax(18rem,3fr)' },
     { title: 'what to do', text: (f) => f.suggestion, width: 'minmax(12rem,2fr)' },
-    { title: 'where', text: (f) => `${f.file}:${f.line}`, show: (f) => <EvidenceLink file={f.file} line={f.line} />, width: '12rem' },
+    {
+      title: 'where',
+      text: (f) => `${f.file}:${f.line}`,
+      show: (f) => <EvidenceLink file={f.file} line={f.line} />,
+      width: '12rem',
+    },
   ]
-  return <Panel className="h-full"><DataTable rows={findings.data} columns={columns} what="findings" empty="Nothing suspicious in addresses, links and routing." /></Panel>
+  return (
+    <Panel className="h-full">
+      <DataTable
+        rows={findings.data}
+        columns={columns}
+        what="findings"
+        empty="Nothing suspicious in addresses, links and routing."
+      />
+    </Panel>
+  )
 }
 
 function FilesView() {
@@ -133,16 +198,33 @@ function FilesView() {
         <ul>
           {files.data.map((each) => (
             <li key={each.path}>
-              <button type="button" aria-current={each.path === path} onClick={() => change({ file: each.path, line: null })} className="w-full truncate rounded px-2 py-0.5 text-left font-mono text-[0.86em] hover:bg-sunk aria-[current=true]:bg-go-wash aria-[current=true]:font-semibold">
+              <button
+                type="button"
+                aria-current={each.path === path}
+                onClick={() => change({ file: each.path, line: null })}
+                className="w-full truncate rounded px-2 py-0.5 text-left font-mono text-[0.86em] hover:bg-sunk aria-[current=true]:bg-go-wash aria-[current=true]:font-semibold"
+              >
                 {each.path}
               </button>
             </li>
           ))}
         </ul>
       </Panel>
-      <Panel title={path ?? 'File'} aside={line ? <span className="text-soft">line {line} is cited</span> : <span className="text-soft">read-only; a click on a line number makes a link to it</span>} className="flex min-h-0 flex-col">
+      <Panel
+        title={path ?? 'File'}
+        aside={
+          line ? (
+            <span className="text-soft">line {line} is cited</span>
+          ) : (
+            <span className="text-soft">read-only; a click on a line number makes a link to it</span>
+          )
+        }
+        className="flex min-h-0 flex-col"
+      >
         {file.isError && <Problem error={file.error} />}
-        {file.data && <FileText text={file.data.text} line={line} onLine={(number) => change({ line: String(number) })} />}
+        {file.data && (
+          <FileText text={file.data.text} line={line} onLine={(number) => change({ line: String(number) })} />
+        )}
       </Panel>
     </div>
   )

@@ -14,7 +14,9 @@ const marked = StateField.define<DecorationSet>({
       if (effect.is(markLine)) {
         const { doc } = transaction.state
         const from = doc.line(Math.min(Math.max(1, effect.value), doc.lines)).from
-        return Decoration.set([Decoration.line({ attributes: { class: 'cm-cited', 'aria-current': 'true' } }).range(from)])
+        return Decoration.set([
+          Decoration.line({ attributes: { class: 'cm-cited', 'aria-current': 'true' } }).range(from),
+        ])
       }
     }
     return lines
@@ -63,8 +65,13 @@ export function FileText({ text, line, onLine }: FileTextProps) {
       state: EditorState.create({
         doc: text,
         extensions: [
-          numbers, yaml(), colours, looks, marked,
-          EditorState.readOnly.of(true), EditorView.editable.of(false),
+          numbers,
+          yaml(),
+          colours,
+          looks,
+          marked,
+          EditorState.readOnly.of(true),
+          EditorView.editable.of(false),
           EditorView.contentAttributes.of({ 'aria-label': 'File text', tabindex: '0' }),
         ],
       }),

@@ -4,17 +4,41 @@ import type { ChartLine } from './chartLayout'
 import { alongLine, inLayer, layerLabels, layerOf } from './layers'
 
 const end = (device: string, cost: number, where = 'area 0'): ChartEnd => ({
-  device, interface: 'e', addresses: [], up: true, costs: [{ protocol: 'ospf', where, cost }], mtu: 1500, bandwidth_bps: null,
-  file: null, line: null, column: null,
+  device,
+  interface: 'e',
+  addresses: [],
+  up: true,
+  costs: [{ protocol: 'ospf', where, cost }],
+  mtu: 1500,
+  bandwidth_bps: null,
+  file: null,
+  line: null,
+  column: null,
 })
-const segment = (...ends: ChartEnd[]): ChartSegment => ({ id: 1, name: 's', stated: false, ends, outside: [] })
+const segment = (...ends: ChartEnd[]): ChartSegment => ({
+  id: 1,
+  name: 's',
+  stated: false,
+  ends,
+  outside: [],
+})
 const line = (length: number, each: ChartSegment): ChartLine => ({
-  id: 'l', segment: each, between: ['a', 'b'], points: [{ x: 0, y: 0 }, { x: 0, y: length / 2 }, { x: length / 2, y: length / 2 }],
+  id: 'l',
+  segment: each,
+  between: ['a', 'b'],
+  points: [
+    { x: 0, y: 0 },
+    { x: 0, y: length / 2 },
+    { x: length / 2, y: length / 2 },
+  ],
 })
 
 test('each cost stands near the end that counts it, the area between', () => {
   const { costs, where } = layerLabels(line(200, segment(end('b', 50), end('a', 5))), 'ospf')
-  expect(costs).toEqual([{ x: 0, y: 15, text: '5' }, { x: 85, y: 100, text: '50' }])
+  expect(costs).toEqual([
+    { x: 0, y: 15, text: '5' },
+    { x: 85, y: 100, text: '50' },
+  ])
   expect(where).toEqual({ x: 0, y: 100, text: 'area 0' })
 })
 
@@ -32,5 +56,13 @@ test('a link outside the layer has no labels', () => {
 })
 
 test('a point beyond the end is the end', () => {
-  expect(alongLine([{ x: 0, y: 0 }, { x: 10, y: 0 }], 99)).toEqual({ x: 10, y: 0 })
+  expect(
+    alongLine(
+      [
+        { x: 0, y: 0 },
+        { x: 10, y: 0 },
+      ],
+      99,
+    ),
+  ).toEqual({ x: 10, y: 0 })
 })

@@ -2,7 +2,11 @@ import type { ChartSegment } from '../../api/types'
 import type { ChartLine } from './chartLayout'
 
 /** What the chart can show on its links besides the links themselves. */
-export const LAYERS = { ospf: 'OSPF areas and costs', ospfv3: 'OSPFv3 areas and costs', isis: 'IS-IS levels and metrics' } as const
+export const LAYERS = {
+  ospf: 'OSPF areas and costs',
+  ospfv3: 'OSPFv3 areas and costs',
+  isis: 'IS-IS levels and metrics',
+} as const
 export type Layer = keyof typeof LAYERS
 
 export function layerOf(text: string | null): Layer | null {
@@ -40,7 +44,10 @@ const BOTH_ENDS = 64
 const LETTER = 6.5
 
 /** The costs at both ends of a line, each near the end that counts it, and the area or level between. */
-export function layerLabels(line: ChartLine, layer: Layer): { costs: LayerLabel[]; where: LayerLabel | null } {
+export function layerLabels(
+  line: ChartLine,
+  layer: Layer,
+): { costs: LayerLabel[]; where: LayerLabel | null } {
   const [from, to] = line.between
   const length = lineLength(line.points)
   const inward = Math.min(FROM_END, length / 4)
@@ -52,7 +59,8 @@ export function layerLabels(line: ChartLine, layer: Layer): { costs: LayerLabel[
   })
   const places = [...new Set([cost(from)?.where, cost(to)?.where].filter((where) => where !== undefined))]
   const text = places.join(' | ')
-  const where = text && length > BOTH_ENDS + LETTER * text.length ? { ...alongLine(line.points, length / 2), text } : null
+  const where =
+    text && length > BOTH_ENDS + LETTER * text.length ? { ...alongLine(line.points, length / 2), text } : null
   return { costs, where }
 }
 

@@ -6,8 +6,26 @@ import { serve, visit } from '../../testing'
 import { FindAnything } from './FindAnything'
 import { stillMatching } from './matching'
 
-const rule: Found = { kind: 'rule', title: 'wan rule 30', detail: 'fw: deny tcp', value: '30', device: 'fw', file: 'fw.yaml', line: 7, column: 3 }
-const device: Found = { kind: 'device', title: 'fw', detail: 'firewall', value: 'fw', device: 'fw', file: 'fw.yaml', line: 1, column: 1 }
+const rule: Found = {
+  kind: 'rule',
+  title: 'wan rule 30',
+  detail: 'fw: deny tcp',
+  value: '30',
+  device: 'fw',
+  file: 'fw.yaml',
+  line: 7,
+  column: 3,
+}
+const device: Found = {
+  kind: 'device',
+  title: 'fw',
+  detail: 'firewall',
+  value: 'fw',
+  device: 'fw',
+  file: 'fw.yaml',
+  line: 1,
+  column: 1,
+}
 
 test('a slash opens it, Enter opens the line of what is found', async () => {
   const asked = serve(() => [rule])
@@ -16,7 +34,9 @@ test('a slash opens it, Enter opens the line of what is found', async () => {
   await userEvent.type(await screen.findByRole('combobox', { name: 'Find anything' }), 'rule 30')
   await screen.findByText('fw: deny tcp')
   await userEvent.keyboard('{ArrowDown}{Enter}')
-  expect(screen.getByLabelText('address')).toHaveTextContent('/n/net/devices/files?revision=3&file=fw.yaml&line=7')
+  expect(screen.getByLabelText('address')).toHaveTextContent(
+    '/n/net/devices/files?revision=3&file=fw.yaml&line=7',
+  )
   expect(asked).toContain('GET /api/networks/net/find?revision=3&q=rule%2030&endpoints=false')
 })
 

@@ -1,4 +1,11 @@
-import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions, Dialog, DialogPanel } from '@headlessui/react'
+import {
+  Combobox,
+  ComboboxInput,
+  ComboboxOption,
+  ComboboxOptions,
+  Dialog,
+  DialogPanel,
+} from '@headlessui/react'
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
 import { useNavigate } from 'react-router'
@@ -17,7 +24,8 @@ const KEYS: [string, string][] = [
 ]
 
 const typing = (target: EventTarget | null) =>
-  target instanceof HTMLElement && (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName))
+  target instanceof HTMLElement &&
+  (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName))
 
 /** The button and dialog for `/`: everything that has a name, and the text of all files. */
 export function FindAnything() {
@@ -41,7 +49,11 @@ export function FindAnything() {
   }, [navigate, to])
   return (
     <>
-      <button type="button" onClick={() => setOpen('find')} className="whitespace-nowrap text-sea-soft hover:text-sea-ink">
+      <button
+        type="button"
+        onClick={() => setOpen('find')}
+        className="whitespace-nowrap text-sea-soft hover:text-sea-ink"
+      >
         Find anything <kbd className="rounded border border-sea-soft/60 px-1.5 font-mono text-xs">/</kbd>
       </button>
       <Dialog open={open !== null} onClose={() => setOpen(null)} className="relative z-40">
@@ -62,7 +74,10 @@ function Keys() {
       <h2 className="mb-2 font-semibold">Keys</h2>
       <dl className="grid grid-cols-[8rem_1fr] gap-y-1.5">
         {KEYS.map(([key, meaning]) => (
-          <div key={key} className="contents"><dt className="font-mono">{key}</dt><dd>{meaning}</dd></div>
+          <div key={key} className="contents">
+            <dt className="font-mono">{key}</dt>
+            <dd>{meaning}</dd>
+          </div>
         ))}
       </dl>
     </>

@@ -13,16 +13,38 @@ export function Compare({ question, flow }: { question: FlowQuestion; flow: Flow
   const [params, change] = useAddress()
   const from = params.get('other_from') ?? ''
   const to = params.get('other_to') ?? ''
-  const other = from && to ? { other_from: from, other_to: to, other_as: params.get('other_as') ?? question.as } : null
+  const other =
+    from && to ? { other_from: from, other_to: to, other_as: params.get('other_as') ?? question.as } : null
   return (
-    <Panel title="Compare with another flow" aside={other && <button type="button" className="text-soft hover:underline" onClick={() => change({ other_from: null, other_to: null, other_as: null })}>stop comparing</button>}>
+    <Panel
+      title="Compare with another flow"
+      aside={
+        other && (
+          <button
+            type="button"
+            className="text-soft hover:underline"
+            onClick={() => change({ other_from: null, other_to: null, other_as: null })}
+          >
+            stop comparing
+          </button>
+        )
+      }
+    >
       <OtherBar key={`${from} ${to}`} question={question} other={other} onAsk={(next) => change(next)} />
       {other && <Answer question={question} other={other} flow={flow} />}
     </Panel>
   )
 }
 
-function OtherBar({ question, other, onAsk }: { question: FlowQuestion; other: OtherFlow | null; onAsk: (other: OtherFlow) => void }) {
+function OtherBar({
+  question,
+  other,
+  onAsk,
+}: {
+  question: FlowQuestion
+  other: OtherFlow | null
+  onAsk: (other: OtherFlow) => void
+}) {
   const [from, setFrom] = useState(other?.other_from ?? question.from)
   const [to, setTo] = useState(other?.other_to ?? question.to)
   const [as, setAs] = useState(other?.other_as ?? question.as)
@@ -35,9 +57,18 @@ function OtherBar({ question, other, onAsk }: { question: FlowQuestion; other: O
       <EndpointField label="other from" value={from} onChange={setFrom} />
       <EndpointField label="other to" value={to} onChange={setTo} />
       <label className="flex items-center gap-2 text-soft">
-        as <input value={as} onChange={(event) => setAs(event.target.value)} placeholder="echo request" aria-label="other as" className="w-32 rounded-md border border-line bg-paper px-2 py-1.5 font-mono text-ink" />
+        as{' '}
+        <input
+          value={as}
+          onChange={(event) => setAs(event.target.value)}
+          placeholder="echo request"
+          aria-label="other as"
+          className="w-32 rounded-md border border-line bg-paper px-2 py-1.5 font-mono text-ink"
+        />
       </label>
-      <Button type="submit" disabled={!from.trim() || !to.trim()}>Compare</Button>
+      <Button type="submit" disabled={!from.trim() || !to.trim()}>
+        Compare
+      </Button>
     </form>
   )
 }
@@ -46,14 +77,34 @@ function Answer({ question, other, flow }: { question: FlowQuestion; other: Othe
   const lens = useLens()
   const compared = useQuery(compareQuery(lens, question, other))
   // One strip: this flow above the middle, the other below it.
-  const both = useMemo(() => (compared.data ? { forward: flow.forward, return: compared.data.other.forward } : null), [flow, compared.data])
+  const both = useMemo(
+    () => (compared.data ? { forward: flow.forward, return: compared.data.other.forward } : null),
+    [flow, compared.data],
+  )
   const strip = useMemo(() => (both ? layoutStrip(both, true) : null), [both])
-  if (compared.isError) return <div className="mt-2"><Problem error={compared.error} /></div>
+  if (compared.isError)
+    return (
+      <div className="mt-2">
+        <Problem error={compared.error} />
+      </div>
+    )
   if (!both || !strip) return <Waiting what="Following the other flow" />
   return (
     <div className="mt-2">
-      <p role="status" aria-label="First difference" className="mb-2 rounded-card border border-line bg-paper px-2 py-1"><strong>First difference:</strong> {compared.data?.sentence}</p>
-      <StripView flow={both} strip={strip} selected={null} onSelect={() => undefined} titles={['this flow', `${other.other_from} → ${other.other_to}`]} />
+      <p
+        role="status"
+        aria-label="First difference"
+        className="mb-2 rounded-card border border-line bg-paper px-2 py-1"
+      >
+        <strong>First difference:</strong> {compared.data?.sentence}
+      </p>
+      <StripView
+        flow={both}
+        strip={strip}
+        selected={null}
+        onSelect={() => undefined}
+        titles={['this flow', `${other.other_from} → ${other.other_to}`]}
+      />
     </div>
   )
 }

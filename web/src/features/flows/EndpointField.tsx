@@ -6,7 +6,15 @@ import type { Found } from '../../api/types'
 import { useLens } from '../lens/lens'
 
 /** A source or destination, completed from names and addresses; anything may be typed. */
-export function EndpointField({ label, value, onChange }: { label: string; value: string; onChange: (value: string) => void }) {
+export function EndpointField({
+  label,
+  value,
+  onChange,
+}: {
+  label: string
+  value: string
+  onChange: (value: string) => void
+}) {
   const lens = useLens()
   const found = useQuery({ ...findQuery(lens, value.trim(), true), placeholderData: keepPreviousData })
   const options = withTyped(value.trim(), stillMatching(value, found))
@@ -22,9 +30,16 @@ export function EndpointField({ label, value, onChange }: { label: string; value
           onChange={(event) => onChange(event.target.value)}
           className="w-52 rounded-md border border-line bg-paper px-2 py-1.5 font-mono text-ink"
         />
-        <ComboboxOptions anchor="bottom start" className="z-20 mt-1 max-h-80 w-96 overflow-auto rounded-md border border-line bg-card p-1 text-ink shadow-lg empty:hidden">
+        <ComboboxOptions
+          anchor="bottom start"
+          className="z-20 mt-1 max-h-80 w-96 overflow-auto rounded-md border border-line bg-card p-1 text-ink shadow-lg empty:hidden"
+        >
           {options.map((item) => (
-            <ComboboxOption key={`${item.kind} ${item.value} ${item.detail}`} value={item.value} className="flex cursor-pointer items-baseline gap-2 rounded px-2 py-1 data-focus:bg-sunk">
+            <ComboboxOption
+              key={`${item.kind} ${item.value} ${item.detail}`}
+              value={item.value}
+              className="flex cursor-pointer items-baseline gap-2 rounded px-2 py-1 data-focus:bg-sunk"
+            >
               <span className="shrink-0 font-mono font-semibold">{item.title}</span>
               <span className="truncate text-sm text-soft">{item.detail}</span>
             </ComboboxOption>
@@ -40,6 +55,15 @@ const ADDRESS = /^(\d{1,3}(\.\d{1,3}){3}|[0-9a-f]*:[0-9a-f:]+)$/i
 /** An address that nobody has may be asked too, so it must not turn into one that merely begins alike. */
 export function withTyped(typed: string, found: Found[]): Found[] {
   if (!ADDRESS.test(typed) || found.some((item) => item.value === typed)) return found
-  const own: Found = { kind: 'address', title: typed, detail: 'as typed', value: typed, device: null, file: null, line: null, column: null }
+  const own: Found = {
+    kind: 'address',
+    title: typed,
+    detail: 'as typed',
+    value: typed,
+    device: null,
+    file: null,
+    line: null,
+    column: null,
+  }
   return [own, ...found]
 }

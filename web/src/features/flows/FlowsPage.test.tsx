@@ -6,21 +6,59 @@ import { serve, visit } from '../../testing'
 import { FlowsPage } from './FlowsPage'
 import { ticketText } from './ticket'
 
-const stage = (name: Stage['stage'], result: Stage['result'], text: string, more: Partial<Stage> = {}): Stage => ({
-  stage: name, title: name === 'filter_in' ? 'Filter in' : 'Route', result, text, evidence: null, ...more,
+const stage = (
+  name: Stage['stage'],
+  result: Stage['result'],
+  text: string,
+  more: Partial<Stage> = {},
+): Stage => ({
+  stage: name,
+  title: name === 'filter_in' ? 'Filter in' : 'Route',
+  result,
+  text,
+  evidence: null,
+  ...more,
 })
-const hop = (device: string, ...stages: Stage[]): Hop => ({ device, vrf: 'default', in: 'e1', out: null, outside: false, stages })
+const hop = (device: string, ...stages: Stage[]): Hop => ({
+  device,
+  vrf: 'default',
+  in: 'e1',
+  out: null,
+  outside: false,
+  stages,
+})
 
 const blocked: Branch = {
-  share: 1, share_text: 'all', verdict: 'filtered', outside: null, entry: null, path_mtu: 1500,
-  cause: { device: 'fw', kind: 'filter_rule', interface: 'e1', direction: 'in', filter: 'wan', rule: 30, file: 'fw.yaml', line: 7, column: 3 },
+  share: 1,
+  share_text: 'all',
+  verdict: 'filtered',
+  outside: null,
+  entry: null,
+  path_mtu: 1500,
+  cause: {
+    device: 'fw',
+    kind: 'filter_rule',
+    interface: 'e1',
+    direction: 'in',
+    filter: 'wan',
+    rule: 30,
+    file: 'fw.yaml',
+    line: 7,
+    column: 3,
+  },
   hops: [
     hop('kiosk', stage('route', 'passed', '0.0.0.0/0')),
     hop(
       'fw',
       stage('filter_in', 'stopped', 'rule 30 drops it', {
         evidence: {
-          kind: 'filter', filter: 'wan', action: 'deny', rule: 30, rule_text: 'deny tcp', file: 'fw.yaml', line: 7,
+          kind: 'filter',
+          filter: 'wan',
+          action: 'deny',
+          rule: 30,
+          rule_text: 'deny tcp',
+          file: 'fw.yaml',
+          line: 7,
           tried: [
             { rule: 10, text: 'permit udp', mismatch: 'tcp, not udp', file: 'fw.yaml', line: 6, column: 3 },
             { rule: 30, text: 'deny tcp', mismatch: null, file: 'fw.yaml', line: 7, column: 3 },
@@ -33,12 +71,35 @@ const blocked: Branch = {
 }
 const end = (name: string) => ({ text: name, name, address: '10.0.0.1', note: '' })
 const way = (branch: Branch): Direction => ({
-  verdict: branch.verdict, routing_verdict: 'delivered', sentence: '', source: end('kiosk'), destination: end('db'),
-  branches: [branch], unfollowed: 0, cause: branch.cause, obstacles: [], defaults: [],
+  verdict: branch.verdict,
+  routing_verdict: 'delivered',
+  sentence: '',
+  source: end('kiosk'),
+  destination: end('db'),
+  branches: [branch],
+  unfollowed: 0,
+  cause: branch.cause,
+  obstacles: [],
+  defaults: [],
 })
-const flow: Flow = { sentence: 'Blocked at fw: filter wan drops it.', traffic: 'tcp 5432', doubt: null, forward: way(blocked), return: null, classes: [] }
+const flow: Flow = {
+  sentence: 'Blocked at fw: filter wan drops it.',
+  traffic: 'tcp 5432',
+  doubt: null,
+  forward: way(blocked),
+  return: null,
+  classes: [],
+}
 
-const complaints = [{ name: 'c', title: 'The kiosk is silent', story: 'It says nothing.', question: { source: 'kiosk', destination: 'db', traffic: 'tcp 5432', size: null }, route: null }]
+const complaints = [
+  {
+    name: 'c',
+    title: 'The kiosk is silent',
+    story: 'It says nothing.',
+    question: { source: 'kiosk', destination: 'db', traffic: 'tcp 5432', size: null },
+    route: null,
+  },
+]
 
 let asked: string[] = []
 let refuse = false
@@ -50,7 +111,11 @@ beforeEach(() => {
   asked = serve(({ pathname }) => {
     if (pathname.endsWith('/cases')) return complaints
     if (pathname.endsWith('/find')) return []
-    const refusal = { code: 'unknown_endpoint', message: '“kisk” is no device', suggestion: 'did you mean “kiosk”?' }
+    const refusal = {
+      code: 'unknown_endpoint',
+      message: '“kisk” is no device',
+      suggestion: 'did you mean “kiosk”?',
+    }
     return refuse ? new Response(JSON.stringify(refusal), { status: 400 }) : { ...flow, doubt }
   })
 })
@@ -61,8 +126,12 @@ test('the empty page offers the complaints, and a click asks one through the len
   open('/n/net/flows?revision=3')
   await userEvent.click(await screen.findByRole('link', { name: /The kiosk is silent/ }))
   expect(await screen.findByRole('status', { name: 'Verdict' })).toHaveTextContent(flow.sentence)
-  expect(screen.getByLabelText('address')).toHaveTextContent('/n/net/flows?revision=3&from=kiosk&to=db&as=tcp+5432')
-  expect(asked.find((path) => path.includes('/flow?'))).toBe('GET /api/networks/net/flow?revision=3&from=kiosk&to=db&as=tcp%205432')
+  expect(screen.getByLabelText('address')).toHaveTextContent(
+    '/n/net/flows?revision=3&from=kiosk&to=db&as=tcp+5432',
+  )
+  expect(asked.find((path) => path.includes('/flow?'))).toBe(
+    'GET /api/networks/net/flow?revision=3&from=kiosk&to=db&as=tcp%205432',
+  )
 })
 
 test('the answer opens at the hop that stops the packet, with the rules tried', async () => {
@@ -71,7 +140,10 @@ test('the answer opens at the hop that stops the packet, with the rules tried', 
   expect(within(sheet).getByText('no: tcp, not udp')).toBeVisible()
   expect(within(sheet).getByText('matches')).toBeVisible()
   expect(within(sheet).getByText(/Not reached, since it stops before: Route/)).toBeVisible()
-  expect(within(sheet).getAllByRole('link', { name: 'fw.yaml:7' })[0]).toHaveAttribute('href', '/n/net/devices/files?revision=3&file=fw.yaml&line=7')
+  expect(within(sheet).getAllByRole('link', { name: 'fw.yaml:7' })[0]).toHaveAttribute(
+    'href',
+    '/n/net/devices/files?revision=3&file=fw.yaml&line=7',
+  )
 })
 
 test('choosing another hop is kept in the address', async () => {
@@ -96,17 +168,31 @@ test('what is not reached, and a return nobody can know, are said', async () => 
 test('the ticket holds the sentence, both ways and the address', () => {
   const text = ticketText(flow, 'http://here/')
   expect(text.split('\n')).toEqual([
-    flow.sentence, '', 'Asked: tcp 5432 from 10.0.0.1 to 10.0.0.1', 'Forward: kiosk > fw: filtered', '', 'http://here/',
+    flow.sentence,
+    '',
+    'Asked: tcp 5432 from 10.0.0.1 to 10.0.0.1',
+    'Forward: kiosk > fw: filtered',
+    '',
+    'http://here/',
   ])
 })
 
 test('a flow that depends on who settles first shows every outcome and who decides', async () => {
-  const outcome = (name: string, verdict: Branch['verdict'], ways: string[][]) =>
-    ({ name, sentence: '', verdict, return_verdict: null, ways, return_ways: [] })
+  const outcome = (name: string, verdict: Branch['verdict'], ways: string[][]) => ({
+    name,
+    sentence: '',
+    verdict,
+    return_verdict: null,
+    ways,
+    return_ways: [],
+  })
   doubt = {
     searched: true,
     deciders: [{ device: 'r1', vrf: 'default', lines: [{ file: 'devices/r1.yaml', line: 7, column: 1 }] }],
-    outcomes: [outcome('r1 on RIP by e1', 'delivered', [['kiosk', 'r1', 'db']]), outcome('r1 on OSPF by e2', 'filtered', [['kiosk', 'r1', 'fw']])],
+    outcomes: [
+      outcome('r1 on RIP by e1', 'delivered', [['kiosk', 'r1', 'db']]),
+      outcome('r1 on OSPF by e2', 'filtered', [['kiosk', 'r1', 'fw']]),
+    ],
   }
   open('/n/net/flows?revision=3&from=kiosk&to=db&as=tcp+5432')
   expect(await screen.findByRole('status', { name: 'Verdict' })).toHaveTextContent('Not certain')

@@ -39,9 +39,17 @@ export function FlowsPage() {
   }
   return (
     <div className="grid gap-3">
-      <div className="print:hidden"><FlowTabs /></div>
-      <div className="print:hidden"><QuestionBar key={JSON.stringify(question)} question={question} onAsk={ask} /></div>
-      {question?.from && question.to ? <Answer key={JSON.stringify(question)} question={question} /> : <Cases />}
+      <div className="print:hidden">
+        <FlowTabs />
+      </div>
+      <div className="print:hidden">
+        <QuestionBar key={JSON.stringify(question)} question={question} onAsk={ask} />
+      </div>
+      {question?.from && question.to ? (
+        <Answer key={JSON.stringify(question)} question={question} />
+      ) : (
+        <Cases />
+      )}
     </div>
   )
 }
@@ -77,10 +85,24 @@ function Answer({ question }: { question: FlowQuestion }) {
       {flow.data.doubt && <Outcomes doubt={flow.data.doubt} />}
       <div className={`grid items-start gap-3 ${long ? '' : 'lg:grid-cols-[minmax(0,1fr)_21rem]'}`}>
         <Panel className="min-w-0">
-          <StripView flow={flow.data} outcome={flow.data.doubt?.outcomes[0]} strip={strip} selected={shown} onSelect={(ref) => change({ hop: `${ref.way}.${ref.branch}.${ref.hop}` })} />
+          <StripView
+            flow={flow.data}
+            outcome={flow.data.doubt?.outcomes[0]}
+            strip={strip}
+            selected={shown}
+            onSelect={(ref) => change({ hop: `${ref.way}.${ref.branch}.${ref.hop}` })}
+          />
           <Notes flow={flow.data} />
         </Panel>
-        {hop && branch && direction && <HopSheet hop={hop} branch={branch} number={shown.hop} wide={long} towards={direction.destination.address} />}
+        {hop && branch && direction && (
+          <HopSheet
+            hop={hop}
+            branch={branch}
+            number={shown.hop}
+            wide={long}
+            towards={direction.destination.address}
+          />
+        )}
       </div>
       <Obstacles flow={flow.data} />
       <div className="grid gap-3 print:hidden">
@@ -104,17 +126,37 @@ function VerdictBanner({ flow, question }: { flow: Flow; question: FlowQuestion 
   const [saving, setSaving] = useState(false)
   const [copied, setCopied] = useState(false)
   const lasting = useLastingAddress()
-  const copy = () => void navigator.clipboard.writeText(ticketText(flow, lasting())).then(() => setCopied(true))
+  const copy = () =>
+    void navigator.clipboard.writeText(ticketText(flow, lasting())).then(() => setCopied(true))
   const action = 'shrink-0 text-sm text-soft hover:text-ink hover:underline'
   return (
     <>
-      <div role="status" aria-label="Verdict" className={`flex items-start gap-3 rounded-card border border-l-8 px-3 py-2.5 text-[1.05rem] ${BANNER[how]}`}>
-        <span aria-hidden className="font-bold">{BANNER_MARK[how]}</span>
+      <div
+        role="status"
+        aria-label="Verdict"
+        className={`flex items-start gap-3 rounded-card border border-l-8 px-3 py-2.5 text-[1.05rem] ${BANNER[how]}`}
+      >
+        <span aria-hidden className="font-bold">
+          {BANNER_MARK[how]}
+        </span>
         <p className="flex-1">{flow.doubt ? doubtSentence(flow.doubt) : flow.sentence}</p>
         <span className="flex gap-4 print:hidden">
-          {network.role !== 'viewer' && <button type="button" onClick={() => setSaving(true)} className={action}>Save</button>}
-          <button type="button" onClick={copy} className={action} title="Copy the answer as text, with this page's address">{copied ? 'Copied' : 'Copy for a ticket'}</button>
-          <button type="button" onClick={() => window.print()} className={action}>Print</button>
+          {network.role !== 'viewer' && (
+            <button type="button" onClick={() => setSaving(true)} className={action}>
+              Save
+            </button>
+          )}
+          <button
+            type="button"
+            onClick={copy}
+            className={action}
+            title="Copy the answer as text, with this page's address"
+          >
+            {copied ? 'Copied' : 'Copy for a ticket'}
+          </button>
+          <button type="button" onClick={() => window.print()} className={action}>
+            Print
+          </button>
         </span>
       </div>
       {saving && <SaveQuestion question={question} onDone={() => setSaving(false)} />}
@@ -124,12 +166,19 @@ function VerdictBanner({ flow, question }: { flow: Flow; question: FlowQuestion 
 
 /** What was assumed, and what could not be followed. */
 function Notes({ flow }: { flow: Flow }) {
-  const ways: [string, Direction | null][] = [['Forward', flow.forward], ['Return', flow.return]]
+  const ways: [string, Direction | null][] = [
+    ['Forward', flow.forward],
+    ['Return', flow.return],
+  ]
   const lines = [
     ...new Set([flow.forward.source.note, flow.forward.destination.note].filter(Boolean)),
     ...ways.flatMap(([name, way]) => entriesOf(way).map((entry) => `${name}, entering from ${entry}`)),
     ...ways.flatMap(([name, way]) =>
-      way && way.unfollowed > 0 ? [`${name}: ${(way.unfollowed * 100).toFixed(2)}% of the traffic was not followed, there are too many branches`] : [],
+      way && way.unfollowed > 0
+        ? [
+            `${name}: ${(way.unfollowed * 100).toFixed(2)}% of the traffic was not followed, there are too many branches`,
+          ]
+        : [],
     ),
   ]
   const { source, destination, branches } = flow.forward
@@ -137,11 +186,14 @@ function Notes({ flow }: { flow: Flow }) {
   return (
     <div className="mt-2 border-t border-line pt-2 text-soft">
       <p>
-        Asked: {flow.traffic} from <span className="font-mono">{source.address}</span> to <span className="font-mono">{destination.address}</span>
-        {mtu.length > 0 && <>, smallest MTU met forward {Math.min(...mtu)} bytes</>}.
-        {' '}Squares are the stages of a hop in order: filled passed, empty nothing configured, turned red stopped it.
+        Asked: {flow.traffic} from <span className="font-mono">{source.address}</span> to{' '}
+        <span className="font-mono">{destination.address}</span>
+        {mtu.length > 0 && <>, smallest MTU met forward {Math.min(...mtu)} bytes</>}. Squares are the stages
+        of a hop in order: filled passed, empty nothing configured, turned red stopped it.
       </p>
-      {lines.map((line) => <p key={line}>{line}.</p>)}
+      {lines.map((line) => (
+        <p key={line}>{line}.</p>
+      ))}
     </div>
   )
 }
@@ -150,9 +202,12 @@ function Notes({ flow }: { flow: Flow }) {
 function entriesOf(way: Direction | null): string[] {
   const entries = new Map<string, Set<string>>()
   for (const branch of way?.branches ?? []) {
-    if (branch.entry) entries.set(branch.entry, (entries.get(branch.entry) ?? new Set()).add(VERDICT_WORDS[branch.verdict]))
+    if (branch.entry)
+      entries.set(branch.entry, (entries.get(branch.entry) ?? new Set()).add(VERDICT_WORDS[branch.verdict]))
   }
-  return entries.size < 2 ? [] : [...entries].map(([entry, verdicts]) => `${entry}: ${[...verdicts].join(', ')}`)
+  return entries.size < 2
+    ? []
+    : [...entries].map(([entry, verdicts]) => `${entry}: ${[...verdicts].join(', ')}`)
 }
 
 function parseRef(text: string | null): HopRef | null {
@@ -181,8 +236,8 @@ function Cases() {
   return (
     <Panel title={cases.data.length ? 'Complaints that came with this network' : 'Ask about one flow'}>
       <p className="mb-3 text-soft">
-        Name a source and a destination above: a device, device:interface, or an address. Say what it is, as tcp 443; left out, an
-        echo request is meant.{cases.data.length > 0 && ' Or take one of these.'}
+        Name a source and a destination above: a device, device:interface, or an address. Say what it is, as
+        tcp 443; left out, an echo request is meant.{cases.data.length > 0 && ' Or take one of these.'}
       </p>
       <ul className="grid gap-2 md:grid-cols-2">
         {cases.data.map((each) => {
@@ -190,10 +245,16 @@ function Cases() {
           const { source, destination, traffic, size } = each.question
           return (
             <li key={each.name}>
-              <Link to={to('flows', { from: source, to: destination, as: traffic, size })} className="block h-full rounded-card border border-line bg-paper p-3 text-ink no-underline hover:border-go">
+              <Link
+                to={to('flows', { from: source, to: destination, as: traffic, size })}
+                className="block h-full rounded-card border border-line bg-paper p-3 text-ink no-underline hover:border-go"
+              >
                 <strong className="text-go">{each.title}</strong>
                 <span className="mt-0.5 block">{each.story}</span>
-                <span className="mt-1 block font-mono text-[0.85em] text-soft">{source} → {destination} {traffic}{size ? `, ${size} bytes` : ''}</span>
+                <span className="mt-1 block font-mono text-[0.85em] text-soft">
+                  {source} → {destination} {traffic}
+                  {size ? `, ${size} bytes` : ''}
+                </span>
               </Link>
             </li>
           )

@@ -13,15 +13,32 @@ const MARKS: Record<Stage['result'], { mark: string; word: string; look: string 
 }
 
 /** What one device did with the packet: every stage, with the line that says so. */
-export function HopSheet({ hop, branch, number, wide, towards }: { hop: Hop; branch: Branch; number: number; wide: boolean; towards: string }) {
+export function HopSheet({
+  hop,
+  branch,
+  number,
+  wide,
+  towards,
+}: {
+  hop: Hop
+  branch: Branch
+  number: number
+  wide: boolean
+  towards: string
+}) {
   const to = useLinkTo()
-  const filter = hop.stages.find((stage) => stage.evidence?.tried && stage.result === 'stopped')
-    ?? hop.stages.find((stage) => stage.evidence?.tried)
+  const filter =
+    hop.stages.find((stage) => stage.evidence?.tried && stage.result === 'stopped') ??
+    hop.stages.find((stage) => stage.evidence?.tried)
   const later = hop.stages.filter((stage) => stage.result === 'not_reached')
   return (
     <Panel
       title={hop.device}
-      aside={<span className="text-soft">hop {number + 1} of {branch.hops.length}</span>}
+      aside={
+        <span className="text-soft">
+          hop {number + 1} of {branch.hops.length}
+        </span>
+      }
       className="min-w-0"
     >
       {hop.outside ? (
@@ -30,15 +47,23 @@ export function HopSheet({ hop, branch, number, wide, towards }: { hop: Hop; bra
         <div className={wide ? 'grid grid-cols-2 gap-x-8' : ''}>
           <div>
             <ul className="divide-y divide-line">
-              {hop.stages.filter((stage) => stage.result !== 'not_reached').map((stage, index) => <StageRow key={index} stage={stage} hop={hop} towards={towards} />)}
+              {hop.stages
+                .filter((stage) => stage.result !== 'not_reached')
+                .map((stage, index) => (
+                  <StageRow key={index} stage={stage} hop={hop} towards={towards} />
+                ))}
             </ul>
             {later.length > 0 && (
-              <p className="border-t border-line py-1.5 text-soft">– Not reached, since it stops before: {later.map((stage) => stage.title).join(', ')}</p>
+              <p className="border-t border-line py-1.5 text-soft">
+                – Not reached, since it stops before: {later.map((stage) => stage.title).join(', ')}
+              </p>
             )}
           </div>
           <div>
             {filter?.evidence && <RulesTried stage={filter} />}
-            <p className="mt-3"><Link to={to('devices/chart', { device: hop.device })}>All about {hop.device}</Link></p>
+            <p className="mt-3">
+              <Link to={to('devices/chart', { device: hop.device })}>All about {hop.device}</Link>
+            </p>
           </div>
         </div>
       )}
@@ -49,14 +74,25 @@ export function HopSheet({ hop, branch, number, wide, towards }: { hop: Hop; bra
 function StageRow({ stage, hop, towards }: { stage: Stage; hop: Hop; towards: string }) {
   const { mark, word, look } = MARKS[stage.result]
   return (
-    <li className={`grid grid-cols-[1.25rem_1fr] gap-x-1 py-1.5 ${stage.result === 'stopped' ? '-mx-3 bg-stop-wash px-3' : ''}`}>
-      <span className={look} aria-label={word}>{mark}</span>
+    <li
+      className={`grid grid-cols-[1.25rem_1fr] gap-x-1 py-1.5 ${stage.result === 'stopped' ? '-mx-3 bg-stop-wash px-3' : ''}`}
+    >
+      <span className={look} aria-label={word}>
+        {mark}
+      </span>
       <div className={stage.result === 'none' ? 'text-soft' : ''}>
         <strong className={stage.result === 'stopped' ? 'text-stop' : ''}>{stage.title}</strong>{' '}
         <span className="break-words">{stage.text}</span>{' '}
         <EvidenceLink file={stage.evidence?.file} line={stage.evidence?.line} />
         {stage.evidence?.kind === 'route' && <Behind stage={stage} />}
-        {stage.evidence?.kind === 'route' && (stage.evidence.route || !stage.evidence.next_hop) && <WhyRoute device={hop.device} vrf={stage.evidence.table ?? hop.vrf} q={stage.evidence.destination ?? towards} none={stage.evidence.route === null} />}
+        {stage.evidence?.kind === 'route' && (stage.evidence.route || !stage.evidence.next_hop) && (
+          <WhyRoute
+            device={hop.device}
+            vrf={stage.evidence.table ?? hop.vrf}
+            q={stage.evidence.destination ?? towards}
+            none={stage.evidence.route === null}
+          />
+        )}
       </div>
     </li>
   )
@@ -68,7 +104,12 @@ function Behind({ stage }: { stage: Stage }) {
   if (behind.length === 0) return null
   return (
     <div className="text-sm text-soft">
-      behind it: {behind.map((route) => <span key={route.prefix} className="mr-2"><Mono>{route.prefix}</Mono> {route.protocol}</span>)}
+      behind it:{' '}
+      {behind.map((route) => (
+        <span key={route.prefix} className="mr-2">
+          <Mono>{route.prefix}</Mono> {route.protocol}
+        </span>
+      ))}
     </div>
   )
 }
@@ -78,22 +119,34 @@ function RulesTried({ stage }: { stage: Stage }) {
   const byDefault = stage.evidence?.kind === 'filter' && stage.evidence.rule === null && tried.length > 0
   return (
     <div className="mt-1.5">
-      <h3 className="font-semibold">Rules tried in <Mono>{stage.evidence?.filter ?? stage.evidence?.steering}</Mono></h3>
+      <h3 className="font-semibold">
+        Rules tried in <Mono>{stage.evidence?.filter ?? stage.evidence?.steering}</Mono>
+      </h3>
       <table className="mt-1 w-full text-sm">
         <tbody>
           {tried.map((rule) => (
-            <tr key={rule.rule} className={`border-t border-line align-top ${rule.mismatch ? '' : stage.result === 'stopped' ? 'bg-stop-wash' : 'bg-go-wash'}`}>
+            <tr
+              key={rule.rule}
+              className={`border-t border-line align-top ${rule.mismatch ? '' : stage.result === 'stopped' ? 'bg-stop-wash' : 'bg-go-wash'}`}
+            >
               <td className="py-1 pr-2 font-mono">{rule.rule}</td>
               <td className="py-1 pr-2">
                 {rule.text} <EvidenceLink file={rule.file} line={rule.line} short />
-                <div className={rule.mismatch ? 'text-soft' : 'font-semibold'}>{rule.mismatch ? `no: ${rule.mismatch}` : 'matches'}</div>
+                <div className={rule.mismatch ? 'text-soft' : 'font-semibold'}>
+                  {rule.mismatch ? `no: ${rule.mismatch}` : 'matches'}
+                </div>
               </td>
             </tr>
           ))}
           {byDefault && (
-            <tr className={`border-t border-line ${stage.result === 'stopped' ? 'bg-stop-wash' : 'bg-go-wash'}`}>
+            <tr
+              className={`border-t border-line ${stage.result === 'stopped' ? 'bg-stop-wash' : 'bg-go-wash'}`}
+            >
               <td className="py-1 pr-2">–</td>
-              <td className="py-1 font-semibold">default: {stage.evidence?.action} <EvidenceLink file={stage.evidence?.file} line={stage.evidence?.line} short /></td>
+              <td className="py-1 font-semibold">
+                default: {stage.evidence?.action}{' '}
+                <EvidenceLink file={stage.evidence?.file} line={stage.evidence?.line} short />
+              </td>
             </tr>
           )}
         </tbody>

@@ -10,20 +10,37 @@ export function Outcomes({ doubt }: { doubt: FlowDoubt }) {
       <table className="w-full border-collapse text-left">
         <thead>
           <tr className="border-b border-line text-soft">
-            <th scope="col" className="py-1 pr-3 font-semibold">Outcome</th>
-            <th scope="col" className="py-1 pr-3 font-semibold">What becomes of it</th>
-            <th scope="col" className="py-1 font-semibold">Way</th>
+            <th scope="col" className="py-1 pr-3 font-semibold">
+              Outcome
+            </th>
+            <th scope="col" className="py-1 pr-3 font-semibold">
+              What becomes of it
+            </th>
+            <th scope="col" className="py-1 font-semibold">
+              Way
+            </th>
           </tr>
         </thead>
         <tbody>
           {doubt.outcomes.map((each) => (
             <tr key={each.name} className="border-b border-line align-top last:border-0">
-              <th scope="row" className="py-1.5 pr-3 font-semibold">{each.name}</th>
+              <th scope="row" className="py-1.5 pr-3 font-semibold">
+                {each.name}
+              </th>
               <td className="py-1.5 pr-3">
                 {VERDICT_WORDS[each.verdict]}
-                {each.return_verdict && <span className="block text-soft">answers: {VERDICT_WORDS[each.return_verdict]}</span>}
+                {each.return_verdict && (
+                  <span className="block text-soft">answers: {VERDICT_WORDS[each.return_verdict]}</span>
+                )}
               </td>
-              <td className="py-1.5"><Ways ways={each.ways} />{each.return_ways.length > 0 && <div className="text-soft"><Ways ways={each.return_ways} lead="back: " /></div>}</td>
+              <td className="py-1.5">
+                <Ways ways={each.ways} />
+                {each.return_ways.length > 0 && (
+                  <div className="text-soft">
+                    <Ways ways={each.return_ways} lead="back: " />
+                  </div>
+                )}
+              </td>
             </tr>
           ))}
         </tbody>
@@ -32,8 +49,14 @@ export function Outcomes({ doubt }: { doubt: FlowDoubt }) {
         Decided at{' '}
         {doubt.deciders.map((each, index) => (
           <span key={`${each.device} ${each.vrf}`}>
-            {index > 0 && ' and '}<strong className="text-ink">{each.device}</strong>
-            {each.lines.map((line) => <span key={`${line.file}:${line.line}`}> <EvidenceLink file={line.file} line={line.line} /></span>)}
+            {index > 0 && ' and '}
+            <strong className="text-ink">{each.device}</strong>
+            {each.lines.map((line) => (
+              <span key={`${line.file}:${line.line}`}>
+                {' '}
+                <EvidenceLink file={line.file} line={line.line} />
+              </span>
+            ))}
           </span>
         ))}
         {doubt.searched ? '.' : '; there may be more outcomes, the search for them was not made to its end.'}
@@ -43,7 +66,16 @@ export function Outcomes({ doubt }: { doubt: FlowDoubt }) {
 }
 
 function Ways({ ways, lead = '' }: { ways: string[][]; lead?: string }) {
-  return <>{ways.map((way) => <span key={way.join()} className="block">{lead}{way.join(' → ')}</span>)}</>
+  return (
+    <>
+      {ways.map((way) => (
+        <span key={way.join()} className="block">
+          {lead}
+          {way.join(' → ')}
+        </span>
+      ))}
+    </>
+  )
 }
 
 /** The doubt in a sentence: who decides, and what is the same in every outcome. */
@@ -51,8 +83,9 @@ export function doubtSentence(doubt: FlowDoubt): string {
   const who = doubt.deciders.map((each) => each.device).join(' or ')
   const verdicts = new Set(doubt.outcomes.map((each) => `${each.verdict} ${each.return_verdict}`))
   const [first] = doubt.outcomes
-  const same = verdicts.size === 1 && first
-    ? ` In every outcome: ${VERDICT_WORDS[first.verdict]}${first.return_verdict ? `, answers: ${VERDICT_WORDS[first.return_verdict]}` : ''}.`
-    : ' What becomes of it differs.'
+  const same =
+    verdicts.size === 1 && first
+      ? ` In every outcome: ${VERDICT_WORDS[first.verdict]}${first.return_verdict ? `, answers: ${VERDICT_WORDS[first.return_verdict]}` : ''}.`
+      : ' What becomes of it differs.'
   return `Not certain: it depends on which settles first, ${who}.${same}`
 }

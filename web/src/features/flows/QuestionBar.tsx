@@ -7,7 +7,13 @@ const SMALL = 'w-24 rounded-md border border-line bg-paper px-2 py-1.5 font-mono
 const TRAFFIC = ['tcp 443', 'tcp 22', 'tcp 5432', 'udp 53', 'udp 123', 'icmp']
 
 /** The question as a sentence: from, to, as. The page gives it a new key for each new question. */
-export function QuestionBar({ question, onAsk }: { question: FlowQuestion | null; onAsk: (question: FlowQuestion) => void }) {
+export function QuestionBar({
+  question,
+  onAsk,
+}: {
+  question: FlowQuestion | null
+  onAsk: (question: FlowQuestion) => void
+}) {
   const [from, setFrom] = useState(question?.from ?? '')
   const [to, setTo] = useState(question?.to ?? '')
   const [as, setAs] = useState(question?.as ?? '')
@@ -35,28 +41,95 @@ export function QuestionBar({ question, onAsk }: { question: FlowQuestion | null
     setTo(from)
   }
   return (
-    <form onSubmit={submit} role="search" aria-label="Ask a flow" className="flex flex-wrap items-center gap-2 rounded-card border border-line bg-card p-2.5">
+    <form
+      onSubmit={submit}
+      role="search"
+      aria-label="Ask a flow"
+      className="flex flex-wrap items-center gap-2 rounded-card border border-line bg-card p-2.5"
+    >
       <EndpointField label="from" value={from} onChange={setFrom} />
-      <button type="button" onClick={swap} title="Swap source and destination" aria-label="Swap source and destination" className="rounded px-1 text-soft hover:bg-sunk">⇄</button>
+      <button
+        type="button"
+        onClick={swap}
+        title="Swap source and destination"
+        aria-label="Swap source and destination"
+        className="rounded px-1 text-soft hover:bg-sunk"
+      >
+        ⇄
+      </button>
       <EndpointField label="to" value={to} onChange={setTo} />
       <label className="flex items-center gap-2 text-soft">
         as
-        <input list="traffic-words" value={as} onChange={(event) => setAs(event.target.value)} placeholder="echo request" aria-label="as" className="w-32 rounded-md border border-line bg-paper px-2 py-1.5 font-mono text-ink" />
-        <datalist id="traffic-words">{TRAFFIC.map((each) => <option key={each} value={each} />)}</datalist>
+        <input
+          list="traffic-words"
+          value={as}
+          onChange={(event) => setAs(event.target.value)}
+          placeholder="echo request"
+          aria-label="as"
+          className="w-32 rounded-md border border-line bg-paper px-2 py-1.5 font-mono text-ink"
+        />
+        <datalist id="traffic-words">
+          {TRAFFIC.map((each) => (
+            <option key={each} value={each} />
+          ))}
+        </datalist>
       </label>
       <label className="flex items-center gap-2 text-soft">
         size
-        <input type="number" min={20} max={65535} value={size} onChange={(event) => setSize(event.target.value)} placeholder="any" aria-label="size in bytes" className="w-24 rounded-md border border-line bg-paper px-2 py-1.5 font-mono text-ink" />
+        <input
+          type="number"
+          min={20}
+          max={65535}
+          value={size}
+          onChange={(event) => setSize(event.target.value)}
+          placeholder="any"
+          aria-label="size in bytes"
+          className="w-24 rounded-md border border-line bg-paper px-2 py-1.5 font-mono text-ink"
+        />
         bytes
       </label>
-      <button type="button" aria-expanded={more} onClick={() => setMore(!more)} className="text-soft underline hover:text-ink">{more ? 'less' : 'more'}</button>
+      <button
+        type="button"
+        aria-expanded={more}
+        onClick={() => setMore(!more)}
+        className="text-soft underline hover:text-ink"
+      >
+        {more ? 'less' : 'more'}
+      </button>
       <div className="flex-1" />
-      <Button type="submit" tone="main" className="px-5" disabled={!from.trim() || !to.trim()}>Ask</Button>
+      <Button type="submit" tone="main" className="px-5" disabled={!from.trim() || !to.trim()}>
+        Ask
+      </Button>
       {more && (
         <div className="flex w-full flex-wrap items-center gap-4 border-t border-line pt-2 text-soft">
-          <label className="flex items-center gap-2">source port <input type="number" min={0} max={65535} value={port} onChange={(event) => setPort(event.target.value)} placeholder="49152" className={SMALL} /></label>
-          <label className="flex items-center gap-2">code point (DSCP) <input type="number" min={0} max={63} value={dscp} onChange={(event) => setDscp(event.target.value)} placeholder="0" className={SMALL} /></label>
-          <label className="flex items-center gap-2"><input type="checkbox" checked={cut} onChange={(event) => setCut(event.target.checked)} /> routers may cut it into fragments (IPv4)</label>
+          <label className="flex items-center gap-2">
+            source port{' '}
+            <input
+              type="number"
+              min={0}
+              max={65535}
+              value={port}
+              onChange={(event) => setPort(event.target.value)}
+              placeholder="49152"
+              className={SMALL}
+            />
+          </label>
+          <label className="flex items-center gap-2">
+            code point (DSCP){' '}
+            <input
+              type="number"
+              min={0}
+              max={63}
+              value={dscp}
+              onChange={(event) => setDscp(event.target.value)}
+              placeholder="0"
+              className={SMALL}
+            />
+          </label>
+          <label className="flex items-center gap-2">
+            <input type="checkbox" checked={cut} onChange={(event) => setCut(event.target.checked)} /> routers
+            may cut it into fragments (IPv4)
+          </label>
         </div>
       )}
     </form>

@@ -9,18 +9,35 @@ const question = { from: 'kiosk', to: 'db', as: 'tcp 5432' }
 const remedy = {
   text: 'fw: new rule 25 in filter wan: permit tcp; fw: MTU 1500 on e1',
   edits: [{ file: 'fw.yaml', line: 7, before: '', after: '  - {id: 25, permit: tcp}' }],
-  opens: 65536, opens_text: 'opens 65,536 headers', moves: { prefixes: 0, devices: 0, flows: [], flows_asked: 3 },
-  moves_text: 'moves no route and none of the kept flows', then: 'Delivered to db.',
+  opens: 65536,
+  opens_text: 'opens 65,536 headers',
+  moves: { prefixes: 0, devices: 0, flows: [], flows_asked: 3 },
+  moves_text: 'moves no route and none of the kept flows',
+  then: 'Delivered to db.',
 }
 
 test('a search shows its progress, can be cancelled, and tells each edit with its line', async () => {
   let looks = 0
   const asked = serve(({ pathname }, request) => {
-    if (request.method === 'POST' && pathname.endsWith('/cancel')) return { id: 4, status: 'cancelled', done: 3, found: 0, message: '', answer: null }
-    if (request.method === 'POST') return { id: 4, status: 'queued', done: 0, found: 0, message: '', answer: null }
+    if (request.method === 'POST' && pathname.endsWith('/cancel'))
+      return { id: 4, status: 'cancelled', done: 3, found: 0, message: '', answer: null }
+    if (request.method === 'POST')
+      return { id: 4, status: 'queued', done: 0, found: 0, message: '', answer: null }
     looks += 1
     if (looks < 2) return { id: 4, status: 'running', done: 3, found: 1, message: '', answer: null }
-    return { id: 4, status: 'done', done: 6, found: 1, message: '', answer: { remedies: [remedy], remedies_sentence: 'One remedy found by trying 6 edits.', tried: 6, given_up: false } }
+    return {
+      id: 4,
+      status: 'done',
+      done: 6,
+      found: 1,
+      message: '',
+      answer: {
+        remedies: [remedy],
+        remedies_sentence: 'One remedy found by trying 6 edits.',
+        tried: 6,
+        given_up: false,
+      },
+    }
   })
   visit(<Remedies question={question} />, '/n/net/flows')
   await userEvent.click(screen.getByRole('button', { name: 'Search for remedies' }))
@@ -32,13 +49,25 @@ test('a search shows its progress, can be cancelled, and tells each edit with it
   expect(screen.getByText('fw: MTU 1500 on e1')).toBeVisible()
   expect(screen.getByText(/opens 65,536 headers; moves no route/)).toBeVisible()
   expect(screen.getByText('+ - {id: 25, permit: tcp}')).toBeVisible()
-  expect(screen.getByRole('link', { name: 'fw.yaml:7' })).toHaveAttribute('href', '/n/net/devices/files?revision=3&file=fw.yaml&line=7')
+  expect(screen.getByRole('link', { name: 'fw.yaml:7' })).toHaveAttribute(
+    'href',
+    '/n/net/devices/files?revision=3&file=fw.yaml&line=7',
+  )
 })
 
 const saved = {
-  id: 9, name: 'kiosk books', folder: 'ticketing', question: { ...question, dscp: 0, may_fragment: false }, author: 'nora',
-  created: '2026-01-01T00:00:00Z', answer: { works: false, sentence: 'Blocked at fw.', verdict: 'filtered', return_verdict: null },
-  revision: 3, ran: '2026-01-02T00:00:00Z', changed: null, worked_in: 2, since_then: 'Since revision 2 these files changed: fw.yaml.',
+  id: 9,
+  name: 'kiosk books',
+  folder: 'ticketing',
+  question: { ...question, dscp: 0, may_fragment: false },
+  author: 'nora',
+  created: '2026-01-01T00:00:00Z',
+  answer: { works: false, sentence: 'Blocked at fw.', verdict: 'filtered', return_verdict: null },
+  revision: 3,
+  ran: '2026-01-02T00:00:00Z',
+  changed: null,
+  worked_in: 2,
+  since_then: 'Since revision 2 these files changed: fw.yaml.',
 }
 
 test('a broken question says what changed since it worked; editors run and drop it', async () => {
@@ -54,7 +83,10 @@ test('a broken question says what changed since it worked; editors run and drop 
   visit(<SavedQuestionsPage />, '/n/net/flows/saved', { at: place('editor') })
   const folder = await screen.findByRole('region', { name: 'ticketing' })
   expect(within(folder).getByText('Since revision 2 these files changed: fw.yaml.')).toBeVisible()
-  expect(within(folder).getByRole('link', { name: 'kiosk books' })).toHaveAttribute('href', '/n/net/flows?revision=3&from=kiosk&to=db&as=tcp+5432')
+  expect(within(folder).getByRole('link', { name: 'kiosk books' })).toHaveAttribute(
+    'href',
+    '/n/net/flows?revision=3&from=kiosk&to=db&as=tcp+5432',
+  )
   await userEvent.click(screen.getByRole('button', { name: 'Run all again' }))
   expect(await screen.findByText(/One question; all arrive/)).toBeVisible()
   expect(asked).toContain('POST /api/networks/net/questions/run?revision=3')

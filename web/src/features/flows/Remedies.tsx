@@ -27,8 +27,13 @@ export function Remedies({ question }: { question: FlowQuestion }) {
     <Panel title="Remedies">
       {id === null ? (
         <p className="flex items-center justify-between gap-3">
-          <span className="text-soft">The smallest edits of the files that make both directions arrive. Each is tried on the whole network first.</span>
-          <Button onClick={() => start.mutate()} disabled={start.isPending}>Search for remedies</Button>
+          <span className="text-soft">
+            The smallest edits of the files that make both directions arrive. Each is tried on the whole
+            network first.
+          </span>
+          <Button onClick={() => start.mutate()} disabled={start.isPending}>
+            Search for remedies
+          </Button>
         </p>
       ) : (
         <Search id={id} again={() => start.mutate()} />
@@ -42,13 +47,24 @@ function Search({ id, again }: { id: number; again: () => void }) {
   const search = useQuery(remedySearchQuery(id))
   const cancel = useCancel(id)
   if (search.isError) return <Problem error={search.error} />
-  if (!search.data) return <p role="status" className="text-soft">Opening the search…</p>
+  if (!search.data)
+    return (
+      <p role="status" className="text-soft">
+        Opening the search…
+      </p>
+    )
   const { status, done, found, message } = search.data
   if (!ended(search.data)) {
     return (
       <p role="status" className="flex items-center justify-between gap-3">
-        <span>{status === 'queued' ? 'Waiting for its turn…' : `Trying edits: ${done} tried, ${found} that help so far…`}</span>
-        <Button tone="stop" onClick={() => cancel.mutate()} disabled={cancel.isPending}>Cancel</Button>
+        <span>
+          {status === 'queued'
+            ? 'Waiting for its turn…'
+            : `Trying edits: ${done} tried, ${found} that help so far…`}
+        </span>
+        <Button tone="stop" onClick={() => cancel.mutate()} disabled={cancel.isPending}>
+          Cancel
+        </Button>
         {cancel.isError && <Problem error={cancel.error} />}
       </p>
     )
@@ -69,7 +85,9 @@ function Found({ answer }: { answer: NonNullable<RemedySearch['answer']> }) {
     <>
       <p className="mb-2">{answer.remedies_sentence}</p>
       <ol className="grid gap-2 lg:grid-cols-2">
-        {answer.remedies.map((remedy, index) => <Card key={index} remedy={remedy} number={index + 1} />)}
+        {answer.remedies.map((remedy, index) => (
+          <Card key={index} remedy={remedy} number={index + 1} />
+        ))}
       </ol>
     </>
   )
@@ -79,10 +97,18 @@ function Card({ remedy, number }: { remedy: Remedy; number: number }) {
   return (
     <li className="rounded-card border border-line bg-paper p-2.5">
       <div className="flex items-start gap-2">
-        <span className="mt-0.5 w-5 shrink-0 rounded-sm bg-go text-center text-sm text-on-accent">{number}</span>
-        <ul className="font-semibold">{remedy.text.split('; ').map((part) => <li key={part}>{part}</li>)}</ul>
+        <span className="mt-0.5 w-5 shrink-0 rounded-sm bg-go text-center text-sm text-on-accent">
+          {number}
+        </span>
+        <ul className="font-semibold">
+          {remedy.text.split('; ').map((part) => (
+            <li key={part}>{part}</li>
+          ))}
+        </ul>
       </div>
-      <p className="mt-0.5 text-sm text-soft">{remedy.opens_text}; {remedy.moves_text}.</p>
+      <p className="mt-0.5 text-sm text-soft">
+        {remedy.opens_text}; {remedy.moves_text}.
+      </p>
       {remedy.edits.map((edit) => (
         <div key={`${edit.file} ${edit.line}`} className="mt-1.5">
           <EvidenceLink file={edit.file} line={edit.line} />
@@ -98,5 +124,13 @@ function Card({ remedy, number }: { remedy: Remedy; number: number }) {
 }
 
 function Lines({ sign, look, text }: { sign: string; look: string; text: string }) {
-  return <>{text.split('\n').map((line, index) => <Mono key={index} className={`block break-words pl-4 -indent-4 ${look}`}>{sign} {line.trim()}</Mono>)}</>
+  return (
+    <>
+      {text.split('\n').map((line, index) => (
+        <Mono key={index} className={`block break-words pl-4 -indent-4 ${look}`}>
+          {sign} {line.trim()}
+        </Mono>
+      ))}
+    </>
+  )
 }

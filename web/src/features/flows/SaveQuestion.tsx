@@ -29,17 +29,41 @@ export function SaveQuestion({ question, onDone }: { question: FlowQuestion; onD
     save.mutate()
   }
   if (save.isSuccess) {
-    return <p role="status" className="rounded-card border border-go bg-go-wash px-3 py-2">Saved as <strong>{save.data.name}</strong>. <Link to={to('flows/saved')}>All saved questions</Link></p>
+    return (
+      <p role="status" className="rounded-card border border-go bg-go-wash px-3 py-2">
+        Saved as <strong>{save.data.name}</strong>. <Link to={to('flows/saved')}>All saved questions</Link>
+      </p>
+    )
   }
   return (
-    <form onSubmit={submit} aria-label="Save the question" className="flex flex-wrap items-center gap-2 rounded-card border border-line bg-card p-2.5">
+    <form
+      onSubmit={submit}
+      aria-label="Save the question"
+      className="flex flex-wrap items-center gap-2 rounded-card border border-line bg-card p-2.5"
+    >
       <label className="flex flex-1 items-center gap-2 text-soft">
-        name <input autoFocus value={name} maxLength={120} onChange={(event) => setName(event.target.value)} className="min-w-60 flex-1 rounded-md border border-line bg-paper px-2 py-1.5 text-ink" />
+        name{' '}
+        <input
+          autoFocus
+          value={name}
+          maxLength={120}
+          onChange={(event) => setName(event.target.value)}
+          className="min-w-60 flex-1 rounded-md border border-line bg-paper px-2 py-1.5 text-ink"
+        />
       </label>
       <label className="flex items-center gap-2 text-soft">
-        folder <input value={folder} maxLength={120} onChange={(event) => setFolder(event.target.value)} placeholder="none" className="w-40 rounded-md border border-line bg-paper px-2 py-1.5 text-ink" />
+        folder{' '}
+        <input
+          value={folder}
+          maxLength={120}
+          onChange={(event) => setFolder(event.target.value)}
+          placeholder="none"
+          className="w-40 rounded-md border border-line bg-paper px-2 py-1.5 text-ink"
+        />
       </label>
-      <Button type="submit" tone="main" disabled={!name.trim() || save.isPending}>Save</Button>
+      <Button type="submit" tone="main" disabled={!name.trim() || save.isPending}>
+        Save
+      </Button>
       <Button onClick={onDone}>Cancel</Button>
       {save.isError && <Problem error={save.error} />}
     </form>

@@ -21,21 +21,44 @@ export function SavedQuestionsPage() {
   return (
     <div className="flex flex-col gap-3">
       <FlowTabs />
-      {saved.isError ? <Problem error={saved.error} /> : saved.isPending ? <Waiting what="Reading the questions" /> : saved.data.length === 0 ? (
+      {saved.isError ? (
+        <Problem error={saved.error} />
+      ) : saved.isPending ? (
+        <Waiting what="Reading the questions" />
+      ) : saved.data.length === 0 ? (
         <Panel title="Saved questions">
-          <p>There is none yet. <Link to={to('flows')}>Ask about a flow</Link> and save the question; then it can be run again after each change.</p>
+          <p>
+            There is none yet. <Link to={to('flows')}>Ask about a flow</Link> and save the question; then it
+            can be run again after each change.
+          </p>
         </Panel>
       ) : (
         <>
           <div className="flex items-center justify-between gap-4">
-            <p role="status">{saved.data.length === 1 ? 'One question' : `${saved.data.length} questions`}; {broken === 0 ? 'all arrive' : broken === 1 ? 'one does not arrive' : `${broken} do not arrive`}.</p>
-            {editor && <Button tone="main" onClick={() => run.begin(undefined)} disabled={run.going}>{!run.going ? 'Run all again' : run.job?.status === 'running' ? `Running, ${run.job.done} of ${run.job.total}…` : 'Waiting for its turn…'}</Button>}
+            <p role="status">
+              {saved.data.length === 1 ? 'One question' : `${saved.data.length} questions`};{' '}
+              {broken === 0 ? 'all arrive' : broken === 1 ? 'one does not arrive' : `${broken} do not arrive`}
+              .
+            </p>
+            {editor && (
+              <Button tone="main" onClick={() => run.begin(undefined)} disabled={run.going}>
+                {!run.going
+                  ? 'Run all again'
+                  : run.job?.status === 'running'
+                    ? `Running, ${run.job.done} of ${run.job.total}…`
+                    : 'Waiting for its turn…'}
+              </Button>
+            )}
           </div>
           {run.error && <Problem error={run.error} />}
           {folders.map((folder) => (
             <Panel key={folder} title={folder || 'No folder'}>
               <ul className="divide-y divide-line">
-                {saved.data.filter((each) => (each.folder ?? '') === folder).map((each) => <Row key={each.id} saved={each} editor={editor} />)}
+                {saved.data
+                  .filter((each) => (each.folder ?? '') === folder)
+                  .map((each) => (
+                    <Row key={each.id} saved={each} editor={editor} />
+                  ))}
               </ul>
             </Panel>
           ))}
@@ -51,7 +74,11 @@ function useRun() {
   const queries = useQueryClient()
   const start = useMutation({
     mutationFn: (id: number | undefined) =>
-      data(api.POST('/api/networks/{slug}/questions/run', { params: { path: { slug: lens.slug }, query: { revision: lens.revision, id } } })),
+      data(
+        api.POST('/api/networks/{slug}/questions/run', {
+          params: { path: { slug: lens.slug }, query: { revision: lens.revision, id } },
+        }),
+      ),
   })
   const run = useQuery({ ...questionRunQuery(start.data?.id ?? 0), enabled: start.data !== undefined })
   const job = start.data && run.data
@@ -75,24 +102,56 @@ function Row({ saved, editor }: { saved: SavedQuestion; editor: boolean }) {
   const queries = useQueryClient()
   const run = useRun()
   const drop = useMutation({
-    mutationFn: () => data(api.DELETE('/api/networks/{slug}/questions/{id}', { params: { path: { slug: lens.slug, id: saved.id } } })),
+    mutationFn: () =>
+      data(
+        api.DELETE('/api/networks/{slug}/questions/{id}', {
+          params: { path: { slug: lens.slug, id: saved.id } },
+        }),
+      ),
     onSuccess: () => queries.invalidateQueries({ queryKey: savedQuestionsQuery(lens.slug).queryKey }),
   })
   const works = saved.answer?.works ?? false
   return (
     <li className="grid grid-cols-[1.5rem_minmax(0,1fr)_auto] gap-x-2 py-2">
-      <span aria-label={works ? 'arrives' : 'does not arrive'} className={`font-bold ${works ? 'text-go' : 'text-stop'}`}>{works ? '✓' : '✗'}</span>
+      <span
+        aria-label={works ? 'arrives' : 'does not arrive'}
+        className={`font-bold ${works ? 'text-go' : 'text-stop'}`}
+      >
+        {works ? '✓' : '✗'}
+      </span>
       <div>
-        <Link to={to('flows', addressOf(saved.question))} className="font-semibold">{saved.name}</Link>
+        <Link to={to('flows', addressOf(saved.question))} className="font-semibold">
+          {saved.name}
+        </Link>
         <p>{saved.answer?.sentence}</p>
         {saved.since_then && <p className="text-warn">{saved.since_then}</p>}
-        <p className="text-sm text-soft">{questionWords(saved.question)}. Run {moment(saved.ran)}{saved.revision ? ` on revision ${saved.revision}` : ''}; {saved.changed ? `the answer changed ${moment(saved.changed)}` : 'the answer never changed'}.</p>
+        <p className="text-sm text-soft">
+          {questionWords(saved.question)}. Run {moment(saved.ran)}
+          {saved.revision ? ` on revision ${saved.revision}` : ''};{' '}
+          {saved.changed ? `the answer changed ${moment(saved.changed)}` : 'the answer never changed'}.
+        </p>
         {(run.error ?? drop.error) && <Problem error={run.error ?? drop.error} />}
       </div>
       {editor && (
         <span className="flex items-start gap-3">
-          <button type="button" className="hover:underline" onClick={() => run.begin(saved.id)} disabled={run.going} aria-label={`Run ${saved.name} again`}>run</button>
-          <button type="button" className="text-stop hover:underline" onClick={() => drop.mutate()} disabled={drop.isPending} aria-label={`Drop ${saved.name}`}>drop</button>
+          <button
+            type="button"
+            className="hover:underline"
+            onClick={() => run.begin(saved.id)}
+            disabled={run.going}
+            aria-label={`Run ${saved.name} again`}
+          >
+            run
+          </button>
+          <button
+            type="button"
+            className="text-stop hover:underline"
+            onClick={() => drop.mutate()}
+            disabled={drop.isPending}
+            aria-label={`Drop ${saved.name}`}
+          >
+            drop
+          </button>
         </span>
       )}
     </li>

@@ -43,7 +43,8 @@ export function StripView({ flow, strip, selected, onSelect, titles, outcome }: 
     tileWidth + GAP.least,
     Math.min(tileWidth + GAP.most, (room - 2 * EDGE - tileWidth) / Math.max(1, strip.columns - 1)),
   )
-  const rowsOf = (way: Tile['way']) => Math.max(1, ...strip.tiles.filter((t) => t.way === way).map((t) => t.rows))
+  const rowsOf = (way: Tile['way']) =>
+    Math.max(1, ...strip.tiles.filter((t) => t.way === way).map((t) => t.rows))
   const forwardHeight = rowsOf('forward') * ROW
   const band = forwardHeight + 34
   const returnHeight = flow.return ? rowsOf('return') * ROW + 12 : 0
@@ -58,22 +59,43 @@ export function StripView({ flow, strip, selected, onSelect, titles, outcome }: 
   return (
     <div ref={host} className="overflow-x-auto">
       <svg width={width} height={height} role="group" aria-label="Hops of both directions">
-        <WayTitle y={14} text={`${titles?.[0] ?? 'forward'}: ${VERDICT_WORDS[outcome?.verdict ?? flow.forward.verdict]}`} />
+        <WayTitle
+          y={14}
+          text={`${titles?.[0] ?? 'forward'}: ${VERDICT_WORDS[outcome?.verdict ?? flow.forward.verdict]}`}
+        />
         <rect x={0} y={band} width={width} height={1.5} className="fill-line" />
         <WayTitle
           y={band + 18}
-          text={flow.return ? `${titles?.[1] ?? 'return'}: ${VERDICT_WORDS[outcome?.return_verdict ?? flow.return.verdict]}` : 'return: the model does not say where answers would enter'}
+          text={
+            flow.return
+              ? `${titles?.[1] ?? 'return'}: ${VERDICT_WORDS[outcome?.return_verdict ?? flow.return.verdict]}`
+              : 'return: the model does not say where answers would enter'
+          }
         />
         {strip.wires.map((wire) => {
           const from = byId.get(wire.from)
           const to = byId.get(wire.to)
-          return from && to ? <WireLine key={`${wire.from}>${wire.to}`} wire={wire} from={place(from)} to={place(to)} tileWidth={tileWidth} rightwards={wire.way === 'forward' || strip.alike} /> : null
+          return from && to ? (
+            <WireLine
+              key={`${wire.from}>${wire.to}`}
+              wire={wire}
+              from={place(from)}
+              to={place(to)}
+              tileWidth={tileWidth}
+              rightwards={wire.way === 'forward' || strip.alike}
+            />
+          ) : null
         })}
         {strip.tiles.map((tile) => {
           const { x, y } = place(tile)
           return (
             <foreignObject key={tile.id} x={x} y={y} width={tileWidth} height={HEIGHT + 4}>
-              <HopTile tile={tile} flow={flow} selected={tile.refs.some((ref) => sameRef(selected, ref))} onSelect={onSelect} />
+              <HopTile
+                tile={tile}
+                flow={flow}
+                selected={tile.refs.some((ref) => sameRef(selected, ref))}
+                onSelect={onSelect}
+              />
             </foreignObject>
           )
         })}
@@ -83,12 +105,28 @@ export function StripView({ flow, strip, selected, onSelect, titles, outcome }: 
 }
 
 function WayTitle({ y, text }: { y: number; text: string }) {
-  return <text x={EDGE} y={y} className="fill-soft text-[13px]">{text}</text>
+  return (
+    <text x={EDGE} y={y} className="fill-soft text-[13px]">
+      {text}
+    </text>
+  )
 }
 
 type Point = { x: number; y: number }
 
-function WireLine({ wire, from, to, tileWidth, rightwards }: { wire: Wire; from: Point; to: Point; tileWidth: number; rightwards: boolean }) {
+function WireLine({
+  wire,
+  from,
+  to,
+  tileWidth,
+  rightwards,
+}: {
+  wire: Wire
+  from: Point
+  to: Point
+  tileWidth: number
+  rightwards: boolean
+}) {
   const middle = HEIGHT / 2
   const rightward = to.x >= from.x
   const x1 = from.x + (rightward ? tileWidth : 0)
@@ -103,9 +141,18 @@ function WireLine({ wire, from, to, tileWidth, rightwards }: { wire: Wire; from:
     : `M${x1} ${y1} L${bend} ${y1} L${bend} ${y2} L${x2} ${y2}`
   return (
     <g>
-      <path d={path} fill="none" className={wire.dead ? 'stroke-line' : back ? 'stroke-stop' : 'stroke-go'} strokeWidth={wire.dead ? 2 : 2 + 3 * wire.share} strokeDasharray={wire.dead ? '3 5' : back ? '7 4' : undefined} strokeLinejoin="round" />
+      <path
+        d={path}
+        fill="none"
+        className={wire.dead ? 'stroke-line' : back ? 'stroke-stop' : 'stroke-go'}
+        strokeWidth={wire.dead ? 2 : 2 + 3 * wire.share}
+        strokeDasharray={wire.dead ? '3 5' : back ? '7 4' : undefined}
+        strokeLinejoin="round"
+      />
       {wire.fans && (
-        <text x={(bend + x2) / 2} y={y2 - 6} textAnchor="middle" className="fill-soft text-[12px]">{shareWords(wire.share)}</text>
+        <text x={(bend + x2) / 2} y={y2 - 6} textAnchor="middle" className="fill-soft text-[12px]">
+          {shareWords(wire.share)}
+        </text>
       )}
     </g>
   )
@@ -125,11 +172,15 @@ type HopTileProps = { tile: Tile; flow: TwoWays; selected: boolean; onSelect: (r
 function HopTile({ tile, flow, selected, onSelect }: HopTileProps) {
   // Of several branches the one that stops here tells most.
   const refs = tile.refs
-  const ref = refs.find((each) => hopAt(flow, each)?.stages.some((stage) => stage.result === 'stopped')) ?? refs[0]
+  const ref =
+    refs.find((each) => hopAt(flow, each)?.stages.some((stage) => stage.result === 'stopped')) ?? refs[0]
   const hop = ref && hopAt(flow, ref)
   if (!ref || !hop) {
     return (
-      <div className="h-[58px] rounded-tile border border-dashed border-line px-2 py-1.5 text-soft" aria-label={`${tile.device}, not reached`}>
+      <div
+        className="h-[58px] rounded-tile border border-dashed border-line px-2 py-1.5 text-soft"
+        aria-label={`${tile.device}, not reached`}
+      >
         <div className="truncate font-semibold">{tile.device}</div>
         <div className="text-xs">not reached</div>
       </div>
@@ -153,9 +204,15 @@ function HopTile({ tile, flow, selected, onSelect }: HopTileProps) {
     >
       <div className="truncate leading-tight font-semibold">{tile.device}</div>
       <div className={`truncate text-xs leading-tight ${stopped ? 'font-semibold text-stop' : 'text-soft'}`}>
-        {stopped && branch && tone(branch.verdict) === 'stop' && <span aria-hidden>✗ </span>}{detail}<span className="sr-only"> {tile.way}</span>
+        {stopped && branch && tone(branch.verdict) === 'stop' && <span aria-hidden>✗ </span>}
+        {detail}
+        <span className="sr-only"> {tile.way}</span>
       </div>
-      <div className="mt-1.5 flex gap-1" aria-hidden>{hop.stages.map((stage, index) => <Pip key={index} stage={stage} />)}</div>
+      <div className="mt-1.5 flex gap-1" aria-hidden>
+        {hop.stages.map((stage, index) => (
+          <Pip key={index} stage={stage} />
+        ))}
+      </div>
     </button>
   )
 }
@@ -168,5 +225,10 @@ const PIPS: Record<Stage['result'], string> = {
 }
 
 function Pip({ stage }: { stage: Stage }) {
-  return <span title={`${stage.title}: ${stage.text}`} className={`inline-block size-2.5 border ${PIPS[stage.result]}`} />
+  return (
+    <span
+      title={`${stage.title}: ${stage.text}`}
+      className={`inline-block size-2.5 border ${PIPS[stage.result]}`}
+    />
+  )
 }

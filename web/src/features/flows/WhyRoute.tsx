@@ -7,11 +7,28 @@ import { EvidenceLink } from '../lens/EvidenceLink'
 import { useLens, useLinkTo } from '../lens/lens'
 
 /** Why a table holds the route a packet follows, told in place. */
-export function WhyRoute({ device, vrf, q, none }: { device: string; vrf: string; q: string; none: boolean }) {
+export function WhyRoute({
+  device,
+  vrf,
+  q,
+  none,
+}: {
+  device: string
+  vrf: string
+  q: string
+  none: boolean
+}) {
   const [open, setOpen] = useState(false)
   return (
     <div className="text-sm">
-      <button type="button" className="text-soft underline hover:text-ink" aria-expanded={open} onClick={() => setOpen(!open)}>{none ? 'why none' : 'why this route'}</button>
+      <button
+        type="button"
+        className="text-soft underline hover:text-ink"
+        aria-expanded={open}
+        onClick={() => setOpen(!open)}
+      >
+        {none ? 'why none' : 'why this route'}
+      </button>
       {open && <Told device={device} vrf={vrf} q={q} />}
     </div>
   )
@@ -21,14 +38,22 @@ function Told({ device, vrf, q }: { device: string; vrf: string; q: string }) {
   const why = useQuery(whyQuery(useLens(), q, device, vrf))
   const to = useLinkTo()
   if (why.isError) return <Problem error={why.error} />
-  if (why.isPending) return <p role="status" className="text-soft">Asking {device}…</p>
+  if (why.isPending)
+    return (
+      <p role="status" className="text-soft">
+        Asking {device}…
+      </p>
+    )
   return (
     <div className="mt-0.5 border-l-2 border-line pl-2">
       <p>{why.data.matched ? why.data.why : (why.data.absent?.sentence ?? why.data.why)}</p>
       <ul>
         {why.data.candidates.map((each, index) => (
           <li key={index}>
-            {each.lost_on ? '✗' : '✓'} {each.title}{each.advertiser && ` from ${each.advertiser}`}: {each.lost_on ? `lost on ${each.lost_on.replaceAll('_', ' ')}` : 'in use'} <EvidenceLink file={each.file} line={each.line} short />
+            {each.lost_on ? '✗' : '✓'} {each.title}
+            {each.advertiser && ` from ${each.advertiser}`}:{' '}
+            {each.lost_on ? `lost on ${each.lost_on.replaceAll('_', ' ')}` : 'in use'}{' '}
+            <EvidenceLink file={each.file} line={each.line} short />
           </li>
         ))}
       </ul>

@@ -3,16 +3,33 @@ import { withTyped } from './EndpointField'
 import { shareWords } from './StripView'
 import { rate } from '../devices/DeviceSheet'
 
-const found = (value: string) => ({ kind: 'address', title: value, detail: '', value, device: null, file: null, line: null, column: null })
+const found = (value: string) => ({
+  kind: 'address',
+  title: value,
+  detail: '',
+  value,
+  device: null,
+  file: null,
+  line: null,
+  column: null,
+})
 
 test('an address that nobody has can be asked without turning into a longer one', () => {
-  expect(withTyped('10.64.1.5', [found('10.64.1.50')]).map((item) => item.value)).toEqual(['10.64.1.5', '10.64.1.50'])
+  expect(withTyped('10.64.1.5', [found('10.64.1.50')]).map((item) => item.value)).toEqual([
+    '10.64.1.5',
+    '10.64.1.50',
+  ])
   expect(withTyped('10.64.1.50', [found('10.64.1.50')])).toHaveLength(1)
   expect(withTyped('2001:db8::5', [])).toHaveLength(1)
   expect(withTyped('kiosk', [found('kiosk-gul')])).toHaveLength(1)
 })
 
-test.each([[0.5, '1/2'], [1 / 3, '1/3'], [0.75, '3/4'], [0.01, '1.0%']])('the share %f reads %s', (share, words) => {
+test.each([
+  [0.5, '1/2'],
+  [1 / 3, '1/3'],
+  [0.75, '3/4'],
+  [0.01, '1.0%'],
+])('the share %f reads %s', (share, words) => {
   expect(shareWords(share)).toBe(words)
 })
 

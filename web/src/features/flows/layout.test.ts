@@ -10,7 +10,9 @@ const branch = (path: string, share = 1, verdict: Verdict = 'delivered'): Branch
   entry: null,
   path_mtu: 1500,
   cause: null,
-  hops: path.split(' ').map((device) => ({ device, vrf: 'default', in: null, out: null, outside: false, stages: [] })),
+  hops: path
+    .split(' ')
+    .map((device) => ({ device, vrf: 'default', in: null, out: null, outside: false, stages: [] })),
 })
 
 const direction = (to: string, ...branches: Branch[]): Direction => ({
@@ -26,7 +28,14 @@ const direction = (to: string, ...branches: Branch[]): Direction => ({
   defaults: [],
 })
 
-const flow = (forward: Direction, back: Direction | null): Flow => ({ sentence: '', traffic: '', doubt: null, forward, return: back, classes: [] })
+const flow = (forward: Direction, back: Direction | null): Flow => ({
+  sentence: '',
+  traffic: '',
+  doubt: null,
+  forward,
+  return: back,
+  classes: [],
+})
 
 const columns = (answer: Flow) =>
   Object.fromEntries(layoutStrip(answer).tiles.map((tile) => [`${tile.way} ${tile.device}`, tile.column]))
@@ -37,14 +46,30 @@ test('a device stands in one column in both directions, a detour of the return b
     direction('kiosk', branch('db fw dru edge kiosk')),
   )
   expect(columns(answer)).toEqual({
-    'forward kiosk': 0, 'forward edge': 1, 'forward brk': 2, 'forward cor': 2, 'forward fw': 3, 'forward db': 4,
-    'return kiosk': 0, 'return edge': 1, 'return dru': 2, 'return fw': 3, 'return db': 4,
+    'forward kiosk': 0,
+    'forward edge': 1,
+    'forward brk': 2,
+    'forward cor': 2,
+    'forward fw': 3,
+    'forward db': 4,
+    'return kiosk': 0,
+    'return edge': 1,
+    'return dru': 2,
+    'return fw': 3,
+    'return db': 4,
   })
 })
 
 test('a longer detour makes room', () => {
   const answer = flow(direction('b', branch('a r1 b')), direction('a', branch('b r1 x y a')))
-  expect(columns(answer)).toMatchObject({ 'return a': 0, 'return y': 1, 'return x': 2, 'return r1': 3, 'forward r1': 3, 'return b': 4 })
+  expect(columns(answer)).toMatchObject({
+    'return a': 0,
+    'return y': 1,
+    'return x': 2,
+    'return r1': 3,
+    'forward r1': 3,
+    'return b': 4,
+  })
 })
 
 test('what is not reached is shown as such, with a dead wire to it', () => {
@@ -59,7 +84,9 @@ test('what is not reached is shown as such, with a dead wire to it', () => {
 test('a loop keeps each device once and wires back', () => {
   const strip = layoutStrip(flow(direction('z', branch('a r1 r2 r1', 1, 'looped')), null))
   expect(strip.tiles.filter((tile) => !tile.ghost).map((tile) => tile.device)).toEqual(['a', 'r1', 'r2'])
-  expect(strip.wires).toContainEqual(expect.objectContaining({ from: 'forward r2', to: 'forward r1', share: 1 }))
+  expect(strip.wires).toContainEqual(
+    expect.objectContaining({ from: 'forward r2', to: 'forward r1', share: 1 }),
+  )
 })
 
 test('shares of branches add up on the wires they have in common', () => {

@@ -42,7 +42,10 @@ export function layoutStrip(flow: { forward: Direction; return: Direction | null
     ...placeWay('forward', ways.forward, order),
     ...(ways.back ? placeWay('return', ways.back, order) : []),
   ]
-  const wires = [...wiresOf('forward', ways.forward, tiles), ...(ways.back ? wiresOf('return', ways.back, tiles) : [])]
+  const wires = [
+    ...wiresOf('forward', ways.forward, tiles),
+    ...(ways.back ? wiresOf('return', ways.back, tiles) : []),
+  ]
   return { columns: Math.max(0, ...order.values()) + 1, tiles, wires, alike }
 }
 
@@ -117,7 +120,15 @@ function placeWay(way: Tile['way'], direction: Direction, order: Map<string, num
     branch.hops.forEach((hop, hopIndex) => {
       const id = `${way} ${hop.device}`
       const tile = tiles.get(id) ?? {
-        id, device: hop.device, way, column: order.get(hop.device) ?? 0, row: 0, rows: 1, refs: [], stops: false, ghost: false,
+        id,
+        device: hop.device,
+        way,
+        column: order.get(hop.device) ?? 0,
+        row: 0,
+        rows: 1,
+        refs: [],
+        stops: false,
+        ghost: false,
       }
       tile.refs.push({ way, branch: branchIndex, hop: hopIndex })
       const last = hopIndex === branch.hops.length - 1
@@ -128,7 +139,17 @@ function placeWay(way: Tile['way'], direction: Direction, order: Map<string, num
   const goal = direction.destination.name
   if (!tiles.has(`${way} ${goal}`)) {
     const id = `${way} ${goal}`
-    tiles.set(id, { id, device: goal, way, column: order.get(goal) ?? 0, row: 0, rows: 1, refs: [], stops: false, ghost: true })
+    tiles.set(id, {
+      id,
+      device: goal,
+      way,
+      column: order.get(goal) ?? 0,
+      row: 0,
+      rows: 1,
+      refs: [],
+      stops: false,
+      ghost: true,
+    })
   }
   const byColumn = new Map<number, Tile[]>()
   for (const tile of tiles.values()) byColumn.set(tile.column, [...(byColumn.get(tile.column) ?? []), tile])
@@ -145,7 +166,14 @@ function wiresOf(way: Tile['way'], direction: Direction, tiles: Tile[]): Wire[] 
   const wires = new Map<string, Wire>()
   const add = (from: string, to: string, share: number, dead: boolean) => {
     const key = `${from}>${to}`
-    const wire = wires.get(key) ?? { from: `${way} ${from}`, to: `${way} ${to}`, way, share: 0, dead, fans: false }
+    const wire = wires.get(key) ?? {
+      from: `${way} ${from}`,
+      to: `${way} ${to}`,
+      way,
+      share: 0,
+      dead,
+      fans: false,
+    }
     wire.share = Math.min(1, wire.share + share) // a loop passes the same wire again
     wires.set(key, wire)
   }
@@ -156,7 +184,8 @@ function wiresOf(way: Tile['way'], direction: Direction, tiles: Tile[]): Wire[] 
       if (previous !== undefined && previous !== device) add(previous, device, branch.share, false)
     })
   }
-  for (const wire of wires.values()) wire.fans = [...wires.values()].some((other) => other !== wire && other.from === wire.from)
+  for (const wire of wires.values())
+    wire.fans = [...wires.values()].some((other) => other !== wire && other.from === wire.from)
   const ghost = tiles.find((tile) => tile.way === way && tile.ghost)
   if (ghost) {
     for (const tile of tiles) if (tile.way === way && tile.stops) add(tile.device, ghost.device, 0, true)

@@ -1,16 +1,26 @@
 import type { Direction, Flow, Obstacle } from '../../api/types'
 
-const place = (cited: { file: string | null; line: number | null }) => (cited.file ? ` (${cited.file}:${cited.line})` : '')
+const place = (cited: { file: string | null; line: number | null }) =>
+  cited.file ? ` (${cited.file}:${cited.line})` : ''
 
 /** The answer as plain text for a ticket: the sentence, both ways, everything in the way, the address. */
 export function ticketText(flow: Flow, address: string): string {
-  const ways: [string, Direction | null][] = [['Forward', flow.forward], ['Return', flow.return]]
-  const lines = [flow.sentence, '', `Asked: ${flow.traffic} from ${flow.forward.source.address} to ${flow.forward.destination.address}`]
+  const ways: [string, Direction | null][] = [
+    ['Forward', flow.forward],
+    ['Return', flow.return],
+  ]
+  const lines = [
+    flow.sentence,
+    '',
+    `Asked: ${flow.traffic} from ${flow.forward.source.address} to ${flow.forward.destination.address}`,
+  ]
   for (const [name, way] of ways) {
     if (!way) continue
     for (const branch of way.branches) {
       const share = way.branches.length > 1 ? ` (${branch.share_text})` : ''
-      lines.push(`${name}${share}: ${branch.hops.map((hop) => hop.device).join(' > ')}: ${branch.verdict.replaceAll('_', ' ')}`)
+      lines.push(
+        `${name}${share}: ${branch.hops.map((hop) => hop.device).join(' > ')}: ${branch.verdict.replaceAll('_', ' ')}`,
+      )
     }
     lines.push(...way.obstacles.map((each: Obstacle) => `  in the way: ${each.text}${place(each)}`))
     lines.push(...way.defaults.map((each) => `  note: ${each.text}`))

@@ -25,6 +25,8 @@ export function tone(verdict: Verdict): Tone {
 
 /** The tone of the whole answer: as bad as its worse direction. */
 export function flowTone(flow: Flow): Tone {
-  const tones = [flow.forward, flow.return].filter((d): d is Direction => d !== null).map((d) => tone(d.verdict))
+  const tones = [flow.forward, flow.return]
+    .filter((d): d is Direction => d !== null)
+    .map((d) => tone(d.verdict))
   return tones.includes('stop') ? 'stop' : tones.includes('warn') ? 'warn' : 'go'
 }

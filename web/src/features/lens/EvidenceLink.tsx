@@ -2,7 +2,15 @@ import { Link } from 'react-router'
 import { useFileLink } from './lens'
 
 /** The file and line an answer cites; opens the file there. Short where the file is plain. */
-export function EvidenceLink({ file, line, short = false }: { file?: string | null; line?: number | null; short?: boolean }) {
+export function EvidenceLink({
+  file,
+  line,
+  short = false,
+}: {
+  file?: string | null
+  line?: number | null
+  short?: boolean
+}) {
   const link = useFileLink()
   if (!file || !line) return null
   return (

@@ -20,11 +20,23 @@ function Account({ username, role }: { username: string; role?: string }) {
   }
   return (
     <div className="flex items-center gap-4 text-sea-soft">
-      <button type="button" className="hover:text-sea-ink" onClick={() => { keepTheme(other); setTheme(other) }}>
+      <button
+        type="button"
+        className="hover:text-sea-ink"
+        onClick={() => {
+          keepTheme(other)
+          setTheme(other)
+        }}
+      >
         {other === 'dark' ? 'Dark' : 'Light'}
       </button>
-      <span className="text-sea-ink">{username}{role && <span className="text-sea-soft">, {role}</span>}</span>
-      <button type="button" className="hover:text-sea-ink" onClick={() => void logout()}>Log out</button>
+      <span className="text-sea-ink">
+        {username}
+        {role && <span className="text-sea-soft">, {role}</span>}
+      </span>
+      <button type="button" className="hover:text-sea-ink" onClick={() => void logout()}>
+        Log out
+      </button>
     </div>
   )
 }
@@ -34,10 +46,14 @@ export function PlainFrame({ username }: { username: string }) {
   return (
     <div className="flex min-h-full flex-col">
       <header className="flex h-12 items-center justify-between gap-4 bg-sea px-4 text-sea-ink">
-        <Link to="/" className="text-lg font-bold text-sea-ink">Routrel</Link>
+        <Link to="/" className="text-lg font-bold text-sea-ink">
+          Routrel
+        </Link>
         <Account username={username} />
       </header>
-      <main className="mx-auto w-full max-w-5xl p-5"><Outlet /></main>
+      <main className="mx-auto w-full max-w-5xl p-5">
+        <Outlet />
+      </main>
     </div>
   )
 }
@@ -51,7 +67,10 @@ const RAIL = [
 function Rail() {
   const to = useLinkTo()
   return (
-    <nav aria-label="Views" className="flex w-20 shrink-0 flex-col gap-1 border-r border-line bg-sunk py-2 print:hidden">
+    <nav
+      aria-label="Views"
+      className="flex w-20 shrink-0 flex-col gap-1 border-r border-line bg-sunk py-2 print:hidden"
+    >
       {RAIL.map(({ page, label, path }) => (
         <NavLink
           key={page}
@@ -64,7 +83,16 @@ function Rail() {
             }`
           }
         >
-          <svg viewBox="0 0 24 24" className="size-5" fill="none" stroke="currentColor" strokeWidth="2" strokeLinecap="round" strokeLinejoin="round" aria-hidden>
+          <svg
+            viewBox="0 0 24 24"
+            className="size-5"
+            fill="none"
+            stroke="currentColor"
+            strokeWidth="2"
+            strokeLinecap="round"
+            strokeLinejoin="round"
+            aria-hidden
+          >
             <path d={path} />
           </svg>
           {label}
@@ -87,17 +115,29 @@ export function NetworkFrame({ username }: { username: string }) {
     [network.data, slug, revision, pinned],
   )
   if (network.isPending) return <Waiting what="Opening the network" />
-  if (!place) return <div className="p-6"><Problem error={network.error} /> <p className="mt-3"><Link to="/">To the networks</Link></p></div>
+  if (!place)
+    return (
+      <div className="p-6">
+        <Problem error={network.error} />{' '}
+        <p className="mt-3">
+          <Link to="/">To the networks</Link>
+        </p>
+      </div>
+    )
   const mayImport = place.network.role !== 'viewer'
   return (
     <PlaceContext value={place}>
       <div className="flex h-full flex-col print:block print:h-auto">
         <header className="flex h-12 shrink-0 items-center gap-4 bg-sea px-4 text-sea-ink print:hidden">
-          <Link to="/" className="w-14 text-lg font-bold text-sea-ink">Routrel</Link>
+          <Link to="/" className="w-14 text-lg font-bold text-sea-ink">
+            Routrel
+          </Link>
           <span className="truncate font-semibold">{place.network.title}</span>
           <LensBar />
           {mayImport && (
-            <Link className="whitespace-nowrap text-sea-soft hover:text-sea-ink" to={`/n/${slug}/import`}>Import</Link>
+            <Link className="whitespace-nowrap text-sea-soft hover:text-sea-ink" to={`/n/${slug}/import`}>
+              Import
+            </Link>
           )}
           <div className="flex-1" />
           <FindAnything />
@@ -105,7 +145,9 @@ export function NetworkFrame({ username }: { username: string }) {
         </header>
         <div className="flex min-h-0 flex-1 print:block">
           <Rail />
-          <main className="min-w-0 flex-1 overflow-auto p-3 print:overflow-visible"><Outlet /></main>
+          <main className="min-w-0 flex-1 overflow-auto p-3 print:overflow-visible">
+            <Outlet />
+          </main>
         </div>
       </div>
     </PlaceContext>

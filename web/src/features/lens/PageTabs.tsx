@@ -7,7 +7,14 @@ export function PageTabs({ label, tabs }: { label: string; tabs: Record<string, 
   return (
     <nav aria-label={label} className="flex gap-1">
       {Object.entries(tabs).map(([page, title]) => (
-        <NavLink key={page} end to={to(page)} className={({ isActive }) => `rounded-md border px-3 py-1 no-underline ${isActive ? 'border-ink bg-ink text-paper' : 'border-line bg-card text-ink'}`}>
+        <NavLink
+          key={page}
+          end
+          to={to(page)}
+          className={({ isActive }) =>
+            `rounded-md border px-3 py-1 no-underline ${isActive ? 'border-ink bg-ink text-paper' : 'border-line bg-card text-ink'}`
+          }
+        >
           {title}
         </NavLink>
       ))}

@@ -26,15 +26,18 @@ export function useLens(): Lens {
 /** Addresses of pages that keep looking through the same lens. */
 export function useLinkTo() {
   const { lens, pinned } = usePlace()
-  return useCallback((page: string, query: Record<string, string | number | undefined | null> = {}) => {
-    const params = new URLSearchParams()
-    if (pinned && lens.revision !== undefined) params.set('revision', String(lens.revision))
-    for (const [key, value] of Object.entries(query)) {
-      if (value !== undefined && value !== null && value !== '') params.set(key, String(value))
-    }
-    const text = params.toString()
-    return `/n/${lens.slug}/${page}${text ? `?${text}` : ''}`
-  }, [lens, pinned])
+  return useCallback(
+    (page: string, query: Record<string, string | number | undefined | null> = {}) => {
+      const params = new URLSearchParams()
+      if (pinned && lens.revision !== undefined) params.set('revision', String(lens.revision))
+      for (const [key, value] of Object.entries(query)) {
+        if (value !== undefined && value !== null && value !== '') params.set(key, String(value))
+      }
+      const text = params.toString()
+      return `/n/${lens.slug}/${page}${text ? `?${text}` : ''}`
+    },
+    [lens, pinned],
+  )
 }
 
 /** This page's address with the revision in it, so that it shows others the same. */

@@ -7,15 +7,38 @@ import { ImportJobPage } from './ImportJobPage'
 import { ImportPage } from './ImportPage'
 
 // The editor measures text, which this DOM cannot; the browser test sees the real one.
-vi.mock('../devices/FileText', () => ({ FileText: ({ text, line }: { text: string; line: number }) => <p>shown: {text.split('\n')[line - 1]}</p> }))
+vi.mock('../devices/FileText', () => ({
+  FileText: ({ text, line }: { text: string; line: number }) => <p>shown: {text.split('\n')[line - 1]}</p>,
+}))
 
 const job: ImportJob = {
-  id: 7, kind: 'import', network: 'net', author: 'nora', created: '2026-01-01T00:00:00Z', started: null, ended: null, status: 'running',
-  step: 'reading', done: 3, total: 40, found: 0, message: '', revision: null, answer: null,
+  id: 7,
+  kind: 'import',
+  network: 'net',
+  author: 'nora',
+  created: '2026-01-01T00:00:00Z',
+  started: null,
+  ended: null,
+  status: 'running',
+  step: 'reading',
+  done: 3,
+  total: 40,
+  found: 0,
+  message: '',
+  revision: null,
+  answer: null,
 }
 type Answer = NonNullable<ImportJob['answer']>
 const problem = (file: string, line: number, text: string): Answer['problems'][number] => ({
-  severity: 'error', code: 'unknown_key', text, suggestion: '', device: null, file, line, column: 5, also: [],
+  severity: 'error',
+  code: 'unknown_key',
+  text,
+  suggestion: '',
+  device: null,
+  file,
+  line,
+  column: 5,
+  also: [],
 })
 
 /** Serves an import in one state after the other; the last one stays. */
@@ -35,7 +58,18 @@ function open(...states: ImportJob[]) {
 
 test('progress is looked at until the import has ended', async () => {
   const found = { problems: [], problem_count: 0, skipped: ['notes.txt'] }
-  const asked = open(job, { ...job, done: 20 }, { ...job, done: 40, status: 'done', revision: 4, message: '40 devices became revision 4.', answer: found })
+  const asked = open(
+    job,
+    { ...job, done: 20 },
+    {
+      ...job,
+      done: 40,
+      status: 'done',
+      revision: 4,
+      message: '40 devices became revision 4.',
+      answer: found,
+    },
+  )
   expect(await screen.findByRole('progressbar')).toHaveAttribute('value', '3')
   expect(await screen.findByText('reading: 20 of 40 files')).toBeVisible()
   expect(await screen.findByText('40 devices became revision 4.')).toBeVisible()
@@ -55,8 +89,14 @@ test('a running import can be cancelled', async () => {
 
 test('a refused import lists its problems and shows the line of the one chosen', async () => {
   open({
-    ...job, status: 'refused', message: '2,500 problems in the files; nothing was kept.',
-    answer: { problem_count: 2500, skipped: [], problems: [problem('a.yaml', 2, 'no key “x”'), problem('a.yaml', 3, 'no key “y”')] },
+    ...job,
+    status: 'refused',
+    message: '2,500 problems in the files; nothing was kept.',
+    answer: {
+      problem_count: 2500,
+      skipped: [],
+      problems: [problem('a.yaml', 2, 'no key “x”'), problem('a.yaml', 3, 'no key “y”')],
+    },
   })
   expect(await screen.findByText('2,500 problems, the first 2 of them')).toBeVisible()
   const first = await screen.findByRole('button', { name: /no key “x”/ })
@@ -77,8 +117,12 @@ test('viewers are told that importing is not theirs', () => {
 test('an owner deletes a revision after a second question, others see what is kept', async () => {
   const asked = serve(({ pathname }, request) => {
     if (request.method === 'DELETE') return new Response(null, { status: 204 })
-    if (pathname.endsWith('/revisions')) return [{ number: 2, created: '2026-01-01T00:00:00Z', author: 'nora', note: '', content_hash: '', files: 3 }]
-    if (pathname.endsWith('/jobs')) return [{ ...job, status: 'refused', message: '2 problems in the files; nothing was kept.' }]
+    if (pathname.endsWith('/revisions'))
+      return [
+        { number: 2, created: '2026-01-01T00:00:00Z', author: 'nora', note: '', content_hash: '', files: 3 },
+      ]
+    if (pathname.endsWith('/jobs'))
+      return [{ ...job, status: 'refused', message: '2 problems in the files; nothing was kept.' }]
     return []
   })
   visit(<ImportPage />, '/n/net/import', { at: place('owner') })

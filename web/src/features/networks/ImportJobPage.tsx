@@ -13,7 +13,8 @@ function useImport(id: number) {
   const job = useQuery(importQuery(id))
   const finished = job.data && ended(job.data) ? job.data.status : null
   useEffect(() => {
-    if (finished === 'done') void Promise.all([
+    if (finished === 'done')
+      void Promise.all([
         queries.invalidateQueries({ queryKey: ['network'] }),
         queries.invalidateQueries({ queryKey: ['networks'] }),
       ])
@@ -44,18 +45,42 @@ export function ImportJobPage() {
       <Panel>
         <div className="flex items-center gap-4">
           <div className="flex-1">
-            <h1 className={`text-lg font-bold ${status === 'refused' || status === 'failed' ? 'text-stop' : status === 'done' ? 'text-go' : ''}`}>{titles[status]}</h1>
-            <p role="status" className="text-soft">{message || `${step}: ${done} of ${total} files`}</p>
+            <h1
+              className={`text-lg font-bold ${status === 'refused' || status === 'failed' ? 'text-stop' : status === 'done' ? 'text-go' : ''}`}
+            >
+              {titles[status]}
+            </h1>
+            <p role="status" className="text-soft">
+              {message || `${step}: ${done} of ${total} files`}
+            </p>
             {skipped.length > 0 && (
-              <p className="text-soft">Left out, being no device files: {skipped.slice(0, 8).join(', ')}{skipped.length > 8 && ` and ${skipped.length - 8} more`}.</p>
+              <p className="text-soft">
+                Left out, being no device files: {skipped.slice(0, 8).join(', ')}
+                {skipped.length > 8 && ` and ${skipped.length - 8} more`}.
+              </p>
             )}
           </div>
-          {!ended(job.data) && <Button tone="stop" disabled={cancel.isPending} onClick={() => cancel.mutate()}>Cancel</Button>}
-          {status === 'done' && <Link to={`/n/${network.slug}/flows`} className="font-semibold">Ask a flow</Link>}
+          {!ended(job.data) && (
+            <Button tone="stop" disabled={cancel.isPending} onClick={() => cancel.mutate()}>
+              Cancel
+            </Button>
+          )}
+          {status === 'done' && (
+            <Link to={`/n/${network.slug}/flows`} className="font-semibold">
+              Ask a flow
+            </Link>
+          )}
           {status === 'done' && <Link to={`/n/${network.slug}/devices/findings`}>See the findings</Link>}
           {ended(job.data) && status !== 'done' && <Link to={`/n/${network.slug}/import`}>Import again</Link>}
         </div>
-        {!ended(job.data) && <progress className="mt-3 h-2 w-full" max={Math.max(1, total)} value={done} aria-label="Files read" />}
+        {!ended(job.data) && (
+          <progress
+            className="mt-3 h-2 w-full"
+            max={Math.max(1, total)}
+            value={done}
+            aria-label="Files read"
+          />
+        )}
       </Panel>
       {cancel.isError && <Problem error={cancel.error} />}
       {answer && answer.problems.length > 0 && <ProblemList id={job.data.id} found={answer} />}
@@ -69,7 +94,12 @@ function ProblemList({ id, found }: { id: number; found: NonNullable<ImportJob['
   const shownFile = params.get('file') ?? problems[0]?.file ?? null
   const shownLine = Number(params.get('line') ?? problems[0]?.line ?? 1)
   const file = useQuery({ ...importFileQuery(id, shownFile ?? ''), enabled: shownFile !== null })
-  const title = count === 1 ? '1 problem' : count > problems.length ? `${count.toLocaleString('en-GB')} problems, the first ${problems.length.toLocaleString('en-GB')} of them` : `${count} problems`
+  const title =
+    count === 1
+      ? '1 problem'
+      : count > problems.length
+        ? `${count.toLocaleString('en-GB')} problems, the first ${problems.length.toLocaleString('en-GB')} of them`
+        : `${count} problems`
   return (
     <div className="grid min-h-0 grid-cols-2 gap-3">
       <Panel title={title} className="min-h-0 overflow-auto">
@@ -85,7 +115,9 @@ function ProblemList({ id, found }: { id: number; found: NonNullable<ImportJob['
                   className="w-full rounded px-2 py-2 text-left hover:bg-sunk aria-[current=true]:bg-go-wash"
                 >
                   <span className="flex items-baseline justify-between gap-3">
-                    <span className="font-mono text-[0.92em] text-go">{problem.file}:{problem.line}:{problem.column}</span>
+                    <span className="font-mono text-[0.92em] text-go">
+                      {problem.file}:{problem.line}:{problem.column}
+                    </span>
                     <Severity value={problem.severity} />
                   </span>
                   <span className="block">{problem.text}</span>

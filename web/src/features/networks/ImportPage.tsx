@@ -38,30 +38,59 @@ export function ImportPage() {
     setOver(false)
     void fromDrop(event.dataTransfer).then(take)
   }
-  if (network.role === 'viewer') return <p className="p-4">You are a viewer here; importing takes an editor.</p>
+  if (network.role === 'viewer')
+    return <p className="p-4">You are a viewer here; importing takes an editor.</p>
   return (
     <div className="mx-auto grid max-w-4xl gap-3">
       <Panel title={`Import into ${network.title}`}>
         <div
+          role="presentation" // files are dropped on it; the buttons in it do the same by keyboard
           data-over={over || undefined}
-          onDragOver={(event) => { event.preventDefault(); setOver(true) }}
+          onDragOver={(event) => {
+            event.preventDefault()
+            setOver(true)
+          }}
           onDragLeave={() => setOver(false)}
           onDrop={drop}
           className="grid place-items-center gap-3 rounded-card border-2 border-dashed border-line bg-paper p-10 text-center data-over:border-go data-over:bg-go-wash"
         >
           <p className="text-lg">Drop device files here: single files, a folder, or a zip of one.</p>
           <div className="flex gap-3">
-            <Button tone="main" disabled={start.isPending} onClick={() => folder.current?.click()}>Choose a folder</Button>
-            <Button disabled={start.isPending} onClick={() => files.current?.click()}>Choose files or a zip</Button>
+            <Button tone="main" disabled={start.isPending} onClick={() => folder.current?.click()}>
+              Choose a folder
+            </Button>
+            <Button disabled={start.isPending} onClick={() => files.current?.click()}>
+              Choose files or a zip
+            </Button>
           </div>
-          <input ref={folder} type="file" hidden aria-label="Folder to import" {...{ webkitdirectory: '' }} onChange={(event) => take(fromInput(event.target.files))} />
-          <input ref={files} type="file" hidden multiple accept=".yaml,.yml,.zip" aria-label="Files to import" onChange={(event) => take(fromInput(event.target.files))} />
+          <input
+            ref={folder}
+            type="file"
+            hidden
+            aria-label="Folder to import"
+            {...{ webkitdirectory: '' }}
+            onChange={(event) => take(fromInput(event.target.files))}
+          />
+          <input
+            ref={files}
+            type="file"
+            hidden
+            multiple
+            accept=".yaml,.yml,.zip"
+            aria-label="Files to import"
+            onChange={(event) => take(fromInput(event.target.files))}
+          />
           {start.isPending && <p role="status">Sending the files…</p>}
         </div>
-        {start.isError && <div className="mt-3"><Problem error={start.error} /></div>}
+        {start.isError && (
+          <div className="mt-3">
+            <Problem error={start.error} />
+          </div>
+        )}
         <p className="mt-3 text-soft">
-          An import becomes a new revision only if every file reads without problems. The upload is the whole network:
-          files that are missing in it are missing in the new revision. Earlier revisions stay as they are.
+          An import becomes a new revision only if every file reads without problems. The upload is the whole
+          network: files that are missing in it are missing in the new revision. Earlier revisions stay as
+          they are.
         </p>
       </Panel>
       <Members />

@@ -7,7 +7,14 @@ import { Confirm } from '../../ui/Confirm'
 import { Panel, Problem } from '../../ui/controls'
 import { usePlace } from '../lens/lens'
 
-const day = (iso: string) => new Date(iso).toLocaleString('en-GB', { day: 'numeric', month: 'short', year: 'numeric', hour: '2-digit', minute: '2-digit' })
+const day = (iso: string) =>
+  new Date(iso).toLocaleString('en-GB', {
+    day: 'numeric',
+    month: 'short',
+    year: 'numeric',
+    hour: '2-digit',
+    minute: '2-digit',
+  })
 
 /** The revisions and imports of a network; owners delete them here, and the network itself. */
 export function Kept() {
@@ -19,8 +26,15 @@ export function Kept() {
   const jobs = useQuery(jobsQuery(slug))
   const owner = network.role === 'owner'
   const imports = jobs.data?.filter((job) => job.kind === 'import') ?? []
-  const changed = () => Promise.all([queries.invalidateQueries({ queryKey: ['network', slug] }), queries.invalidateQueries({ queryKey: networksQuery.queryKey })])
-  const dropRevision = (number: number) => api.DELETE('/api/networks/{slug}/revisions/{number}', { params: { path: { slug, number } } }).then(changed)
+  const changed = () =>
+    Promise.all([
+      queries.invalidateQueries({ queryKey: ['network', slug] }),
+      queries.invalidateQueries({ queryKey: networksQuery.queryKey }),
+    ])
+  const dropRevision = (number: number) =>
+    api
+      .DELETE('/api/networks/{slug}/revisions/{number}', { params: { path: { slug, number } } })
+      .then(changed)
   const dropImport = (id: number) => api.DELETE('/api/jobs/{id}', { params: { path: { id } } }).then(changed)
   const dropNetwork = async () => {
     await api.DELETE('/api/networks/{slug}', { params: { path: { slug } } })
@@ -30,10 +44,17 @@ export function Kept() {
   return (
     <Panel
       title="What is kept"
-      aside={owner && (
-        <Confirm label="Delete this network" title={`Delete ${network.title}?`} action="Delete the network" onConfirm={dropNetwork}
-          text="All its revisions, imports, saved questions, drafts and memberships go with it, for good." />
-      )}
+      aside={
+        owner && (
+          <Confirm
+            label="Delete this network"
+            title={`Delete ${network.title}?`}
+            action="Delete the network"
+            onConfirm={dropNetwork}
+            text="All its revisions, imports, saved questions, drafts and memberships go with it, for good."
+          />
+        )
+      }
     >
       {(revisions.error ?? jobs.error) && <Problem error={revisions.error ?? jobs.error} />}
       <div className="grid gap-6 md:grid-cols-2">
@@ -44,12 +65,21 @@ export function Kept() {
               <li key={revision.number} className="flex items-baseline gap-3 py-1.5">
                 <strong className="w-8 text-right">{revision.number}</strong>
                 <span className="flex-1">
-                  {day(revision.created)}{revision.author && `, ${revision.author}`}
-                  <span className="block text-sm text-soft">{revision.files} files{revision.note && `; ${revision.note}`}</span>
+                  {day(revision.created)}
+                  {revision.author && `, ${revision.author}`}
+                  <span className="block text-sm text-soft">
+                    {revision.files} files{revision.note && `; ${revision.note}`}
+                  </span>
                 </span>
                 {owner && (
-                  <Confirm label="delete" name={`Delete revision ${revision.number}`} title={`Delete revision ${revision.number}?`} action="Delete the revision"
-                    onConfirm={() => dropRevision(revision.number)} text="Its files, drafts and searches go with it, for good. Links to it lead nowhere then." />
+                  <Confirm
+                    label="delete"
+                    name={`Delete revision ${revision.number}`}
+                    title={`Delete revision ${revision.number}?`}
+                    action="Delete the revision"
+                    onConfirm={() => dropRevision(revision.number)}
+                    text="Its files, drafts and searches go with it, for good. Links to it lead nowhere then."
+                  />
                 )}
               </li>
             ))}
@@ -66,8 +96,14 @@ export function Kept() {
                   <span className="block text-sm text-soft">{words(job)}</span>
                 </span>
                 {owner && (
-                  <Confirm label="delete" name={`Delete the import of ${day(job.created)}`} title="Delete this import?" action="Delete the import"
-                    onConfirm={() => dropImport(job.id)} text="The files that were uploaded for it go with it, and its list of problems. A revision that it became stays." />
+                  <Confirm
+                    label="delete"
+                    name={`Delete the import of ${day(job.created)}`}
+                    title="Delete this import?"
+                    action="Delete the import"
+                    onConfirm={() => dropImport(job.id)}
+                    text="The files that were uploaded for it go with it, and its list of problems. A revision that it became stays."
+                  />
                 )}
               </li>
             ))}
@@ -78,4 +114,6 @@ export function Kept() {
   )
 }
 
-const words = (job: Job) => job.message || (job.status === 'queued' ? 'waiting for its turn' : `${job.step}, ${job.done} of ${job.total} files`)
+const words = (job: Job) =>
+  job.message ||
+  (job.status === 'queued' ? 'waiting for its turn' : `${job.step}, ${job.done} of ${job.total} files`)

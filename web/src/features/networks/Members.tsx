@@ -7,7 +7,11 @@ import { usePlace } from '../lens/lens'
 
 const ROLES = ['viewer', 'editor', 'owner'] as const
 type Role = (typeof ROLES)[number]
-const MEANS: Record<Role, string> = { viewer: 'sees everything', editor: 'imports too', owner: 'manages members and deletes too' }
+const MEANS: Record<Role, string> = {
+  viewer: 'sees everything',
+  editor: 'imports too',
+  owner: 'manages members and deletes too',
+}
 
 /** Who may do what; owners change it here. */
 export function Members() {
@@ -18,7 +22,9 @@ export function Members() {
   const [role, setRole] = useState<Role>('viewer')
   const set = useMutation({
     mutationFn: (member: { username: string; role: Role | null }) =>
-      data(api.PUT('/api/networks/{slug}/members', { params: { path: { slug: network.slug } }, body: member })),
+      data(
+        api.PUT('/api/networks/{slug}/members', { params: { path: { slug: network.slug } }, body: member }),
+      ),
     onSuccess: (list) => {
       queries.setQueryData(membersQuery(network.slug).queryKey, list)
       setName('')
@@ -30,8 +36,15 @@ export function Members() {
     set.mutate({ username: name.trim(), role })
   }
   const roleSelect = (value: Role, change: (role: Role) => void, label: string) => (
-    <select aria-label={label} value={value} onChange={(event) => change(event.target.value as Role)} className="rounded-md border border-line bg-paper px-2 py-1">
-      {ROLES.map((each) => <option key={each}>{each}</option>)}
+    <select
+      aria-label={label}
+      value={value}
+      onChange={(event) => change(event.target.value as Role)}
+      className="rounded-md border border-line bg-paper px-2 py-1"
+    >
+      {ROLES.map((each) => (
+        <option key={each}>{each}</option>
+      ))}
     </select>
   )
   return (
@@ -42,8 +55,18 @@ export function Members() {
             <span className="w-40 font-semibold">{member.username}</span>
             {owner && member.role ? (
               <>
-                {roleSelect(member.role as Role, (next) => set.mutate({ username: member.username, role: next }), `Role of ${member.username}`)}
-                <button type="button" className="text-stop hover:underline" onClick={() => set.mutate({ username: member.username, role: null })}>remove</button>
+                {roleSelect(
+                  member.role as Role,
+                  (next) => set.mutate({ username: member.username, role: next }),
+                  `Role of ${member.username}`,
+                )}
+                <button
+                  type="button"
+                  className="text-stop hover:underline"
+                  onClick={() => set.mutate({ username: member.username, role: null })}
+                >
+                  remove
+                </button>
               </>
             ) : (
               <span>{member.role}</span>
@@ -54,12 +77,24 @@ export function Members() {
       </ul>
       {owner && (
         <form onSubmit={add} className="mt-3 flex gap-3">
-          <input aria-label="Name of a user to add" placeholder="name of a user" value={name} onChange={(event) => setName(event.target.value)} className="w-40 rounded-md border border-line bg-paper px-2 py-1" />
+          <input
+            aria-label="Name of a user to add"
+            placeholder="name of a user"
+            value={name}
+            onChange={(event) => setName(event.target.value)}
+            className="w-40 rounded-md border border-line bg-paper px-2 py-1"
+          />
           {roleSelect(role, setRole, 'Role of the new member')}
-          <Button type="submit" disabled={!name.trim() || set.isPending}>Add</Button>
+          <Button type="submit" disabled={!name.trim() || set.isPending}>
+            Add
+          </Button>
         </form>
       )}
-      {set.isError && <div className="mt-3"><Problem error={set.error} /></div>}
+      {set.isError && (
+        <div className="mt-3">
+          <Problem error={set.error} />
+        </div>
+      )}
     </Panel>
   )
 }

@@ -14,12 +14,19 @@ export function NetworksPage() {
   return (
     <div className="grid gap-4">
       <h1 className="text-2xl font-bold">Networks</h1>
-      {networks.data.length === 0 && <p>You are no member of any network yet. Begin one below, or ask its owner to add you.</p>}
+      {networks.data.length === 0 && (
+        <p>You are no member of any network yet. Begin one below, or ask its owner to add you.</p>
+      )}
       <ul className="grid gap-2">
         {networks.data.map((network) => (
-          <li key={network.slug} className="flex items-center gap-4 rounded-card border border-line bg-card px-4 py-3">
+          <li
+            key={network.slug}
+            className="flex items-center gap-4 rounded-card border border-line bg-card px-4 py-3"
+          >
             <div className="flex-1">
-              <Link to={`/n/${network.slug}/flows`} className="text-lg font-semibold">{network.title}</Link>
+              <Link to={`/n/${network.slug}/flows`} className="text-lg font-semibold">
+                {network.title}
+              </Link>
               <p className="text-soft">
                 {network.newest_revision
                   ? `revision ${network.newest_revision.number}, ${network.newest_revision.files} files, imported ${new Date(network.newest_revision.created).toLocaleDateString('en-GB', { day: 'numeric', month: 'long', year: 'numeric' })}`
@@ -55,8 +62,12 @@ function NewNetwork() {
   return (
     <Panel title="Begin a new network">
       <form onSubmit={submit} className="flex items-end gap-3">
-        <div className="flex-1"><TextField label="Name" value={title} onChange={setTitle} placeholder="as people call it" /></div>
-        <Button type="submit" tone="main" className="mb-3" disabled={!title.trim() || create.isPending}>Begin, then import files</Button>
+        <div className="flex-1">
+          <TextField label="Name" value={title} onChange={setTitle} placeholder="as people call it" />
+        </div>
+        <Button type="submit" tone="main" className="mb-3" disabled={!title.trim() || create.isPending}>
+          Begin, then import files
+        </Button>
       </form>
       {create.isError && <Problem error={create.error} />}
     </Panel>

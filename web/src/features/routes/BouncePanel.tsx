@@ -10,7 +10,11 @@ type Session = { device: string; vrf: string; neighbour: string }
 /** One session goes down and comes up again: what moves meanwhile, and what stays otherwise? */
 export function BouncePanel({ onClose, ...session }: Session & { onClose: () => void }) {
   return (
-    <Panel title={`If the session of ${session.device} with ${session.neighbour} bounces`} aside={<Button onClick={onClose}>Close</Button>} className="max-h-72 shrink-0 overflow-auto">
+    <Panel
+      title={`If the session of ${session.device} with ${session.neighbour} bounces`}
+      aside={<Button onClick={onClose}>Close</Button>}
+      className="max-h-72 shrink-0 overflow-auto"
+    >
       <Answer {...session} />
     </Panel>
   )
@@ -24,18 +28,41 @@ function Answer({ device, vrf, neighbour }: Session) {
   const { sentence, while_down: down, afterwards, routes, routes_in_all: all } = answer.data
   return (
     <>
-      <p role="status" aria-label="Bounce">{sentence}</p>
+      <p role="status" aria-label="Bounce">
+        {sentence}
+      </p>
       <p className="text-sm text-soft">
-        {down && <>While it is down, it {movesWords(down)}.</>} {afterwards && routes.length > 0 && <>Once it is back, it {movesWords(afterwards)}.</>}
+        {down && <>While it is down, it {movesWords(down)}.</>}{' '}
+        {afterwards && routes.length > 0 && <>Once it is back, it {movesWords(afterwards)}.</>}
       </p>
       {routes.length > 0 && (
         <table className="mt-2 w-full text-left">
-          <thead><tr className="text-sm text-soft"><th>device</th><th>prefix</th><th>before</th><th>afterwards</th></tr></thead>
+          <thead>
+            <tr className="text-sm text-soft">
+              <th>device</th>
+              <th>prefix</th>
+              <th>before</th>
+              <th>afterwards</th>
+            </tr>
+          </thead>
           <tbody>
             {routes.map((row) => (
               <tr key={`${row.device} ${row.vrf} ${row.prefix}`} className="border-t border-line align-top">
-                <td className="py-1 pr-3 font-semibold">{row.device}{row.vrf !== 'default' && ` ${row.vrf}`}</td>
-                <td className="py-1 pr-3"><Link to={to('routes', { q: row.prefix, device: row.device, vrf: row.vrf === 'default' ? null : row.vrf })}><Mono>{row.prefix}</Mono></Link></td>
+                <td className="py-1 pr-3 font-semibold">
+                  {row.device}
+                  {row.vrf !== 'default' && ` ${row.vrf}`}
+                </td>
+                <td className="py-1 pr-3">
+                  <Link
+                    to={to('routes', {
+                      q: row.prefix,
+                      device: row.device,
+                      vrf: row.vrf === 'default' ? null : row.vrf,
+                    })}
+                  >
+                    <Mono>{row.prefix}</Mono>
+                  </Link>
+                </td>
                 <td className="py-1 pr-3">{row.before}</td>
                 <td className="py-1">{row.after}</td>
               </tr>

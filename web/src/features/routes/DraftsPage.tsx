@@ -16,12 +16,28 @@ export function DraftsPage() {
   return (
     <div className="flex flex-col gap-3">
       <RouteTabs />
-      {drafts.isError ? <Problem error={drafts.error} /> : drafts.isPending ? <Waiting what="Reading the drafts" /> : (
-        <Panel title="Drafts" aside={<span className="text-soft">edits that were tried and kept; nothing is changed by them yet</span>}>
+      {drafts.isError ? (
+        <Problem error={drafts.error} />
+      ) : drafts.isPending ? (
+        <Waiting what="Reading the drafts" />
+      ) : (
+        <Panel
+          title="Drafts"
+          aside={
+            <span className="text-soft">edits that were tried and kept; nothing is changed by them yet</span>
+          }
+        >
           {drafts.data.length === 0 && (
-            <p>There is none yet. Ask for a <Link to={to('routes')}>route</Link>, choose a device, and work out what it would take for another candidate to win.</p>
+            <p>
+              There is none yet. Ask for a <Link to={to('routes')}>route</Link>, choose a device, and work out
+              what it would take for another candidate to win.
+            </p>
           )}
-          <ul className="divide-y divide-line">{drafts.data.map((draft) => <DraftRow key={draft.id} draft={draft} />)}</ul>
+          <ul className="divide-y divide-line">
+            {drafts.data.map((draft) => (
+              <DraftRow key={draft.id} draft={draft} />
+            ))}
+          </ul>
         </Panel>
       )}
     </div>
@@ -35,7 +51,12 @@ function DraftRow({ draft }: { draft: Draft }) {
   const queries = useQueryClient()
   const key = draftsQuery(lens.slug).queryKey
   const drop = useMutation({
-    mutationFn: () => data(api.DELETE('/api/networks/{slug}/drafts/{id}', { params: { path: { slug: lens.slug, id: draft.id } } })),
+    mutationFn: () =>
+      data(
+        api.DELETE('/api/networks/{slug}/drafts/{id}', {
+          params: { path: { slug: lens.slug, id: draft.id } },
+        }),
+      ),
     onSuccess: () => queries.invalidateQueries({ queryKey: key }),
   })
   const edit = draft.edit as Edit
@@ -45,12 +66,25 @@ function DraftRow({ draft }: { draft: Draft }) {
       <span>
         <strong>{draft.text}</strong> <EvidenceLink file={edit.file} line={edit.line} />
         <span className="block text-soft">so that traffic goes by {draft.purpose}</span>
-        <Mono className="block text-soft">{edit.device}: {edit.target} = {value}</Mono>
-        <span className="block text-sm text-soft">{draft.author ?? 'somebody'}, on revision {draft.revision}, {new Date(draft.created).toLocaleString()}</span>
+        <Mono className="block text-soft">
+          {edit.device}: {edit.target} = {value}
+        </Mono>
+        <span className="block text-sm text-soft">
+          {draft.author ?? 'somebody'}, on revision {draft.revision},{' '}
+          {new Date(draft.created).toLocaleString()}
+        </span>
         {drop.isError && <Problem error={drop.error} />}
       </span>
       {network.role !== 'viewer' && (
-        <button type="button" className="whitespace-nowrap text-stop hover:underline" disabled={drop.isPending} onClick={() => drop.mutate()} aria-label={`Drop the draft ${draft.text}`}>drop</button>
+        <button
+          type="button"
+          className="whitespace-nowrap text-stop hover:underline"
+          disabled={drop.isPending}
+          onClick={() => drop.mutate()}
+          aria-label={`Drop the draft ${draft.text}`}
+        >
+          drop
+        </button>
       )}
     </li>
   )

@@ -3,7 +3,14 @@ import { useVirtualizer } from '@tanstack/react-virtual'
 import { useEffect, useRef, useState } from 'react'
 import { Link } from 'react-router'
 import { api, data } from '../../api/client'
-import { chartQuery, deviceQuery, TABLE_PAGE, tableQuery, type Lens, type TableQuestion } from '../../api/queries'
+import {
+  chartQuery,
+  deviceQuery,
+  TABLE_PAGE,
+  tableQuery,
+  type Lens,
+  type TableQuestion,
+} from '../../api/queries'
 import type { TableRow, TitledRoute } from '../../api/types'
 import { Button, Mono, Panel, Problem, Waiting } from '../../ui/controls'
 import { toCsv } from '../../ui/DataTable'
@@ -20,7 +27,13 @@ export function RouteTable({ device }: { device: string }) {
   const other = params.get('other') ?? undefined
   const vrf = params.get('vrf') ?? 'default'
   const differing = other !== undefined && params.get('differing') === '1'
-  const question: TableQuestion = { device, vrf, other, contains: contains || undefined, differing: differing || undefined }
+  const question: TableQuestion = {
+    device,
+    vrf,
+    other,
+    contains: contains || undefined,
+    differing: differing || undefined,
+  }
   const first = useQuery({ ...tableQuery(lens, question, 0), placeholderData: keepPreviousData })
   const chart = useQuery(chartQuery(lens))
   const own = useQuery(deviceQuery(lens, device))
@@ -29,22 +42,68 @@ export function RouteTable({ device }: { device: string }) {
   if (first.isPending) return <Waiting what={`Reading the table of ${device}`} />
   const { total, matching } = first.data
   return (
-    <Panel title={other ? `Tables of ${device} and ${other}` : `Table of ${device}`} className="flex min-h-0 flex-1 flex-col">
+    <Panel
+      title={other ? `Tables of ${device} and ${other}` : `Table of ${device}`}
+      className="flex min-h-0 flex-1 flex-col"
+    >
       <div className="mb-2 flex flex-wrap items-center gap-3">
-        <input type="search" aria-label="Filter routes" placeholder="prefix, protocol, next hop" value={filter} onChange={(event) => setFilter(event.target.value)} className="w-56 rounded-md border border-line bg-paper px-2 py-1" />
-        <span className="text-soft" role="status">{first.isPlaceholderData || contains !== filter.trim() ? 'Filtering…' : matching === total ? `${total} prefixes` : `${matching} of ${total} prefixes`}</span>
+        <input
+          type="search"
+          aria-label="Filter routes"
+          placeholder="prefix, protocol, next hop"
+          value={filter}
+          onChange={(event) => setFilter(event.target.value)}
+          className="w-56 rounded-md border border-line bg-paper px-2 py-1"
+        />
+        <span className="text-soft" role="status">
+          {first.isPlaceholderData || contains !== filter.trim()
+            ? 'Filtering…'
+            : matching === total
+              ? `${total} prefixes`
+              : `${matching} of ${total} prefixes`}
+        </span>
         {vrfs.length > 1 && (
-          <label className="flex items-center gap-2 text-soft">VRF
-            <select value={vrf} onChange={(event) => change({ vrf: event.target.value === 'default' ? null : event.target.value })} className="rounded-md border border-line bg-paper px-2 py-1 text-ink">{vrfs.map((each) => <option key={each}>{each}</option>)}</select>
+          <label className="flex items-center gap-2 text-soft">
+            VRF
+            <select
+              value={vrf}
+              onChange={(event) =>
+                change({ vrf: event.target.value === 'default' ? null : event.target.value })
+              }
+              className="rounded-md border border-line bg-paper px-2 py-1 text-ink"
+            >
+              {vrfs.map((each) => (
+                <option key={each}>{each}</option>
+              ))}
+            </select>
           </label>
         )}
-        <label className="flex items-center gap-2 text-soft">beside
-          <select aria-label="beside" value={other ?? ''} onChange={(event) => change({ other: event.target.value || null, differing: null })} className="rounded-md border border-line bg-paper px-2 py-1 text-ink">
+        <label className="flex items-center gap-2 text-soft">
+          beside
+          <select
+            aria-label="beside"
+            value={other ?? ''}
+            onChange={(event) => change({ other: event.target.value || null, differing: null })}
+            className="rounded-md border border-line bg-paper px-2 py-1 text-ink"
+          >
             <option value="">no other</option>
-            {chart.data?.devices.filter((each) => each.name !== device).map((each) => <option key={each.name}>{each.name}</option>)}
+            {chart.data?.devices
+              .filter((each) => each.name !== device)
+              .map((each) => (
+                <option key={each.name}>{each.name}</option>
+              ))}
           </select>
         </label>
-        {other && <label className="flex items-center gap-2"><input type="checkbox" checked={differing} onChange={(event) => change({ differing: event.target.checked ? '1' : null })} /> only what differs</label>}
+        {other && (
+          <label className="flex items-center gap-2">
+            <input
+              type="checkbox"
+              checked={differing}
+              onChange={(event) => change({ differing: event.target.checked ? '1' : null })}
+            />{' '}
+            only what differs
+          </label>
+        )}
         <div className="flex-1" />
         <CopyTable lens={lens} question={question} count={matching} />
       </div>
@@ -71,7 +130,12 @@ const TWO = 'minmax(9rem,1fr) minmax(14rem,2fr) minmax(14rem,2fr)'
 
 function Rows({ lens, question, count }: { lens: Lens; question: TableQuestion; count: number }) {
   const scroller = useRef<HTMLDivElement>(null)
-  const virtual = useVirtualizer({ count, getScrollElement: () => scroller.current, estimateSize: () => (question.other ? 54 : 34), overscan: 15 })
+  const virtual = useVirtualizer({
+    count,
+    getScrollElement: () => scroller.current,
+    estimateSize: () => (question.other ? 54 : 34),
+    overscan: 15,
+  })
   const items = virtual.getVirtualItems()
   const pages = [...new Set(items.map((item) => Math.floor(item.index / TABLE_PAGE)))]
   const loaded = useQueries({ queries: pages.map((page) => tableQuery(lens, question, page)) })
@@ -80,19 +144,51 @@ function Rows({ lens, question, count }: { lens: Lens; question: TableQuestion; 
     return page?.data?.rows[index % TABLE_PAGE]
   }
   const grid = { gridTemplateColumns: question.other ? TWO : ONE }
-  const titles = question.other ? ['prefix', question.device, question.other] : ['prefix', 'protocol', 'distance', 'metric', 'next hops', 'configured']
+  const titles = question.other
+    ? ['prefix', question.device, question.other]
+    : ['prefix', 'protocol', 'distance', 'metric', 'next hops', 'configured']
   return (
-    <div ref={scroller} role="table" aria-label="routes" aria-rowcount={count + 1} className="min-h-0 flex-1 overflow-auto">
+    <div
+      ref={scroller}
+      role="table"
+      aria-label="routes"
+      aria-rowcount={count + 1}
+      className="min-h-0 flex-1 overflow-auto"
+    >
       <div role="rowgroup" className="sticky top-0 z-10 border-b border-line bg-card">
-        <div role="row" className="grid" style={grid}>{titles.map((title) => <div key={title} role="columnheader" className="px-2 py-1 text-sm font-semibold text-soft">{title}</div>)}</div>
+        <div role="row" className="grid" style={grid}>
+          {titles.map((title) => (
+            <div key={title} role="columnheader" className="px-2 py-1 text-sm font-semibold text-soft">
+              {title}
+            </div>
+          ))}
+        </div>
       </div>
       {count === 0 && <p className="p-3 text-soft">No route matches.</p>}
       <div role="rowgroup" className="relative" style={{ height: virtual.getTotalSize() }}>
         {items.map((item) => {
           const row = rowAt(item.index)
           return (
-            <div key={item.key} role="row" aria-rowindex={item.index + 2} data-index={item.index} ref={virtual.measureElement} className="absolute inset-x-0 grid border-b border-line/60 hover:bg-sunk" style={{ ...grid, transform: `translateY(${item.start}px)` }}>
-              {row ? question.other ? <Pair row={row} question={question} /> : <Single row={row} device={question.device} /> : <div role="cell" className="px-2 py-1 text-soft">…</div>}
+            <div
+              key={item.key}
+              role="row"
+              aria-rowindex={item.index + 2}
+              data-index={item.index}
+              ref={virtual.measureElement}
+              className="absolute inset-x-0 grid border-b border-line/60 hover:bg-sunk"
+              style={{ ...grid, transform: `translateY(${item.start}px)` }}
+            >
+              {row ? (
+                question.other ? (
+                  <Pair row={row} question={question} />
+                ) : (
+                  <Single row={row} device={question.device} />
+                )
+              ) : (
+                <div role="cell" className="px-2 py-1 text-soft">
+                  …
+                </div>
+              )}
             </div>
           )
         })}
@@ -103,7 +199,15 @@ function Rows({ lens, question, count }: { lens: Lens; question: TableQuestion; 
 
 function PrefixLink({ prefix, device }: { prefix: string; device: string }) {
   const to = useLinkTo()
-  return <Link to={to('routes', { q: prefix, device })} className="font-mono text-[0.92em]" title={`Why ${device} has this route`}>{prefix}</Link>
+  return (
+    <Link
+      to={to('routes', { q: prefix, device })}
+      className="font-mono text-[0.92em]"
+      title={`Why ${device} has this route`}
+    >
+      {prefix}
+    </Link>
+  )
 }
 
 function Single({ row, device }: { row: TableRow; device: string }) {
@@ -111,12 +215,24 @@ function Single({ row, device }: { row: TableRow; device: string }) {
   if (!route) return null
   return (
     <>
-      <div role="cell" className="px-2 py-1"><PrefixLink prefix={row.prefix} device={device} /></div>
-      <div role="cell" className="px-2 py-1">{route.title}</div>
-      <div role="cell" className="px-2 py-1">{route.distance}</div>
-      <div role="cell" className="px-2 py-1">{route.metric}</div>
-      <div role="cell" className="min-w-0 px-2 py-1"><Mono>{hopWords(route)}</Mono></div>
-      <div role="cell" className="px-2 py-1"><EvidenceLink file={route.file} line={route.line} /></div>
+      <div role="cell" className="px-2 py-1">
+        <PrefixLink prefix={row.prefix} device={device} />
+      </div>
+      <div role="cell" className="px-2 py-1">
+        {route.title}
+      </div>
+      <div role="cell" className="px-2 py-1">
+        {route.distance}
+      </div>
+      <div role="cell" className="px-2 py-1">
+        {route.metric}
+      </div>
+      <div role="cell" className="min-w-0 px-2 py-1">
+        <Mono>{hopWords(route)}</Mono>
+      </div>
+      <div role="cell" className="px-2 py-1">
+        <EvidenceLink file={route.file} line={route.line} />
+      </div>
     </>
   )
 }
@@ -124,9 +240,15 @@ function Single({ row, device }: { row: TableRow; device: string }) {
 function Pair({ row, question }: { row: TableRow; question: TableQuestion }) {
   return (
     <>
-      <div role="cell" className="px-2 py-1"><PrefixLink prefix={row.prefix} device={row.left ? question.device : (question.other ?? '')} /></div>
-      <div role="cell" className="min-w-0 px-2 py-1"><Brief route={row.left} /></div>
-      <div role="cell" className="min-w-0 px-2 py-1"><Brief route={row.right} /></div>
+      <div role="cell" className="px-2 py-1">
+        <PrefixLink prefix={row.prefix} device={row.left ? question.device : (question.other ?? '')} />
+      </div>
+      <div role="cell" className="min-w-0 px-2 py-1">
+        <Brief route={row.left} />
+      </div>
+      <div role="cell" className="min-w-0 px-2 py-1">
+        <Brief route={row.right} />
+      </div>
     </>
   )
 }
@@ -135,8 +257,13 @@ function Brief({ route }: { route: TitledRoute | null }) {
   if (!route) return <span className="text-stop">✗ no route</span>
   return (
     <>
-      {route.title} <span className="font-mono text-[0.86em]">{route.distance}/{route.metric}</span>
-      <span className="block truncate font-mono text-[0.82em] text-soft" title={hopWords(route)}>{hopWords(route)}</span>
+      {route.title}{' '}
+      <span className="font-mono text-[0.86em]">
+        {route.distance}/{route.metric}
+      </span>
+      <span className="block truncate font-mono text-[0.82em] text-soft" title={hopWords(route)}>
+        {hopWords(route)}
+      </span>
     </>
   )
 }
@@ -149,7 +276,14 @@ function CopyTable({ lens, question, count }: { lens: Lens; question: TableQuest
     try {
       const rows: TableRow[] = []
       for (let offset = 0; offset < count; offset += 1000) {
-        const page = await data(api.GET('/api/networks/{slug}/table', { params: { path: { slug: lens.slug }, query: { revision: lens.revision, ...question, offset, limit: 1000 } } }))
+        const page = await data(
+          api.GET('/api/networks/{slug}/table', {
+            params: {
+              path: { slug: lens.slug },
+              query: { revision: lens.revision, ...question, offset, limit: 1000 },
+            },
+          }),
+        )
         rows.push(...page.rows)
       }
       await navigator.clipboard.writeText(toCsv(csvColumns(question), rows))
@@ -157,7 +291,16 @@ function CopyTable({ lens, question, count }: { lens: Lens; question: TableQuest
       setBusy(false)
     }
   }
-  return <Button onClick={() => void copy()} disabled={busy} className="py-0.5 text-sm" title="Copy all rows that match as CSV">{busy ? 'Copying…' : 'Copy as CSV'}</Button>
+  return (
+    <Button
+      onClick={() => void copy()}
+      disabled={busy}
+      className="py-0.5 text-sm"
+      title="Copy all rows that match as CSV"
+    >
+      {busy ? 'Copying…' : 'Copy as CSV'}
+    </Button>
+  )
 }
 
 function csvColumns(question: TableQuestion) {
@@ -165,7 +308,13 @@ function csvColumns(question: TableQuestion) {
     { title: `${name} protocol`, text: (row: TableRow) => of(row)?.title ?? '' },
     { title: `${name} distance`, text: (row: TableRow) => of(row)?.distance ?? '' },
     { title: `${name} metric`, text: (row: TableRow) => of(row)?.metric ?? '' },
-    { title: `${name} next hops`, text: (row: TableRow) => { const route = of(row); return route ? hopWords(route) : '' } },
+    {
+      title: `${name} next hops`,
+      text: (row: TableRow) => {
+        const route = of(row)
+        return route ? hopWords(route) : ''
+      },
+    },
   ]
   return [
     { title: 'prefix', text: (row: TableRow) => row.prefix },

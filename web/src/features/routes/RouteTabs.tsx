@@ -1,6 +1,11 @@
 import { PageTabs } from '../lens/PageTabs'
 
-const VIEWS = { routes: 'Who and why', 'routes/sessions': 'Sessions', 'routes/policies': 'Policies', 'routes/drafts': 'Drafts' }
+const VIEWS = {
+  routes: 'Who and why',
+  'routes/sessions': 'Sessions',
+  'routes/policies': 'Policies',
+  'routes/drafts': 'Drafts',
+}
 
 /** What there is to see about routes. */
 export function RouteTabs() {

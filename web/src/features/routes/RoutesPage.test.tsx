@@ -10,32 +10,110 @@ const RUNGS = ['usable', 'distance', 'path_type', 'metric']
 const NOWHERE = { file: null, line: null, column: null }
 const hop = (device: string) => ({ address: '10.0.0.1', interface: 'e1', device, weight: 1, via: null })
 
-const candidate = (protocol: string, advertiser: string, texts: string[], lost: string | null): Candidate => ({
-  protocol, title: protocol.toUpperCase(), advertiser, lost_on: lost, next_hops: [hop(advertiser)],
-  values: { usable: true, problem: null, distance: Number(texts[1]), path_type: null, metric: 0, tag: 0, discard: false },
-  rungs: RUNGS.map((id, index) => ({ id, title: id, text: texts[index] ?? '' })), file: 'r.yaml', line: 7, column: 1, also: [],
+const candidate = (
+  protocol: string,
+  advertiser: string,
+  texts: string[],
+  lost: string | null,
+): Candidate => ({
+  protocol,
+  title: protocol.toUpperCase(),
+  advertiser,
+  lost_on: lost,
+  next_hops: [hop(advertiser)],
+  values: {
+    usable: true,
+    problem: null,
+    distance: Number(texts[1]),
+    path_type: null,
+    metric: 0,
+    tag: 0,
+    discard: false,
+  },
+  rungs: RUNGS.map((id, index) => ({ id, title: id, text: texts[index] ?? '' })),
+  file: 'r.yaml',
+  line: 7,
+  column: 1,
+  also: [],
 })
 const held = (device: string, more: Partial<HeldRoute> = {}): HeldRoute => ({
-  device, vrf: 'default', prefix: '10.9.0.0/16', protocol: 'ospf', path_type: null, title: 'OSPF', distance: 110, metric: 20,
-  tag: 0, discard: false, next_hops: [hop('r9')], falls_back: false, ...NOWHERE, ...more,
+  device,
+  vrf: 'default',
+  prefix: '10.9.0.0/16',
+  protocol: 'ospf',
+  path_type: null,
+  title: 'OSPF',
+  distance: 110,
+  metric: 20,
+  tag: 0,
+  discard: false,
+  next_hops: [hop('r9')],
+  falls_back: false,
+  ...NOWHERE,
+  ...more,
 })
 const holders: Holders = {
-  asked: '10.9.0.0/16', matched: '10.9.0.0/16', sentence: 'One device has a route.',
+  asked: '10.9.0.0/16',
+  matched: '10.9.0.0/16',
+  sentence: 'One device has a route.',
   groups: [
     { exit: 'arrives at r9', falls_back: false, routes: [held('r1')] },
-    { exit: 'leaves to isle at r8', falls_back: true, routes: [held('r2', { prefix: '0.0.0.0/0', falls_back: true })] },
+    {
+      exit: 'leaves to isle at r8',
+      falls_back: true,
+      routes: [held('r2', { prefix: '0.0.0.0/0', falls_back: true })],
+    },
   ],
   lacking: [{ device: 'r3', vrf: 'default' }],
 }
 const chosen: Why = {
-  device: 'r1', vrf: 'default', matched: '10.9.0.0/16', sentence: '', why: 'Its distance is below.', behind: [], absent: null, redistributions: [{ kind: 'not_active', device: 'r1', text: 'r1 does not take it into OSPF', suggestion: '', file: 'r1.yaml', line: 4, column: 1 }], doubt: 'This depends on who came first.',
-  candidates: [candidate('ospf', 'r9', ['yes', '110', '', '20'], null), candidate('rip', 'r8', ['yes', '120', '', '3'], 'distance')],
+  device: 'r1',
+  vrf: 'default',
+  matched: '10.9.0.0/16',
+  sentence: '',
+  why: 'Its distance is below.',
+  behind: [],
+  absent: null,
+  redistributions: [
+    {
+      kind: 'not_active',
+      device: 'r1',
+      text: 'r1 does not take it into OSPF',
+      suggestion: '',
+      file: 'r1.yaml',
+      line: 4,
+      column: 1,
+    },
+  ],
+  doubt: 'This depends on who came first.',
+  candidates: [
+    candidate('ospf', 'r9', ['yes', '110', '', '20'], null),
+    candidate('rip', 'r8', ['yes', '120', '', '3'], 'distance'),
+  ],
 }
 const missing: Why = {
-  ...chosen, device: 'r3', matched: null, candidates: [],
+  ...chosen,
+  device: 'r3',
+  matched: null,
+  candidates: [],
   absent: {
-    sentence: 'r3 has no route.', prefix: '10.9.0.0/16', originators: ['r9'], reached: ['r9', 'r1'], stopped_between: ['r1', 'r3'],
-    reason: 'filtered', steps: [{ kind: 'filtered', device: 'r3', text: 'a policy rejects it', suggestion: 'accept it', file: 'r3.yaml', line: 4, column: 1 }],
+    sentence: 'r3 has no route.',
+    prefix: '10.9.0.0/16',
+    originators: ['r9'],
+    reached: ['r9', 'r1'],
+    stopped_between: ['r1', 'r3'],
+    reason: 'filtered',
+    steps: [
+      {
+        kind: 'filtered',
+        device: 'r3',
+        text: 'a policy rejects it',
+        suggestion: 'accept it',
+        file: 'r3.yaml',
+        line: 4,
+        column: 1,
+      },
+    ],
   },
 }
 
@@ -44,10 +122,27 @@ beforeEach(() => {
   asked = serve(({ pathname, searchParams }) => {
     if (pathname.endsWith('/holders')) return holders
     if (pathname.endsWith('/why')) return searchParams.get('device') === 'r3' ? missing : chosen
-    if (pathname.endsWith('/sessions')) return { sentence: '', sessions: [{ outside: true, remote: 'isle' }, { outside: false, remote: 'r9' }] }
-    if (pathname.endsWith('/table')) return { total: 3, matching: searchParams.get('contains') ? 1 : 3, offset: 0, rows: [] }
+    if (pathname.endsWith('/sessions'))
+      return {
+        sentence: '',
+        sessions: [
+          { outside: true, remote: 'isle' },
+          { outside: false, remote: 'r9' },
+        ],
+      }
+    if (pathname.endsWith('/table'))
+      return { total: 3, matching: searchParams.get('contains') ? 1 : 3, offset: 0, rows: [] }
     if (pathname.endsWith('/devices/r1')) return { name: 'r1', interfaces: [] }
-    if (pathname.endsWith('/cases')) return [{ name: 'c', title: 'A detour', story: 'Why?', question: null, route: { at: 'r1', to: '10.9.0.0/16' } }]
+    if (pathname.endsWith('/cases'))
+      return [
+        {
+          name: 'c',
+          title: 'A detour',
+          story: 'Why?',
+          question: null,
+          route: { at: 'r1', to: '10.9.0.0/16' },
+        },
+      ]
     return { devices: [{ name: 'r1' }, { name: 'r2' }], sites: [], segments: [], outside: [] }
   })
 })
@@ -57,7 +152,10 @@ test('a loser is out on its rung and shows nothing below it', async () => {
   const ladder = await screen.findByRole('table')
   expect(screen.getByRole('note')).toHaveTextContent('Not certain. This depends on who came first.')
   expect(screen.getByText(/r1 does not take it into OSPF/).closest('li')).toHaveTextContent('✗')
-  const cells = (rung: string) => within(within(ladder).getByRole('row', { name: new RegExp(`^${rung}`) })).getAllByRole('cell').map((cell) => cell.textContent)
+  const cells = (rung: string) =>
+    within(within(ladder).getByRole('row', { name: new RegExp(`^${rung}`) }))
+      .getAllByRole('cell')
+      .map((cell) => cell.textContent)
   expect(cells('distance')).toEqual(['110', '120 out here'])
   expect(cells('metric')).toEqual(['20', 'out before this rung'])
   expect(cells('in use')[0]).toContain('✓ r9 by e1')
@@ -66,14 +164,18 @@ test('a loser is out on its rung and shows nothing below it', async () => {
 test('holders are grouped by exit; one without a route shows how far it got', async () => {
   visit(<RoutesPage />, '/n/net/routes?q=10.9.0.0/16')
   expect(await screen.findByRole('region', { name: 'arrives at r9' })).toHaveTextContent('r1')
-  expect(screen.getByRole('region', { name: 'leaves to isle at r8' })).toHaveTextContent('by their default route only')
+  expect(screen.getByRole('region', { name: 'leaves to isle at r8' })).toHaveTextContent(
+    'by their default route only',
+  )
   await userEvent.click(screen.getByRole('button', { name: /r3 why none/ }))
   expect(await screen.findByText(/a policy rejects it/)).toHaveTextContent('To mend it: accept it')
   expect(screen.getByText('✗ r3')).toBeInTheDocument()
   expect(screen.getByLabelText('address')).toHaveTextContent('device=r3')
   await userEvent.click(screen.getByRole('button', { name: /isle by which of our lines/ }))
   expect(screen.getByLabelText('address')).toHaveTextContent('device=isle')
-  expect(asked.some((each) => each.includes('/why') && each.includes('device=r3') && each.includes('revision=3'))).toBe(true)
+  expect(
+    asked.some((each) => each.includes('/why') && each.includes('device=r3') && each.includes('revision=3')),
+  ).toBe(true)
 })
 
 test('the empty page offers the complaints about routes', async () => {
@@ -96,8 +198,17 @@ test('a filter asks the server once typing has paused, and starts from the top',
 })
 
 const edit = {
-  text: 'local preference ≥ 151 on import from 203.0.113.129 (skerry) at r1', device: 'r1', vrf: 'default', neighbour: '203.0.113.129',
-  direction: 'import', attribute: 'local-preference', value: 151, target: 'policies.p.statements.s.set.local-preference', file: 'r1.yaml', line: 9, column: 1,
+  text: 'local preference ≥ 151 on import from 203.0.113.129 (skerry) at r1',
+  device: 'r1',
+  vrf: 'default',
+  neighbour: '203.0.113.129',
+  direction: 'import',
+  attribute: 'local-preference',
+  value: 151,
+  target: 'policies.p.statements.s.set.local-preference',
+  file: 'r1.yaml',
+  line: 9,
+  column: 1,
 }
 
 test('what it would take is worked out when asked for, and an edit is kept as a draft', async () => {
@@ -109,7 +220,12 @@ test('what it would take is worked out when asked for, and an edit is kept as a 
     if (pathname.endsWith('/would-take')) return { id: 6, status: 'queued', message: '', answer: null }
     if (pathname.endsWith('/would-take/6')) {
       const answer = {
-        title: 'eBGP', advertiser: 'skerry', neighbour: '203.0.113.129', lost_on: 'local_preference', sentence: '', tried: [],
+        title: 'eBGP',
+        advertiser: 'skerry',
+        neighbour: '203.0.113.129',
+        lost_on: 'local_preference',
+        sentence: '',
+        tried: [],
         changes: [{ ...edit, moves: { prefixes: 212, devices: 3, flows: ['upload'], flows_asked: 10 } }],
       }
       return { id: 6, status: 'done', message: '', answer: [answer] }
@@ -123,7 +239,9 @@ test('what it would take is worked out when asked for, and an edit is kept as a 
   visit(<RoutesPage />, '/n/net/routes?q=10.9.0.0/16&device=r1', { at: place('editor') })
   await userEvent.click(await screen.findByRole('button', { name: 'Work it out' }))
   expect(await screen.findByText(/local preference ≥ 151/)).toBeInTheDocument()
-  expect(screen.getByText('moves 212 prefixes on 3 devices, and 1 of 10 kept flows: upload')).toBeInTheDocument()
+  expect(
+    screen.getByText('moves 212 prefixes on 3 devices, and 1 of 10 kept flows: upload'),
+  ).toBeInTheDocument()
   await userEvent.click(screen.getByRole('button', { name: 'Keep as draft' }))
   expect(await screen.findByRole('link', { name: /kept among the drafts/ })).toBeInTheDocument()
   expect(posted).toHaveLength(1)

@@ -17,12 +17,20 @@ export function RoutesPage() {
   const q = params.get('q')
   const table = params.get('table')
   if (!network.newest_revision) {
-    return <p className="p-4">Nothing is imported yet. <Link to={`/n/${network.slug}/import`}>Import device files</Link>, then ask.</p>
+    return (
+      <p className="p-4">
+        Nothing is imported yet. <Link to={`/n/${network.slug}/import`}>Import device files</Link>, then ask.
+      </p>
+    )
   }
   return (
     <div className="flex h-full min-h-0 flex-col gap-3">
       <RouteTabs />
-      <DestinationBar key={q ?? table} q={q ?? ''} onAsk={(next) => change({ q: next, table: null, other: null })} />
+      <DestinationBar
+        key={q ?? table}
+        q={q ?? ''}
+        onAsk={(next) => change({ q: next, table: null, other: null })}
+      />
       {table ? <RouteTable key={table} device={table} /> : q ? <Answer q={q} /> : <Start />}
     </div>
   )
@@ -37,18 +45,42 @@ function DestinationBar({ q, onAsk }: { q: string; onAsk: (q: string) => void })
     if (text.trim()) onAsk(text.trim())
   }
   return (
-    <form onSubmit={submit} role="search" aria-label="Ask for routes" className="flex flex-wrap items-center gap-2 rounded-card border border-line bg-card p-2.5">
+    <form
+      onSubmit={submit}
+      role="search"
+      aria-label="Ask for routes"
+      className="flex flex-wrap items-center gap-2 rounded-card border border-line bg-card p-2.5"
+    >
       <label className="flex items-center gap-2 text-soft">
         address or prefix
-        <input value={text} onChange={(event) => setText(event.target.value)} aria-label="address or prefix" autoComplete="off" spellCheck={false} placeholder="10.64.7.21 or 10.64.7.0/24" className="w-60 rounded-md border border-line bg-paper px-2 py-1.5 font-mono text-ink" />
+        <input
+          value={text}
+          onChange={(event) => setText(event.target.value)}
+          aria-label="address or prefix"
+          autoComplete="off"
+          spellCheck={false}
+          placeholder="10.64.7.21 or 10.64.7.0/24"
+          className="w-60 rounded-md border border-line bg-paper px-2 py-1.5 font-mono text-ink"
+        />
       </label>
-      <Button type="submit" tone="main" className="px-5" disabled={!text.trim()}>Ask</Button>
+      <Button type="submit" tone="main" className="px-5" disabled={!text.trim()}>
+        Ask
+      </Button>
       <div className="flex-1" />
       <label className="flex items-center gap-2 text-soft">
         or the whole table of
-        <select aria-label="whole table of" value={params.get('table') ?? ''} onChange={(event) => change({ table: event.target.value || null, q: null, device: null, vrf: null, other: null })} className="rounded-md border border-line bg-paper px-2 py-1.5 text-ink">
+        <select
+          aria-label="whole table of"
+          value={params.get('table') ?? ''}
+          onChange={(event) =>
+            change({ table: event.target.value || null, q: null, device: null, vrf: null, other: null })
+          }
+          className="rounded-md border border-line bg-paper px-2 py-1.5 text-ink"
+        >
           <option value="">a device</option>
-          {chart.data?.devices.map((device) => <option key={device.name}>{device.name}</option>)}
+          {chart.data?.devices.map((device) => (
+            <option key={device.name}>{device.name}</option>
+          ))}
         </select>
       </label>
     </form>
@@ -61,20 +93,28 @@ function Start() {
   return (
     <Panel title="Who holds which route, and why">
       <p className="max-w-prose">
-        Name an address, and see which route every device would take for it, where that traffic leaves, and which devices
-        follow no more than their default. Name a prefix to see who holds exactly that one. Choose a device in the
-        answer for its candidates, rung by rung, or for the reason why it has no route.
+        Name an address, and see which route every device would take for it, where that traffic leaves, and
+        which devices follow no more than their default. Name a prefix to see who holds exactly that one.
+        Choose a device in the answer for its candidates, rung by rung, or for the reason why it has no route.
       </p>
       <ul className="mt-3 grid gap-2 md:grid-cols-2">
-        {cases.data?.map((each) => each.route && (
-          <li key={each.name}>
-            <Link to={to('routes', { q: each.route.to, device: each.route.at })} className="block h-full rounded-card border border-line bg-paper p-3 text-ink no-underline hover:border-go">
-              <strong className="text-go">{each.title}</strong>
-              <span className="mt-0.5 block">{each.story}</span>
-              <span className="mt-1 block font-mono text-[0.85em] text-soft">{each.route.to} at {each.route.at}</span>
-            </Link>
-          </li>
-        ))}
+        {cases.data?.map(
+          (each) =>
+            each.route && (
+              <li key={each.name}>
+                <Link
+                  to={to('routes', { q: each.route.to, device: each.route.at })}
+                  className="block h-full rounded-card border border-line bg-paper p-3 text-ink no-underline hover:border-go"
+                >
+                  <strong className="text-go">{each.title}</strong>
+                  <span className="mt-0.5 block">{each.story}</span>
+                  <span className="mt-1 block font-mono text-[0.85em] text-soft">
+                    {each.route.to} at {each.route.at}
+                  </span>
+                </Link>
+              </li>
+            ),
+        )}
       </ul>
     </Panel>
   )
@@ -92,10 +132,23 @@ function Answer({ q }: { q: string }) {
   const vrf = params.get('vrf') ?? (params.get('device') ? 'default' : (first?.vrf ?? 'default'))
   return (
     <>
-      <p role="status" aria-label="Who holds it" className="rounded-card border border-l-8 border-line bg-card px-3 py-2 text-[1.05rem]">{holders.data.sentence}</p>
+      <p
+        role="status"
+        aria-label="Who holds it"
+        className="rounded-card border border-l-8 border-line bg-card px-3 py-2 text-[1.05rem]"
+      >
+        {holders.data.sentence}
+      </p>
       <div className="grid min-h-0 flex-1 gap-3 lg:grid-cols-[minmax(20rem,27rem)_minmax(0,1fr)]">
-        <HolderList holders={holders.data} device={device} vrf={vrf} onChoose={(name, table) => change({ device: name, vrf: table === 'default' ? null : table })} />
-        <div className="min-h-0 min-w-0 overflow-auto">{device && <WhyPanel q={q} device={device} vrf={vrf} />}</div>
+        <HolderList
+          holders={holders.data}
+          device={device}
+          vrf={vrf}
+          onChoose={(name, table) => change({ device: name, vrf: table === 'default' ? null : table })}
+        />
+        <div className="min-h-0 min-w-0 overflow-auto">
+          {device && <WhyPanel q={q} device={device} vrf={vrf} />}
+        </div>
       </div>
     </>
   )
@@ -104,7 +157,11 @@ function Answer({ q }: { q: string }) {
 /** Outside networks that speak BGP with us: which of our lines do they take? */
 function LookingIn({ device, onChoose }: { device?: string; onChoose: Choose }) {
   const sessions = useQuery(sessionsQuery(useLens()))
-  const names = [...new Set(sessions.data?.sessions.filter((each) => each.outside && each.remote).map((each) => each.remote ?? ''))]
+  const names = [
+    ...new Set(
+      sessions.data?.sessions.filter((each) => each.outside && each.remote).map((each) => each.remote ?? ''),
+    ),
+  ]
   if (names.length === 0) return null
   return (
     <section aria-label="outside networks">
@@ -112,7 +169,12 @@ function LookingIn({ device, onChoose }: { device?: string; onChoose: Choose }) 
       <ul>
         {names.map((name) => (
           <li key={name}>
-            <button type="button" aria-current={name === device} onClick={() => onChoose(name, 'default')} className="w-full rounded px-2 py-1 text-left hover:bg-sunk aria-[current=true]:bg-go-wash">
+            <button
+              type="button"
+              aria-current={name === device}
+              onClick={() => onChoose(name, 'default')}
+              className="w-full rounded px-2 py-1 text-left hover:bg-sunk aria-[current=true]:bg-go-wash"
+            >
               <strong>{name}</strong> <span className="text-soft">by which of our lines?</span>
             </button>
           </li>
@@ -124,18 +186,47 @@ function LookingIn({ device, onChoose }: { device?: string; onChoose: Choose }) 
 
 type Choose = (device: string, vrf: string) => void
 
-function HolderList({ holders, device, vrf, onChoose }: { holders: Holders; device?: string; vrf: string; onChoose: Choose }) {
+function HolderList({
+  holders,
+  device,
+  vrf,
+  onChoose,
+}: {
+  holders: Holders
+  device?: string
+  vrf: string
+  onChoose: Choose
+}) {
   return (
-    <Panel title="Who holds which route" aside={holders.matched ? <span className="text-soft">most specific <Mono>{holders.matched}</Mono></span> : undefined} className="min-h-0 overflow-auto">
+    <Panel
+      title="Who holds which route"
+      aside={
+        holders.matched ? (
+          <span className="text-soft">
+            most specific <Mono>{holders.matched}</Mono>
+          </span>
+        ) : undefined
+      }
+      className="min-h-0 overflow-auto"
+    >
       {holders.groups.map((group, index) => (
         <section key={`${group.exit} ${group.falls_back}`} aria-label={group.exit} className="mb-3">
           <h3 className="flex items-center gap-2 text-sm font-semibold text-soft">
             <span aria-hidden className={`inline-block h-3 w-5 rounded-sm ${BARS[index % BARS.length]}`} />
-            <span>{group.exit}{group.falls_back && <em className="text-warn not-italic">, by their default route only</em>}</span>
+            <span>
+              {group.exit}
+              {group.falls_back && <em className="text-warn not-italic">, by their default route only</em>}
+            </span>
           </h3>
           <ul>
             {group.routes.map((route) => (
-              <HolderRow key={`${route.device} ${route.vrf}`} route={route} asked={holders.matched} current={route.device === device && route.vrf === vrf} onChoose={onChoose} />
+              <HolderRow
+                key={`${route.device} ${route.vrf}`}
+                route={route}
+                asked={holders.matched}
+                current={route.device === device && route.vrf === vrf}
+                onChoose={onChoose}
+              />
             ))}
           </ul>
         </section>
@@ -146,7 +237,12 @@ function HolderList({ holders, device, vrf, onChoose }: { holders: Holders; devi
           <ul>
             {holders.lacking.map((each) => (
               <li key={`${each.device} ${each.vrf}`}>
-                <button type="button" aria-current={each.device === device && each.vrf === vrf} onClick={() => onChoose(each.device, each.vrf)} className="w-full rounded px-2 py-1 text-left hover:bg-sunk aria-[current=true]:bg-stop-wash">
+                <button
+                  type="button"
+                  aria-current={each.device === device && each.vrf === vrf}
+                  onClick={() => onChoose(each.device, each.vrf)}
+                  className="w-full rounded px-2 py-1 text-left hover:bg-sunk aria-[current=true]:bg-stop-wash"
+                >
                   <strong>{tableName(each)}</strong> <span className="text-soft">why none?</span>
                 </button>
               </li>
@@ -159,9 +255,20 @@ function HolderList({ holders, device, vrf, onChoose }: { holders: Holders; devi
   )
 }
 
-const tableName = ({ device, vrf }: { device: string; vrf: string }) => (vrf === 'default' ? device : `${device}, VRF ${vrf}`)
+const tableName = ({ device, vrf }: { device: string; vrf: string }) =>
+  vrf === 'default' ? device : `${device}, VRF ${vrf}`
 
-function HolderRow({ route, asked, current, onChoose }: { route: HeldRoute; asked: string | null; current: boolean; onChoose: Choose }) {
+function HolderRow({
+  route,
+  asked,
+  current,
+  onChoose,
+}: {
+  route: HeldRoute
+  asked: string | null
+  current: boolean
+  onChoose: Choose
+}) {
   const shorter = route.prefix !== asked
   const row = useRef<HTMLLIElement>(null)
   useEffect(() => {
@@ -169,16 +276,26 @@ function HolderRow({ route, asked, current, onChoose }: { route: HeldRoute; aske
   }, [current])
   return (
     <li ref={row}>
-      <button type="button" aria-current={current} onClick={() => onChoose(route.device, route.vrf)} className="grid w-full grid-cols-[8rem_minmax(0,1fr)_5.5rem] items-baseline gap-2 rounded px-2 py-1 text-left hover:bg-sunk aria-[current=true]:bg-go-wash">
+      <button
+        type="button"
+        aria-current={current}
+        onClick={() => onChoose(route.device, route.vrf)}
+        className="grid w-full grid-cols-[8rem_minmax(0,1fr)_5.5rem] items-baseline gap-2 rounded px-2 py-1 text-left hover:bg-sunk aria-[current=true]:bg-go-wash"
+      >
         <strong className="truncate">{tableName(route)}</strong>
         <span className="min-w-0">
           {route.title}
-          {shorter && !route.falls_back && <span className="block font-mono text-[0.8em] text-warn">{route.prefix}</span>}
-          <span className="block truncate font-mono text-[0.8em] text-soft" title={hopWords(route)}>{hopWords(route)}</span>
+          {shorter && !route.falls_back && (
+            <span className="block font-mono text-[0.8em] text-warn">{route.prefix}</span>
+          )}
+          <span className="block truncate font-mono text-[0.8em] text-soft" title={hopWords(route)}>
+            {hopWords(route)}
+          </span>
         </span>
-        <span className="text-right font-mono text-[0.86em]" title="distance / metric">{route.distance}/{route.metric}</span>
+        <span className="text-right font-mono text-[0.86em]" title="distance / metric">
+          {route.distance}/{route.metric}
+        </span>
       </button>
     </li>
   )
 }
-

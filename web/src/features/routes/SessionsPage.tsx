@@ -30,25 +30,90 @@ function Answer() {
   if (sessions.isPending) return <Waiting what="Looking at every session" />
   const columns: Column<BgpSession>[] = [
     { title: 'state', text: (s) => s.state, show: (s) => <State session={s} />, width: '9.5rem' },
-    { title: 'device', text: (s) => s.device, show: (s) => <Link to={to('devices/chart', { device: s.device })} className="font-semibold">{s.device}</Link>, width: '8rem' },
-    { title: 'neighbour', text: (s) => `${s.remote ?? ''} ${s.neighbour}`, show: (s) => <>{s.remote ?? 'not in the model'}<Mono className="block text-soft">{s.neighbour}</Mono></>, width: '11rem' },
+    {
+      title: 'device',
+      text: (s) => s.device,
+      show: (s) => (
+        <Link to={to('devices/chart', { device: s.device })} className="font-semibold">
+          {s.device}
+        </Link>
+      ),
+      width: '8rem',
+    },
+    {
+      title: 'neighbour',
+      text: (s) => `${s.remote ?? ''} ${s.neighbour}`,
+      show: (s) => (
+        <>
+          {s.remote ?? 'not in the model'}
+          <Mono className="block text-soft">{s.neighbour}</Mono>
+        </>
+      ),
+      width: '11rem',
+    },
     { title: 'AS', text: (s) => s.remote_as, show: (s) => <Mono>{s.remote_as}</Mono>, width: '5rem' },
     { title: 'relation', text: (s) => relationWords(s), width: '7.5rem' },
     { title: 'taken', text: (s) => s.taken ?? '', show: (s) => <Mono>{s.taken ?? '–'}</Mono>, width: '4rem' },
     { title: 'sent', text: (s) => s.sent ?? '', show: (s) => <Mono>{s.sent ?? '–'}</Mono>, width: '4rem' },
-    { title: 'what if', text: () => '', show: (s) => s.state === 'up' && <button type="button" className="underline" aria-label={`it bounces? The session of ${s.device} with ${s.remote}`} onClick={() => change({ bounce: [s.device, s.vrf, s.neighbour].join(' ') })}>it bounces?</button>, width: '6rem' },
-    { title: 'why, and where it is written', text: (s) => s.reason ?? s.description, show: (s) => <>{s.reason ?? <span className="text-soft">{s.description}</span>} <EvidenceLink file={s.file} line={s.line} /></>, width: 'minmax(14rem,1fr)' },
+    {
+      title: 'what if',
+      text: () => '',
+      show: (s) =>
+        s.state === 'up' && (
+          <button
+            type="button"
+            className="underline"
+            aria-label={`it bounces? The session of ${s.device} with ${s.remote}`}
+            onClick={() => change({ bounce: [s.device, s.vrf, s.neighbour].join(' ') })}
+          >
+            it bounces?
+          </button>
+        ),
+      width: '6rem',
+    },
+    {
+      title: 'why, and where it is written',
+      text: (s) => s.reason ?? s.description,
+      show: (s) => (
+        <>
+          {s.reason ?? <span className="text-soft">{s.description}</span>}{' '}
+          <EvidenceLink file={s.file} line={s.line} />
+        </>
+      ),
+      width: 'minmax(14rem,1fr)',
+    },
   ]
   // What is down comes first: that is what one looks for.
   const rows = [...sessions.data.sessions].sort((a, b) => Number(a.state === 'up') - Number(b.state === 'up'))
   return (
     <>
-      <p role="status" aria-label="Sessions" className={`rounded-card border border-l-8 bg-card px-3 py-2 text-[1.05rem] ${rows.some((each) => each.state !== 'up') ? 'border-stop' : 'border-line'}`}>{sessions.data.sentence}</p>
-      {device && vrf && neighbour && <BouncePanel device={device} vrf={vrf} neighbour={neighbour} onClose={() => change({ bounce: null })} />}
+      <p
+        role="status"
+        aria-label="Sessions"
+        className={`rounded-card border border-l-8 bg-card px-3 py-2 text-[1.05rem] ${rows.some((each) => each.state !== 'up') ? 'border-stop' : 'border-line'}`}
+      >
+        {sessions.data.sentence}
+      </p>
+      {device && vrf && neighbour && (
+        <BouncePanel
+          device={device}
+          vrf={vrf}
+          neighbour={neighbour}
+          onClose={() => change({ bounce: null })}
+        />
+      )}
       <Panel className="min-h-0 flex-1">
-        <DataTable rows={rows} columns={columns} what="neighbours" empty="No device of this network has a BGP neighbour." />
+        <DataTable
+          rows={rows}
+          columns={columns}
+          what="neighbours"
+          empty="No device of this network has a BGP neighbour."
+        />
       </Panel>
-      <p className="text-sm text-soft">“Taken” and “sent” count prefixes. A session is up when both sides expect each other and packets to TCP port 179 arrive both ways.</p>
+      <p className="text-sm text-soft">
+        “Taken” and “sent” count prefixes. A session is up when both sides expect each other and packets to
+        TCP port 179 arrive both ways.
+      </p>
     </>
   )
 }
@@ -59,5 +124,9 @@ export function relationWords(session: BgpSession): string {
 
 function State({ session }: { session: BgpSession }) {
   const up = session.state === 'up'
-  return <span className={`font-semibold ${up ? 'text-go' : 'text-stop'}`}>{up ? '✓' : '✗'} {session.state.replaceAll('_', ' ')}</span>
+  return (
+    <span className={`font-semibold ${up ? 'text-go' : 'text-stop'}`}>
+      {up ? '✓' : '✗'} {session.state.replaceAll('_', ' ')}
+    </span>
+  )
 }

@@ -18,9 +18,23 @@ export function WhyPanel({ q, device, vrf }: { q: string; device: string; vrf: s
   const ours = why.data.vrf !== '' // an outside network has no table of ours
   return (
     <div className="grid gap-3">
-      <Panel title={why.data.matched ? `Why ${device} chose it` : `Why ${device} has none`} aside={<span className="flex gap-4 text-soft"><span>{count === 1 ? '1 candidate' : `${count} candidates`}</span>{ours && <Link to={to('routes', { table: device })}>Its whole table</Link>}</span>}>
-        <p className="mb-2">{why.data.matched ? why.data.why : (why.data.absent?.sentence ?? why.data.why)}</p>
-        {why.data.doubt && <p role="note" className="mb-2 rounded-card border border-warn bg-warn-wash px-2 py-1"><strong className="text-warn">! Not certain.</strong> {why.data.doubt}</p>}
+      <Panel
+        title={why.data.matched ? `Why ${device} chose it` : `Why ${device} has none`}
+        aside={
+          <span className="flex gap-4 text-soft">
+            <span>{count === 1 ? '1 candidate' : `${count} candidates`}</span>
+            {ours && <Link to={to('routes', { table: device })}>Its whole table</Link>}
+          </span>
+        }
+      >
+        <p className="mb-2">
+          {why.data.matched ? why.data.why : (why.data.absent?.sentence ?? why.data.why)}
+        </p>
+        {why.data.doubt && (
+          <p role="note" className="mb-2 rounded-card border border-warn bg-warn-wash px-2 py-1">
+            <strong className="text-warn">! Not certain.</strong> {why.data.doubt}
+          </p>
+        )}
         {count > 0 && <Ladder candidates={why.data.candidates} />}
       </Panel>
       {why.data.absent && <Chain absent={why.data.absent} specific={why.data.matched !== null} />}
@@ -30,7 +44,12 @@ export function WhyPanel({ q, device, vrf }: { q: string; device: string; vrf: s
         </Panel>
       )}
       {ours && why.data.matched && why.data.candidates.some((each) => each.lost_on) && (
-        <WouldTakePanel key={`${why.data.matched} ${device} ${vrf}`} prefix={why.data.matched} device={device} vrf={vrf} />
+        <WouldTakePanel
+          key={`${why.data.matched} ${device} ${vrf}`}
+          prefix={why.data.matched}
+          device={device}
+          vrf={vrf}
+        />
       )}
       <Behind why={why.data} q={q} />
     </div>
@@ -52,12 +71,18 @@ export function Ladder({ candidates }: { candidates: Candidate[] }) {
           <caption className="sr-only">Candidates as columns, rungs as rows</caption>
           <thead>
             <tr className="border-b border-line align-bottom">
-              <th scope="col" className="w-36 px-2 py-1 text-sm font-semibold text-soft">rung</th>
+              <th scope="col" className="w-36 px-2 py-1 text-sm font-semibold text-soft">
+                rung
+              </th>
               {shown.map((candidate, index) => (
                 <th key={index} scope="col" className="min-w-32 px-2 py-1">
                   <span className="block">{candidate.title}</span>
-                  {candidate.advertiser && <span className="block text-sm font-normal text-soft">from {candidate.advertiser}</span>}
-                  {neighbourOf(candidate) && <Mono className="block text-sm font-normal text-soft">{neighbourOf(candidate)}</Mono>}
+                  {candidate.advertiser && (
+                    <span className="block text-sm font-normal text-soft">from {candidate.advertiser}</span>
+                  )}
+                  {neighbourOf(candidate) && (
+                    <Mono className="block text-sm font-normal text-soft">{neighbourOf(candidate)}</Mono>
+                  )}
                 </th>
               ))}
             </tr>
@@ -65,20 +90,40 @@ export function Ladder({ candidates }: { candidates: Candidate[] }) {
           <tbody>
             {rungs.map((rung) => (
               <tr key={rung.id} className="border-b border-line/60 align-top">
-                <th scope="row" className="px-2 py-1 font-normal text-soft">{rung.title}</th>
-                {shown.map((candidate, index) => <Rung key={index} candidate={candidate} at={ids.indexOf(rung.id)} ids={ids} />)}
+                <th scope="row" className="px-2 py-1 font-normal text-soft">
+                  {rung.title}
+                </th>
+                {shown.map((candidate, index) => (
+                  <Rung key={index} candidate={candidate} at={ids.indexOf(rung.id)} ids={ids} />
+                ))}
               </tr>
             ))}
             <tr className="align-top">
-              <th scope="row" className="px-2 py-1 font-semibold">in use</th>
+              <th scope="row" className="px-2 py-1 font-semibold">
+                in use
+              </th>
               {shown.map((candidate, index) => (
-                <td key={index} className={`px-2 py-1.5 ${candidate.lost_on === null ? 'bg-go-wash font-semibold' : 'text-soft'}`}>
-                  {candidate.lost_on === null ? <>✓ {hopWords({ next_hops: candidate.next_hops, discard: candidate.values.discard })}</> : '✗ no'}
-                  <span className="block font-normal"><EvidenceLink file={candidate.file} line={candidate.line} /></span>
-                  {candidate.also.map((line) => <span key={`${line.file}:${line.line}`} className="block text-sm font-normal">heard by <EvidenceLink file={line.file} line={line.line} /></span>)}
+                <td
+                  key={index}
+                  className={`px-2 py-1.5 ${candidate.lost_on === null ? 'bg-go-wash font-semibold' : 'text-soft'}`}
+                >
+                  {candidate.lost_on === null ? (
+                    <>✓ {hopWords({ next_hops: candidate.next_hops, discard: candidate.values.discard })}</>
+                  ) : (
+                    '✗ no'
+                  )}
+                  <span className="block font-normal">
+                    <EvidenceLink file={candidate.file} line={candidate.line} />
+                  </span>
+                  {candidate.also.map((line) => (
+                    <span key={`${line.file}:${line.line}`} className="block text-sm font-normal">
+                      heard by <EvidenceLink file={line.file} line={line.line} />
+                    </span>
+                  ))}
                   {candidate.values.set_by?.map((one) => (
                     <span key={one.attribute} className="mt-1 block text-sm font-normal">
-                      {one.attribute} {one.value} set by {one.statement} of {one.policy} at {one.device} <EvidenceLink file={one.file} line={one.line} short />
+                      {one.attribute} {one.value} set by {one.statement} of {one.policy} at {one.device}{' '}
+                      <EvidenceLink file={one.file} line={one.line} short />
                     </span>
                   ))}
                 </td>
@@ -87,21 +132,31 @@ export function Ladder({ candidates }: { candidates: Candidate[] }) {
           </tbody>
         </table>
       </div>
-      {candidates.length > COLUMNS && <p className="mt-1 text-soft">and {candidates.length - COLUMNS} more that lost</p>}
+      {candidates.length > COLUMNS && (
+        <p className="mt-1 text-soft">and {candidates.length - COLUMNS} more that lost</p>
+      )}
     </>
   )
 }
 
-const HATCH = { backgroundImage: 'repeating-linear-gradient(135deg, transparent 0 6px, var(--color-line) 6px 7px)' }
+const HATCH = {
+  backgroundImage: 'repeating-linear-gradient(135deg, transparent 0 6px, var(--color-line) 6px 7px)',
+}
 
 function Rung({ candidate, at, ids }: { candidate: Candidate; at: number; ids: string[] }) {
   const out = depth(candidate, ids)
   const text = candidate.rungs[at]?.text ?? ''
-  if (at > out) return <td className="px-2 py-1 opacity-60" style={HATCH}><span className="sr-only">out before this rung</span></td>
+  if (at > out)
+    return (
+      <td className="px-2 py-1 opacity-60" style={HATCH}>
+        <span className="sr-only">out before this rung</span>
+      </td>
+    )
   if (at === out) {
     return (
       <td className="bg-warn-wash px-2 py-1">
-        {candidate.lost_on === 'usable' ? text : <s>{text}</s>} <strong className="text-sm text-warn">out here</strong>
+        {candidate.lost_on === 'usable' ? text : <s>{text}</s>}{' '}
+        <strong className="text-sm text-warn">out here</strong>
       </td>
     )
   }
@@ -115,8 +170,19 @@ function Chain({ absent, specific }: { absent: Absence; specific: boolean }) {
       {specific && <p className="mb-2">{absent.sentence}</p>}
       {absent.reached.length > 0 && (
         <p className="mb-2 flex flex-wrap items-center gap-1">
-          {absent.reached.map((name) => <span key={name} className="rounded border border-go bg-go-wash px-2 py-0.5">✓ {name}</span>)}
-          {absent.stopped_between && <><span aria-hidden>→</span><span className="rounded border border-stop bg-stop-wash px-2 py-0.5">✗ {absent.stopped_between[1]}</span></>}
+          {absent.reached.map((name) => (
+            <span key={name} className="rounded border border-go bg-go-wash px-2 py-0.5">
+              ✓ {name}
+            </span>
+          ))}
+          {absent.stopped_between && (
+            <>
+              <span aria-hidden>→</span>
+              <span className="rounded border border-stop bg-stop-wash px-2 py-0.5">
+                ✗ {absent.stopped_between[1]}
+              </span>
+            </>
+          )}
         </p>
       )}
       <Steps steps={absent.steps} />
@@ -134,8 +200,13 @@ function Steps({ steps }: { steps: Absence['steps'] }) {
         const given = GIVEN.includes(step.kind)
         return (
           <li key={index} className="flex gap-2 py-1.5">
-            <span aria-hidden className={given ? 'text-go' : 'font-bold text-stop'}>{given ? '✓' : '✗'}</span>
-            <span className="flex-1">{step.text}.{step.suggestion && <span className="text-soft"> To mend it: {step.suggestion}.</span>}</span>
+            <span aria-hidden className={given ? 'text-go' : 'font-bold text-stop'}>
+              {given ? '✓' : '✗'}
+            </span>
+            <span className="flex-1">
+              {step.text}.
+              {step.suggestion && <span className="text-soft"> To mend it: {step.suggestion}.</span>}
+            </span>
             <EvidenceLink file={step.file} line={step.line} />
           </li>
         )
@@ -152,7 +223,13 @@ function Behind({ why, q }: { why: Why; q: string }) {
       <p>{why.sentence}</p>
       <ul className="mt-1">
         {why.behind.map((route) => (
-          <li key={route.prefix}><Mono>{route.prefix}</Mono> <span className="text-soft">{route.protocol}, {hopWords(route)}</span> <EvidenceLink file={route.file} line={route.line} /></li>
+          <li key={route.prefix}>
+            <Mono>{route.prefix}</Mono>{' '}
+            <span className="text-soft">
+              {route.protocol}, {hopWords(route)}
+            </span>{' '}
+            <EvidenceLink file={route.file} line={route.line} />
+          </li>
         ))}
       </ul>
     </Panel>

@@ -19,7 +19,9 @@ export function WouldTakePanel({ prefix, device, vrf }: Table) {
         <Answers prefix={prefix} device={device} vrf={vrf} />
       ) : (
         <p className="flex items-center justify-between gap-3">
-          <span className="text-soft">The smallest change at one place that lets it win. Each is tried on the whole network first.</span>
+          <span className="text-soft">
+            The smallest change at one place that lets it win. Each is tried on the whole network first.
+          </span>
           <Button onClick={() => change({ take: 'yes' })}>Work it out</Button>
         </p>
       )}
@@ -44,7 +46,9 @@ function Search({ id, again, about: { prefix, device } }: { id: number; again: (
     return (
       <p role="status" className="flex items-center justify-between gap-3">
         <span>{status === 'queued' ? 'Waiting for its turn…' : 'Trying changes on the whole network…'}</span>
-        <Button tone="stop" onClick={() => cancel.mutate()} disabled={cancel.isPending}>Cancel</Button>
+        <Button tone="stop" onClick={() => cancel.mutate()} disabled={cancel.isPending}>
+          Cancel
+        </Button>
         {cancel.isError && <Problem error={cancel.error} />}
       </p>
     )
@@ -57,16 +61,30 @@ function Search({ id, again, about: { prefix, device } }: { id: number; again: (
       </p>
     )
   }
-  if (answers.length === 0) return <p className="text-soft">No candidate lost that a change of an attribute could help.</p>
+  if (answers.length === 0)
+    return <p className="text-soft">No candidate lost that a change of an attribute could help.</p>
   return (
     <ul className="divide-y divide-line">
       {answers.map((answer) => (
-        <li key={`${answer.title} ${answer.advertiser} ${answer.neighbour}`} className="grid gap-x-4 gap-y-1 py-2 md:grid-cols-[11rem_minmax(0,1fr)]">
+        <li
+          key={`${answer.title} ${answer.advertiser} ${answer.neighbour}`}
+          className="grid gap-x-4 gap-y-1 py-2 md:grid-cols-[11rem_minmax(0,1fr)]"
+        >
           <span>
             <strong>{answer.advertiser ?? answer.title}</strong>
-            <span className="block text-sm text-soft">{answer.title}{answer.neighbour && <>, <Mono>{answer.neighbour}</Mono></>}</span>
+            <span className="block text-sm text-soft">
+              {answer.title}
+              {answer.neighbour && (
+                <>
+                  , <Mono>{answer.neighbour}</Mono>
+                </>
+              )}
+            </span>
           </span>
-          <Changes answer={answer} purpose={`${answer.advertiser ?? answer.title} for ${prefix} at ${device}`} />
+          <Changes
+            answer={answer}
+            purpose={`${answer.advertiser ?? answer.title} for ${prefix} at ${device}`}
+          />
         </li>
       ))}
     </ul>
@@ -80,15 +98,19 @@ function Changes({ answer, purpose }: { answer: WouldTake; purpose: string }) {
       {answer.changes.map((edit, index) => (
         <div key={edit.text} className="mb-1.5 flex flex-wrap items-start justify-between gap-x-4 gap-y-1">
           <span className="min-w-60 flex-1">
-            {index > 0 && <span className="text-soft">or </span>}{edit.text} <EvidenceLink file={edit.file} line={edit.line} />
+            {index > 0 && <span className="text-soft">or </span>}
+            {edit.text} <EvidenceLink file={edit.file} line={edit.line} />
             <span className="block text-sm text-soft">{movesWords(edit.moves)}</span>
           </span>
           <KeepAsDraft edit={edit} purpose={purpose} />
         </div>
       ))}
-      {answer.changes.length > 0 && answer.tried.map((edit) => (
-        <p key={edit.text} className="text-sm text-soft">Not enough: {edit.text}; it then loses at {edit.then_loses_on.replaceAll('_', ' ')}.</p>
-      ))}
+      {answer.changes.length > 0 &&
+        answer.tried.map((edit) => (
+          <p key={edit.text} className="text-sm text-soft">
+            Not enough: {edit.text}; it then loses at {edit.then_loses_on.replaceAll('_', ' ')}.
+          </p>
+        ))}
     </div>
   )
 }
@@ -118,6 +140,15 @@ function KeepAsDraft({ edit, purpose }: { edit: WinningEdit; purpose: string }) 
   })
   if (network.role === 'viewer') return null
   if (keep.isError) return <Problem error={keep.error} />
-  if (keep.isSuccess) return <Link to={to('routes/drafts')} className="whitespace-nowrap">✓ kept among the drafts</Link>
-  return <Button onClick={() => keep.mutate()} disabled={keep.isPending} className="py-0.5 text-sm">Keep as draft</Button>
+  if (keep.isSuccess)
+    return (
+      <Link to={to('routes/drafts')} className="whitespace-nowrap">
+        ✓ kept among the drafts
+      </Link>
+    )
+  return (
+    <Button onClick={() => keep.mutate()} disabled={keep.isPending} className="py-0.5 text-sm">
+      Keep as draft
+    </Button>
+  )
 }

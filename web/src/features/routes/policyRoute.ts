@@ -1,5 +1,11 @@
 /** The fields of a route to try, by the words of the device files. */
-export const FIELDS: { key: string; example: string; options?: string[]; number?: boolean; list?: boolean }[] = [
+export const FIELDS: {
+  key: string
+  example: string
+  options?: string[]
+  number?: boolean
+  list?: boolean
+}[] = [
   { key: 'prefix', example: '198.51.100.0/24' },
   { key: 'as-path', example: '64510 64496' },
   { key: 'communities', example: '64510:20, no-export', list: true },
@@ -8,7 +14,11 @@ export const FIELDS: { key: string; example: string; options?: string[]; number?
   { key: 'med', example: 'none', number: true },
   { key: 'origin', example: 'igp', options: ['', 'egp', 'incomplete'] },
   { key: 'next-hop', example: '203.0.113.1' },
-  { key: 'protocol', example: 'bgp', options: ['', 'connected', 'static', 'ospf', 'ospfv3', 'isis', 'eigrp', 'rip', 'ripng'] },
+  {
+    key: 'protocol',
+    example: 'bgp',
+    options: ['', 'connected', 'static', 'ospf', 'ospfv3', 'isis', 'eigrp', 'rip', 'ripng'],
+  },
   { key: 'metric', example: '0', number: true },
   { key: 'tag', example: '0', number: true },
   { key: 'weight', example: '0', number: true },
@@ -24,7 +34,11 @@ export function routeFrom(text: RouteText): Record<string, unknown> | null {
     const value = (text[key] ?? '').trim()
     if (!value) continue
     if (number) route[key] = /^\d+$/.test(value) ? Number(value) : value
-    else if (list) route[key] = value.split(',').map((part) => part.trim()).filter(Boolean)
+    else if (list)
+      route[key] = value
+        .split(',')
+        .map((part) => part.trim())
+        .filter(Boolean)
     else route[key] = value
   }
   return route

@@ -26,7 +26,9 @@ export function ladderRungs(candidates: Candidate[]): { id: string; title: strin
   if (!first) return []
   const ids = first.rungs.map((rung) => rung.id)
   return first.rungs.filter((_, index) =>
-    candidates.some((candidate) => index <= depth(candidate, ids) && (candidate.rungs[index]?.text ?? '') !== ''),
+    candidates.some(
+      (candidate) => index <= depth(candidate, ids) && (candidate.rungs[index]?.text ?? '') !== '',
+    ),
   )
 }
 

@@ -32,9 +32,24 @@ export function LoginPage() {
         <h1 className="text-2xl font-bold">Routrel</h1>
         <p className="mt-1 mb-5 text-soft">Which way traffic goes, and the line that stops it.</p>
         <TextField label="Name" value={username} onChange={setUsername} autoComplete="username" autoFocus />
-        <TextField label="Password" type="password" value={password} onChange={setPassword} autoComplete="current-password" />
-        {login.isError && <div className="mb-3"><Problem error={login.error} /></div>}
-        <Button tone="main" type="submit" disabled={login.isPending || !username || !password} className="w-full">
+        <TextField
+          label="Password"
+          type="password"
+          value={password}
+          onChange={setPassword}
+          autoComplete="current-password"
+        />
+        {login.isError && (
+          <div className="mb-3">
+            <Problem error={login.error} />
+          </div>
+        )}
+        <Button
+          tone="main"
+          type="submit"
+          disabled={login.isPending || !username || !password}
+          className="w-full"
+        >
           Log in
         </Button>
       </form>
