@@ -26,7 +26,7 @@ __all__ = ["ROOT", "LiveSite", "Person", "eventually"]
 Value = TypeVar("Value")
 
 
-def eventually(what: str, condition: Callable[[], Value], seconds: float = 60) -> Value:
+def eventually(what: str, condition: Callable[[], Value], seconds: float = 120) -> Value:
     """The first value that is true, or not None."""
     until = time.monotonic() + seconds
     last: object = None
@@ -63,7 +63,7 @@ class Person(requests.Session):
         more.setdefault("timeout", 150)
         return super().request(method, self.url + url, *arguments, **more)
 
-    def ended(self, address: str, seconds: float = 90) -> dict[str, Any]:
+    def ended(self, address: str, seconds: float = 240) -> dict[str, Any]:
         """A job once it has ended, however long the service is away meanwhile."""
 
         def look() -> dict[str, Any] | None:
@@ -106,7 +106,7 @@ class LiveSite:
             )  # fmt: skip
         self.wait_until_up()
 
-    def wait_until_up(self, seconds: float = 120) -> None:
+    def wait_until_up(self, seconds: float = 300) -> None:
         def up() -> bool:
             assert self.process.poll() is None, self.log.read_text()[-2000:]
             return requests.get(f"{self.url}/api/session", timeout=5).status_code == 200
