@@ -169,7 +169,8 @@ class _Builder:
         place = self._place(event)
         if isinstance(event, yaml.ScalarEvent):
             text = event.value
-            if odd := _UNPRINTABLE.search(text):
+            # What stands in the file was looked at; only double quotes can spell something else.
+            if event.style == '"' and (odd := _UNPRINTABLE.search(text)):
                 self.report.error(
                     place,
                     "not_text",

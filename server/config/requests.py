@@ -26,7 +26,6 @@ class NamedRequests:
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
         name = secrets.token_hex(6)
-        request.routrel_name = name  # type: ignore[attr-defined]
         token = CURRENT.set(name)
         began = time.monotonic()
         try:

@@ -5,7 +5,6 @@ It never outlives its parent, and takes no more memory than it may.
 
 from __future__ import annotations
 
-import ctypes
 import os
 import resource
 import signal
@@ -15,11 +14,10 @@ import django
 from django.conf import settings
 from django.db import connection
 
+from server.config.parent import end_with_parent
 from server.executor.frames import Frame, packed, read_frame
 
 __all__ = ["main"]
-
-_PARENT_DEATH_SIGNAL = 1
 
 
 def main() -> int:
@@ -27,7 +25,7 @@ def main() -> int:
 
     The first argument says how nice to be to others.
     """
-    ctypes.CDLL(None).prctl(_PARENT_DEATH_SIGNAL, signal.SIGKILL)
+    end_with_parent(signal.SIGKILL)
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C is the parent's to handle
     django.setup()
     os.nice(int(sys.argv[1]))

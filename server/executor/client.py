@@ -6,7 +6,7 @@ import select
 import socket
 import time
 from collections.abc import Callable
-from typing import Any, Protocol
+from typing import Any
 
 from django.conf import settings
 
@@ -27,10 +27,6 @@ class Unavailable(Exception):
 
 class AskerGone(Exception):
     """The client has gone; nobody needs the answer."""
-
-
-class _Readable(Protocol):
-    def read(self, size: int, /) -> bytes: ...
 
 
 def ask(
@@ -64,8 +60,7 @@ def ask(
                 if time.monotonic() > until:
                     raise Unavailable("it has given no answer for too long")
             talk.settimeout(30)
-            reader: _Readable = talk.makefile("rb")
-            frame = read_frame(reader.read)
+            frame = read_frame(talk.makefile("rb").read)
         except OSError as error:
             raise Unavailable(error.strerror or str(error)) from error
     if frame is None:

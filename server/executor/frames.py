@@ -10,13 +10,13 @@ import struct
 from collections.abc import Callable
 from typing import Any, TypeAlias
 
-__all__ = ["LENGTHS", "MOST_BYTES", "Frame", "packed", "read_frame", "sizes"]
+__all__ = ["LENGTHS", "Frame", "packed", "read_frame", "sizes"]
 
 #: Head and body.
 Frame: TypeAlias = tuple[dict[str, Any], bytes]
 
 LENGTHS = struct.Struct("!II")
-MOST_BYTES = 1 << 30
+_MOST_BYTES = 1 << 30
 
 
 def packed(head: dict[str, Any], body: bytes = b"") -> bytes:
@@ -32,7 +32,7 @@ def sizes(lengths: bytes) -> tuple[int, int]:
         ValueError: nobody sends that much.
     """
     head, body = LENGTHS.unpack(lengths)
-    if head + body > MOST_BYTES:
+    if head + body > _MOST_BYTES:
         raise ValueError(f"a frame of {head + body} bytes")
     return head, body
 

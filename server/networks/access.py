@@ -67,16 +67,16 @@ def revision_for(request: Request, slug: str) -> Revision:
     revisions = Revision.objects.filter(
         network__slug=slug, network__memberships__user=user_id(request)
     ).select_related("network")
-    if wanted.isascii() and wanted.isdecimal() and len(wanted) < 10:
-        revisions = revisions.filter(number=int(wanted))
-    elif wanted:
-        network_for(request, slug)
-        raise Http404(f"“{wanted[:40]}” is not a revision number")
+    is_number = wanted.isascii() and wanted.isdecimal() and len(wanted) < 10
+    if wanted:
+        revisions = revisions.filter(number=int(wanted)) if is_number else revisions.none()
     revision = revisions.first()
-    if revision is None:
-        network_for(request, slug)
-        raise Http404(f"there is no revision {wanted}" if wanted else "nothing is imported yet")
-    return revision
+    if revision is not None:
+        return revision
+    network_for(request, slug)  # who may not know of the network hears no more than that
+    if wanted and not is_number:
+        raise Http404(f"“{wanted[:40]}” is not a revision number")
+    raise Http404(f"there is no revision {wanted}" if wanted else "nothing is imported yet")
 
 
 def job_for(request: Request, pk: int, kind: JobKind | None = None) -> Job:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import time
-
 from django.contrib.auth.models import User
 from django.db import transaction
 from django.db.models import Sum
@@ -19,8 +17,6 @@ from server.networks.models import Job, Network, Revision, RevisionFile, Uploade
 
 __all__ = ["add_revision", "make_room", "read_import"]
 
-#: Seconds between two looks at the database while files are read.
-_REPORT_EVERY_S = 0.2
 #: Imports of a network that became nothing and of which the files are kept, to be read in place;
 #: and how much one person may have uploaded that is no revision.
 _KEPT_UPLOADS = 10
@@ -37,15 +33,7 @@ def read_import(work: Work) -> None:
     report = Report()
     work.report(step="reading", total=job.files.count())
     texts = _decode(job, report)
-    last_report = 0.0
-
-    def progress(count: int) -> None:
-        nonlocal last_report
-        if time.monotonic() - last_report >= _REPORT_EVERY_S:
-            last_report = time.monotonic()
-            work.report(done=count)
-
-    view = look(texts, report, on_file=progress)
+    view = look(texts, report, on_file=lambda count: work.progress(done=count))
     problems, count = view.reading.problems, view.reading.problem_count
     found = {
         "problems": [finding_data(problem) for problem in problems],
@@ -77,7 +65,7 @@ def make_room(network: Network, author_id: int) -> None:
     """
     ended = network.jobs.filter(kind=Job.Kind.IMPORT, ended__isnull=False, files__isnull=False)
     newest = ended.order_by("-ended").values_list("pk", flat=True).distinct()
-    kept = list(dict.fromkeys(newest))[:_KEPT_UPLOADS]
+    kept = list(newest[:_KEPT_UPLOADS])
     UploadedFile.objects.filter(job__in=ended).exclude(job__in=kept).delete()
     mine = UploadedFile.objects.filter(job__author_id=author_id)
     held = mine.aggregate(total=Sum(Length("content")))["total"] or 0

@@ -12,13 +12,14 @@ import json
 import math
 import os
 import secrets
+import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import timedelta
 from pathlib import Path
 from typing import Any
 
-from django.db import DataError, connection, transaction
+from django.db import DataError, transaction
 from django.db.models import Count, F, Max, Q
 from django.utils import timezone
 
@@ -44,6 +45,8 @@ __all__ = [
 #: Seconds between two signs of life, and after how many without one a job counts as left alone.
 HEARTBEAT_S = 2
 _SILENT_S = 15
+#: Seconds between two times that progress is written down.
+_PROGRESS_EVERY_S = 0.2
 _MOST_ATTEMPTS = 3
 #: Jobs that wait, of one person and in one network, and that run at a time for one person.
 _MOST_QUEUED_BY_USER = 20
@@ -253,6 +256,7 @@ class Work:
     """One attempt at a job, from the side of whoever does it."""
 
     job: Job
+    _told: float = 0.0  #: when progress was last written down
 
     @property
     def revision(self) -> Revision:
@@ -277,6 +281,12 @@ class Work:
         """
         if not self._mine.update(**progress):
             raise JobLost
+
+    def progress(self, **progress: Any) -> None:
+        """The same, of what changes all the time: written down a few times a second."""
+        if time.monotonic() - self._told >= _PROGRESS_EVERY_S:
+            self._told = time.monotonic()
+            self.report(**progress)
 
     def end(
         self,
@@ -336,11 +346,3 @@ def storable(value: Any) -> Any:
     if isinstance(value, list | tuple):
         return [storable(item) for item in value]
     return value
-
-
-def database_answers() -> bool:
-    """Whether the database takes statements, after a new connection where need be."""
-    connection.close_if_unusable_or_obsolete()
-    with connection.cursor() as cursor:
-        cursor.execute("SELECT 1")
-    return True

@@ -163,10 +163,6 @@ class Job(models.Model):
     def __str__(self) -> str:
         return f"{self.kind} in {self.network}: {self.status}"
 
-    @property
-    def ended_already(self) -> bool:
-        return self.status not in (self.Status.QUEUED, self.Status.RUNNING)
-
 
 class UploadedFile(models.Model):
     """One file of an import. It is dropped when the import becomes a revision, which holds it."""

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import time
-
 from routrel.questions.errors import QuestionError
 from routrel.questions.remedies.search import Progress, find_remedies
 from routrel.questions.remedies.words import remedies_data
@@ -14,20 +12,15 @@ from server.networks.states import view_of
 
 __all__ = ["search_remedies"]
 
-#: Seconds between two looks at the database, and those a search may take.
-_REPORT_EVERY_S = 0.3
+#: Seconds that a search may take.
 _PATIENCE_S = 60
 
 
 def search_remedies(work: Work) -> None:
     """Search, and write the progress down."""
-    last = 0.0
 
     def report(progress: Progress) -> None:
-        nonlocal last
-        if time.monotonic() - last >= _REPORT_EVERY_S:
-            last = time.monotonic()
-            work.report(done=progress.tried, found=progress.found)
+        work.progress(done=progress.tried, found=progress.found)
 
     work.report(step="computing")
     view = view_of(work.revision)

@@ -7,10 +7,8 @@ state and the others wait for what it leaves on disk.
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable
 from functools import cache
 from pathlib import Path
-from typing import Any
 
 from django.conf import settings
 
@@ -24,23 +22,14 @@ __all__ = ["engine_hash", "forget_memory", "remember", "view_of"]
 
 def view_of(revision: Revision) -> View:
     """The computed network of a revision; equal content is computed once."""
-    return view_of_content(revision.content_hash, revision.texts)
-
-
-def view_of_content(content_hash: str, texts: Callable[[], Any]) -> View:
-    """The computed network of content that is named by its hash.
-
-    Args:
-        texts: Gives the files; asked only where nothing is kept.
-    """
-    name = _name(content_hash)
+    name = _name(revision.content_hash)
     view = _memory().get(name) or _stored(name)
     if view is not None:
         return view
     with _store().turn(name):
         view = _stored(name)
         if view is None:
-            view = look(texts())
+            view = look(revision.texts())
             _keep(name, view)
     return view
 

@@ -7,7 +7,12 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from threading import Lock
 
-__all__ = ["AllTaken", "Seats", "TooManyOfOne"]
+__all__ = ["THREADS", "WAITING_OF_ONE", "WAITING_THREADS", "AllTaken", "Seats", "TooManyOfOne"]
+
+#: Of one web process; how many of them may wait for answers, and for those of one person.
+THREADS = 64
+WAITING_THREADS = 56
+WAITING_OF_ONE = 40
 
 
 class AllTaken(Exception):

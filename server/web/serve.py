@@ -6,7 +6,6 @@ gives a thread to what was received whole.
 
 from __future__ import annotations
 
-import ctypes
 import logging
 import os
 import resource
@@ -20,11 +19,12 @@ from typing import NoReturn
 from waitress.adjustments import Adjustments
 from waitress.task import ThreadedTaskDispatcher
 
+from server.config.parent import end_with_parent
+
 __all__ = ["main"]
 
 _MOST_PROCESSES = 4
 _CONNECTIONS = 800
-_PARENT_DEATH_SIGNAL = 1
 
 
 def main() -> int:
@@ -55,7 +55,7 @@ def _start(listening: socket.socket) -> int:
     pid = os.fork()
     if pid:
         return pid
-    ctypes.CDLL(None).prctl(_PARENT_DEATH_SIGNAL, signal.SIGTERM)
+    end_with_parent(signal.SIGTERM)
     try:
         _serve(listening)
     except SystemExit:
@@ -68,7 +68,7 @@ def _start(listening: socket.socket) -> int:
 def _serve(listening: socket.socket) -> NoReturn:
     from server.config.wsgi import application  # sets Django up
     from server.web.connections import BoundedServer
-    from server.web.threads import THREADS
+    from server.web.seats import THREADS
 
     soft, hard = resource.getrlimit(resource.RLIMIT_NOFILE)
     wanted = 2 * _CONNECTIONS + 200

@@ -12,7 +12,7 @@ found.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from itertools import islice
 
@@ -106,14 +106,10 @@ class Spread:
         if cycle is not None:
             return self._ordered(sorted(cycle), [])
         found: list[Spread] = [self]
-        for trial in self._by_origins_in_turn():
-            if all(trial.chosen != known.chosen for known in found):
-                found.append(trial)
+        _add_new(found, self._by_origins_in_turn())
         number = 0
         while number < len(found) < _MOST_OUTCOMES:
-            for trial in found[number]._other_outcomes():
-                if all(trial.chosen != known.chosen for known in found):
-                    found.append(trial)
+            _add_new(found, found[number]._other_outcomes())
             number += 1
         self.finish()
         if len(found) == 1:
@@ -392,3 +388,10 @@ class Spread:
             return Outcome(last.chosen, last.heard, (), cycle, tuple(contested))
         shown = first or self
         return Outcome(shown.chosen, shown.heard, tuple(states.values()), (), tuple(contested))
+
+
+def _add_new(found: list[Spread], trials: Iterable[Spread]) -> None:
+    """Take up what has come to an outcome that is not known yet."""
+    for trial in trials:
+        if all(trial.chosen != known.chosen for known in found):
+            found.append(trial)

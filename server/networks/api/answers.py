@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from django.http import Http404, HttpResponse
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers
@@ -13,6 +11,7 @@ from rest_framework.views import APIView
 
 from server.networks.access import plain, revision_for
 from server.networks.api.asked import answered
+from server.networks.api.parsing import checked
 from server.networks.api.shapes import (
     CaseShape,
     ChartShape,
@@ -35,7 +34,6 @@ __all__ = [
     "FindingListView",
     "FlowQuestionShape",
     "FlowView",
-    "checked",
 ]
 
 LENS = [
@@ -61,17 +59,6 @@ class FlowQuestionShape(serializers.Serializer):
             ),
             **super().get_fields(),
         }
-
-
-def checked(shape: type[serializers.Serializer], values: Any) -> dict[str, Any]:
-    """A request's parameters or body, once they have their shape.
-
-    Raises:
-        ValidationError: they have not.
-    """
-    made = shape(data=values)
-    made.is_valid(raise_exception=True)
-    return dict(made.validated_data)
 
 
 class FlowView(APIView):

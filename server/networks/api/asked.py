@@ -8,12 +8,12 @@ from typing import Any
 from django.http import HttpResponse
 from rest_framework.request import Request
 
+from server.config.requests import CURRENT
 from server.executor.client import AskerGone, Unavailable, ask
 from server.networks.access import revision_for, user_id
-from server.networks.api.errors import Fault, request_name
+from server.networks.api.errors import Fault
 from server.networks.models import Revision
-from server.web.seats import AllTaken, Seats, TooManyOfOne
-from server.web.threads import WAITING_OF_ONE, WAITING_THREADS
+from server.web.seats import WAITING_OF_ONE, WAITING_THREADS, AllTaken, Seats, TooManyOfOne
 
 __all__ = ["answer_to", "answered"]
 
@@ -51,11 +51,10 @@ def answer_to(request: Request, revision: Revision, question: str, values: dict[
 
 def _ask(request: Request, revision: Revision, question: str, values: dict[str, Any]) -> bytes:
     gone = request.META.get("waitress.client_disconnected", lambda: False)
-    name = request_name(request._request)
     person = user_id(request)
     try:
         with _SEATS.seat(person):
-            head, body = ask(person, revision.pk, question, values, gone, name)
+            head, body = ask(person, revision.pk, question, values, gone, CURRENT.get())
     except TooManyOfOne as error:
         raise _problem(429, "too_many_questions") from error
     except AllTaken as error:

@@ -17,6 +17,7 @@ from rest_framework.response import Response
 from rest_framework.views import exception_handler
 
 from routrel.questions.errors import QuestionError
+from server.config.requests import CURRENT
 from server.networks.jobs import TooManyJobs
 from server.networks.uploads import UploadRefused
 
@@ -29,7 +30,6 @@ __all__ = [
     "handle",
     "not_found",
     "nothing_here",
-    "request_name",
 ]
 
 log = logging.getLogger("routrel.api")
@@ -60,15 +60,14 @@ def handle(error: Exception, context: dict[str, Any]) -> Response | None:
 
     None for the unexpected: it becomes a fault of ours, in the same shape.
     """
-    name = request_name(context["request"]._request)
     if (known := _known(error)) is not None:
         status, code, message, suggestion = known
-        return Response(_error(code, message, suggestion, name), status=status)
+        return Response(_error(code, message, suggestion), status=status)
     response = exception_handler(error, context)
     if response is None or not isinstance(error, APIException):
         return response
     code, message, suggestion = _spoken(error)
-    response.data = _error(code, message, suggestion, name)
+    response.data = _error(code, message, suggestion)
     return response
 
 
@@ -132,13 +131,8 @@ def _first_sentence(detail: Any) -> str:
     return str(detail)
 
 
-def _error(code: str, message: str, suggestion: str, request: str) -> dict[str, str]:
-    return {"code": code, "message": message, "suggestion": suggestion, "request": request}
-
-
-def request_name(request: HttpRequest) -> str:
-    """By which the log names a request."""
-    return getattr(request, "routrel_name", "")
+def _error(code: str, message: str, suggestion: str) -> dict[str, str]:
+    return {"code": code, "message": message, "suggestion": suggestion, "request": CURRENT.get()}
 
 
 # --- what goes wrong outside the API's views -----------------------------------------------------
@@ -146,7 +140,7 @@ def request_name(request: HttpRequest) -> str:
 
 def nothing_here(request: HttpRequest) -> HttpResponse:
     """An address below /api/ that is none."""
-    return _plain(request, 404, "not_found", f"there is no address {request.path[:200]} here")
+    return _plain(404, "not_found", f"there is no address {request.path[:200]} here")
 
 
 def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:
@@ -159,13 +153,13 @@ def bad_request(request: HttpRequest, exception: Exception) -> HttpResponse:
     status, code, message, suggestion = _known(exception) or (
         400, "invalid", "the request cannot be read", "",
     )  # fmt: skip
-    return _plain(request, status, code, message, suggestion)
+    return _plain(status, code, message, suggestion)
 
 
 def forbidden(request: HttpRequest, reason: str = "", exception: Any = None) -> HttpResponse:
     """Django's 403, of forms sent from elsewhere above all."""
     return _plain(
-        request, 403, "forbidden", "the request lacks its token, or came from another page",
+        403, "forbidden", "the request lacks its token, or came from another page",
         "load the page again",
     )  # fmt: skip
 
@@ -176,15 +170,13 @@ def fault(request: HttpRequest) -> HttpResponse:
     known = _known(error) if isinstance(error, Exception) else None
     if known is not None:
         status, code, message, suggestion = known
-        return _plain(request, status, code, message, suggestion)
+        return _plain(status, code, message, suggestion)
     log.error("fault at %s %s", request.method, request.path, exc_info=error)
     return _plain(
-        request, 500, "fault", "a fault of ours; the log has the details",
+        500, "fault", "a fault of ours; the log has the details",
         "try again, or report it with the request's name",
     )  # fmt: skip
 
 
-def _plain(
-    request: HttpRequest, status: int, code: str, message: str, suggestion: str = ""
-) -> HttpResponse:
-    return JsonResponse(_error(code, message, suggestion, request_name(request)), status=status)
+def _plain(status: int, code: str, message: str, suggestion: str = "") -> HttpResponse:
+    return JsonResponse(_error(code, message, suggestion), status=status)

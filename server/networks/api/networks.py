@@ -16,6 +16,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from server.networks.access import membership_for, network_for, user_id
+from server.networks.api.parsing import checked
 from server.networks.models import Membership, Network, Revision, Role
 
 __all__ = ["MemberListView", "NetworkListView", "NetworkView", "RevisionListView", "RevisionView"]
@@ -64,9 +65,7 @@ class NetworkListView(APIView):
     )
     def post(self, request: Request) -> Response:
         """A new, empty network; its maker owns it."""
-        shape = NetworkShape(data=request.data)
-        shape.is_valid(raise_exception=True)
-        title = shape.validated_data["title"].strip()
+        title = checked(NetworkShape, request.data)["title"].strip()
         with transaction.atomic():
             network = _create(title)
             membership = Membership.objects.create(
@@ -137,9 +136,8 @@ class MemberListView(APIView):
     def put(self, request: Request, slug: str) -> Response:
         """Give a user a role; a role of null takes the membership away. Owners only."""
         network = network_for(request, slug, Role.OWNER)
-        shape = MemberShape(data=request.data)
-        shape.is_valid(raise_exception=True)
-        name, role = shape.validated_data["username"], shape.validated_data["role"]
+        asked = checked(MemberShape, request.data)
+        name, role = asked["username"], asked["role"]
         user = get_user_model().objects.filter(username=name).first()
         if user is None:
             raise ValidationError({"username": f"there is no user {name}"})

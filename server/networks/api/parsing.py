@@ -1,14 +1,15 @@
-"""JSON bodies as the server may rely on them: shallow, and of texts that can be kept."""
+"""What is sent, as the server may rely on it: shallow, of texts that can be kept, in its shape."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
 from typing import Any
 
+from rest_framework import serializers
 from rest_framework.exceptions import ParseError
 from rest_framework.parsers import JSONParser
 
-__all__ = ["BoundedJSONParser"]
+__all__ = ["BoundedJSONParser", "checked"]
 
 _DEEPEST = 32
 
@@ -60,3 +61,14 @@ def _check_text(text: str) -> None:
 
 def _too_deep() -> ParseError:
     return ParseError(f"the values nest more than {_DEEPEST} deep")
+
+
+def checked(shape: type[serializers.Serializer], values: Any) -> dict[str, Any]:
+    """A request's parameters or body, once they have their shape.
+
+    Raises:
+        ValidationError: they have not.
+    """
+    made = shape(data=values)
+    made.is_valid(raise_exception=True)
+    return dict(made.validated_data)

@@ -8,8 +8,9 @@ from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.views import APIView
 
-from server.networks.api.answers import LENS, checked
+from server.networks.api.answers import LENS
 from server.networks.api.asked import answered
+from server.networks.api.parsing import checked
 from server.networks.api.shapes import (
     BgpSessionListShape,
     BounceShape,

@@ -11,9 +11,10 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from server.networks.access import job_for, network_for, revision_for, user_id
-from server.networks.api.answers import LENS, FlowQuestionShape, checked
+from server.networks.api.answers import LENS, FlowQuestionShape
 from server.networks.api.asked import answer_to, answered
 from server.networks.api.jobs import JobShape
+from server.networks.api.parsing import checked
 from server.networks.api.shapes import OneFlowShape
 from server.networks.jobs import start_job
 from server.networks.models import Job, Role, SavedQuestion

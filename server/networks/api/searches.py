@@ -9,8 +9,9 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from server.networks.access import job_for, revision_for, user_id
-from server.networks.api.answers import LENS, FlowQuestionShape, checked
+from server.networks.api.answers import LENS, FlowQuestionShape
 from server.networks.api.jobs import JobShape
+from server.networks.api.parsing import checked
 from server.networks.api.shapes import RemediesShape, WouldTakeShape
 from server.networks.asking import destination
 from server.networks.jobs import start_job

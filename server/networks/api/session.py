@@ -18,6 +18,7 @@ from rest_framework.views import APIView
 
 from server.networks import logins
 from server.networks.api.errors import Fault
+from server.networks.api.parsing import checked
 
 __all__ = ["SessionView"]
 
@@ -45,9 +46,8 @@ class SessionView(APIView):
     @extend_schema(operation_id="session_login", request=LoginShape, responses=SessionShape)
     def post(self, request: Request) -> Response:
         """Log in. Whoever fails a few times waits before the next attempt, longer each time."""
-        shape = LoginShape(data=request.data)
-        shape.is_valid(raise_exception=True)
-        name = shape.validated_data["username"]
+        asked = checked(LoginShape, request.data)
+        name = asked["username"]
         # How far addresses that a proxy states are believed is NUM_PROXIES' to say.
         address = BaseThrottle().get_ident(request)
         try:
@@ -58,7 +58,7 @@ class SessionView(APIView):
                 429, "throttled", str(error), f"wait {seconds} seconds and try again"
             ) from error
         # For names that nobody has this takes as long: Django hashes the password all the same.
-        user = authenticate(request._request, **shape.validated_data)
+        user = authenticate(request._request, **asked)
         if user is None:
             raise AuthenticationFailed("name or password is wrong")
         attempt.succeeded()
