@@ -18,6 +18,7 @@ from launch.processes import Processes, executor, listener, web_server
 from launch.setup import VAR, database, demo_password_file, install, manage, one_at_a_time
 
 PORT = 8640
+_DATABASE_PATIENCE_S = 60
 
 
 def main() -> int:
@@ -115,9 +116,25 @@ def _watch(processes: Processes, cluster: Cluster) -> NoReturn:
         if time.monotonic() >= look:
             if not cluster.running():
                 _tell("The database ended; it is started again.")
-                cluster.prepare()
+                _revive(cluster)
             look = time.monotonic() + 2
         time.sleep(0.3)
+
+
+def _revive(cluster: Cluster) -> None:
+    """Start the database again; what is left of the old one may need a while to end.
+
+    Raises:
+        LaunchError: it could not be started for longer than that.
+    """
+    until = time.monotonic() + _DATABASE_PATIENCE_S
+    while True:
+        try:
+            return cluster.prepare()
+        except LaunchError:
+            if time.monotonic() > until:
+                raise
+        time.sleep(0.5)
 
 
 def _tell(line: str) -> None:

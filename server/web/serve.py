@@ -6,6 +6,7 @@ gives a thread to what was received whole.
 
 from __future__ import annotations
 
+import errno
 import logging
 import os
 import resource
@@ -25,15 +26,13 @@ __all__ = ["main"]
 
 _MOST_PROCESSES = 4
 _CONNECTIONS = 800
+_PORT_PATIENCE_S = 20
 
 
 def main() -> int:
     """Keep the serving processes up until told to stop."""
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.config.settings")
-    listening = socket.socket()
-    listening.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-    listening.bind(("127.0.0.1", int(sys.argv[1])))
-    listening.listen(1024)
+    listening = _listen(int(sys.argv[1]))
     for number in (signal.SIGTERM, signal.SIGINT):
         signal.signal(number, _stop)
     count = max(2, min(_MOST_PROCESSES, os.cpu_count() or 1))
@@ -50,12 +49,31 @@ def main() -> int:
     return 0
 
 
+def _listen(port: int) -> socket.socket:
+    """The socket that all share; processes of one that was killed may need a while to let it go."""
+    until = time.monotonic() + _PORT_PATIENCE_S
+    while True:
+        listening = socket.socket()
+        listening.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            listening.bind(("127.0.0.1", port))
+            listening.listen(1024)
+        except OSError as error:
+            listening.close()
+            if error.errno != errno.EADDRINUSE or time.monotonic() > until:
+                raise
+            time.sleep(0.1)
+        else:
+            return listening
+
+
 def _start(listening: socket.socket) -> int:
     """A new serving process; its number."""
+    parent = os.getpid()
     pid = os.fork()
     if pid:
         return pid
-    end_with_parent(signal.SIGTERM)
+    end_with_parent(signal.SIGTERM, parent)
     try:
         _serve(listening)
     except SystemExit:

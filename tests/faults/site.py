@@ -108,7 +108,8 @@ class LiveSite:
 
     def wait_until_up(self, seconds: float = 300) -> None:
         def up() -> bool:
-            assert self.process.poll() is None, self.log.read_text()[-2000:]
+            if self.process.poll() is not None:
+                raise RuntimeError(f"./start ended:\n{self.last_lines()}")
             return requests.get(f"{self.url}/api/session", timeout=5).status_code == 200
 
         eventually("the site", up, seconds)
@@ -135,6 +136,10 @@ class LiveSite:
     @property
     def password(self) -> str:
         return (self.var / "secrets" / "demo-password").read_text().strip()
+
+    def last_lines(self) -> str:
+        """What ./start said last."""
+        return self.log.read_text()[-2000:]
 
     def connect(self) -> socket.socket:
         """A connection that nothing is sent on yet."""

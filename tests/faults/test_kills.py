@@ -104,7 +104,10 @@ def test_killed_processes_leave_no_job_without_an_end(site: LiveSite) -> None:
         address = begin(person, base, kind, f"{2000 + SEED * 1000 + number}")
         time.sleep(chance.choice([0, 0.1, 0.4, 1.2]) * chance.random())
         kill(site, victim, chance)
-        job = person.ended(address)
+        try:
+            job = person.ended(address)
+        except AssertionError as error:
+            raise AssertionError(f"{what}: {error}\n{site.last_lines()}") from error
         assert job["status"] == "done", (what, job)
         assert job["answer"] is not None, what
         listed = eventually("revisions", lambda base=base: _ok(person.get(f"{base}/revisions")))

@@ -12,6 +12,7 @@ import urllib.request
 from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import dataclass, field
+from functools import partial
 from pathlib import Path
 
 from launch.console import ROOT, LaunchError
@@ -116,7 +117,7 @@ class Processes:
         try:
             return subprocess.Popen(
                 command, cwd=cwd, env=self.env, stdin=subprocess.DEVNULL, start_new_session=True,
-                stdout=out, stderr=out, preexec_fn=_end_with_parent,
+                stdout=out, stderr=out, preexec_fn=partial(_end_with_parent, os.getpid()),
             )  # fmt: skip
         finally:
             if out is not None:
@@ -130,8 +131,11 @@ class Processes:
 _LIBC = ctypes.CDLL(None)
 
 
-def _end_with_parent() -> None:
+def _end_with_parent(parent: int) -> None:
+    """Run in the child; a parent that is gone already sends nothing any more."""
     _LIBC.prctl(_PARENT_DEATH_SIGNAL, signal.SIGTERM)
+    if os.getppid() != parent:
+        os._exit(0)
 
 
 def _signal(process: subprocess.Popen[bytes], number: signal.Signals) -> None:
