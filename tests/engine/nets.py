@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ipaddress
 import textwrap
+from typing import Any
 
 from routrel.control.converge import State, converge
 from routrel.control.rib.table import Route
@@ -11,7 +12,18 @@ from routrel.files.reader import read_texts
 from routrel.model.network import Network
 from routrel.questions.routes import RouteQuestion, ask_routes
 
-__all__ = ["LAST_TEXTS", "device", "network", "ring", "route", "state", "told", "ways", "wired"]
+__all__ = [
+    "LAST_TEXTS",
+    "device",
+    "network",
+    "ring",
+    "route",
+    "state",
+    "told",
+    "ways",
+    "wired",
+    "wired_texts",
+]
 
 
 def device(name: str, body: str = "", role: str = "router") -> str:
@@ -68,7 +80,7 @@ def ring(links: str, *, kind: str = "point-to-point", extra: dict[str, str] | No
     )
 
 
-def wired(
+def wired_texts(
     links: str,
     *,
     port: str,
@@ -76,8 +88,8 @@ def wired(
     ports: dict[str, str] | None = None,
     interfaces: dict[str, str] | None = None,
     version: int = 4,
-) -> State:
-    """Routers joined by links "r1-r2 r2-r3", each interface with the same settings.
+) -> list[str]:
+    """The files of routers joined by links "r1-r2 r2-r3", each interface with the same settings.
 
     Router rN has the loopback lo 10.255.0.N/32, link number K is 10.0.K.0/30 between interfaces
     called eK, the left end .1. With `version=6` they are 2001:db8:255::N/128 and 2001:db8:K::/64.
@@ -110,7 +122,12 @@ def wired(
             f"routrel: 1\ndevice: {name}\nrole: router\n{textwrap.dedent(tops)}\n"
             f"interfaces:\n{''.join(lines)}{(interfaces or {}).get(name, '')}"
         )
-    return state(*texts)
+    return texts
+
+
+def wired(links: str, **how: Any) -> State:
+    """The network of `wired_texts`, which has the arguments, converged."""
+    return state(*wired_texts(links, **how))
 
 
 def route(net: State, name: str, prefix: str, vrf: str = "default") -> Route | None:

@@ -1,0 +1,1 @@
+"""Two ways to the same answer, held against each other."""
