@@ -16,9 +16,9 @@ import time
 import numpy as np
 
 from bench.networks import reflected_borders
-from routrel.control.bgp.domain import BgpDomain
-from routrel.control.converge import converge
+from routrel.convergence.converge import converge
 from routrel.files.reader import read_texts
+from routrel.protocols.bgp.domain import BgpDomain
 
 ROUTERS, BORDERS, PREFIXES, ORIGINS = 200, 10, 20_000, 1_000
 POLICY = """\

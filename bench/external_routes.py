@@ -17,12 +17,12 @@ import tracemalloc
 import numpy as np
 
 from bench.networks import star_of_rings
-from routrel.control.converge import converge
-from routrel.control.protocols import Protocols
-from routrel.control.rib.candidates import ROW, Interning
-from routrel.control.rib.table import Rib
+from routrel.convergence.converge import converge
+from routrel.convergence.protocols import Protocols
 from routrel.files.reader import read_texts
 from routrel.questions.candidates import candidates
+from routrel.rib.candidates import ROW, Interning
+from routrel.rib.table import Rib
 from routrel.topology.segments import build_topology
 
 ROUTERS, PREFIXES = 500, 20_000

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from routrel.control.shortest_paths import Graph, build_graph
+from routrel.protocols.shared.shortest_paths import Graph, build_graph
 
 __all__ = ["random_graph", "reflected_borders", "star_of_rings"]
 

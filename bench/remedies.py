@@ -12,10 +12,10 @@ from __future__ import annotations
 import time
 from pathlib import Path
 
-from routrel.control.converge import State, converge, with_same_tables
+from routrel.convergence.converge import State, converge, with_same_tables
 from routrel.files.patching import insert_item
 from routrel.files.reader import reread_devices
-from routrel.lens import look_at_folder
+from routrel.lens.look import look_at_folder
 from routrel.questions.flow import FlowQuestion, ask_flow
 from routrel.questions.remedies.search import arrives
 

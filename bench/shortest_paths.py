@@ -19,7 +19,7 @@ from scipy.sparse import csr_array
 from scipy.sparse.csgraph import dijkstra
 
 from bench.networks import random_graph
-from routrel.control.shortest_paths import EdgeChange, ShortestPaths
+from routrel.protocols.shared.shortest_paths import EdgeChange, ShortestPaths
 
 RUNS = 5
 FAILURES = 40

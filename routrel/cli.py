@@ -16,10 +16,10 @@ from rich.markup import escape
 from rich.table import Table
 
 from routrel import __version__
-from routrel.control.converge import State
+from routrel.convergence.converge import State
 from routrel.files.reader import UnusableInput
 from routrel.files.schema import json_schema
-from routrel.lens import View, look_at_folder
+from routrel.lens.look import View, look_at_folder
 from routrel.model.findings import Finding, Severity
 from routrel.model.network import DEFAULT_VRF
 from routrel.questions.answers import answer_flow, finding_data, route_data

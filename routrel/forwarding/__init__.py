@@ -1,1 +1,1 @@
-"""What becomes of traffic: both directions of a flow, and everything that stands in its way."""
+"""One packet: what each stage of each device decides about it, and both directions of a flow."""

@@ -10,11 +10,11 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from fractions import Fraction
 
-from routrel.control.packets.hops import Branch, Obstacle, Verdict
-from routrel.control.packets.sessions import Session
-from routrel.control.packets.walk import Start, Walk, walk
-from routrel.control.rib.table import Rib
+from routrel.forwarding.hops import Branch, Obstacle, Verdict
+from routrel.forwarding.sessions import Session
+from routrel.forwarding.walk import Start, Walk, walk
 from routrel.model.traffic import Fragment, Header
+from routrel.rib.table import Rib
 from routrel.topology.segments import Topology
 
 __all__ = ["ARRIVED", "Leg", "follow", "follow_answer"]

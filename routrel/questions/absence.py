@@ -6,17 +6,17 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from ipaddress import IPv4Network, IPv6Network
 
-from routrel.control.converge import State
-from routrel.control.leaking import LeakOffer, leak_offers
-from routrel.control.rib.candidates import NEVER, Protocol
-from routrel.control.rib.table import Route
+from routrel.convergence.converge import State
 from routrel.model.addresses import Address, Prefix, is_host_prefix
 from routrel.model.network import Device, Vrf, protocol_title
+from routrel.protocols.leaked.routes import LeakOffer, leak_offers
 from routrel.questions.absence_steps import AbsenceStep
 from routrel.questions.bgp_absence import bgp_reasons
 from routrel.questions.candidates import candidates
 from routrel.questions.obstacles import Crossing, obstacles
 from routrel.questions.redistributing import rejection
+from routrel.rib.candidates import NEVER, Protocol
+from routrel.rib.table import Route
 
 __all__ = ["Absence", "absence"]
 

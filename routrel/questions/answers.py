@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any, TypeAlias
 
-from routrel.control.converge import State
-from routrel.control.packets.filters import FilterResult
-from routrel.control.packets.hops import (
+from routrel.convergence.converge import State
+from routrel.forwarding.filters import FilterResult
+from routrel.forwarding.hops import (
     AnswerEvidence,
     Branch,
     Cause,
@@ -27,8 +27,6 @@ from routrel.control.packets.hops import (
     TtlEvidence,
     ZoneEvidence,
 )
-from routrel.control.rib.candidates import NextHop
-from routrel.control.rib.table import Route
 from routrel.model.findings import Finding
 from routrel.model.place import Place
 from routrel.model.traffic import Header
@@ -57,6 +55,8 @@ from routrel.questions.words import (
     steering_words,
     translation_words,
 )
+from routrel.rib.candidates import NextHop
+from routrel.rib.table import Route
 
 __all__ = [
     "Json",

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from routrel.control.bgp.explaining import chosen_path, hearings_into, offers
-from routrel.control.bgp.sessions import Session, SessionState
-from routrel.control.converge import State
+from routrel.convergence.converge import State
 from routrel.model.place import NOWHERE
+from routrel.protocols.bgp.explaining import chosen_path, hearings_into, offers
+from routrel.protocols.bgp.sessions import Session, SessionState
 from routrel.questions.absence_steps import AbsenceStep
 
 __all__ = ["bgp_reasons"]

@@ -4,16 +4,16 @@ from __future__ import annotations
 
 import ipaddress
 
-from routrel.control.bgp.sessions import Session, SessionState
-from routrel.control.bouncing import bounced
-from routrel.control.converge import State
-from routrel.control.fixpoint import differences
-from routrel.control.rib.table import Route
+from routrel.convergence.bouncing import bounced
+from routrel.convergence.converge import State
+from routrel.convergence.fixpoint import differences
 from routrel.model.addresses import Prefix, prefix_order
+from routrel.protocols.bgp.sessions import Session, SessionState
 from routrel.questions.answers import Json
 from routrel.questions.errors import QuestionError, UnknownName
 from routrel.questions.moves import moves, moves_data, ways_of_flows
 from routrel.questions.route_words import protocol_type_words
+from routrel.rib.table import Route
 
 __all__ = ["bounce_data"]
 

@@ -12,17 +12,22 @@ from dataclasses import dataclass, field, replace
 from ipaddress import IPv4Address
 from typing import Any
 
-from routrel.control.bgp.decision import BGP_RUNGS, Entrant
-from routrel.control.bgp.domain import BGP_PATH_TYPES
-from routrel.control.bgp.explaining import Offer, offers, settings_of
-from routrel.control.bgp.paths import Learned, OwnKind, Path
-from routrel.control.bgp.speakers import Speaker
-from routrel.control.converge import State
-from routrel.control.eigrp.domain import EXTERNAL_DISTANCE
-from routrel.control.eigrp.metric import INFINITE, rib_metric
-from routrel.control.leaking import LeakOffer, leak_offers
-from routrel.control.policy.as_paths import as_path_text, path_length
-from routrel.control.rib.candidates import (
+from routrel.convergence.converge import State
+from routrel.model.bgp import BgpInstance
+from routrel.model.network import Device
+from routrel.model.place import NOWHERE, Place
+from routrel.model.policy import Origin, PolicyUse
+from routrel.policy.as_paths import as_path_text, path_length
+from routrel.protocols.bgp.decision import BGP_RUNGS, Entrant
+from routrel.protocols.bgp.domain import BGP_PATH_TYPES
+from routrel.protocols.bgp.explaining import Offer, offers, settings_of
+from routrel.protocols.bgp.paths import Learned, OwnKind, Path
+from routrel.protocols.bgp.speakers import Speaker
+from routrel.protocols.eigrp.domain import EXTERNAL_DISTANCE
+from routrel.protocols.eigrp.metric import INFINITE, rib_metric
+from routrel.protocols.leaked.routes import LeakOffer, leak_offers
+from routrel.protocols.rip.domain import INFINITY
+from routrel.rib.candidates import (
     DEFAULT_DISTANCE,
     DISCARD,
     NEVER,
@@ -31,12 +36,7 @@ from routrel.control.rib.candidates import (
     Protocol,
     rank,
 )
-from routrel.control.rib.table import Route
-from routrel.control.rip import INFINITY
-from routrel.model.bgp import BgpInstance
-from routrel.model.network import Device
-from routrel.model.place import NOWHERE, Place
-from routrel.model.policy import Origin, PolicyUse
+from routrel.rib.table import Route
 
 __all__ = ["RUNGS", "Candidate", "candidates", "speaker_candidates"]
 

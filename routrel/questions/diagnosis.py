@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from routrel.control.converge import State
-from routrel.control.packets.hops import Hop, RouteEvidence
+from routrel.convergence.converge import State
+from routrel.forwarding.hops import Hop, RouteEvidence
 from routrel.model.addresses import Address, Prefix
 from routrel.questions.absence import Absence, absence
 from routrel.questions.flow import DirectionAnswer

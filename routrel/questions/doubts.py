@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
-from routrel.control.converge import State
-from routrel.control.rib.candidates import Table
-from routrel.control.rib.table import Rib, Route
+from routrel.convergence.converge import State
 from routrel.model.addresses import Address, Prefix
 from routrel.model.place import Place
 from routrel.questions.route_words import protocol_type_words
+from routrel.rib.candidates import Table
+from routrel.rib.table import Rib, Route
 
 __all__ = ["Decider", "deciders", "outcome_words", "outcomes_of_prefix", "ribs"]
 

@@ -5,9 +5,9 @@ from __future__ import annotations
 import ipaddress
 from dataclasses import dataclass
 
-from routrel.control.converge import State
-from routrel.control.packets.walk import Start
+from routrel.convergence.converge import State
 from routrel.files.shapes import closest
+from routrel.forwarding.walk import Start
 from routrel.model.addresses import Address
 from routrel.model.network import DEFAULT_VRF, Device, Interface, InterfaceKind, OutsideNeighbour
 from routrel.model.prefix_index import PrefixIndex

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from routrel.control.converge import State
+from routrel.convergence.converge import State
 from routrel.model.place import NOWHERE, Place
 from routrel.questions.words import rule_words
 

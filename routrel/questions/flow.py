@@ -5,15 +5,15 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
-from routrel.control.converge import State
-from routrel.control.packets.hops import Branch, Cause, Obstacle, Verdict
-from routrel.control.packets.walk import Walk
-from routrel.control.rib.table import Rib
+from routrel.convergence.converge import State
+from routrel.forwarding.hops import Branch, Cause, Obstacle, Verdict
 from routrel.forwarding.round_trip import Leg, follow, follow_answer
+from routrel.forwarding.walk import Walk
 from routrel.model.traffic import Header
 from routrel.questions.endpoints import Endpoint, resolve_endpoint, shared_family
 from routrel.questions.errors import UnknownEndpoint
 from routrel.questions.traffic import parse_traffic
+from routrel.rib.table import Rib
 
 __all__ = ["DirectionAnswer", "FlowAnswer", "FlowOutcome", "FlowQuestion", "ask_flow"]
 

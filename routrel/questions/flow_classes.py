@@ -13,8 +13,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from itertools import pairwise
 
-from routrel.control.converge import State
-from routrel.control.packets.hops import Branch
+from routrel.convergence.converge import State
+from routrel.forwarding.hops import Branch
 from routrel.model.addresses import Prefix, address_of, is_within, range_words
 from routrel.model.filters import Match
 from routrel.model.network import Role

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from routrel.control.converge import State
-from routrel.control.rib.candidates import NextHop
-from routrel.control.rib.table import Route
+from routrel.convergence.converge import State
 from routrel.model.addresses import Address, Prefix
 from routrel.questions.answers import Json, route_data
 from routrel.questions.route_words import protocol_type_words
+from routrel.rib.candidates import NextHop
+from routrel.rib.table import Route
 
 __all__ = ["Exit", "exits", "holders_data"]
 

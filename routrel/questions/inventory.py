@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections import Counter
 
-from routrel.control.converge import State
-from routrel.control.rib.candidates import Protocol
+from routrel.convergence.converge import State
 from routrel.files.values import format_area
 from routrel.model.network import Device
 from routrel.questions.answers import Json, place_data
+from routrel.rib.candidates import Protocol
 from routrel.topology.segments import Attachment, Segment
 
 __all__ = ["chart_data", "device_data"]

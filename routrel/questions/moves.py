@@ -6,13 +6,13 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from routrel.control.converge import State
-from routrel.control.fixpoint import differences
-from routrel.control.rib.candidates import Rows
+from routrel.convergence.converge import State
+from routrel.convergence.fixpoint import differences
 from routrel.model.network import CaseQuestion
 from routrel.questions.answers import Json
 from routrel.questions.errors import QuestionError
 from routrel.questions.flow import FlowAnswer, FlowQuestion, ask_flow
+from routrel.rib.candidates import Rows
 
 __all__ = ["Moves", "kept_flows", "moves", "moves_data", "ways_of_flows"]
 

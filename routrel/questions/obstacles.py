@@ -7,24 +7,24 @@ from typing import Any
 
 import numpy as np
 
-from routrel.control.bgp.explaining import chosen_path
-from routrel.control.bgp.sessions import SessionState
-from routrel.control.converge import State
-from routrel.control.isis.adjacency import System
-from routrel.control.ospf.domain import OspfDomain
-from routrel.control.ospf.speakers import BACKBONE, OspfRouter
-from routrel.control.redistribute import PROTOCOL_OF
-from routrel.control.rib.candidates import Interning, PathType, Protocol
-from routrel.control.rib.table import Route
-from routrel.control.rip import INFINITY
-from routrel.control.speaking import version_of
+from routrel.convergence.converge import State
 from routrel.files.values import format_area
 from routrel.model.addresses import is_within
 from routrel.model.eigrp import StubRoutes
 from routrel.model.network import INTERFACE_PROTOCOLS, Device, Vrf, protocol_title
 from routrel.model.policy import PolicyUse
+from routrel.policy.redistribute import PROTOCOL_OF
+from routrel.protocols.bgp.explaining import chosen_path
+from routrel.protocols.bgp.sessions import SessionState
+from routrel.protocols.isis.adjacency import System
+from routrel.protocols.ospf.domain import OspfDomain
+from routrel.protocols.ospf.speakers import BACKBONE, OspfRouter
+from routrel.protocols.rip.domain import INFINITY
+from routrel.protocols.shared.speaking import version_of
 from routrel.questions.absence_steps import AbsenceStep
 from routrel.questions.redistributing import has_metric, held_back, rejection
+from routrel.rib.candidates import Interning, PathType, Protocol
+from routrel.rib.table import Route
 from routrel.topology.segments import Attachment
 
 __all__ = ["AbsenceStep", "Crossing", "obstacles"]

@@ -6,14 +6,14 @@ import ipaddress
 from collections.abc import Callable, Iterator
 from typing import Any
 
-from routrel.control.policy.as_paths import AsPath, as_path_text, sequence
-from routrel.control.policy.evaluate import PolicyRoute, Step, evaluate
 from routrel.files.shapes import closest
 from routrel.model.communities import canonical_community
 from routrel.model.network import Device, Network
 from routrel.model.policy import Origin, Policy, RouteType
 from routrel.model.policy_bindings import policy_bindings
 from routrel.model.redistribution import RouteSource
+from routrel.policy.as_paths import AsPath, as_path_text, sequence
+from routrel.policy.evaluate import PolicyRoute, Step, evaluate
 from routrel.questions.answers import Json, place_data
 from routrel.questions.errors import BadRoute, UnknownName
 

@@ -5,16 +5,16 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import replace
 
-from routrel.control.converge import State
-from routrel.control.policy.evaluate import evaluate
-from routrel.control.protocols import Taking
-from routrel.control.redistribute import PROTOCOL_OF, Injected, policy_route
-from routrel.control.rib.candidates import Protocol
-from routrel.control.rib.table import Route
+from routrel.convergence.converge import State
+from routrel.convergence.protocols import Taking
 from routrel.model.network import Device, protocol_title
 from routrel.model.policy import PolicyUse
 from routrel.model.redistribution import Redistribution
+from routrel.policy.evaluate import evaluate
+from routrel.policy.redistribute import PROTOCOL_OF, Injected, policy_route
 from routrel.questions.absence_steps import AbsenceStep
+from routrel.rib.candidates import Protocol
+from routrel.rib.table import Route
 
 __all__ = ["has_metric", "held_back", "redistributions", "rejection"]
 

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from routrel.control.rib.candidates import NEVER, PathType, Protocol
-from routrel.control.rib.table import Route
 from routrel.model.addresses import Address, Prefix
 from routrel.model.network import protocol_title
 from routrel.questions.candidates import Candidate
+from routrel.rib.candidates import NEVER, PathType, Protocol
+from routrel.rib.table import Route
 
 __all__ = [
     "RUNG_TITLES",

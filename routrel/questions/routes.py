@@ -5,12 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from routrel.control.bgp.explaining import disputes
-from routrel.control.bgp.findings import dispute_text
-from routrel.control.converge import State
-from routrel.control.rib.table import Route
+from routrel.convergence.converge import State
 from routrel.files.shapes import closest
 from routrel.model.addresses import Address, Prefix, prefix_order
+from routrel.protocols.bgp.explaining import disputes
+from routrel.protocols.bgp.findings import dispute_text
 from routrel.questions.absence import absence
 from routrel.questions.answers import Json, absence_data, candidate_data, route_data, step_data
 from routrel.questions.candidates import Candidate, candidates, speaker_candidates
@@ -18,6 +17,7 @@ from routrel.questions.doubts import outcomes_of_prefix
 from routrel.questions.errors import UnknownName
 from routrel.questions.redistributing import redistributions
 from routrel.questions.route_words import matched_sentence, outside_sentence, why_sentence
+from routrel.rib.table import Route
 
 __all__ = ["RouteQuestion", "ask_routes", "explain_route"]
 

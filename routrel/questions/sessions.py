@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from routrel.control.bgp.explaining import exchanged
-from routrel.control.bgp.paths import Learned
-from routrel.control.bgp.sessions import Session, SessionState
-from routrel.control.converge import State
+from routrel.convergence.converge import State
+from routrel.protocols.bgp.explaining import exchanged
+from routrel.protocols.bgp.paths import Learned
+from routrel.protocols.bgp.sessions import Session, SessionState
 from routrel.questions.answers import Json, place_data
 
 __all__ = ["sessions_data"]

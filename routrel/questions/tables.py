@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from routrel.control.converge import State
+from routrel.convergence.converge import State
 from routrel.files.shapes import closest
 from routrel.model.network import DEFAULT_VRF
 from routrel.questions.answers import Json, route_data

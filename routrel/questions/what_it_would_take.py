@@ -13,18 +13,17 @@ from functools import cache, partial
 from ipaddress import IPv4Network, IPv6Network
 from typing import Any, TypeAlias
 
-from routrel.control.bgp.decision import BGP_RUNGS
-from routrel.control.bgp.explaining import Offer, hearings_into, offers
-from routrel.control.bgp.paths import Learned, Path
-from routrel.control.bgp.sessions import Hearing
-from routrel.control.bgp.transfer import bgp_policy_route
-from routrel.control.converge import State, converge
-from routrel.control.policy.as_paths import path_length
-from routrel.control.policy.evaluate import failed_conditions
-from routrel.control.rib.candidates import Protocol
+from routrel.convergence.converge import State, converge
 from routrel.model.addresses import Address, Prefix
 from routrel.model.place import NOWHERE, Place
 from routrel.model.policy import Origin, PolicyResult
+from routrel.policy.as_paths import path_length
+from routrel.policy.evaluate import failed_conditions
+from routrel.protocols.bgp.decision import BGP_RUNGS
+from routrel.protocols.bgp.explaining import Offer, hearings_into, offers
+from routrel.protocols.bgp.paths import Learned, Path
+from routrel.protocols.bgp.sessions import Hearing
+from routrel.protocols.bgp.transfer import bgp_policy_route
 from routrel.questions.answers import Json, place_data
 from routrel.questions.candidates import Candidate, candidates
 from routrel.questions.edits import (
@@ -37,6 +36,7 @@ from routrel.questions.edits import (
 )
 from routrel.questions.moves import moves, moves_data, ways_of_flows
 from routrel.questions.route_words import RUNG_TITLES, protocol_type_words
+from routrel.rib.candidates import Protocol
 
 __all__ = ["what_it_would_take"]
 

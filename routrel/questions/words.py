@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from fractions import Fraction
 
-from routrel.control.packets.filters import dscp_name
-from routrel.control.packets.hops import (
+from routrel.forwarding.filters import dscp_name
+from routrel.forwarding.hops import (
     AnswerEvidence,
     Branch,
     Cause,
@@ -31,7 +31,6 @@ from routrel.control.packets.hops import (
     Verdict,
     ZoneEvidence,
 )
-from routrel.control.rib.table import Route
 from routrel.model.filters import Action, Match, Rule, SessionState
 from routrel.model.network import DEFAULT_VRF, ReversePathCheck
 from routrel.model.steering import SteeringRule
@@ -40,6 +39,7 @@ from routrel.model.translation import Side, TranslationRule
 from routrel.questions.flow import DirectionAnswer, FlowAnswer
 from routrel.questions.flow_classes import ClassAnswer
 from routrel.questions.route_words import protocol_type_words
+from routrel.rib.table import Route
 
 __all__ = [
     "STAGE_TITLES",

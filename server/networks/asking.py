@@ -9,8 +9,8 @@ import ipaddress
 from collections.abc import Callable, Mapping
 from typing import Any, TypeAlias
 
-from routrel.control.converge import State
-from routrel.lens import View
+from routrel.convergence.converge import State
+from routrel.lens.look import View
 from routrel.model.addresses import Address, Prefix
 from routrel.questions.answers import answer_flow, finding_data, flow_data, place_data
 from routrel.questions.bounce import bounce_data

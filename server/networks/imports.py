@@ -9,7 +9,7 @@ from django.db.models.functions import Length
 
 from routrel.files.reader import decode
 from routrel.files.report import Report
-from routrel.lens import content_hash, look
+from routrel.lens.look import content_hash, look
 from routrel.questions.answers import finding_data
 from server.networks import states
 from server.networks.jobs import TooManyJobs, Work

@@ -7,7 +7,7 @@ from typing import Any
 
 from django.utils import timezone
 
-from routrel.lens import View
+from routrel.lens.look import View
 from routrel.questions.answers import flow_data
 from routrel.questions.errors import QuestionError
 from routrel.questions.flow import DirectionAnswer, FlowQuestion, ask_flow

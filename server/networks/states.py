@@ -13,7 +13,7 @@ from pathlib import Path
 from django.conf import settings
 
 import routrel
-from routrel.lens import View, look
+from routrel.lens.look import View, look
 from server.executor.store import ByteBounded, StateStore
 from server.networks.models import Revision
 

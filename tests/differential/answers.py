@@ -25,8 +25,8 @@ from typing import Any
 import yaml
 from hypothesis import HealthCheck, Phase, given, seed, settings
 
-from routrel.control.converge import State
-from routrel.lens import View, look
+from routrel.convergence.converge import State
+from routrel.lens.look import View, look
 from routrel.model.network import DEFAULT_VRF
 from routrel.questions.answers import answer_flow, finding_data, route_data
 from routrel.questions.bounce import bounce_data

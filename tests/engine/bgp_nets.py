@@ -6,8 +6,8 @@ import ipaddress
 import textwrap
 from typing import Any
 
-from routrel.control.bgp.explaining import chosen_path
-from routrel.control.converge import State
+from routrel.convergence.converge import State
+from routrel.protocols.bgp.explaining import chosen_path
 from routrel.questions.routes import RouteQuestion, explain_route
 from tests.engine.nets import state
 

@@ -6,11 +6,11 @@ import ipaddress
 import textwrap
 from typing import Any
 
-from routrel.control.converge import State, converge
-from routrel.control.rib.table import Route
+from routrel.convergence.converge import State, converge
 from routrel.files.reader import read_texts
 from routrel.model.network import Network
 from routrel.questions.routes import RouteQuestion, ask_routes
+from routrel.rib.table import Route
 
 __all__ = [
     "LAST_TEXTS",

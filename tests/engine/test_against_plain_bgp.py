@@ -9,10 +9,10 @@ from itertools import pairwise
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from routrel.control.bgp.explaining import chosen_path
-from routrel.control.bgp.paths import Learned
-from routrel.control.converge import State
-from routrel.control.policy.as_paths import AsPath, SegmentKind
+from routrel.convergence.converge import State
+from routrel.policy.as_paths import AsPath, SegmentKind
+from routrel.protocols.bgp.explaining import chosen_path
+from routrel.protocols.bgp.paths import Learned
 from tests.engine.nets import state
 from tests.engine.plain_bgp import (
     Hop,

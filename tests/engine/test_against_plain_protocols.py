@@ -9,7 +9,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from routrel.control.shortest_paths import EdgeChange, ShortestPaths, build_graph
+from routrel.protocols.shared.shortest_paths import EdgeChange, ShortestPaths, build_graph
 from tests.engine.nets import device, route, state, wired
 from tests.engine.plain_isis import PlainIsis
 from tests.engine.plain_ospf import Answer, PlainOspf

@@ -7,8 +7,8 @@ import textwrap
 
 import pytest
 
-from routrel.control.bgp.explaining import disputes, offers
-from routrel.control.policy.as_paths import SegmentKind, as_path_text, without_leading_private
+from routrel.policy.as_paths import SegmentKind, as_path_text, without_leading_private
+from routrel.protocols.bgp.explaining import disputes, offers
 from tests.engine.bgp_nets import P, chosen, edge, losers, mesh, problems, used, why
 from tests.engine.nets import LAST_TEXTS, device, ring, route, state, told, ways
 

@@ -9,14 +9,14 @@ import pytest
 from typer.testing import CliRunner
 
 from routrel.cli import app
-from routrel.control.policy.as_paths import SegmentKind, as_path_text, fits, path_length, sequence
-from routrel.control.policy.evaluate import evaluate, evaluate_chain
 from routrel.files.bgp_values import AsPathPatternValue
 from routrel.files.nodes import Scalar
 from routrel.files.report import Report
 from routrel.model.communities import canonical_community, community_matches
 from routrel.model.place import NOWHERE
 from routrel.model.policy import PolicyUse
+from routrel.policy.as_paths import SegmentKind, as_path_text, fits, path_length, sequence
+from routrel.policy.evaluate import evaluate, evaluate_chain
 from routrel.questions.policies import read_route, route_json
 from tests.engine.bgp_nets import edge
 from tests.engine.nets import device, network, state

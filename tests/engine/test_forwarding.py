@@ -8,9 +8,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from routrel.control.converge import State
-from routrel.control.packets.filters import evaluate
-from routrel.control.packets.walk import MAXIMUM_BRANCHES
+from routrel.convergence.converge import State
+from routrel.forwarding.filters import evaluate
+from routrel.forwarding.walk import MAXIMUM_BRANCHES
 from routrel.model.filters import Action, Filter, Match, PortRange, Rule
 from routrel.model.traffic import Header
 from routrel.questions.answers import flow_data

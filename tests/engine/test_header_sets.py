@@ -8,8 +8,8 @@ from dataclasses import replace
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from routrel.control.packets.filters import Meeting, evaluate
-from routrel.control.packets.header_sets import count_headers, may_carry_tcp, newly_permitted
+from routrel.forwarding.filters import Meeting, evaluate
+from routrel.forwarding.header_sets import count_headers, may_carry_tcp, newly_permitted
 from routrel.model.filters import Action, Filter, Fragments, Match, PortRange, Rule, SessionState
 from routrel.model.traffic import ICMP, TCP, UDP, Fragment, Header
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from routrel.control.converge import State
+from routrel.convergence.converge import State
 from routrel.files.reader import read_texts
 from routrel.questions.answers import answer_flow
 from routrel.questions.flow import FlowQuestion, ask_flow

@@ -6,10 +6,10 @@ import ipaddress
 
 import pytest
 
-from routrel.control.policy.evaluate import PolicyRoute, evaluate
 from routrel.files.reader import read_texts
 from routrel.files.writer import write_network
 from routrel.model.policy import PolicyResult, PrefixRange, RouteType
+from routrel.policy.evaluate import PolicyRoute, evaluate
 from tests.engine.nets import device, network
 
 SETS = """

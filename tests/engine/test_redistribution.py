@@ -7,8 +7,8 @@ from ipaddress import ip_network
 
 import pytest
 
-from routrel.control.converge import converge
-from routrel.control.packets.hops import Verdict
+from routrel.convergence.converge import converge
+from routrel.forwarding.hops import Verdict
 from routrel.questions.answers import flow_data
 from routrel.questions.flow import FlowQuestion, ask_flow
 from routrel.questions.remedies.search import arrives

@@ -7,9 +7,9 @@ import random
 
 import pytest
 
-from routrel.control.converge import with_own_places, with_same_tables
+from routrel.convergence.converge import with_own_places, with_same_tables
 from routrel.files.reader import read_texts
-from routrel.lens import look
+from routrel.lens.look import look
 from routrel.questions.answers import answer_flow
 from routrel.questions.compare_flows import first_difference
 from routrel.questions.errors import TooManyClasses

@@ -10,7 +10,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from routrel.control.converge import State
+from routrel.convergence.converge import State
 from routrel.questions.routes import RouteQuestion, ask_routes, explain_route
 from tests.engine.nets import device, ring, route, state, ways
 

@@ -8,8 +8,8 @@ from dataclasses import replace
 import pytest
 from hypothesis import given, settings
 
-from routrel.control.bgp.explaining import offers
-from routrel.control.converge import State, converge
+from routrel.convergence.converge import State, converge
+from routrel.protocols.bgp.explaining import offers
 from routrel.questions.edits import ImportEdit
 from routrel.questions.what_it_would_take import what_it_would_take
 from tests.engine.bgp_nets import P, edge, mesh, used

@@ -13,8 +13,9 @@ from typing import Any
 
 import yaml
 
-from routrel.control.converge import State, converge
-from routrel.control.packets.hops import (
+from routrel.convergence.converge import State, converge
+from routrel.files.reader import read_texts
+from routrel.forwarding.hops import (
     Branch,
     FilterEvidence,
     Result,
@@ -22,7 +23,6 @@ from routrel.control.packets.hops import (
     TranslationEvidence,
     Verdict,
 )
-from routrel.files.reader import read_texts
 from routrel.model.traffic import Fragment
 from routrel.questions.errors import QuestionError
 from routrel.questions.flow import FlowAnswer, FlowQuestion, ask_flow

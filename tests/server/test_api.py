@@ -14,7 +14,7 @@ from django.core.management import call_command
 from django.test import Client
 
 from routrel.files.reader import load_texts
-from routrel.lens import look
+from routrel.lens.look import look
 from server.executor.work import do_job
 from server.networks import jobs
 from server.networks.models import Job, Network, UploadedFile

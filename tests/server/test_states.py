@@ -6,7 +6,7 @@ import threading
 import time
 from types import SimpleNamespace
 
-from routrel.lens import look
+from routrel.lens.look import look
 from server.executor.store import ByteBounded, StateStore
 from server.networks import states
 

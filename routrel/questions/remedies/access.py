@@ -7,9 +7,9 @@ from dataclasses import replace
 
 import yaml
 
-from routrel.control.packets.filters import FilterResult, TriedRule, mismatch
-from routrel.control.packets.hops import FilterEvidence, ReversePathEvidence, ZoneEvidence
 from routrel.files.language.filters import RULE
+from routrel.forwarding.filters import FilterResult, TriedRule, mismatch
+from routrel.forwarding.hops import FilterEvidence, ReversePathEvidence, ZoneEvidence
 from routrel.model.filters import Action, PortRange, Rule
 from routrel.model.network import Device
 from routrel.model.traffic import (

@@ -6,9 +6,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Protocol
 
-from routrel.control.converge import State
-from routrel.control.packets.hops import Obstacle
+from routrel.convergence.converge import State
 from routrel.files.patching import Path, insert_item, path_at, remove, set_key, set_value
+from routrel.forwarding.hops import Obstacle
 from routrel.model.network import Device
 from routrel.model.place import Place
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import ipaddress
 from collections.abc import Callable, Iterator
 
-from routrel.control.packets.hops import (
+from routrel.forwarding.hops import (
     AnswerEvidence,
     LoopEvidence,
     MtuEvidence,
@@ -16,7 +16,6 @@ from routrel.control.packets.hops import (
     TranslationEvidence,
     Verdict,
 )
-from routrel.control.rib.table import Route
 from routrel.model.addresses import Address, Prefix
 from routrel.model.network import DEFAULT_VRF, INTERFACE_PROTOCOLS, Device, Interface
 from routrel.model.ospf import OspfInterface
@@ -35,6 +34,7 @@ from routrel.questions.remedies.proposals import (
     of_device,
     quoted,
 )
+from routrel.rib.table import Route
 
 __all__ = ["routing_proposals"]
 

@@ -10,10 +10,10 @@ import time
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, replace
 
-from routrel.control.converge import State, converge, with_own_places, with_same_tables
-from routrel.control.packets.header_sets import Box, count_headers, newly_permitted
+from routrel.convergence.converge import State, converge, with_own_places, with_same_tables
 from routrel.files.patching import FilePatch, edited_lines
 from routrel.files.reader import reread_devices
+from routrel.forwarding.header_sets import Box, count_headers, newly_permitted
 from routrel.forwarding.round_trip import ARRIVED
 from routrel.model.filters import Action, Filter
 from routrel.questions.flow import DirectionAnswer, FlowAnswer, FlowQuestion, ask_flow

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from routrel.control.converge import State
-from routrel.control.packets.header_sets import Box
+from routrel.convergence.converge import State
+from routrel.forwarding.header_sets import Box
 from routrel.model.addresses import address_of, range_words
 from routrel.model.traffic import PORT_PROTOCOLS, protocol_name
 from routrel.questions.answers import Json

@@ -11,7 +11,7 @@ from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db import transaction
 
 from routrel.files.reader import load_texts
-from routrel.lens import content_hash, look
+from routrel.lens.look import content_hash, look
 from server.networks import states
 from server.networks.imports import add_revision
 from server.networks.models import Membership, Network, Role

@@ -1,1 +1,0 @@
-"""Routes: what each protocol offers, which of them win, and why."""

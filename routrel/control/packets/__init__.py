@@ -1,1 +1,0 @@
-"""What control needs to know about packets: whether those of a session arrive."""

@@ -1,0 +1,1 @@
+"""From a network to its tables: all protocols and the selection, until nothing changes."""

@@ -1,0 +1,240 @@
+"""From a network to its tables: every protocol, then selection, until nothing changes."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+from routrel.convergence.findings import control_findings
+from routrel.convergence.fixpoint import differences, settle
+from routrel.convergence.protocols import Protocols
+from routrel.forwarding.header_sets import may_carry_tcp, newly_permitted
+from routrel.model.addresses import Address, Prefix, prefix_order
+from routrel.model.findings import Finding, Severity, finding_order
+from routrel.model.network import Network
+from routrel.model.place import Place
+from routrel.protocols.bgp.domain import BgpMemory
+from routrel.protocols.bgp.sessions import BGP_PORT, EPHEMERAL_PORT
+from routrel.rib.candidates import Interning, Table
+from routrel.rib.table import Rib
+from routrel.topology.findings import topology_findings
+from routrel.topology.segments import Topology, build_topology
+
+__all__ = ["Doubt", "OtherOutcome", "State", "converge", "with_own_places", "with_same_tables"]
+
+
+@dataclass(frozen=True, slots=True, order=True)
+class Doubt:
+    """A prefix of a table whose route is not certain."""
+
+    device: str
+    vrf: str
+    prefix: Prefix
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OtherOutcome:
+    """Tables in which routing might have come to rest as well."""
+
+    rib: Rib
+    first: tuple[Table, ...]  #: the tables that settled before others, where that was tried
+
+
+@dataclass(frozen=True, kw_only=True)
+class State:
+    """A converged network: a value that answers every question about it."""
+
+    network: Network
+    topology: Topology
+    rib: Rib
+    protocols: Protocols
+    unsettled: tuple[Doubt, ...]  #: routes that never come to rest
+    ordered: tuple[Doubt, ...]  #: routes that depend on which router came first
+    others: tuple[OtherOutcome, ...] = ()  #: further outcomes, as stable as the one shown
+    searched: bool = True  #: whether the search for other outcomes was made to its end
+
+    @property
+    def converged(self) -> bool:
+        """Whether routing has a stable answer."""
+        return not self.unsettled
+
+    def is_unsettled(self, device: str, vrf: str, address: Address) -> bool:
+        """Whether what a table does with an address never comes to rest."""
+        return any(
+            (doubt.device, doubt.vrf) == (device, vrf) and address in doubt.prefix
+            for doubt in self.unsettled
+        )
+
+    @cached_property
+    def findings(self) -> tuple[Finding, ...]:
+        """Everything suspicious about the model, errors first."""
+        found = topology_findings(self.topology)
+        found.extend(control_findings(self.topology, self.protocols))
+        found.extend(self._doubts())
+        return tuple(sorted(found, key=finding_order))
+
+    def _doubts(self) -> Iterator[Finding]:
+        """One finding for all that never rests, one for each way to rest otherwise."""
+        if self.unsettled:
+            yield self._doubt(
+                self.unsettled,
+                [(doubt.device, doubt.vrf) for doubt in self.unsettled],
+                Severity.ERROR,
+                "not_converged",
+                "never comes to rest",
+                "follow the redistribution between its devices; reject or tag what comes back",
+            )
+        told: set[object] = set()
+        for other in self.others:
+            pairs = differences([self.rib.active, other.rib.active])
+            doubts = _doubts(self.rib.interning, pairs)
+            first = other.first or tuple((doubt.device, doubt.vrf) for doubt in doubts)
+            if frozenset(pairs) in told:
+                continue
+            told.add(frozenset(pairs))
+            by = f" ({_listed(sorted({table[0] for table in other.first}))})" * bool(other.first)
+            yield self._doubt(
+                doubts,
+                first,
+                Severity.WARNING,
+                "order_dependent",
+                f"depends on which device settles first{by}; one of the outcomes is shown",
+                "give the routes different distances or metrics, so that one outcome is left",
+            )
+        if self.ordered and not self.others:
+            yield self._doubt(
+                self.ordered,
+                [(doubt.device, doubt.vrf) for doubt in self.ordered],
+                Severity.WARNING,
+                "order_dependent",
+                "may depend on which device settles first; the search for other outcomes was "
+                "not made to its end",
+                "give the routes different distances or metrics, so that one outcome is left",
+            )
+
+    def _doubt(
+        self,
+        doubts: Sequence[Doubt],
+        deciding: Sequence[Table],
+        severity: Severity,
+        code: str,
+        text: str,
+        suggestion: str,
+    ) -> Finding:
+        """A finding at the lines of those who decide."""
+        devices = list(dict.fromkeys(doubt.device for doubt in doubts))
+        prefixes = list(dict.fromkeys(doubt.prefix for doubt in doubts))
+        places: dict[Place, str] = {}
+        for table in dict.fromkeys(deciding):
+            number = self.rib.interning.table_numbers[table]
+            for place in self.protocols.deciding_places(number, prefixes):
+                places.setdefault(place, table[0])
+        if not places:
+            device = self.topology.devices[deciding[0][0] if deciding else devices[0]]
+            places[device.place] = device.name
+        place = next(iter(places))
+        return Finding(
+            severity=severity,
+            code=code,
+            text=f"the route to {_listed([str(p) for p in prefixes])} at {_listed(devices)} {text}",
+            suggestion=suggestion,
+            place=place,
+            device=places[place],
+            also=tuple(places)[1:],
+        )
+
+
+def _listed(names: list[str]) -> str:
+    shown = ", ".join(names[:5])
+    return shown if len(names) <= 5 else f"{shown} and {len(names) - 5} more"
+
+
+def converge(network: Network, since: State | None = None, *, search: bool = True) -> State:
+    """Compute the tables of every device.
+
+    Args:
+        since: The state of much the same network. What has not changed of BGP is taken from it;
+            the result is the same as without.
+        search: False leaves out the search for other outcomes than the one that is shown, which is
+            the same either way. Such a state is good for a trial, not for an answer.
+    """
+    interning = Interning(network)
+    if since is None or since.rib.interning.tables != interning.tables:
+        return _converged(network, interning, None, search)
+    memory = since.protocols.bgp.memory
+    with memory.lock:
+        return _converged(network, since.rib.interning, memory, search)
+
+
+def with_same_tables(state: State, network: Network) -> State | None:
+    """A network that differs in what no table can depend on; None where it may differ in more.
+
+    Filters may change as long as they treat the packets of routing sessions (TCP port 179) alike:
+    sessions are all that tables take from filters. Verdicts and ways are those of the new network;
+    what tables and protocols cite still stands where it stood before (see `with_own_places`).
+    """
+    for old, new in zip(state.network.devices, network.devices, strict=True):
+        if old is new:
+            continue
+        bare = replace(new, filters=old.filters)
+        if bare != old or [f.name for f in old.filters] != [f.name for f in new.filters]:
+            return None
+        for before, after in zip(old.filters, new.filters, strict=True):
+            if before.sessions != after.sessions:
+                return None
+            if any(rule.mark is not None for rule in (*before.rules, *after.rules)):
+                return None  # steering may ask for marks
+            changed = (*newly_permitted(before, after), *newly_permitted(after, before))
+            if any(may_carry_tcp(box, EPHEMERAL_PORT, BGP_PORT) for box in changed):
+                return None
+    topology = state.topology.with_other_filters(network)
+    return replace(state, network=network, topology=topology)
+
+
+def with_own_places(state: State) -> State:
+    """The state of `with_same_tables`, with everything cited where its own files have it.
+
+    One round from tables at rest gives the same tables, made of the network's own objects.
+    """
+    interning, memory = state.rib.interning, state.protocols.bgp.memory
+
+    def at_rest(protocols: Protocols, view: Rib) -> Rib:
+        return Rib(interning, protocols.rows(view))
+
+    with memory.lock:
+        protocols = Protocols(state.topology, interning, memory)
+        others = tuple(replace(other, rib=at_rest(protocols, other.rib)) for other in state.others)
+        rib = at_rest(protocols, state.rib)
+        return replace(state, rib=rib, others=others, protocols=protocols)
+
+
+def _converged(
+    network: Network, interning: Interning, memory: BgpMemory | None, search: bool
+) -> State:
+    topology = build_topology(network)
+    protocols = Protocols(topology, interning, memory)
+    settled = settle(protocols, interning, search=search)
+    return State(
+        network=network,
+        topology=topology,
+        rib=settled.rib,
+        protocols=protocols,
+        unsettled=_doubts(interning, settled.unsettled),
+        ordered=_doubts(interning, settled.ordered),
+        others=tuple(
+            OtherOutcome(
+                rib=outcome.rib, first=tuple(interning.tables[table] for table in outcome.first)
+            )
+            for outcome in settled.outcomes[1:]
+        ),
+        searched=settled.complete,
+    )
+
+
+def _doubts(interning: Interning, pairs: frozenset[tuple[int, int]]) -> tuple[Doubt, ...]:
+    found = [
+        Doubt(*interning.tables[table], interning.prefixes.prefixes[prefix])
+        for table, prefix in pairs
+    ]
+    return tuple(sorted(found, key=lambda d: (d.device, d.vrf, prefix_order(d.prefix))))

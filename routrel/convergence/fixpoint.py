@@ -1,0 +1,384 @@
+"""Protocols and tables until neither changes the other, or until it is clear that they never will.
+
+What a protocol takes in depends on which routes are active, and which are active depends on what
+all protocols announce. First all tables move at once, round by round. That settles, unless routers
+wait for each other: two that would fall silent once they heard the other both speak, both hush,
+both speak again. Real routers do not move in step; whoever is first silences the other. So when a
+round repeats, the tables in question move one at a time, in several orders. If every order repeats
+too, routing has no stable answer.
+
+Where it settles it may still have settled otherwise; `turning` finds those outcomes.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+from itertools import combinations
+
+import numpy as np
+
+from routrel.convergence.protocols import Protocols
+from routrel.convergence.turning import TurningPoint, turning_points
+from routrel.protocols.shared.turns import orders_to_try
+from routrel.rib.candidates import Interning, Rows
+from routrel.rib.select import row_keys
+from routrel.rib.table import Rib
+
+__all__ = ["Outcome", "Settled", "differences", "settle", "settle_onward"]
+
+#: Rounds before anybody looks whether one repeats: keeping all states of a large network is costly.
+QUIET_ROUNDS = 6
+#: Rounds before routing counts as never settling; real networks need a handful.
+MAXIMUM_ROUNDS = 100
+#: Steps of single tables, for each table in question.
+MAXIMUM_STEPS = 40
+#: Tables in question up to which all orders are tried, and how many orders are tried of more.
+FEW_TABLES = 3
+MAXIMUM_ORDERS = 8
+#: Points whose every combination is tried, of more every pair; and how many trials in all.
+FEW_POINTS = 4
+MAXIMUM_TRIALS = 80
+
+
+@dataclass(frozen=True, slots=True)
+class Outcome:
+    """One way in which routing comes to rest, or might have."""
+
+    rib: Rib
+    first: tuple[int, ...]  #: the tables that settle before others; empty: all move at once
+
+
+@dataclass(frozen=True, slots=True)
+class Settled:
+    """The tables, and which of their prefixes are in doubt: (table, prefix) numbers."""
+
+    outcomes: tuple[Outcome, ...]  #: the one that is shown, then others as stable
+    unsettled: frozenset[tuple[int, int]]  #: never come to rest
+    ordered: frozenset[tuple[int, int]]  #: rest in a way that depends on who came first
+    complete: bool  #: whether all that was to be tried for other outcomes was tried
+
+    @property
+    def rib(self) -> Rib:
+        return self.outcomes[0].rib
+
+
+def settle(protocols: Protocols, interning: Interning, *, search: bool = True) -> Settled:
+    """The tables of a network where everything agrees.
+
+    Args:
+        search: Whether to look for other outcomes than the one that is shown.
+    """
+    begin = Rib(interning, protocols.connected)
+    resting, cycle = _in_step(protocols, interning, begin)
+    contested: frozenset[tuple[int, int]] = frozenset()
+    if resting is not None:
+        found = [Outcome(resting, ())]
+    else:
+        contested = differences([rib.active for rib in cycle])
+        found, moving = _in_turns(protocols, interning, contested, all_orders=search)
+        if not found:
+            # What protocols remember of themselves is to be of the moment that is shown.
+            shown = Outcome(Rib(interning, protocols.rows(moving[-1])), ())
+            unsettled = differences([rib.active for rib in moving]) or contested
+            return Settled((shown,), unsettled, frozenset(), True)
+    if not search:
+        protocols.rows(found[0].rib)
+        return Settled(tuple(found[:1]), _moving(protocols), frozenset(), True)
+    others = _Search(protocols, interning, found)
+    others.run()
+    outcomes = others.found
+    ordered = differences([outcome.rib.active for outcome in outcomes])
+    if not others.complete:
+        ordered |= contested
+    # What protocols remember of themselves is to be of the outcome that is shown.
+    protocols.rows(outcomes[0].rib)
+    return Settled(tuple(outcomes), _moving(protocols), ordered, others.complete)
+
+
+def settle_onward(protocols: Protocols, interning: Interning, view: Rib) -> Rib | None:
+    """Where tables rest that go on from a view of them; None: nowhere."""
+    resting, _ = _in_step(protocols, interning, view)
+    return resting
+
+
+# --- moving --------------------------------------------------------------------------------------
+
+
+def _in_step(
+    protocols: Protocols,
+    interning: Interning,
+    view: Rib,
+    late: Callable[[Rows], Rows] | None = None,
+    rounds: int = MAXIMUM_ROUNDS,
+) -> tuple[Rib | None, list[Rib]]:
+    """All tables move at once from a view of them: where they rest, or the states that repeat.
+
+    Args:
+        late: Takes away the rows that nobody is to see yet.
+    """
+    seen: dict[bytes, int] = {}
+    states: list[Rib] = []
+    for number in range(rounds):
+        rows = protocols.rows(view)
+        rib = Rib(interning, late(rows) if late else rows)
+        if _same(rib.candidates, view.candidates):
+            return rib, []
+        view = rib
+        if number < QUIET_ROUNDS:
+            continue
+        digest = _digest(rib)
+        if digest in seen:
+            return None, [*states[seen[digest] :], rib]
+        seen[digest] = len(states)
+        states.append(rib)
+    return None, states[-4:] or [view]
+
+
+def _digest(rib: Rib) -> bytes:
+    return hashlib.sha256(rib.candidates.tobytes()).digest()
+
+
+def _in_turns(
+    protocols: Protocols,
+    interning: Interning,
+    contested: frozenset[tuple[int, int]],
+    *,
+    all_orders: bool,
+) -> tuple[list[Outcome], list[Rib]]:
+    """The outcomes of different orders of the contested tables; without any, states that repeat.
+
+    Args:
+        all_orders: False: the first order that settles is enough.
+    """
+    found: list[Outcome] = []
+    repeating: list[Rib] = []
+    tables = _contested_tables(protocols, interning, contested)
+    for order in orders_to_try(tables, few=FEW_TABLES, most=MAXIMUM_ORDERS):
+        movers = {table: turn for turn, table in enumerate(order)}
+        rib, states = _one_by_one(protocols, interning, movers)
+        if rib is None:
+            repeating = repeating or states
+        elif _is_new(rib, found):
+            found.append(Outcome(rib, tuple(order)))
+            if not all_orders:
+                break
+    return found, repeating
+
+
+def _contested_tables(
+    protocols: Protocols, interning: Interning, contested: frozenset[tuple[int, int]]
+) -> list[int]:
+    """The tables that move one at a time, by device and VRF."""
+    tables = protocols.dependent_tables & {table for table, _ in contested}
+    return sorted(tables, key=lambda table: interning.tables[table])
+
+
+def _one_by_one(
+    protocols: Protocols, interning: Interning, movers: dict[int, int]
+) -> tuple[Rib | None, list[Rib]]:
+    """Tables that contradict each other move one at a time, all others at once.
+
+    Args:
+        movers: Those tables, each with its turn.
+    Returns:
+        Where they rest, or the states that repeat.
+    """
+    view = Rib(interning, protocols.connected)
+    seen: dict[tuple[int, bytes], int] = {}
+    states: list[Rib] = []
+    turn = 0
+    for _ in range(MAXIMUM_STEPS * (len(movers) + 1)):
+        rib = Rib(interning, protocols.rows(view))
+        states.append(rib)
+        waiting = [
+            table
+            for table in movers
+            if not _same(rib.table_candidates(table), view.table_candidates(table))
+        ]
+        if not waiting and _same(rib.candidates, view.candidates):
+            return rib, []
+        still = set(movers)
+        if waiting:
+            # Whose turn it is: the next after the last mover, in a circle.
+            mover = next((t for t in waiting if movers[t] >= turn), waiting[0])
+            turn = movers[mover] + 1
+            still.discard(mover)
+        view = Rib(interning, np.concatenate(list(_mixed(rib, view, still))))
+        state = (turn, _digest(view))
+        if state in seen:
+            return None, states[seen[state] :]
+        seen[state] = len(states)
+    return None, states[-2 * len(movers) - 2 :]
+
+
+def _mixed(rib: Rib, view: Rib, still: set[int]) -> Iterator[Rows]:
+    """The new tables, but those that stand still as they were seen."""
+    yield rib.candidates[~np.isin(rib.candidates["table"], list(still))]
+    for table in sorted(still):
+        yield view.table_candidates(table)
+
+
+def _same(left: Rows, right: Rows) -> bool:
+    return len(left) == len(right) and bool((left == right).all())
+
+
+# --- other outcomes ------------------------------------------------------------------------------
+
+
+def _is_new(rib: Rib, found: Sequence[Outcome]) -> bool:
+    return not any(_same(rib.candidates, known.rib.candidates) for known in found)
+
+
+class _Search:
+    """Looks for outcomes as stable as those found.
+
+    At each point where what a router announces may come back to silence it, one side is kept from
+    its table until all others are at rest; then it may come. If the tables then rest elsewhere,
+    that is another outcome. Of a few points all combinations are tried. The outcomes that a
+    protocol has within itself are followed too.
+    """
+
+    def __init__(self, protocols: Protocols, interning: Interning, found: list[Outcome]) -> None:
+        self.protocols, self.interning = protocols, interning
+        self.found = found
+        self.complete = True
+        self._trials = 0
+
+    def run(self) -> None:
+        number = 0
+        while number < len(self.found):
+            self._from(self.found[number])
+            number += 1
+
+    def _from(self, outcome: Outcome) -> None:
+        points = [
+            point
+            for point in turning_points(self.protocols, outcome.rib)
+            if self._try(outcome, frozenset((point,)))
+        ]
+        pairs = map(frozenset, combinations(points, 2))
+        for late in _subsets(points) if len(points) <= FEW_POINTS else pairs:
+            self._try(outcome, late)
+        if outcome is self.found[0]:
+            self._follow_protocols(outcome)
+
+    def _try(self, outcome: Outcome, late: frozenset[TurningPoint]) -> bool:
+        """Whether anything is otherwise at the tables in question once others were first."""
+        if self._trials >= MAXIMUM_TRIALS:
+            self.complete = False
+            return False
+        self._trials += 1
+        kinds = self.interning.kinds
+
+        def without(rows: Rows) -> Rows:
+            gone = np.zeros(len(rows), dtype=bool)
+            for point in late:
+                gone |= (rows["table"] == point.table) & kinds.of(point.late)[rows["kind"]]
+            return rows[~gone]
+
+        view = Rib(self.interning, without(outcome.rib.candidates))
+        if len(view.candidates) == len(outcome.rib.candidates):
+            return False
+        resting, _ = _in_step(self.protocols, self.interning, view, without, QUIET_ROUNDS * 3)
+        if resting is None:
+            return False
+        tables = tuple(sorted({point.table for point in late}))
+        self._follow_vectors(resting, without, tables)
+        come = Rib(self.interning, self.protocols.rows(resting))
+        if all(_same(come.table_rows(t), outcome.rib.table_rows(t)) for t in tables):
+            return False
+        self._keep(come, tables)
+        return True
+
+    def _follow_vectors(
+        self, resting: Rib, late: Callable[[Rows], Rows], tables: tuple[int, ...]
+    ) -> None:
+        """The other ways in which a distance vector may rest while some are kept back."""
+        for domain in self.protocols.vectors:
+            for number in range(1, domain.outcomes):
+                if self._trials >= MAXIMUM_TRIALS:
+                    self.complete = False
+                    return
+                self._trials += 1
+                domain.outcome = number
+                other, _ = _in_step(self.protocols, self.interning, resting, late, QUIET_ROUNDS * 3)
+                if other is not None:
+                    self._keep(Rib(self.interning, self.protocols.rows(other)), tables)
+                domain.outcome = 0
+                self.protocols.rows(resting)
+
+    def _keep(self, view: Rib, first: tuple[int, ...]) -> None:
+        """The outcome that follows from a view of the tables, if it is a new one."""
+        resting, _ = _in_step(self.protocols, self.interning, view, rounds=QUIET_ROUNDS * 3)
+        if resting is None:
+            return
+        if _is_new(resting, self.found):
+            self.found.append(Outcome(resting, first))
+
+    def _follow_protocols(self, outcome: Outcome) -> None:
+        """The other stable states of what BGP or a distance vector alone leaves open."""
+        self.protocols.rows(outcome.rib)
+        bgp = self.protocols.bgp
+        for key, number, first in list(bgp.other_states()):
+            bgp.pinned = {key: number}
+            self._follow(outcome, first)
+        bgp.pinned = {}
+        for domain in self.protocols.vectors:
+            for number in range(1, domain.outcomes):
+                domain.outcome = number
+                self._follow(outcome, ())
+            domain.outcome = 0
+            self.complete &= domain.searched
+
+    def _follow(self, outcome: Outcome, first: tuple[int, ...]) -> None:
+        if self._trials >= MAXIMUM_TRIALS:
+            self.complete = False
+            return
+        self._trials += 1
+        self._keep(outcome.rib, first)
+
+
+def _subsets(points: Sequence[TurningPoint]) -> list[frozenset[TurningPoint]]:
+    """All sets of two or more points, one of a table."""
+    found = []
+    for bits in range(1 << len(points)):
+        chosen = frozenset(point for n, point in enumerate(points) if bits >> n & 1)
+        if len(chosen) > 1 and len({point.table for point in chosen}) == len(chosen):
+            found.append(chosen)
+    return found
+
+
+# --- what is in doubt ----------------------------------------------------------------------------
+
+
+def _moving(protocols: Protocols) -> frozenset[tuple[int, int]]:
+    """Tables and prefixes that do not settle inside one protocol, or in resolution."""
+    found: set[tuple[int, int]] = set(protocols.bgp.unsettled)
+    for domain in protocols.vectors:
+        found |= domain.unsettled
+    for outcome in protocols.static.unsettled:
+        table = protocols.interning.table_numbers[outcome.table]
+        found.add((table, protocols.interning.prefixes.add(outcome.route.to)))
+    return frozenset(found)
+
+
+def differences(states: list[Rows]) -> frozenset[tuple[int, int]]:
+    """The tables and prefixes whose active route is not the same in all states.
+
+    Args:
+        states: The active rows of each, with one numbering.
+    """
+    found: set[int] = set()
+    for state in states[1:]:
+        rows = np.concatenate([states[0], state])
+        keys = row_keys(rows)
+        order = np.lexsort((rows["next_hops"], rows["kind"], rows["metric"], keys))
+        ordered = rows[order]
+        twin = np.zeros(len(rows), dtype=bool)
+        equal = ordered[1:] == ordered[:-1]
+        twin[1:] |= equal
+        twin[:-1] |= equal
+        found.update(keys[order][~twin].tolist())
+    return frozenset((key >> 32, key & 0xFFFFFFFF) for key in found)

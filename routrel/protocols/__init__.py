@@ -1,0 +1,1 @@
+"""Routing protocols: what each offers the tables, given what it takes in."""

@@ -1,0 +1,327 @@
+"""Routers that pass nothing on, decided for all classes of prefixes at once.
+
+Most routers of a large AS only listen to reflectors. Nobody's choice depends on theirs, so they
+choose last, and all classes together: each rung is a comparison of arrays [path heard, class].
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from routrel.model.bgp import MedGrouping, MissingMed
+from routrel.model.policy import NEXT_HOP_DISCARD
+from routrel.policy.as_paths import neighbouring_as, path_length
+from routrel.protocols.bgp.carrying import Carrier, Lane
+from routrel.protocols.bgp.paths import Learned, PathNumbers
+from routrel.protocols.bgp.resolve import Resolver
+from routrel.protocols.bgp.sessions import Hearing
+from routrel.protocols.bgp.speakers import Speaker
+from routrel.protocols.bgp.spread import Numbers
+from routrel.rib.candidates import (
+    DISCARD,
+    ROW,
+    Interning,
+    NextHop,
+    PathType,
+    Protocol,
+    RouteKind,
+    Rows,
+    limited,
+)
+
+__all__ = ["LeafTables", "is_leaf"]
+
+Ints = NDArray[np.int64]
+_NOTHING = -1
+_WORST_MED = 2**32 - 1
+
+
+def is_leaf(speaker: Speaker, out: Sequence[Hearing], into: Sequence[Hearing]) -> bool:
+    """Whether a device passes nothing on that it hears, and chooses in the plain way.
+
+    Args:
+        out: Its hearings as sender.
+        into: Its hearings as receiver.
+    """
+    instance = speaker.instance
+    if instance is None or speaker.vrf is None or instance.aggregates:
+        return False
+    plain = (
+        instance.multipath.internal == 1
+        and instance.decision.med_grouping is MedGrouping.INDEPENDENT
+        and not instance.announce_active_only
+    )
+    quiet = all(
+        hearing.relation is Learned.INTERNAL
+        and not hearing.sender_settings.reflector_client
+        and hearing.sender_settings.default_route is None
+        for hearing in out
+    )
+    return (
+        plain
+        and quiet
+        and all(
+            hearing.relation is Learned.INTERNAL
+            and not hearing.receiver_settings.accept_blackhole
+            and hearing.sender_settings.add_paths in (None, 1)
+            and not _may_discard(speaker, hearing)
+            for hearing in into
+        )
+    )
+
+
+def _may_discard(speaker: Speaker, hearing: Hearing) -> bool:
+    """Whether an import policy there may drop what matches a route."""
+    if not hearing.receiver_settings.import_policies or speaker.device is None:
+        return False
+    return any(
+        statement.actions.next_hop == NEXT_HOP_DISCARD
+        for policy in speaker.device.policies
+        for statement in policy.statements
+    )
+
+
+@dataclass(slots=True)
+class _Attributes:
+    """What the decision looks at of paths, by path number."""
+
+    weight: Ints
+    preference: Ints
+    length: Ints
+    origin: Ints
+    med: Ints  #: -1: none
+    group: Ints  #: the neighbouring AS; 0: none
+    next_hop: Ints  #: number of the address; -1: none
+    originator: Ints  #: -1: none
+    clusters: Ints  #: how many
+
+
+class LeafTables:
+    """The rows of leaves.
+
+    Args:
+        leaves: The speakers that are leaves in this round.
+        into: By speaker: the positions of its hearings as receiver.
+    """
+
+    def __init__(
+        self,
+        interning: Interning,
+        speakers: Sequence[Speaker],
+        carrier: Carrier,
+        resolver: Resolver,
+        leaves: Sequence[int],
+        into: Sequence[Sequence[int]],
+    ) -> None:
+        self.interning, self.speakers = interning, speakers
+        self.carrier, self.resolver = carrier, resolver
+        self.leaves, self.into = leaves, into
+
+    def rows(
+        self, lanes: Sequence[Lane], chosen: Sequence[Sequence[Numbers]], members: Ints, of: Ints
+    ) -> list[Rows]:
+        """The rows of all leaves for all prefixes.
+
+        Args:
+            lanes: The classes.
+            chosen: By class and speaker: what it announces on.
+            members: All prefixes of the classes, rising.
+            of: The class of each of them.
+        """
+        if not lanes or not self.leaves:
+            return []
+        heard = self._heard(lanes, chosen)
+        different = {id(found): found for found in heard.values()}
+        numbers = sorted({n for found in different.values() for n in np.unique(found).tolist()})
+        if not numbers or numbers[-1] < 0:
+            return []
+        known = self._attributes([n for n in numbers if n >= 0])
+        blocks = []
+        for leaf in self.leaves:
+            arrays = [heard[place] for place in self.into[leaf] if place in heard]
+            if arrays:
+                places = [place for place in self.into[leaf] if place in heard]
+                blocks.append(self._leaf_rows(leaf, places, np.stack(arrays), known, members, of))
+        return [block for block in blocks if len(block)]
+
+    def _heard(self, lanes: Sequence[Lane], chosen: Sequence[Sequence[Numbers]]) -> dict[int, Ints]:
+        """By hearing into a leaf: the number of the path taken, by class; -1: nothing.
+
+        Leaves of one sender that treat paths alike share the array, unless a path names one.
+        """
+        carrier, paths = self.carrier, self.carrier.paths
+        shared: dict[tuple[int, int, int, int], Ints] = {}
+        found: dict[int, Ints] = {}
+        named = {
+            address
+            for n in {code for each in chosen for codes in each for code in codes}
+            for address in _names(paths, carrier.codes.path(n))
+        }
+        closed = frozenset[int]().union(*(lane.closed for lane in lanes))
+        for leaf in self.leaves:
+            for place in self.into[leaf]:
+                hearing = carrier.hearings[place]
+                speaker = self.speakers[leaf]
+                special = {hearing.receiver_address, speaker.router_id, speaker.cluster_id} & named
+                special |= speaker.addresses & named
+                key = (
+                    hearing.sender,
+                    carrier.kinds[place],
+                    *carrier.chains[place],
+                )
+                alike = not special and place not in closed
+                if alike and key in shared:
+                    found[place] = shared[key]
+                    continue
+                taken = np.full(len(lanes), _NOTHING, dtype=np.int64)
+                for number, lane in enumerate(lanes):
+                    codes = chosen[number][hearing.sender]
+                    own = bool(codes) and carrier.codes.place(codes[0]) < 0
+                    if lane.kept_back[hearing.sender] or place in lane.closed:
+                        continue
+                    if lane.not_active[hearing.sender] and not own:
+                        continue
+                    if codes and lane.prefix.version in hearing.versions:
+                        code = carrier.passes(lane, place, codes[0])
+                        taken[number] = carrier.codes.path(code) if code >= 0 else _NOTHING
+                found[place] = taken
+                if alike:
+                    shared[key] = taken
+        return found
+
+    def _attributes(self, numbers: Sequence[int]) -> _Attributes:
+        size = max(numbers, default=0) + 1
+        columns = {name: np.zeros(size, dtype=np.int64) for name in _Attributes.__slots__}
+        addresses: dict[Any, int] = {}
+        for number in numbers:
+            path = self.carrier.paths[number]
+            columns["weight"][number] = -path.weight
+            columns["preference"][number] = -path.local_preference
+            columns["length"][number] = path_length(path.as_path)
+            columns["origin"][number] = path.origin
+            columns["med"][number] = -1 if path.med is None else path.med
+            columns["group"][number] = neighbouring_as(path.as_path) or 0
+            columns["next_hop"][number] = addresses.setdefault(path.next_hop, len(addresses))
+            columns["originator"][number] = int(path.originator) if path.originator else -1
+            columns["clusters"][number] = len(path.cluster_list)
+        self._addresses = list(addresses)
+        return _Attributes(**columns)
+
+    def _leaf_rows(
+        self,
+        leaf: int,
+        places: Sequence[int],
+        heard: Ints,
+        known: _Attributes,
+        members: Ints,
+        of: Ints,
+    ) -> Rows:
+        """The rows of one leaf.
+
+        Args:
+            heard: [hearing, class] path numbers.
+        """
+        speaker = self.speakers[leaf]
+        instance, vrf, table = speaker.instance, speaker.vrf, speaker.table
+        if instance is None or vrf is None or table is None:
+            raise ValueError(f"{speaker.name} has no table")
+        resolved = [self.resolver.of(leaf, address) for address in self._addresses]
+        cost = np.array([-1 if r.problem else r.cost for r in resolved], dtype=np.int64)
+        at = np.maximum(heard, 0)
+        alive = (heard >= 0) & (cost[known.next_hop[at]] >= 0)
+        options = instance.decision
+        hearings = [self.carrier.hearings[place] for place in places]
+        ids = np.array([int(self.speakers[h.sender].router_id) for h in hearings])[:, None]
+        order = sorted({hearing.sender_address for hearing in hearings}, key=int)
+        addresses = np.array([order.index(h.sender_address) for h in hearings])[:, None]
+        missing = _WORST_MED if options.missing_med is MissingMed.WORST else 0
+        med = known.med[at]
+        med = np.where(med < 0, missing, med)
+        group = np.zeros_like(at) if options.compare_med_always else known.group[at]
+        rungs: list[Ints] = [known.weight[at], known.preference[at]]
+        if not options.ignore_as_path_length:
+            rungs.append(known.length[at])
+        rungs.append(known.origin[at])
+        for values in rungs:
+            alive = _least(alive, values)
+        alive = _least_med(alive, group, med)
+        if not options.ignore_interior_cost:
+            alive = _least(alive, cost[known.next_hop[at]])
+        originator = known.originator[at]
+        alive = _least(alive, np.where(originator < 0, ids, originator))
+        alive = _least(alive, known.clusters[at])
+        alive = _least(alive, np.broadcast_to(addresses, at.shape))
+        best = alive.argmax(axis=0)
+        path = np.where(alive.any(axis=0), at[best, np.arange(at.shape[1])], _NOTHING)
+        return self._rows_of(leaf, path, known, [r.next_hops for r in resolved], members, of)
+
+    def _rows_of(
+        self,
+        leaf: int,
+        path: Ints,
+        known: _Attributes,
+        hops: Sequence[tuple[NextHop, ...]],
+        members: Ints,
+        of: Ints,
+    ) -> Rows:
+        """The rows of one leaf, from the path it chose for each class."""
+        speaker = self.speakers[leaf]
+        instance, vrf, table = speaker.instance, speaker.vrf, speaker.table
+        if instance is None or vrf is None or table is None:
+            raise ValueError(f"{speaker.name} has no table")
+        kinds = [
+            self.interning.kinds.add(
+                RouteKind(
+                    Protocol.BGP, instance.internal_distance, PathType.INTERNAL, discard=discard
+                )
+            )
+            for discard in (False, True)
+        ]
+        drops = np.array([way[:1] == (DISCARD,) for way in hops], dtype=bool)
+        sets = np.array(
+            [
+                self.interning.next_hops.add(
+                    (DISCARD,) if way[:1] == (DISCARD,) else limited(way, vrf.maximum_paths)
+                )
+                for way in hops
+            ],
+            dtype=np.int64,
+        )
+        at = np.maximum(path, 0)
+        way = known.next_hop[at]
+        mine = path[of]
+        holding = mine >= 0
+        classes = of[holding]
+        rows = np.zeros(int(holding.sum()), dtype=ROW)
+        rows["table"] = self.interning.table_numbers[table]
+        rows["prefix"] = members[holding]
+        rows["metric"] = np.maximum(known.med[at], 0)[classes]
+        rows["kind"] = np.where(drops[way], kinds[1], kinds[0])[classes]
+        rows["next_hops"] = sets[way][classes]
+        return rows
+
+
+def _names(paths: PathNumbers, number: int) -> tuple[Any, ...]:
+    """The routers a path names."""
+    path = paths[number]
+    return path.next_hop, path.gateway, path.originator, *path.cluster_list
+
+
+def _least(alive: NDArray[np.bool_], values: Ints) -> NDArray[np.bool_]:
+    """What a rung leaves: of each column the least values."""
+    least = np.where(alive, values, np.iinfo(np.int64).max).min(axis=0)
+    result: NDArray[np.bool_] = alive & (values == least)
+    return result
+
+
+def _least_med(alive: NDArray[np.bool_], group: Ints, med: Ints) -> NDArray[np.bool_]:
+    """Without those whose MED is above that of another of their group."""
+    beaten = np.zeros_like(alive)
+    for other in range(len(alive)):
+        beaten |= alive[other] & (group == group[other]) & (med[other] < med)
+    return alive & ~beaten

@@ -1,0 +1,80 @@
+"""A route of BGP: its attributes, and what a router adds when it hears one."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import Enum, IntEnum
+from ipaddress import IPv4Address
+
+from routrel.model.addresses import Address
+from routrel.policy.as_paths import AsPath
+
+__all__ = ["Learned", "OwnKind", "Path", "PathNumbers"]
+
+
+class Learned(IntEnum):
+    """Whom a router has a path from."""
+
+    OWN = 0
+    EXTERNAL = 1
+    CONFEDERATION = 2  #: another member AS of the confederation (RFC 5065)
+    INTERNAL = 3
+
+    @property
+    def is_inside(self) -> bool:
+        """Whether the decision takes it for internal (RFC 5065 5.3)."""
+        return self in (Learned.CONFEDERATION, Learned.INTERNAL)
+
+
+class OwnKind(Enum):
+    """How a router came to announce a path itself; the first of two equal ones is taken."""
+
+    NETWORK = "network"
+    AGGREGATE = "aggregate"
+    REDISTRIBUTED = "redistributed"
+    DEFAULT = "default"
+    OUTSIDE = "outside"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Path:
+    """A path as one router holds it.
+
+    It knows neither its prefix nor by which hearing it came: many prefixes share it, and many
+    clients of a reflector hold the same.
+    """
+
+    learned: Learned
+    next_hop: Address | None = None  #: None: the router itself
+    as_path: AsPath = ()
+    origin: int = 0  #: 0 IGP, 1 EGP, 2 incomplete (RFC 4271 4.3)
+    med: int | None = None
+    local_preference: int = 100
+    weight: int = 0
+    communities: frozenset[str] = frozenset()
+    originator: IPv4Address | None = None  #: RFC 4456 8
+    cluster_list: tuple[IPv4Address, ...] = ()
+    atomic_aggregate: bool = False
+    discard: bool = False  #: what matches is dropped (RFC 7999)
+    age_s: int | None = None  #: seconds since it was heard; None: not known
+    own: OwnKind | None = None
+    gateway: Address | None = None  #: of an own path: through whom the router reaches it
+    only_from: tuple[Address, ...] = ()  #: of an outside network: only from these addresses
+
+
+class PathNumbers:
+    """Paths, numbered; equal paths have equal numbers."""
+
+    def __init__(self) -> None:
+        self.paths: list[Path] = []
+        self._numbers: dict[Path, int] = {}
+
+    def add(self, path: Path) -> int:
+        number = self._numbers.get(path)
+        if number is None:
+            number = self._numbers[path] = len(self.paths)
+            self.paths.append(path)
+        return number
+
+    def __getitem__(self, number: int) -> Path:
+        return self.paths[number]

@@ -1,0 +1,1 @@
+"""Routes to the networks and addresses of interfaces that are up."""

@@ -1,0 +1,1 @@
+"""Routes that one VRF of a device takes from another."""

@@ -1,0 +1,1 @@
+"""What several protocols compute with: graphs, vectors, the order of equals."""

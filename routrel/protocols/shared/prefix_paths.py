@@ -1,0 +1,181 @@
+"""From shortest paths to routes: what each router reaches of the prefixes announced."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from routrel.protocols.shared.shortest_paths import ShortestPaths
+from routrel.rib.candidates import ROW, Interning, NextHop, Rows, limited, no_rows
+
+__all__ = ["NO_HOP", "Announcements", "WayHops", "routes_to"]
+
+#: Stands in place of a next-hop set where a router announces a prefix itself or is on its network.
+NO_HOP = -1
+
+
+@dataclass(frozen=True, slots=True)
+class Announcements:
+    """Prefixes that vertices reach at a cost of their own: parallel arrays in order of prefix."""
+
+    vertex: NDArray[np.int32]
+    prefix: NDArray[np.int32]  #: interned number
+    cost: NDArray[np.float64]
+
+    @classmethod
+    def of(cls, items: Iterable[tuple[int, int, float]]) -> Announcements:
+        """From (vertex, prefix, cost) in any order."""
+        found = sorted(items, key=lambda item: (item[1], item[0], item[2]))
+        return cls(
+            vertex=np.array([item[0] for item in found], dtype=np.int32),
+            prefix=np.array([item[1] for item in found], dtype=np.int32),
+            cost=np.array([item[2] for item in found], dtype=np.float64),
+        )
+
+    def of_prefix(self, prefix: int) -> slice:
+        """Where the announcements of one prefix stand."""
+        first, last = np.searchsorted(self.prefix, [prefix, prefix + 1])
+        return slice(int(first), int(last))
+
+
+class WayHops:
+    """The next hop behind each way out of a router, and the sets of them that masks stand for."""
+
+    def __init__(
+        self,
+        paths: ShortestPaths,
+        hops: Sequence[NextHop | None],
+        limits: Sequence[int],
+        interning: Interning,
+    ) -> None:
+        """
+        Args:
+            hops: By way; None where a way carries no packets of this family.
+            limits: By router: how many next hops it keeps.
+        """
+        self.graph, self.hops, self.limits, self.interning = paths.graph, hops, limits, interning
+        self._known: list[dict[bytes, int]] = [{} for _ in range(paths.graph.routers)]
+
+    def numbers(self, root: int, masks: NDArray[np.uint64]) -> NDArray[np.int32]:
+        """The numbers of a router's next-hop sets for [words, n] masks; `NO_HOP` where empty."""
+        if len(masks) == 1:
+            kinds, inverse = np.unique(masks[0], return_inverse=True)
+            kinds = kinds[None]
+        else:
+            kinds, inverse = np.unique(masks, axis=1, return_inverse=True)
+        known = self._known[root]
+        sets = np.empty(kinds.shape[1], dtype=np.int32)
+        for index in range(kinds.shape[1]):
+            mask = np.ascontiguousarray(kinds[:, index])
+            key = mask.tobytes()
+            number = known.get(key)
+            if number is None:
+                hops = limited(self.of_mask(root, mask), self.limits[root])
+                number = known[key] = self.interning.next_hops.add(hops) if hops else NO_HOP
+            sets[index] = number
+        result: NDArray[np.int32] = sets[inverse.reshape(-1)]
+        return result
+
+    def of_way(self, root: int, way: int) -> NextHop | None:
+        """The next hop behind one way out of a router; None where it carries no such packets."""
+        found: NextHop | None = self.hops[self.graph.ways_of(root).start + way]
+        return found
+
+    def of_mask(self, root: int, mask: NDArray[np.uint64]) -> list[NextHop]:
+        """The next hops of a router that a mask of [words] stands for."""
+        bits = np.unpackbits(mask.view(np.uint8), bitorder="little")
+        ways = self.graph.ways_of(root)
+        found = (self.hops[ways.start + slot] for slot in np.flatnonzero(bits))
+        return [hop for hop in found if hop is not None]
+
+
+def routes_to(
+    paths: ShortestPaths,
+    announcements: Announcements,
+    hops: WayHops,
+    tables: Sequence[int],
+    kinds: Sequence[int],
+    *,
+    roots: Iterable[int] | None = None,
+) -> Rows:
+    """The best way of every router to every prefix announced, by table and prefix.
+
+    A prefix costs the distance to a vertex that announces it and that vertex's own cost. All
+    vertices that give the same least cost share the load. What a router announces itself at least
+    as cheaply, or is directly on, has `NO_HOP` for its next hops. Prefixes that the same vertices
+    announce at the same costs are computed once.
+
+    Args:
+        tables: By router: the number of its table.
+        kinds: By router: the number of its routes' kind.
+        roots: The routers whose routes are wanted; None: all.
+    """
+    if not len(announcements.prefix):
+        return no_rows()
+    shared = _Shared(announcements)
+    parts = []
+    for root in range(paths.graph.routers) if roots is None else roots:
+        total = paths.dist[root, shared.vertex] + shared.cost
+        best = np.minimum.reduceat(total, shared.starts)
+        winning = (total == best[shared.owner]) & np.isfinite(total)
+        masks = np.where(winning, paths.masks[:, root, shared.vertex], np.uint64(0))
+        masks = np.bitwise_or.reduceat(masks, shared.starts, axis=1)
+        own = np.logical_or.reduceat(winning & (shared.vertex == root), shared.starts)
+        masks[:, own] = 0
+        sets = hops.numbers(root, masks)
+        # An empty set is right only where the router itself is the way: it announces the prefix,
+        # or is on the network. Elsewhere its ways do not carry this family.
+        near = own | _on_network(paths, root, shared, winning)
+        good = np.isfinite(best) & ((sets != NO_HOP) | near)
+        wanted = np.flatnonzero(good[shared.group_of])
+        groups = shared.group_of[wanted]
+        rows: Rows = np.empty(len(wanted), dtype=ROW)
+        rows["table"] = tables[root]
+        rows["prefix"] = shared.prefixes[wanted]
+        rows["metric"] = best[groups]
+        rows["kind"] = kinds[root]
+        rows["next_hops"] = sets[groups]
+        parts.append(rows)
+    return np.concatenate(parts) if parts else no_rows()
+
+
+def _on_network(
+    paths: ShortestPaths, root: int, shared: _Shared, winning: NDArray[np.bool_]
+) -> NDArray[Any]:
+    """For each group whether a winning vertex is a network that the router is directly on."""
+    networks = winning & (shared.vertex >= paths.graph.routers)
+    direct = networks & (paths.masks[:, root, shared.vertex] == 0).all(axis=0)
+    return np.logical_or.reduceat(direct, shared.starts)
+
+
+class _Shared:
+    """Announcements with prefixes of the same vertices and costs taken together."""
+
+    def __init__(self, announcements: Announcements) -> None:
+        prefix = announcements.prefix
+        first = np.flatnonzero(np.r_[True, prefix[1:] != prefix[:-1]])
+        last = np.r_[first[1:], len(prefix)]
+        self.prefixes = prefix[first]
+        groups: dict[tuple[bytes, bytes], int] = {}
+        chosen: list[int] = []
+        group_of = np.empty(len(first), dtype=np.int64)
+        for index, (begin, end) in enumerate(zip(first.tolist(), last.tolist(), strict=True)):
+            key = (
+                announcements.vertex[begin:end].tobytes(),
+                announcements.cost[begin:end].tobytes(),
+            )
+            group = groups.setdefault(key, len(groups))
+            if group == len(chosen):
+                chosen.append(index)
+            group_of[index] = group
+        self.group_of = group_of
+        lengths = (last - first)[chosen]
+        self.starts = np.cumsum(lengths) - lengths
+        self.owner = np.repeat(np.arange(len(chosen)), lengths)
+        index = np.arange(lengths.sum()) - self.starts[self.owner] + first[chosen][self.owner]
+        self.vertex = announcements.vertex[index]
+        self.cost = announcements.cost[index]

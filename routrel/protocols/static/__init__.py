@@ -1,0 +1,1 @@
+"""Static routes and gateways, resolved through the tables."""
