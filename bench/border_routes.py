@@ -19,6 +19,7 @@ from bench.networks import reflected_borders
 from routrel.convergence.converge import converge
 from routrel.files.reader import read_texts
 from routrel.protocols.bgp.domain import BgpDomain
+from routrel.protocols.register import bgp_of
 
 ROUTERS, BORDERS, PREFIXES, ORIGINS = 200, 10, 20_000, 1_000
 POLICY = """\
@@ -60,9 +61,10 @@ def main() -> None:
     began = time.perf_counter()
     after = converge(changed, since=state)
     seconds = time.perf_counter() - began
-    bgp = after.protocols.bgp
+    classes = bgp_of(after.results).classes
     print(
-        f"one statement changed: {len(bgp.anew):,} of {bgp.known:,} prefixes anew, {seconds:.1f} s"
+        f"one statement changed: {len(classes.anew):,} of {len(classes.announced):,} prefixes "
+        f"anew, {seconds:.1f} s"
     )
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 2**20
     print(f"peak of memory {peak:.2f} GB (wanted: below 3)")

@@ -21,7 +21,7 @@ from routrel.convergence.converge import converge
 from routrel.convergence.protocols import Protocols
 from routrel.files.reader import read_texts
 from routrel.questions.candidates import candidates
-from routrel.rib.candidates import ROW, Interning
+from routrel.rib.candidates import ROW, Interning, Protocol
 from routrel.rib.table import Rib
 from routrel.topology.segments import build_topology
 
@@ -32,14 +32,12 @@ def main() -> None:
     network = read_texts(star_of_rings(ROUTERS, PREFIXES)).network
     interning = Interning(network)
     protocols = Protocols(build_topology(network), interning)
-    view = Rib(interning, protocols.rows(Rib(interning, protocols.connected)))
-    # What is announced is known by now; measured is what follows from it.
-    protocols.injected = protocols._injected(view)
-    domain = protocols.ospf_domain("ospf")
-    injected = protocols.injected[domain.protocol]
-    _ = domain.internal
+    # What is announced is known after two looks; measured is what follows from it.
+    look = protocols.look(protocols.look(protocols.begin()))
+    domain, inputs = protocols.domains[Protocol.OSPF], look.results[Protocol.OSPF].inputs
+    others = [r.rows for p, r in look.results.items() if p is not Protocol.OSPF]
     began = time.perf_counter()
-    rows = np.concatenate([protocols.connected, protocols.static.rows, domain._all_rows(injected)])
+    rows = np.concatenate([*others, domain.compute(inputs, None).rows])
     rib = Rib(interning, rows)
     tables = time.perf_counter() - began
     first, second = rib.candidates["table"].copy(), rib.candidates["prefix"].copy()

@@ -11,9 +11,10 @@ from dataclasses import dataclass, replace
 
 from routrel.convergence.converge import State
 from routrel.convergence.fixpoint import settle_onward
-from routrel.convergence.protocols import Protocols
+from routrel.convergence.protocols import Look, Protocols
+from routrel.protocols.bgp.round import Onward
 from routrel.protocols.bgp.sessions import Session
-from routrel.rib.table import Rib
+from routrel.rib.candidates import Protocol
 
 __all__ = ["Bounce", "bounced"]
 
@@ -38,21 +39,16 @@ def bounced(state: State, session: Session) -> Bounce:
     if session.local_address is None:
         raise ValueError("the session is not up")
     ends = frozenset((session.local_address, session.remote_address))
-    interning, memory = state.rib.interning, state.protocols.bgp.memory
-    with memory.lock:
-        protocols = Protocols(state.topology, interning, memory)
-        protocols.rows(state.rib)
-        bgp = protocols.bgp
-        bgp.go_on(muted=ends)
-        down = settle_onward(protocols, interning, state.rib)
-        after = None
-        if down is not None:
-            bgp.go_on(fresh=ends)
-            after = settle_onward(protocols, interning, down)
+    protocols = Protocols(state.topology, state.rib.interning.copy(), state.results)
+    rest = protocols.look(state.look)
+    down = settle_onward(protocols, rest, {Protocol.BGP: Onward(muted=ends)})
+    after = None
+    if down is not None:
+        after = settle_onward(protocols, down, {Protocol.BGP: Onward(fresh=ends)})
     return Bounce(_at_rest(state, down), _at_rest(state, after))
 
 
-def _at_rest(state: State, rib: Rib | None) -> State | None:
-    if rib is None:
+def _at_rest(state: State, look: Look | None) -> State | None:
+    if look is None:
         return None
-    return replace(state, rib=rib, others=(), ordered=(), searched=True)
+    return replace(state, look=look, others=(), ordered=(), searched=True)

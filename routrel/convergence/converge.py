@@ -6,16 +6,16 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
-from routrel.convergence.findings import control_findings
+from routrel.convergence.findings import routing_findings
 from routrel.convergence.fixpoint import differences, settle
-from routrel.convergence.protocols import Protocols
+from routrel.convergence.protocols import Look, Protocols
 from routrel.forwarding.header_sets import may_carry_tcp, newly_permitted
 from routrel.model.addresses import Address, Prefix, prefix_order
 from routrel.model.findings import Finding, Severity, finding_order
 from routrel.model.network import Network
 from routrel.model.place import Place
-from routrel.protocols.bgp.domain import BgpMemory
 from routrel.protocols.bgp.sessions import BGP_PORT, EPHEMERAL_PORT
+from routrel.protocols.contract import Results
 from routrel.rib.candidates import Interning, Table
 from routrel.rib.table import Rib
 from routrel.topology.findings import topology_findings
@@ -37,8 +37,12 @@ class Doubt:
 class OtherOutcome:
     """Tables in which routing might have come to rest as well."""
 
-    rib: Rib
+    look: Look
     first: tuple[Table, ...]  #: the tables that settled before others, where that was tried
+
+    @property
+    def rib(self) -> Rib:
+        return self.look.rib
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -47,12 +51,21 @@ class State:
 
     network: Network
     topology: Topology
-    rib: Rib
-    protocols: Protocols
+    look: Look
     unsettled: tuple[Doubt, ...]  #: routes that never come to rest
     ordered: tuple[Doubt, ...]  #: routes that depend on which router came first
     others: tuple[OtherOutcome, ...] = ()  #: further outcomes, as stable as the one shown
     searched: bool = True  #: whether the search for other outcomes was made to its end
+
+    @property
+    def rib(self) -> Rib:
+        """The tables that are shown."""
+        return self.look.rib
+
+    @property
+    def results(self) -> Results:
+        """What every protocol made of these tables."""
+        return self.look.results
 
     @property
     def converged(self) -> bool:
@@ -70,7 +83,7 @@ class State:
     def findings(self) -> tuple[Finding, ...]:
         """Everything suspicious about the model, errors first."""
         found = topology_findings(self.topology)
-        found.extend(control_findings(self.topology, self.protocols))
+        found.extend(routing_findings(self.network, self.look))
         found.extend(self._doubts())
         return tuple(sorted(found, key=finding_order))
 
@@ -127,8 +140,7 @@ class State:
         prefixes = list(dict.fromkeys(doubt.prefix for doubt in doubts))
         places: dict[Place, str] = {}
         for table in dict.fromkeys(deciding):
-            number = self.rib.interning.table_numbers[table]
-            for place in self.protocols.deciding_places(number, prefixes):
+            for place in self.look.deciding_places(table, prefixes):
                 places.setdefault(place, table[0])
         if not places:
             device = self.topology.devices[deciding[0][0] if deciding else devices[0]]
@@ -159,12 +171,25 @@ def converge(network: Network, since: State | None = None, *, search: bool = Tru
         search: False leaves out the search for other outcomes than the one that is shown, which is
             the same either way. Such a state is good for a trial, not for an answer.
     """
-    interning = Interning(network)
-    if since is None or since.rib.interning.tables != interning.tables:
-        return _converged(network, interning, None, search)
-    memory = since.protocols.bgp.memory
-    with memory.lock:
-        return _converged(network, since.rib.interning, memory, search)
+    topology = build_topology(network)
+    interning, known = Interning(network), None
+    if since is not None and since.rib.interning.tables == interning.tables:
+        interning, known = since.rib.interning.copy(), since.results
+    settled = settle(Protocols(topology, interning, known), search=search)
+    return State(
+        network=network,
+        topology=topology,
+        look=settled.outcomes[0].look,
+        unsettled=_doubts(interning, settled.unsettled),
+        ordered=_doubts(interning, settled.ordered),
+        others=tuple(
+            OtherOutcome(
+                look=outcome.look, first=tuple(interning.tables[table] for table in outcome.first)
+            )
+            for outcome in settled.outcomes[1:]
+        ),
+        searched=settled.complete,
+    )
 
 
 def with_same_tables(state: State, network: Network) -> State | None:
@@ -197,39 +222,9 @@ def with_own_places(state: State) -> State:
 
     One round from tables at rest gives the same tables, made of the network's own objects.
     """
-    interning, memory = state.rib.interning, state.protocols.bgp.memory
-
-    def at_rest(protocols: Protocols, view: Rib) -> Rib:
-        return Rib(interning, protocols.rows(view))
-
-    with memory.lock:
-        protocols = Protocols(state.topology, interning, memory)
-        others = tuple(replace(other, rib=at_rest(protocols, other.rib)) for other in state.others)
-        rib = at_rest(protocols, state.rib)
-        return replace(state, rib=rib, others=others, protocols=protocols)
-
-
-def _converged(
-    network: Network, interning: Interning, memory: BgpMemory | None, search: bool
-) -> State:
-    topology = build_topology(network)
-    protocols = Protocols(topology, interning, memory)
-    settled = settle(protocols, interning, search=search)
-    return State(
-        network=network,
-        topology=topology,
-        rib=settled.rib,
-        protocols=protocols,
-        unsettled=_doubts(interning, settled.unsettled),
-        ordered=_doubts(interning, settled.ordered),
-        others=tuple(
-            OtherOutcome(
-                rib=outcome.rib, first=tuple(interning.tables[table] for table in outcome.first)
-            )
-            for outcome in settled.outcomes[1:]
-        ),
-        searched=settled.complete,
-    )
+    protocols = Protocols(state.topology, state.rib.interning.copy(), state.results)
+    others = tuple(replace(other, look=protocols.look(other.look)) for other in state.others)
+    return replace(state, look=protocols.look(state.look), others=others)
 
 
 def _doubts(interning: Interning, pairs: frozenset[tuple[int, int]]) -> tuple[Doubt, ...]:

@@ -2,68 +2,40 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
-from typing import Any
+from collections.abc import Iterator
 
-from routrel.convergence.protocols import Protocols
+import numpy as np
+
+from routrel.convergence.protocols import Look
+from routrel.model.addresses import Prefix
 from routrel.model.findings import Finding, Severity
 from routrel.model.network import ROUTING_PROTOCOLS, Device, Network, protocol_title
 from routrel.model.redistribution import Redistribution
 from routrel.policy.findings import policy_findings
 from routrel.policy.redistribute import PROTOCOL_OF
 from routrel.policy.unused import unused_findings
-from routrel.protocols.bgp.findings import bgp_findings
-from routrel.protocols.ospf.adjacency import ospf_findings
-from routrel.protocols.static.routes import StaticOutcome
 from routrel.rib.candidates import Protocol
-from routrel.topology.segments import Topology
 
-__all__ = ["control_findings"]
-
-
-def control_findings(topology: Topology, protocols: Protocols) -> Iterator[Finding]:
-    """All findings of all protocols."""
-    for protocol, domain in protocols.ospf.items():
-        yield from ospf_findings(topology, domain.routers, domain.adjacencies, protocol)
-        yield from _stub_boundaries(domain)
-    for rip in protocols.rip.values():
-        yield from rip.findings()
-    yield from protocols.eigrp.findings()
-    yield from protocols.isis.adjacencies.findings()
-    yield from bgp_findings(protocols.bgp)
-    yield from policy_findings(topology.network.devices, protocols.interning.prefixes.prefixes)
-    yield from unused_findings(topology.network.devices)
-    yield from _static_findings(protocols.static.outcomes)
-    yield from _both_ways(topology.network)
+__all__ = ["routing_findings"]
 
 
-def _stub_boundaries(domain: Any) -> Iterator[Finding]:
-    for index, router in enumerate(domain.routers):
-        wants = router.instance.redistribute or router.instance.default_route
-        if wants and domain.cannot_announce(index):
-            yield Finding(
-                severity=Severity.WARNING,
-                code="redistribution_in_stub",
-                text=f"{router.table[0]} takes routes into {protocol_title(domain.protocol.id)}, "
-                "but is in stub areas only, so nobody hears of them",
-                suggestion="make the area an nssa",
-                place=router.instance.place,
-                device=router.table[0],
-            )
+def routing_findings(network: Network, look: Look) -> Iterator[Finding]:
+    """All findings of protocols, and of the policies between them."""
+    for result in look.results.values():
+        yield from result.findings()
+    yield from policy_findings(network.devices, _known_prefixes(look))
+    yield from unused_findings(network.devices)
+    yield from _both_ways(network)
 
 
-def _static_findings(outcomes: Sequence[StaticOutcome]) -> Iterator[Finding]:
-    for outcome in outcomes:
-        if outcome.problem:
-            yield Finding(
-                severity=Severity.WARNING,
-                code="static_unusable",
-                text=f"{outcome.table[0]}: the route to {outcome.route.to} is not used: "
-                f"{outcome.problem}",
-                suggestion="correct the next hop, or give the device a route to it",
-                place=outcome.route.place,
-                device=outcome.table[0],
-            )
+def _known_prefixes(look: Look) -> list[Prefix]:
+    """All prefixes that any table or announcement knows, and the defaults; in order of number."""
+    interning = look.rib.interning
+    numbers = {interning.default_prefix(4), interning.default_prefix(6)}
+    numbers.update(np.unique(look.rib.candidates["prefix"]).tolist())
+    for result in look.results.values():
+        numbers.update(result.announced_prefixes())
+    return [interning.prefixes.prefixes[number] for number in sorted(numbers)]
 
 
 def _both_ways(network: Network) -> Iterator[Finding]:

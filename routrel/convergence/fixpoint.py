@@ -14,15 +14,15 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import combinations
 
 import numpy as np
 
-from routrel.convergence.protocols import Protocols
+from routrel.convergence.protocols import Choices, Look, Protocols
 from routrel.convergence.turning import TurningPoint, turning_points
 from routrel.protocols.shared.turns import orders_to_try
-from routrel.rib.candidates import Interning, Rows
+from routrel.rib.candidates import Rows
 from routrel.rib.select import row_keys
 from routrel.rib.table import Rib
 
@@ -46,8 +46,12 @@ MAXIMUM_TRIALS = 80
 class Outcome:
     """One way in which routing comes to rest, or might have."""
 
-    rib: Rib
+    look: Look
     first: tuple[int, ...]  #: the tables that settle before others; empty: all move at once
+
+    @property
+    def rib(self) -> Rib:
+        return self.look.rib
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,47 +63,38 @@ class Settled:
     ordered: frozenset[tuple[int, int]]  #: rest in a way that depends on who came first
     complete: bool  #: whether all that was to be tried for other outcomes was tried
 
-    @property
-    def rib(self) -> Rib:
-        return self.outcomes[0].rib
 
-
-def settle(protocols: Protocols, interning: Interning, *, search: bool = True) -> Settled:
+def settle(protocols: Protocols, *, search: bool = True) -> Settled:
     """The tables of a network where everything agrees.
 
     Args:
         search: Whether to look for other outcomes than the one that is shown.
     """
-    begin = Rib(interning, protocols.connected)
-    resting, cycle = _in_step(protocols, interning, begin)
+    resting, cycle = _in_step(protocols, protocols.begin())
     contested: frozenset[tuple[int, int]] = frozenset()
     if resting is not None:
         found = [Outcome(resting, ())]
     else:
-        contested = differences([rib.active for rib in cycle])
-        found, moving = _in_turns(protocols, interning, contested, all_orders=search)
+        contested = differences([look.rib.active for look in cycle])
+        found, moving = _in_turns(protocols, contested, all_orders=search)
         if not found:
-            # What protocols remember of themselves is to be of the moment that is shown.
-            shown = Outcome(Rib(interning, protocols.rows(moving[-1])), ())
-            unsettled = differences([rib.active for rib in moving]) or contested
-            return Settled((shown,), unsettled, frozenset(), True)
+            shown = protocols.look(moving[-1])
+            unsettled = differences([look.rib.active for look in moving]) or contested
+            return Settled((Outcome(shown, ()),), unsettled, frozenset(), True)
     if not search:
-        protocols.rows(found[0].rib)
-        return Settled(tuple(found[:1]), _moving(protocols), frozenset(), True)
-    others = _Search(protocols, interning, found)
+        return Settled(tuple(found[:1]), _moving(found[0].look), frozenset(), True)
+    others = _Search(protocols, found)
     others.run()
     outcomes = others.found
     ordered = differences([outcome.rib.active for outcome in outcomes])
     if not others.complete:
         ordered |= contested
-    # What protocols remember of themselves is to be of the outcome that is shown.
-    protocols.rows(outcomes[0].rib)
-    return Settled(tuple(outcomes), _moving(protocols), ordered, others.complete)
+    return Settled(tuple(outcomes), _moving(outcomes[0].look), ordered, others.complete)
 
 
-def settle_onward(protocols: Protocols, interning: Interning, view: Rib) -> Rib | None:
-    """Where tables rest that go on from a view of them; None: nowhere."""
-    resting, _ = _in_step(protocols, interning, view)
+def settle_onward(protocols: Protocols, look: Look, choices: Choices) -> Look | None:
+    """Where tables rest that go on from a look at them; None: nowhere."""
+    resting, _ = _in_step(protocols, look, choices=choices)
     return resting
 
 
@@ -108,32 +103,31 @@ def settle_onward(protocols: Protocols, interning: Interning, view: Rib) -> Rib 
 
 def _in_step(
     protocols: Protocols,
-    interning: Interning,
-    view: Rib,
+    look: Look,
     late: Callable[[Rows], Rows] | None = None,
     rounds: int = MAXIMUM_ROUNDS,
-) -> tuple[Rib | None, list[Rib]]:
-    """All tables move at once from a view of them: where they rest, or the states that repeat.
+    choices: Choices | None = None,
+) -> tuple[Look | None, list[Look]]:
+    """All tables move at once from a look at them: where they rest, or the states that repeat.
 
     Args:
         late: Takes away the rows that nobody is to see yet.
     """
     seen: dict[bytes, int] = {}
-    states: list[Rib] = []
+    states: list[Look] = []
     for number in range(rounds):
-        rows = protocols.rows(view)
-        rib = Rib(interning, late(rows) if late else rows)
-        if _same(rib.candidates, view.candidates):
-            return rib, []
-        view = rib
+        new = protocols.look(look, choices, late)
+        if _same(new.rib.candidates, look.rib.candidates):
+            return new, []
+        look = new
         if number < QUIET_ROUNDS:
             continue
-        digest = _digest(rib)
+        digest = _digest(look.rib)
         if digest in seen:
-            return None, [*states[seen[digest] :], rib]
+            return None, [*states[seen[digest] :], look]
         seen[digest] = len(states)
-        states.append(rib)
-    return None, states[-4:] or [view]
+        states.append(look)
+    return None, states[-4:] or [look]
 
 
 def _digest(rib: Rib) -> bytes:
@@ -141,43 +135,35 @@ def _digest(rib: Rib) -> bytes:
 
 
 def _in_turns(
-    protocols: Protocols,
-    interning: Interning,
-    contested: frozenset[tuple[int, int]],
-    *,
-    all_orders: bool,
-) -> tuple[list[Outcome], list[Rib]]:
+    protocols: Protocols, contested: frozenset[tuple[int, int]], *, all_orders: bool
+) -> tuple[list[Outcome], list[Look]]:
     """The outcomes of different orders of the contested tables; without any, states that repeat.
 
     Args:
         all_orders: False: the first order that settles is enough.
     """
     found: list[Outcome] = []
-    repeating: list[Rib] = []
-    tables = _contested_tables(protocols, interning, contested)
+    repeating: list[Look] = []
+    tables = _contested_tables(protocols, contested)
     for order in orders_to_try(tables, few=FEW_TABLES, most=MAXIMUM_ORDERS):
         movers = {table: turn for turn, table in enumerate(order)}
-        rib, states = _one_by_one(protocols, interning, movers)
-        if rib is None:
+        look, states = _one_by_one(protocols, movers)
+        if look is None:
             repeating = repeating or states
-        elif _is_new(rib, found):
-            found.append(Outcome(rib, tuple(order)))
+        elif _is_new(look.rib, found):
+            found.append(Outcome(look, tuple(order)))
             if not all_orders:
                 break
     return found, repeating
 
 
-def _contested_tables(
-    protocols: Protocols, interning: Interning, contested: frozenset[tuple[int, int]]
-) -> list[int]:
+def _contested_tables(protocols: Protocols, contested: frozenset[tuple[int, int]]) -> list[int]:
     """The tables that move one at a time, by device and VRF."""
     tables = protocols.dependent_tables & {table for table, _ in contested}
-    return sorted(tables, key=lambda table: interning.tables[table])
+    return sorted(tables, key=lambda table: protocols.interning.tables[table])
 
 
-def _one_by_one(
-    protocols: Protocols, interning: Interning, movers: dict[int, int]
-) -> tuple[Rib | None, list[Rib]]:
+def _one_by_one(protocols: Protocols, movers: dict[int, int]) -> tuple[Look | None, list[Look]]:
     """Tables that contradict each other move one at a time, all others at once.
 
     Args:
@@ -185,28 +171,30 @@ def _one_by_one(
     Returns:
         Where they rest, or the states that repeat.
     """
-    view = Rib(interning, protocols.connected)
+    seen_before = protocols.begin()
     seen: dict[tuple[int, bytes], int] = {}
-    states: list[Rib] = []
+    states: list[Look] = []
     turn = 0
     for _ in range(MAXIMUM_STEPS * (len(movers) + 1)):
-        rib = Rib(interning, protocols.rows(view))
-        states.append(rib)
+        new = protocols.look(seen_before)
+        states.append(new)
+        rib, view = new.rib, seen_before.rib
         waiting = [
             table
             for table in movers
             if not _same(rib.table_candidates(table), view.table_candidates(table))
         ]
         if not waiting and _same(rib.candidates, view.candidates):
-            return rib, []
+            return new, []
         still = set(movers)
         if waiting:
             # Whose turn it is: the next after the last mover, in a circle.
             mover = next((t for t in waiting if movers[t] >= turn), waiting[0])
             turn = movers[mover] + 1
             still.discard(mover)
-        view = Rib(interning, np.concatenate(list(_mixed(rib, view, still))))
-        state = (turn, _digest(view))
+        mixed = Rib(protocols.interning, np.concatenate(list(_mixed(rib, view, still))))
+        seen_before = replace(new, rib=mixed)
+        state = (turn, _digest(mixed))
         if state in seen:
             return None, states[seen[state] :]
         seen[state] = len(states)
@@ -240,9 +228,8 @@ class _Search:
     protocol has within itself are followed too.
     """
 
-    def __init__(self, protocols: Protocols, interning: Interning, found: list[Outcome]) -> None:
-        self.protocols, self.interning = protocols, interning
-        self.found = found
+    def __init__(self, protocols: Protocols, found: list[Outcome]) -> None:
+        self.protocols, self.found = protocols, found
         self.complete = True
         self._trials = 0
 
@@ -255,7 +242,7 @@ class _Search:
     def _from(self, outcome: Outcome) -> None:
         points = [
             point
-            for point in turning_points(self.protocols, outcome.rib)
+            for point in turning_points(self.protocols, outcome.look)
             if self._try(outcome, frozenset((point,)))
         ]
         pairs = map(frozenset, combinations(points, 2))
@@ -266,11 +253,9 @@ class _Search:
 
     def _try(self, outcome: Outcome, late: frozenset[TurningPoint]) -> bool:
         """Whether anything is otherwise at the tables in question once others were first."""
-        if self._trials >= MAXIMUM_TRIALS:
-            self.complete = False
+        if not self._may_try():
             return False
-        self._trials += 1
-        kinds = self.interning.kinds
+        kinds = self.protocols.interning.kinds
 
         def without(rows: Rows) -> Rows:
             gone = np.zeros(len(rows), dtype=bool)
@@ -278,66 +263,60 @@ class _Search:
                 gone |= (rows["table"] == point.table) & kinds.of(point.late)[rows["kind"]]
             return rows[~gone]
 
-        view = Rib(self.interning, without(outcome.rib.candidates))
+        view = Rib(self.protocols.interning, without(outcome.rib.candidates))
         if len(view.candidates) == len(outcome.rib.candidates):
             return False
-        resting, _ = _in_step(self.protocols, self.interning, view, without, QUIET_ROUNDS * 3)
+        seen = replace(outcome.look, rib=view)
+        resting, _ = _in_step(self.protocols, seen, without, QUIET_ROUNDS * 3)
         if resting is None:
             return False
         tables = tuple(sorted({point.table for point in late}))
-        self._follow_vectors(resting, without, tables)
-        come = Rib(self.interning, self.protocols.rows(resting))
-        if all(_same(come.table_rows(t), outcome.rib.table_rows(t)) for t in tables):
+        self._follow_late(resting, without, tables)
+        come = self.protocols.look(resting)
+        if all(_same(come.rib.table_rows(t), outcome.rib.table_rows(t)) for t in tables):
             return False
         self._keep(come, tables)
         return True
 
-    def _follow_vectors(
-        self, resting: Rib, late: Callable[[Rows], Rows], tables: tuple[int, ...]
+    def _may_try(self) -> bool:
+        """Whether there is room for one more trial."""
+        if self._trials >= MAXIMUM_TRIALS:
+            self.complete = False
+            return False
+        self._trials += 1
+        return True
+
+    def _follow_late(
+        self, resting: Look, late: Callable[[Rows], Rows], tables: tuple[int, ...]
     ) -> None:
         """The other ways in which a distance vector may rest while some are kept back."""
-        for domain in self.protocols.vectors:
-            for number in range(1, domain.outcomes):
-                if self._trials >= MAXIMUM_TRIALS:
-                    self.complete = False
+        for protocol, result in resting.results.items():
+            if not result.domain.follows_late_routes:
+                continue
+            for way in result.other_ways():
+                if not self._may_try():
                     return
-                self._trials += 1
-                domain.outcome = number
-                other, _ = _in_step(self.protocols, self.interning, resting, late, QUIET_ROUNDS * 3)
+                choices = {protocol: way.choice}
+                other, _ = _in_step(self.protocols, resting, late, QUIET_ROUNDS * 3, choices)
                 if other is not None:
-                    self._keep(Rib(self.interning, self.protocols.rows(other)), tables)
-                domain.outcome = 0
-                self.protocols.rows(resting)
+                    self._keep(self.protocols.look(other, choices), tables, choices)
 
-    def _keep(self, view: Rib, first: tuple[int, ...]) -> None:
-        """The outcome that follows from a view of the tables, if it is a new one."""
-        resting, _ = _in_step(self.protocols, self.interning, view, rounds=QUIET_ROUNDS * 3)
+    def _keep(self, look: Look, first: tuple[int, ...], choices: Choices | None = None) -> None:
+        """The outcome that follows from a look at the tables, if it is a new one."""
+        resting, _ = _in_step(self.protocols, look, rounds=QUIET_ROUNDS * 3, choices=choices)
         if resting is None:
             return
-        if _is_new(resting, self.found):
+        if _is_new(resting.rib, self.found):
             self.found.append(Outcome(resting, first))
 
     def _follow_protocols(self, outcome: Outcome) -> None:
-        """The other stable states of what BGP or a distance vector alone leaves open."""
-        self.protocols.rows(outcome.rib)
-        bgp = self.protocols.bgp
-        for key, number, first in list(bgp.other_states()):
-            bgp.pinned = {key: number}
-            self._follow(outcome, first)
-        bgp.pinned = {}
-        for domain in self.protocols.vectors:
-            for number in range(1, domain.outcomes):
-                domain.outcome = number
-                self._follow(outcome, ())
-            domain.outcome = 0
-            self.complete &= domain.searched
-
-    def _follow(self, outcome: Outcome, first: tuple[int, ...]) -> None:
-        if self._trials >= MAXIMUM_TRIALS:
-            self.complete = False
-            return
-        self._trials += 1
-        self._keep(outcome.rib, first)
+        """The other stable states of what a protocol alone leaves open."""
+        results = outcome.look.results.items()
+        for protocol, result in sorted(results, key=lambda r: r[1].domain.follows_late_routes):
+            for way in result.other_ways():
+                if self._may_try():
+                    self._keep(outcome.look, way.first, {protocol: way.choice})
+            self.complete &= result.searched
 
 
 def _subsets(points: Sequence[TurningPoint]) -> list[frozenset[TurningPoint]]:
@@ -353,15 +332,10 @@ def _subsets(points: Sequence[TurningPoint]) -> list[frozenset[TurningPoint]]:
 # --- what is in doubt ----------------------------------------------------------------------------
 
 
-def _moving(protocols: Protocols) -> frozenset[tuple[int, int]]:
+def _moving(look: Look) -> frozenset[tuple[int, int]]:
     """Tables and prefixes that do not settle inside one protocol, or in resolution."""
-    found: set[tuple[int, int]] = set(protocols.bgp.unsettled)
-    for domain in protocols.vectors:
-        found |= domain.unsettled
-    for outcome in protocols.static.unsettled:
-        table = protocols.interning.table_numbers[outcome.table]
-        found.add((table, protocols.interning.prefixes.add(outcome.route.to)))
-    return frozenset(found)
+    found: frozenset[tuple[int, int]] = frozenset()
+    return found.union(*(result.unsettled for result in look.results.values()))
 
 
 def differences(states: list[Rows]) -> frozenset[tuple[int, int]]:

@@ -15,11 +15,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from routrel.convergence.protocols import Protocols, Taking
-from routrel.model.network import Vrf
+from routrel.convergence.protocols import Look, Protocols
 from routrel.policy.redistribute import PROTOCOL_OF
-from routrel.protocols.leaked.routes import leak_offers
-from routrel.rib.candidates import DEFAULT_DISTANCE, NEVER, Protocol, rank
+from routrel.protocols.contract import Exchange, Process
+from routrel.rib.candidates import NEVER, Protocol, rank
 from routrel.rib.table import Rib
 
 __all__ = ["TurningPoint", "turning_points"]
@@ -33,9 +32,10 @@ class TurningPoint:
     late: Protocol  #: what is kept from the table for a while
 
 
-def turning_points(protocols: Protocols, rib: Rib) -> list[TurningPoint]:
+def turning_points(protocols: Protocols, look: Look) -> list[TurningPoint]:
     """The points to turn at an outcome, by table: what is taken may be late, or what comes back."""
     found: set[TurningPoint] = set()
+    rib = look.rib
     exchanges = list(_exchanges(protocols, rib))
     circles = _circles(exchanges)
     kinds = protocols.interning.kinds.kinds
@@ -49,7 +49,7 @@ def turning_points(protocols: Protocols, rib: Rib) -> list[TurningPoint]:
         if not len(taken):
             continue
         farthest = max(kinds[kind].distance for kind in np.unique(taken["kind"]).tolist())
-        back = _best_distance(protocols, exchange, taken["prefix"])
+        back = _best_distance(protocols, look, exchange, taken["prefix"])
         returns = rank(back, exchange.into) < rank(farthest, exchange.source)
         returns = returns or (exchange.source, exchange.into) in circles
         if returns and _others_have(protocols, rib, exchange, taken["prefix"], protocol_of):
@@ -64,7 +64,7 @@ def turning_points(protocols: Protocols, rib: Rib) -> list[TurningPoint]:
 def _others_have(
     protocols: Protocols,
     rib: Rib,
-    exchange: _Exchange,
+    exchange: Exchange,
     prefixes: NDArray[np.int32],
     protocol_of: NDArray[np.int64],
 ) -> bool:
@@ -77,88 +77,63 @@ def _others_have(
     here = rows["table"] == exchange.table
     if (here & (theirs == exchange.into)).any():
         return True
-    speaking = np.isin(rows["table"], list(protocols.speaking_tables(exchange.into)))
-    return bool((~here & speaking & ~np.isin(theirs, [exchange.into, Protocol.LOCAL])).any())
+    numbers = protocols.interning.table_numbers
+    speaking = [numbers[table] for table in protocols.domains[exchange.into].speaks_in()]
+    theirs_or_local = np.isin(theirs, [exchange.into, Protocol.LOCAL])
+    return bool((~here & np.isin(rows["table"], speaking) & ~theirs_or_local).any())
 
 
-@dataclass(frozen=True, slots=True)
-class _Exchange:
-    """A table in which routes pass from one protocol into another."""
-
-    table: int
-    source: Protocol
-    into: Protocol
-    vrf: Vrf
-    prefixes: tuple[int, ...] | None = None  #: which alone may pass; None: any
-
-
-def _exchanges(protocols: Protocols, rib: Rib) -> Iterator[_Exchange]:
+def _exchanges(protocols: Protocols, rib: Rib) -> Iterator[Exchange]:
     """Wherever routes pass from one protocol into another."""
     numbers = protocols.interning.table_numbers
-    for taking in protocols.taking:
-        device = protocols.topology.devices[taking.table[0]]
-        vrf = device.vrf(taking.table[1])
-        if vrf is None:
-            continue
-        for source, prefixes in _sources(protocols, taking, rib):
-            if source not in (taking.protocol, Protocol.CONNECTED, Protocol.LOCAL):
-                yield _Exchange(numbers[taking.table], source, taking.protocol, vrf, prefixes)
-    for device in protocols.network.devices:
-        sources = {offer.source.name for vrf in device.vrfs for offer in leak_offers(device, vrf)}
-        for vrf in device.vrfs:
-            if vrf.name in sources:
-                table = numbers[device.name, vrf.name]
-                for source in _active_protocols(protocols, rib, table):
-                    yield _Exchange(table, source, Protocol.LEAKED, vrf)
+    for process in protocols.processes:
+        for source, prefixes in _sources(protocols, process, rib):
+            if source not in (process.protocol, Protocol.CONNECTED, Protocol.LOCAL):
+                yield Exchange(
+                    table=numbers[process.table],
+                    source=source,
+                    into=process.protocol,
+                    vrf=process.vrf,
+                    prefixes=prefixes,
+                )
+    for domain in protocols.domains.values():
+        yield from domain.exchanges(rib)
 
 
 def _sources(
-    protocols: Protocols, taking: Taking, rib: Rib
+    protocols: Protocols, process: Process, rib: Rib
 ) -> Iterator[tuple[Protocol, tuple[int, ...] | None]]:
-    """The protocols that one process takes routes from, and which prefixes; None: any."""
-    settings, interning = taking.settings, protocols.interning
-    for item in settings.redistribute:
+    """The protocols that a process takes routes from, and which prefixes; None: any."""
+    interning = protocols.interning
+    for item in process.redistribute:
         yield PROTOCOL_OF[item.source], None
-    table = interning.table_numbers[taking.table]
+    table = interning.table_numbers[process.table]
     wanted = []
-    default = getattr(settings, "default_route", None)
+    default = process.default_route
     if default is not None and not default.always:
-        wanted += [interning.default_prefix(version) for version in taking.versions]
-    for network in getattr(settings, "networks", ()):
-        number = interning.prefixes.number(network.prefix)
+        wanted += [interning.default_prefix(version) for version in process.versions]
+    for prefix, _ in process.networks:
+        number = interning.prefixes.number(prefix)
         wanted += [] if number is None else [number]
-    for prefix in wanted:
-        kinds = rib.candidate_rows(table, prefix)["kind"].tolist()
-        for source in {interning.kinds.kinds[number].protocol for number in kinds}:
-            yield source, (prefix,)
+    for number in wanted:
+        kinds = rib.candidate_rows(table, number)["kind"].tolist()
+        for source in {interning.kinds.kinds[kind].protocol for kind in kinds}:
+            yield source, (number,)
 
 
-def _active_protocols(protocols: Protocols, rib: Rib, table: int) -> set[Protocol]:
-    kinds = np.unique(rib.table_rows(table)["kind"]).tolist()
-    found = {protocols.interning.kinds.kinds[number].protocol for number in kinds}
-    return found - {Protocol.CONNECTED, Protocol.LOCAL, Protocol.LEAKED}
-
-
-def _best_distance(protocols: Protocols, exchange: _Exchange, prefixes: NDArray[np.int32]) -> int:
+def _best_distance(
+    protocols: Protocols, look: Look, exchange: Exchange, prefixes: NDArray[np.int32]
+) -> int:
     """The lowest distance at which routes may come back to the table."""
-    protocol, vrf = exchange.into, exchange.vrf
-    if protocol is Protocol.LEAKED:
-        return NEVER  # they come back by a circle or not at all
-    found = [rule.distance for rule in vrf.distances if PROTOCOL_OF[rule.protocol] is protocol]
-    instance = getattr(vrf, protocol.id, None)
-    if protocol is Protocol.BGP and vrf.bgp is not None:
-        found.append(vrf.bgp.internal_distance)
-        index = protocols.bgp.index_of[protocols.interning.tables[exchange.table]]
-        if protocols.bgp.others_announce(index, prefixes.tolist()):
-            found.append(vrf.bgp.external_distance)
-    else:
-        found.append(getattr(instance, "distance", None) or DEFAULT_DISTANCE[protocol])
-        external = getattr(instance, "external_distance", None)
-        found += [external] if external else []
-    return min(found)
+    protocol, table = exchange.into, protocols.interning.tables[exchange.table]
+    nearest = protocols.domains[protocol].nearest_return(table, look.results[protocol], prefixes)
+    if nearest >= NEVER:
+        return nearest
+    rules = [r.distance for r in exchange.vrf.distances if PROTOCOL_OF[r.protocol] is protocol]
+    return min([nearest, *rules])
 
 
-def _circles(exchanges: Iterable[_Exchange]) -> set[tuple[Protocol, Protocol]]:
+def _circles(exchanges: Iterable[Exchange]) -> set[tuple[Protocol, Protocol]]:
     """The exchanges from which a route may come back to the protocol it was taken from."""
     onward: dict[Protocol, set[Protocol]] = defaultdict(set)
     for exchange in exchanges:

@@ -24,6 +24,14 @@ class PrefixIndex:
         for prefix in prefixes:
             self.add(prefix)
 
+    def copy(self) -> PrefixIndex:
+        """The same numbers, to which others may be added."""
+        made = PrefixIndex()
+        made.prefixes, made._numbers = self.prefixes.copy(), self._numbers.copy()
+        made._lengths = {version: list(lengths) for version, lengths in self._lengths.items()}
+        made._order = self._order
+        return made
+
     def __len__(self) -> int:
         return len(self.prefixes)
 

@@ -25,6 +25,7 @@ from routrel.policy.as_paths import AsPath, as_path_text, fits, prepended
 
 __all__ = [
     "PolicyRoute",
+    "Rejecting",
     "Step",
     "Trial",
     "attribute_text",
@@ -61,6 +62,14 @@ class PolicyRoute:
     weight: int | None = None
     communities: frozenset[str] = frozenset()
     next_hop: Address | str | None = None  #: what a policy set; None: as it was
+
+
+@dataclass(frozen=True, slots=True)
+class Rejecting:
+    """The policy that rejected a route, and the device that binds it."""
+
+    device: Device
+    use: PolicyUse
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -149,7 +158,7 @@ def through_both_ends(
     exporting: tuple[Device, PolicyUse | None],
     arrived: Callable[[PolicyRoute], PolicyRoute | None],
     importing: tuple[Device, PolicyUse | None],
-) -> tuple[PolicyRoute | None, PolicyUse | None]:
+) -> tuple[PolicyRoute | None, Rejecting | None]:
     """What a link leaves of a route, and the policy of one of its ends that rejected it.
 
     Args:
@@ -159,12 +168,16 @@ def through_both_ends(
     """
     sent = policy_function(*exporting)(route)
     if sent is None:
-        return None, exporting[1]
+        return None, _rejecting(*exporting)
     came = arrived(sent)
     if came is None:
         return None, None
     taken = policy_function(*importing)(came)
-    return taken, importing[1] if taken is None else None
+    return taken, _rejecting(*importing) if taken is None else None
+
+
+def _rejecting(device: Device, use: PolicyUse | None) -> Rejecting | None:
+    return None if use is None else Rejecting(device, use)
 
 
 def _through(

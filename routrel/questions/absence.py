@@ -8,13 +8,10 @@ from ipaddress import IPv4Network, IPv6Network
 
 from routrel.convergence.converge import State
 from routrel.model.addresses import Address, Prefix, is_host_prefix
-from routrel.model.network import Device, Vrf, protocol_title
-from routrel.protocols.leaked.routes import LeakOffer, leak_offers
-from routrel.questions.absence_steps import AbsenceStep
-from routrel.questions.bgp_absence import bgp_reasons
+from routrel.model.network import protocol_title
+from routrel.protocols.evidence import AbsenceStep, Gap
 from routrel.questions.candidates import candidates
-from routrel.questions.obstacles import Crossing, obstacles
-from routrel.questions.redistributing import rejection
+from routrel.questions.obstacles import obstacles
 from routrel.rib.candidates import NEVER, Protocol
 from routrel.rib.table import Route
 
@@ -41,7 +38,7 @@ def absence(state: State, table: int, wanted: Prefix | Address) -> Absence:
     """Why a table has no route to a prefix, or no specific one for an address."""
     device, _ = state.rib.interning.tables[table]
     number, holders = _holders(state, wanted)
-    heard = tuple(bgp_reasons(state, table, number))
+    heard = tuple(_told_by_protocols(state, table, number))
     own = (*_own_reasons(state, table, number), *heard)
     if number is None or not holders:
         return _nobody(state, device, wanted, own)
@@ -50,14 +47,15 @@ def absence(state: State, table: int, wanted: Prefix | Address) -> Absence:
         holders.items()
     )
     chain = [_origin_step(route) for _, route in begins[:3]]
-    crossings = sorted(
-        _ways_to_holders(state, table, set(holders)),
+    gaps = sorted(
+        _gaps(state, table, set(holders)),
         key=lambda pair: (holders[pair[0]].protocol not in _OWN, holders[pair[0]].metric),
     )
     names = tuple(dict.fromkeys(state.rib.interning.tables[held][0] for held, _ in begins))
-    if not crossings and (untold := _in_other_tables(state, table, holders)):
+    untold = [] if gaps else list(_in_other_tables(state, table, holders))
+    if untold:
         return _told(device, prefix, names, (), None, chain, (*own, *untold))
-    if not crossings:
+    if not gaps:
         step = AbsenceStep(
             kind="not_joined",
             device=device,
@@ -69,29 +67,37 @@ def absence(state: State, table: int, wanted: Prefix | Address) -> Absence:
     found = tuple(
         dict.fromkeys(
             step
-            for holder, lacking in crossings
-            for step in obstacles(Crossing(state, holder, lacking, number), holders[holder])
+            for upstream, downstream in gaps
+            for step in obstacles(
+                state,
+                Gap(state.topology, state.rib, upstream, downstream, number),
+                holders[upstream],
+            )
         )
     )
-    by_bgp = {route.device for route in holders.values() if route.protocol is Protocol.BGP}
-    holder, lacking = crossings[0]
-    reached = _reached(state, holder, prefix, holders[holder])
-    between = (state.rib.interning.tables[holder][0], state.rib.interning.tables[lacking][0])
-    if holders[holder].protocol not in _OWN:
-        chain.append(_last_step(between[0], holders[holder]))
-    # Where BGP itself says what happened, that another protocol does not take it is no reason.
+    telling = {p for p, result in state.results.items() if result.tells_unusable}
+    by_them = {route.device for route in holders.values() if route.protocol in telling}
+    upstream, downstream = gaps[0]
+    reached = _reached(state, upstream, prefix, holders[upstream])
+    between = (state.rib.interning.tables[upstream][0], state.rib.interning.tables[downstream][0])
+    if holders[upstream].protocol not in _OWN:
+        chain.append(_last_step(between[0], holders[upstream]))
+    # Where a protocol says what happened, that another one does not take it is no reason.
     apart = tuple(
         step
         for step in found
-        if not (heard and step.kind == "not_redistributed" and step.device in by_bgp)
+        if not (heard and step.kind == "not_redistributed" and step.device in by_them)
     )
     reasons = (*own, *apart) if heard else found or own
     if not reasons:  # whoever lacks it first may hear it where the asker does not
-        others = dict.fromkeys(there for _, there in crossings if there != table)
+        others = dict.fromkeys(there for _, there in gaps if there != table)
         reasons = tuple(
             step
             for there in others
-            for step in (*_own_reasons(state, there, number), *bgp_reasons(state, there, number))
+            for step in (
+                *_own_reasons(state, there, number),
+                *_told_by_protocols(state, there, number),
+            )
         )
     if not reasons:
         reasons = (
@@ -105,61 +111,19 @@ def absence(state: State, table: int, wanted: Prefix | Address) -> Absence:
     return _told(device, prefix, names, reached, between, chain, reasons)
 
 
+def _told_by_protocols(state: State, table: int, number: int | None) -> Iterator[AbsenceStep]:
+    """What protocols know of their own to keep a prefix from a table."""
+    if number is not None:
+        for result in state.results.values():
+            yield from result.reasons(table, number)
+
+
 def _in_other_tables(
     state: State, table: int, holders: Mapping[int, Route]
-) -> tuple[AbsenceStep, ...]:
+) -> Iterator[AbsenceStep]:
     """Tables of the same device that have the route and do not share it."""
-    interning = state.rib.interning
-    name, vrf_name = interning.tables[table]
-    device = state.topology.devices[name]
-    vrf = device.vrf(vrf_name)
-    found = []
-    for held, route in holders.items():
-        owner, other = interning.tables[held]
-        there = device.vrf(other)
-        if owner != name or there is None or vrf is None:
-            continue
-        shared = [offer for offer in leak_offers(device, vrf) if offer.source is there]
-        if route.protocol is Protocol.LEAKED:
-            continue  # it has it from another table itself
-        if shared:
-            steps = (_held_back(state, held, device, vrf, offer, route) for offer in shared)
-            found += [step for step in steps if step is not None]
-            continue
-        tags = ", ".join(there.export_tags)
-        offered = f"which offers it under {tags}" if tags else "which offers it to no other"
-        found.append(
-            AbsenceStep(
-                kind="not_imported",
-                device=name,
-                text=f"{name} has it in VRF {other}, {offered}; VRF {vrf_name} does not take it in",
-                suggestion=f"add {there.export_tags[0]} to the import-tags of VRF {vrf_name}"
-                if tags
-                else f"give VRF {other} export-tags, and VRF {vrf_name} the same import-tags",
-                place=vrf.place,
-            )
-        )
-    return tuple(found)
-
-
-def _held_back(
-    state: State, held: int, device: Device, vrf: Vrf, offer: LeakOffer, route: Route
-) -> AbsenceStep | None:
-    """Why a VRF does not take a route that another offers it; None where it does."""
-    name = offer.source.name
-    if not offer.admits(route.protocol):
-        kinds = ", ".join(sorted(protocol_title(protocol.id) for protocol in offer.protocols))
-        return AbsenceStep(
-            kind="not_imported",
-            device=device.name,
-            text=f"VRF {vrf.name} takes from VRF {name} only what is active there under {kinds}; "
-            f"it is {protocol_title(route.protocol.id)}",
-            suggestion=f"add {route.protocol.id} to the protocols of the leak",
-            place=offer.place,
-        )
-    if offer.policy is None:
-        return None
-    return rejection(state, held, device, offer.policy, route)
+    for result in state.results.values():
+        yield from result.in_other_tables(state.rib, table, holders)
 
 
 def _told(
@@ -219,13 +183,15 @@ def _own_reasons(state: State, table: int, number: int | None) -> Iterator[Absen
     """What the device itself has heard or been told of the prefix and cannot use."""
     if number is None:
         return
-    device, vrf_name = state.rib.interning.tables[table]
-    vrf = state.topology.devices[device].vrf(vrf_name)
-    use = vrf.bgp.import_policy if vrf is not None and vrf.bgp is not None else None
+    name = state.rib.interning.tables[table]
+    device = name[0]
     for candidate in candidates(state, table, number):
-        # What else makes a path of BGP unusable is told by `bgp_reasons`.
+        result = state.results.get(candidate.protocol)
+        process = result.domain.process_in(name) if result else None
+        use = process.import_policy if process else None
+        # What else makes a path unusable some protocols tell themselves.
         kept_out = use is not None and candidate.place == use.place
-        if candidate.problem and (candidate.protocol is not Protocol.BGP or kept_out):
+        if candidate.problem and (kept_out or not (result and result.tells_unusable)):
             yield AbsenceStep(
                 kind="unusable",
                 device=device,
@@ -248,7 +214,11 @@ def _nobody(
     state: State, device: str, wanted: Prefix | Address, own: tuple[AbsenceStep, ...]
 ) -> Absence:
     """Nobody has the prefix: perhaps because the interface that would is down."""
-    reasons = [*own, *_down_interfaces(state, wanted), *_unusable_elsewhere(state, wanted)]
+    reasons = [
+        *own,
+        *_down_interfaces(state, wanted),
+        *(step for result in state.results.values() for step in result.unusable(wanted)),
+    ]
     sentence = f"{device} has no route to {wanted}, and no device has one"
     if reasons:
         sentence += f": {reasons[0].text}"
@@ -288,18 +258,6 @@ def _down_interfaces(state: State, wanted: Prefix | Address) -> Iterator[Absence
             )
 
 
-def _unusable_elsewhere(state: State, wanted: Prefix | Address) -> Iterator[AbsenceStep]:
-    for outcome in state.protocols.static.outcomes:
-        route = outcome.route
-        if outcome.problem and (route.to == wanted or _holds(route.to, wanted)):
-            yield AbsenceStep(
-                kind="static_unusable",
-                device=outcome.table[0],
-                text=f"the static route of {outcome.table[0]} is not usable: {outcome.problem}",
-                place=route.place,
-            )
-
-
 def _holds(network: Prefix, wanted: Prefix | Address) -> bool:
     if isinstance(wanted, IPv4Network | IPv6Network):
         return False
@@ -325,7 +283,7 @@ def _last_step(device: str, route: Route) -> AbsenceStep:
     )
 
 
-def _ways_to_holders(state: State, table: int, holders: set[int]) -> list[tuple[int, int]]:
+def _gaps(state: State, table: int, holders: set[int]) -> list[tuple[int, int]]:
     """The nearest tables that have the route, each with the next one towards the asker.
 
     Links that are down count: perhaps they are what is missing.

@@ -30,9 +30,9 @@ from routrel.forwarding.hops import (
 from routrel.model.findings import Finding
 from routrel.model.place import Place
 from routrel.model.traffic import Header
+from routrel.protocols.evidence import AbsenceStep, CandidatePath
 from routrel.questions.absence import Absence
-from routrel.questions.absence_steps import AbsenceStep
-from routrel.questions.candidates import RUNGS, Candidate
+from routrel.questions.candidates import RUNGS
 from routrel.questions.diagnosis import defaults_followed, missing_route
 from routrel.questions.doubts import Decider, deciders, outcome_words
 from routrel.questions.endpoints import Endpoint
@@ -126,7 +126,7 @@ def route_data(state: State, route: Route) -> Json:
     }
 
 
-def candidate_data(state: State, device: str, candidate: Candidate) -> Json:
+def candidate_data(state: State, device: str, candidate: CandidatePath) -> Json:
     """One candidate: its ways, the rung where it lost, its values, and what each rung shows."""
     return {
         "protocol": candidate.protocol.id,

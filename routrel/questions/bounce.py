@@ -9,6 +9,7 @@ from routrel.convergence.converge import State
 from routrel.convergence.fixpoint import differences
 from routrel.model.addresses import Prefix, prefix_order
 from routrel.protocols.bgp.sessions import Session, SessionState
+from routrel.protocols.register import bgp_of
 from routrel.questions.answers import Json
 from routrel.questions.errors import QuestionError, UnknownName
 from routrel.questions.moves import moves, moves_data, ways_of_flows
@@ -29,7 +30,7 @@ def bounce_data(state: State, device: str, vrf: str, neighbour: str) -> Json:
         QuestionError: the session is not up, or routing is not at rest.
     """
     session = _session(state, device, vrf, neighbour)
-    remote = state.protocols.bgp.speakers[session.remote or 0].name
+    remote = bgp_of(state.results).speakers[session.remote or 0].name
     who = f"the session of {device} with {remote} ({session.remote_address})"
     if session.state is not SessionState.UP or session.remote is None:
         raise QuestionError(f"{who} is not up", session.reason)
@@ -67,7 +68,7 @@ def bounce_data(state: State, device: str, vrf: str, neighbour: str) -> Json:
 
 
 def _session(state: State, device: str, vrf: str, neighbour: str) -> Session:
-    domain = state.protocols.bgp
+    domain = bgp_of(state.results)
     try:
         address = ipaddress.ip_address(neighbour)
     except ValueError:

@@ -51,7 +51,7 @@ def deciders(
             routes = [rib.lookup(number, address) for rib in outcomes]
             if any(route != routes[0] for route in routes[1:]):
                 prefixes = {route.prefix for route in routes if route}
-                places = tuple(state.protocols.deciding_places(number, prefixes))
+                places = tuple(state.look.deciding_places(table, prefixes))
                 found[table] = Decider(table=table, address=address, places=places)
     seen = [one for one in found.values() if one.table in first]
     return tuple(seen or found.values())

@@ -93,7 +93,7 @@ def ask_flow(state: State, question: FlowQuestion) -> FlowAnswer:
     shown = _ask(state, question)
     outcomes = [FlowOutcome(rib=state.rib, answer=shown)]
     for other in state.others:
-        answer = _ask(replace(state, rib=other.rib), question)
+        answer = _ask(replace(state, look=other.look), question)
         if all(_course(answer) != _course(known.answer) for known in outcomes):
             outcomes.append(FlowOutcome(rib=other.rib, answer=answer))
     if len(outcomes) == 1:

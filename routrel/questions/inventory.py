@@ -5,10 +5,8 @@ from __future__ import annotations
 from collections import Counter
 
 from routrel.convergence.converge import State
-from routrel.files.values import format_area
 from routrel.model.network import Device
 from routrel.questions.answers import Json, place_data
-from routrel.rib.candidates import Protocol
 from routrel.topology.segments import Attachment, Segment
 
 __all__ = ["chart_data", "device_data"]
@@ -91,21 +89,10 @@ def _addresses(device: Device) -> list[str]:
 def _costs(state: State) -> dict[tuple[str, str], list[Json]]:
     """What each interface counts outward, by protocol and area or level; passive ones do not."""
     found: dict[tuple[str, str], list[Json]] = {}
-    for protocol, domain in state.protocols.ospf.items():
-        for router in domain.routers:
-            for port in router.ports:
-                if not port.settings.passive:
-                    where = f"area {format_area(port.settings.area)}"
-                    cost = router.link_cost(port)
-                    entry = {"protocol": protocol.id, "where": where, "cost": cost}
-                    found.setdefault(port.key, []).append(entry)
-    for system in state.protocols.isis.systems:
-        for circuit in system.circuits:
-            if not circuit.settings.passive:
-                where = "level " + "-".join(map(str, circuit.levels))
-                cost = circuit.metric(max(circuit.levels, default=2))
-                entry = {"protocol": Protocol.ISIS.id, "where": where, "cost": cost}
-                found.setdefault(circuit.key, []).append(entry)
+    for protocol, result in state.results.items():
+        for one in result.costs():
+            entry = {"protocol": protocol.id, "where": one.where, "cost": one.cost}
+            found.setdefault(one.key, []).append(entry)
     return found
 
 

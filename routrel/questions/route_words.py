@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from routrel.model.addresses import Address, Prefix
 from routrel.model.network import protocol_title
-from routrel.questions.candidates import Candidate
+from routrel.protocols.evidence import CandidatePath
 from routrel.rib.candidates import NEVER, PathType, Protocol
 from routrel.rib.table import Route
 
@@ -84,7 +84,7 @@ def protocol_type_words(protocol: Protocol, path_type: PathType) -> str:
     return f"{protocol_title(protocol.id)} {path_type_words(path_type)}".strip()
 
 
-def rung_value(candidate: Candidate, rung: str) -> str:
+def rung_value(candidate: CandidatePath, rung: str) -> str:
     """What a candidate shows on a rung; empty where the rung does not concern it."""
     if rung == "usable":
         return candidate.problem or "yes"
@@ -115,7 +115,7 @@ def rung_value(candidate: Candidate, rung: str) -> str:
     return f"{reported} is {sign} {own}"
 
 
-def why_sentence(device: str, matched: Route | None, found: Sequence[Candidate]) -> str:
+def why_sentence(device: str, matched: Route | None, found: Sequence[CandidatePath]) -> str:
     """Why the route in use is the one, as one sentence."""
     if matched is None:
         if not found:
@@ -136,7 +136,10 @@ def why_sentence(device: str, matched: Route | None, found: Sequence[Candidate])
 
 
 def outside_sentence(
-    name: str, matched: Prefix | None, asked: Prefix | Address | None, found: Sequence[Candidate]
+    name: str,
+    matched: Prefix | None,
+    asked: Prefix | Address | None,
+    found: Sequence[CandidatePath],
 ) -> str:
     """Which way into the network an outside neighbour takes, as one sentence."""
     used = [candidate for candidate in found if candidate.lost_on is None]
@@ -152,7 +155,7 @@ def outside_sentence(
     return f"{name} reaches {matched} by {ways}; {_bgp_beaten(used[0], losers[0])}."
 
 
-def _bgp_rung_value(candidate: Candidate, rung: str) -> str:
+def _bgp_rung_value(candidate: CandidatePath, rung: str) -> str:
     values = candidate.values
     if rung == "maximum_paths":
         return "beyond the limit" if candidate.lost_on == rung else ""
@@ -175,7 +178,7 @@ def _bgp_rung_value(candidate: Candidate, rung: str) -> str:
     return "" if value is None else str(value)
 
 
-def _side(candidate: Candidate) -> str:
+def _side(candidate: CandidatePath) -> str:
     """Whether the decision takes a path for external or internal."""
     return "eBGP" if candidate.values["ebgp"] else "iBGP"
 
@@ -199,7 +202,7 @@ _BGP_BEATEN = {
 _VALUE_OF = {"oldest": "age_s"}
 
 
-def _bgp_beaten(winner: Candidate, loser: Candidate) -> str:
+def _bgp_beaten(winner: CandidatePath, loser: CandidatePath) -> str:
     """Why one path of BGP stands before another."""
     other = protocol_type_words(loser.protocol, loser.path_type)
     if loser.advertiser:
@@ -211,7 +214,7 @@ def _bgp_beaten(winner: Candidate, loser: Candidate) -> str:
     return _BGP_BEATEN[rung].format(mine=mine, theirs=theirs, other=other)
 
 
-def _beaten(matched: Route, winner: Candidate, loser: Candidate) -> str:
+def _beaten(matched: Route, winner: CandidatePath, loser: CandidatePath) -> str:
     other = protocol_type_words(loser.protocol, loser.path_type)
     if loser.advertiser:
         other += f" from {loser.advertiser}"
@@ -242,7 +245,7 @@ def _beaten(matched: Route, winner: Candidate, loser: Candidate) -> str:
     return f"{other} is not closer itself, so it might lead back"
 
 
-def _switching(matched: Route, winner: Candidate, loser: Candidate) -> str:
+def _switching(matched: Route, winner: CandidatePath, loser: CandidatePath) -> str:
     """At which cost of a way out the loser would share, and beyond which it would win."""
     mine, theirs = ({hop.interface for hop in c.next_hops} for c in (winner, loser))
     if len(mine) != 1 or len(theirs) != 1 or mine == theirs:

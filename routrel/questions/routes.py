@@ -8,11 +8,11 @@ from dataclasses import dataclass
 from routrel.convergence.converge import State
 from routrel.files.shapes import closest
 from routrel.model.addresses import Address, Prefix, prefix_order
-from routrel.protocols.bgp.explaining import disputes
-from routrel.protocols.bgp.findings import dispute_text
+from routrel.protocols.evidence import CandidatePath
+from routrel.protocols.register import bgp_of
 from routrel.questions.absence import absence
 from routrel.questions.answers import Json, absence_data, candidate_data, route_data, step_data
-from routrel.questions.candidates import Candidate, candidates, speaker_candidates
+from routrel.questions.candidates import candidates, speaker_candidates
 from routrel.questions.doubts import outcomes_of_prefix
 from routrel.questions.errors import UnknownName
 from routrel.questions.redistributing import redistributions
@@ -69,7 +69,7 @@ def _tables(state: State, question: RouteQuestion) -> Iterator[int]:
 
 def _outside_speaker(state: State, question: RouteQuestion) -> int | None:
     """The BGP speaker asked for, where it is an outside network."""
-    for index, speaker in enumerate(state.protocols.bgp.speakers):
+    for index, speaker in enumerate(bgp_of(state.results).speakers):
         if speaker.outside is not None and speaker.name == question.device:
             return index
     return None
@@ -77,14 +77,14 @@ def _outside_speaker(state: State, question: RouteQuestion) -> int | None:
 
 def _explain_outside(state: State, question: RouteQuestion, index: int) -> Json:
     """What an outside network hears from us, and which way in it takes."""
-    domain, prefixes = state.protocols.bgp, state.rib.interning.prefixes
-    speaker = domain.speakers[index]
+    prefixes = state.rib.interning.prefixes
+    speaker = bgp_of(state.results).speakers[index]
     if question.address is not None:
         numbers = prefixes.matches(question.address)
     else:
         number = prefixes.number(question.prefix) if question.prefix else None
         numbers = [] if number is None else [number]
-    found: list[Candidate] = []
+    found: list[CandidatePath] = []
     matched = None
     for number in numbers:
         found = speaker_candidates(state, index, number)
@@ -119,11 +119,7 @@ def _doubt(state: State, device: str, vrf: str, prefix: Prefix) -> str | None:
         outcomes = outcomes_of_prefix(state, number, prefix)
         if doubts is state.ordered and len(outcomes) > 1:
             told.append(f"The route here is {', or '.join(outcomes)}.")
-        told += [
-            f"{dispute_text(dispute)}."
-            for dispute in disputes(state.protocols.bgp)
-            if prefix in dispute.prefixes
-        ]
+        told += [f"{text}." for result in state.results.values() for text in result.doubts(prefix)]
         if not state.searched:
             told.append("The search for other outcomes was not made to its end.")
         return " ".join(told)

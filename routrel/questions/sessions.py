@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from routrel.convergence.converge import State
-from routrel.protocols.bgp.explaining import exchanged
+from routrel.protocols.bgp.explaining import Exchanged
 from routrel.protocols.bgp.paths import Learned
+from routrel.protocols.bgp.result import BgpResult
 from routrel.protocols.bgp.sessions import Session, SessionState
+from routrel.protocols.register import bgp_of
 from routrel.questions.answers import Json, place_data
 
 __all__ = ["sessions_data"]
@@ -19,7 +21,9 @@ _RELATIONS = {
 
 def sessions_data(state: State) -> Json:
     """Every configured BGP neighbour with its state, its reason and what it carries."""
-    sessions = [_session(state, session) for session in state.protocols.bgp.sessions]
+    bgp = bgp_of(state.results)
+    exchanged = Exchanged(bgp)
+    sessions = [_session(bgp, exchanged, session) for session in bgp.sessions]
     up = sum(1 for session in sessions if session["state"] == SessionState.UP.value)
     down = len(sessions) - up
     if not sessions:
@@ -33,14 +37,13 @@ def sessions_data(state: State) -> Json:
     return {"sentence": sentence, "sessions": sessions}
 
 
-def _session(state: State, session: Session) -> Json:
-    domain = state.protocols.bgp
-    local = domain.speakers[session.local]
-    remote = domain.speakers[session.remote] if session.remote is not None else None
+def _session(bgp: BgpResult, exchanged: Exchanged, session: Session) -> Json:
+    local = bgp.speakers[session.local]
+    remote = bgp.speakers[session.remote] if session.remote is not None else None
     settings = session.settings
     # The place of what keeps it down, else of the neighbour itself.
     down = session.state is not SessionState.UP and session.place.line
-    taken, sent = exchanged(domain, session)
+    taken, sent = exchanged.of(session)
     return {
         "device": local.name,
         "vrf": local.vrf.name if local.vrf else "",

@@ -24,8 +24,10 @@ from routrel.protocols.bgp.explaining import Offer, hearings_into, offers
 from routrel.protocols.bgp.paths import Learned, Path
 from routrel.protocols.bgp.sessions import Hearing
 from routrel.protocols.bgp.transfer import bgp_policy_route
+from routrel.protocols.evidence import CandidatePath
+from routrel.protocols.register import bgp_of
 from routrel.questions.answers import Json, place_data
-from routrel.questions.candidates import Candidate, candidates
+from routrel.questions.candidates import candidates
 from routrel.questions.edits import (
     CompareMedEdit,
     DistanceEdit,
@@ -107,7 +109,7 @@ def _answer(
     device: str,
     vrf: str,
     prefix: Prefix,
-    loser: Candidate,
+    loser: CandidatePath,
     edits: _Proposals,
     ways: Callable[[], dict[str, object]],
     until: float,
@@ -155,7 +157,7 @@ def _answer(
     }
 
 
-def _sentence(loser: Candidate, changes: list[Json], tried: list[Json]) -> str:
+def _sentence(loser: CandidatePath, changes: list[Json], tried: list[Json]) -> str:
     if changes:
         return f"It would win with {' or '.join(change['text'] for change in changes)}."
     if tried:
@@ -166,7 +168,9 @@ def _sentence(loser: Candidate, changes: list[Json], tried: list[Json]) -> str:
     return "It lost inside its own protocol; only another cost or metric there would help."
 
 
-def _lost_then(after: State, device: str, vrf: str, prefix: Prefix, loser: Candidate) -> str | None:
+def _lost_then(
+    after: State, device: str, vrf: str, prefix: Prefix, loser: CandidatePath
+) -> str | None:
     """Where a candidate loses in another state; None where it wins."""
     interning = after.rib.interning
     number = interning.prefixes.number(prefix)
@@ -177,7 +181,7 @@ def _lost_then(after: State, device: str, vrf: str, prefix: Prefix, loser: Candi
     return "usable"
 
 
-def _same(left: Candidate, right: Candidate) -> bool:
+def _same(left: CandidatePath, right: CandidatePath) -> bool:
     if left.protocol is not right.protocol or left.advertiser != right.advertiser:
         return False
     key = "neighbour_address"
@@ -193,12 +197,12 @@ class _Proposals:
         device: str,
         vrf: str,
         prefix: int,
-        winner: Candidate | None,
-        loser: Candidate,
+        winner: CandidatePath | None,
+        loser: CandidatePath,
     ) -> None:
         self.state, self.device, self.vrf, self.prefix = state, device, vrf, prefix
         self.winner, self.loser = winner, loser
-        self.domain = state.protocols.bgp
+        self.bgp = bgp_of(state.results)
 
     def all(self) -> Iterator[Series]:
         """Series of edits, each edit in words and with the place it concerns."""
@@ -249,7 +253,7 @@ class _Proposals:
         low, high = loser.path, winner.path
         behind_med = BGP_RUNGS.index(rung or "usable") > BGP_RUNGS.index("med")
         if behind_med and self._would_win_on_med(low, high):
-            place = self.domain.speakers[self.domain.index_of[self.device, self.vrf]].place
+            place = self.bgp.speakers[self.bgp.index_of[self.device, self.vrf]].place
             text = (
                 f"MED compared always at {self.device} ({low.med or 0} was not compared with "
                 f"{high.med or 0})"
@@ -313,14 +317,12 @@ class _Proposals:
 
     def _alone_there(self, entry: _Entry) -> bool:
         """Whether nothing but the prefix comes by that hearing."""
-        made = self.domain.round
-        if made is None:
-            return False
+        made = self.bgp.round
         place = made.hearings.index(entry.hearing)
         count = 0
-        for item, result in self.domain.classes:
+        for item, result in self.bgp.classes.all:
             chosen = result.outcome.chosen[entry.hearing.sender]
-            if chosen and self.domain.arena(made, item, complete=False).sent(place, chosen):
+            if chosen and made.sending(item, made.default_senders(item))(place, chosen):
                 count += len(item.members)
         return count <= 1
 
@@ -332,10 +334,10 @@ class _Proposals:
         words: str,
         only: Prefix | None,
     ) -> tuple[Edit, str, Place]:
-        speaker = self.domain.speakers[entry.speaker]
+        speaker = self.bgp.speakers[entry.speaker]
         if speaker.table is None:
             raise ValueError("an outside network is not ours to change")
-        sender = self.domain.speakers[entry.hearing.sender].name
+        sender = self.bgp.speakers[entry.hearing.sender].name
         address = entry.hearing.sender_address
         edit = ImportEdit(
             device=speaker.name,
@@ -374,12 +376,12 @@ class _Proposals:
         told = self._told_by(border.speaker) if border is not None else hearing
         if told is None:
             return
-        speaker = self.domain.speakers[told.sender]
+        speaker = self.bgp.speakers[told.sender]
         if speaker.table is not None:
             edit_next = NextHopEdit(
                 device=speaker.name, vrf=speaker.table[1], neighbour=told.receiver_address
             )
-            receiver = self.domain.speakers[told.receiver].name
+            receiver = self.bgp.speakers[told.receiver].name
             text = f"next-hop: self at {speaker.name} towards {told.receiver_address} ({receiver})"
             yield iter([(edit_next, text, told.sender_settings.place)])
 
@@ -407,9 +409,9 @@ class _Proposals:
 
     # --- where a path came from ----------------------------------------------------------------
 
-    def _offer(self, candidate: Candidate) -> Offer | None:
-        index = self.domain.index_of[self.device, self.vrf]
-        for offer in offers(self.domain, index, self.prefix):
+    def _offer(self, candidate: CandidatePath) -> Offer | None:
+        index = self.bgp.index_of[self.device, self.vrf]
+        for offer in offers(self.bgp, index, self.prefix):
             address = str(offer.hearing.sender_address) if offer.hearing else None
             if address == candidate.values.get("neighbour_address") and (
                 offer.sent is None or offer.sent.path is not None
@@ -419,7 +421,7 @@ class _Proposals:
 
     def _here(self, offer: Offer) -> _Entry | None:
         """The device's own import of a path."""
-        return self._entry_at(self.domain.index_of[self.device, self.vrf], offer)
+        return self._entry_at(self.bgp.index_of[self.device, self.vrf], offer)
 
     def _entry_at(self, speaker: int, offer: Offer) -> _Entry | None:
         if offer.hearing is None or offer.path is None:
@@ -440,7 +442,7 @@ class _Proposals:
 
     def _entry(self, offer: Offer | None) -> _Entry | None:
         """Where a path came into the AS, following it back over internal sessions."""
-        here = self.domain.index_of[self.device, self.vrf]
+        here = self.bgp.index_of[self.device, self.vrf]
         passed = set()
         while offer is not None and offer.hearing is not None and offer.path is not None:
             if offer.path.learned is not Learned.INTERNAL:
@@ -450,17 +452,17 @@ class _Proposals:
                 return None
             passed.add(here)
             offer = next(
-                (o for o in offers(self.domain, here, self.prefix) if o.lost_on is None), None
+                (o for o in offers(self.bgp, here, self.prefix) if o.lost_on is None), None
             )
         return None
 
     def _told_by(self, border: int) -> Hearing | None:
         """The hearing by which a border's path leaves towards the device."""
-        here = self.domain.index_of[self.device, self.vrf]
+        here = self.bgp.index_of[self.device, self.vrf]
         back = {here}
         pending = [here]
         while pending:
-            for hearing in hearings_into(self.domain, pending.pop(0)):
+            for hearing in hearings_into(self.bgp, pending.pop(0)):
                 if hearing.relation is Learned.INTERNAL:
                     if hearing.sender == border:
                         return hearing

@@ -9,6 +9,7 @@ from __future__ import annotations
 import ipaddress
 from bisect import bisect_left
 from collections.abc import Iterable
+from copy import copy
 from dataclasses import dataclass, field
 from enum import IntEnum
 from typing import Any, TypeAlias
@@ -168,9 +169,18 @@ class NextHopSets:
             self.sets.append(key)
         return number
 
+    def copy(self) -> NextHopSets:
+        """The same numbers, to which others may be added."""
+        made = NextHopSets()
+        made.sets, made._numbers = self.sets.copy(), self._numbers.copy()
+        return made
+
 
 class Interning:
-    """The numbering shared by all rows of one convergence."""
+    """The numbering shared by all rows of one state of a network, its own alone.
+
+    It grows while tables are computed, and not any more once they are.
+    """
 
     def __init__(self, network: Network) -> None:
         self.tables: list[Table] = [
@@ -189,6 +199,17 @@ class Interning:
         self.places: list[Place] = [NOWHERE]
 
         self._place_numbers: dict[Place, int] = {NOWHERE: 0}
+
+    def copy(self) -> Interning:
+        """The same numbers for the next state of much the same network, which may add others.
+
+        So rows of both can be compared.
+        """
+        made = copy(self)
+        made.prefixes, made.next_hops = self.prefixes.copy(), self.next_hops.copy()
+        made.kinds, made.places = self.kinds.copy(), self.places.copy()
+        made._place_numbers = self._place_numbers.copy()
+        return made
 
     def default_prefix(self, version: int) -> int:
         """The number of 0.0.0.0/0 or ::/0."""
@@ -222,6 +243,13 @@ class RouteKinds:
         self.kinds: list[RouteKind] = []
         self._numbers: dict[RouteKind, int] = {}
         self._ranks = np.zeros(0, dtype=np.int64)
+
+    def copy(self) -> RouteKinds:
+        """The same numbers, to which others may be added."""
+        made = RouteKinds()
+        made.kinds, made._numbers = self.kinds.copy(), self._numbers.copy()
+        made._ranks = self._ranks
+        return made
 
     def add(self, kind: RouteKind) -> int:
         number = self._numbers.get(kind)

@@ -8,6 +8,7 @@ from typing import Any
 
 from routrel.convergence.converge import State
 from routrel.protocols.bgp.explaining import chosen_path
+from routrel.protocols.register import bgp_of
 from routrel.questions.routes import RouteQuestion, explain_route
 from tests.engine.nets import state
 
@@ -138,7 +139,7 @@ def problems(net: State, name: str, prefix: str = P) -> dict[str, str]:
 
 def chosen(net: State, name: str, prefix: str = P) -> Any:
     """The path a speaker announces on; None where it has none."""
-    domain = net.protocols.bgp
+    domain = bgp_of(net.results)
     index = next(n for n, speaker in enumerate(domain.speakers) if speaker.name == name)
     number = net.rib.interning.prefixes.number(ipaddress.ip_network(prefix))
     return None if number is None else chosen_path(domain, index, number)

@@ -13,6 +13,7 @@ from routrel.convergence.converge import State
 from routrel.policy.as_paths import AsPath, SegmentKind
 from routrel.protocols.bgp.explaining import chosen_path
 from routrel.protocols.bgp.paths import Learned
+from routrel.protocols.register import bgp_of
 from tests.engine.nets import state
 from tests.engine.plain_bgp import (
     Hop,
@@ -219,21 +220,21 @@ def with_numbers(texts: list[str], net: PlainNet) -> list[str]:
 
 def outcomes(made: State, net: PlainNet, prefix) -> list[dict[int, Told | None]]:
     """All outcomes that the engine knows, in the plain words, the shown one first."""
-    domain, shown_one = made.protocols.bgp, {n: chosen(made, n, prefix) for n in net.routers}
-    number = domain.class_of[made.rib.interning.prefixes.number(prefix)]
-    codes, found = domain.round.carrier.codes, [shown_one]
-    for other in domain.classes[number][1].outcome.others:
+    domain, shown_one = bgp_of(made.results), {n: chosen(made, n, prefix) for n in net.routers}
+    _, result = domain.class_with(made.rib.interning.prefixes.number(prefix))
+    found = [shown_one]
+    for other in result.outcome.others:
         each = {}
         for router in net.routers:
             held = other.chosen[domain.index_of[f"r{router}", "default"]]
-            each[router] = plain(made, domain.memory.paths[codes.path(held[0])]) if held else None
+            each[router] = plain(made, domain.path(held[0])) if held else None
         found.append(each)
     return found
 
 
 def chosen(made: State, number: int, prefix) -> Told | None:
     """What the engine lets a router announce on, in the plain words."""
-    domain = made.protocols.bgp
+    domain = bgp_of(made.results)
     index = domain.index_of[f"r{number}", "default"]
     path = chosen_path(domain, index, made.rib.interning.prefixes.number(prefix))
     return None if path is None else plain(made, path)
@@ -279,7 +280,7 @@ def test_routers_that_pass_messages_come_to_the_same(made):
     aggregate is looked at where its parts leave nothing open.
     """
     engine = state(*made.texts)
-    assert all(s.state.value == "up" for s in engine.protocols.bgp.sessions)
+    assert all(s.state.value == "up" for s in bgp_of(engine.results).sessions)
     parts = []
     for prefix, origins in zip(PARTS, made.origins, strict=True):
         if origins:

@@ -10,6 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from routrel.protocols.shared.shortest_paths import EdgeChange, ShortestPaths, build_graph
+from routrel.rib.candidates import Protocol
 from tests.engine.nets import device, route, state, wired
 from tests.engine.plain_isis import PlainIsis
 from tests.engine.plain_ospf import Answer, PlainOspf
@@ -111,7 +112,7 @@ def test_ospf_agrees_with_every_router_working_alone(plain):
             if (entry := route(net, name, lo(other))) and entry.protocol.id == "ospf"
         }
         assert found == expected, name
-    domain = net.protocols.ospf_domain("ospf")
+    domain = net.results[Protocol.OSPF]
     for prefix in ("10.98.0.0/16", "10.99.0.0/16"):
         number = net.rib.interning.prefixes.number(ip_network(prefix))
         expected = plain.external(prefix)
@@ -231,7 +232,7 @@ def test_rip_agrees_with_messages_in_any_order(links, data):
     net = wired(text(links), port="rip: {}", ports=ports, top=top)
     own = {name: {name} for name in names(links)}
     plain = PlainRip(links, own, statics, takes, rules)
-    outcomes = [net, *(replace(net, rib=other.rib) for other in net.others)]
+    outcomes = [net, *(replace(net, look=other.look) for other in net.others)]
     known = [{name: held(each, name, "rip") for name in own} for each in outcomes]
     assert (len(known) > 1) == bool(net.ordered)
     for seed in range(4):

@@ -9,6 +9,7 @@ import pytest
 
 from routrel.policy.as_paths import SegmentKind, as_path_text, without_leading_private
 from routrel.protocols.bgp.explaining import disputes, offers
+from routrel.protocols.register import bgp_of
 from tests.engine.bgp_nets import P, chosen, edge, losers, mesh, problems, used, why
 from tests.engine.nets import LAST_TEXTS, device, ring, route, state, told, ways
 
@@ -260,9 +261,9 @@ def test_a_confederation_looks_like_one_as_from_outside():
         bgp={"r1": member.format(65102), "r2": member.format(65101)},
         says={"r1-r3": "import: p"}, top={"r1": policy("local-preference: 170")},
     )  # fmt: skip
-    assert [s.state.value for s in net.protocols.bgp.sessions].count("as_mismatch") == 4
+    assert [s.state.value for s in bgp_of(net.results).sessions].count("as_mismatch") == 4
     # The outside ones must expect the identifier, as the sessions say.
-    text = next(s.reason for s in net.protocols.bgp.sessions if s.state.value != "up")
+    text = next(s.reason for s in bgp_of(net.results).sessions if s.state.value != "up")
     assert "65000" in text
     net = confederation_net()
     inner = chosen(net, "r2")
@@ -422,7 +423,7 @@ def test_an_aggregate_stands_for_its_parts(said, path, communities, atomic):
     assert made.communities == communities
     assert made.atomic_aggregate is atomic
     assert route(net, "r1", "198.51.100.0/23").discard
-    heard = net.protocols.bgp
+    heard = bgp_of(net.results)
     index = next(n for n, s in enumerate(heard.speakers) if s.name == "b")
     numbers = net.rib.interning.prefixes
     told_b = {
@@ -539,7 +540,7 @@ def test_three_routers_that_each_prefer_the_next_never_settle():
     net = circle({"r2": "r3", "r3": "r4", "r4": "r2"}, "r1-r2 r1-r3 r1-r4 r2-r3 r3-r4 r4-r2")
     assert not net.converged
     assert {doubt.device for doubt in net.unsettled} == {"r2", "r3", "r4"}
-    (dispute,) = disputes(net.protocols.bgp)
+    (dispute,) = disputes(bgp_of(net.results))
     assert set(dispute.speakers) == {"r2", "r3", "r4"}
     assert {name for name, _, _ in dispute.moves} == {"r2", "r3", "r4"}
     finding = next(f for f in net.findings if f.code == "bgp_dispute")
@@ -552,7 +553,7 @@ def test_two_routers_that_prefer_each_other_settle_in_two_ways():
     net = circle({"r2": "r3", "r3": "r2"}, "r1-r2 r1-r3 r2-r3")
     assert net.converged
     assert {doubt.device for doubt in net.ordered} == {"r2", "r3"}
-    (dispute,) = disputes(net.protocols.bgp)
+    (dispute,) = disputes(bgp_of(net.results))
     assert {(order[0], dict(chosen)[order[0]]) for order, chosen in dispute.outcomes} == {
         ("r2", "r1"), ("r3", "r1"),
     }  # fmt: skip
@@ -581,7 +582,7 @@ def test_which_of_two_origins_comes_first_may_decide_for_good():
         top=dict.fromkeys(("r3", "r4"), policy("local-preference: 200")),
     )  # fmt: skip
     assert [used(net, name) for name in ("r3", "r4", "r5")] == [{"r2"}, {"r3"}, {"r3"}]
-    (dispute,) = disputes(net.protocols.bgp)
+    (dispute,) = disputes(bgp_of(net.results))
     told = [dict(chosen) for _, chosen in dispute.outcomes]
     assert {tuple(each[name] for name in ("r3", "r4", "r5")) for each in told} == {
         ("r2", "r3", "r3"), ("r5", "r1", "r4"),
@@ -589,7 +590,7 @@ def test_which_of_two_origins_comes_first_may_decide_for_good():
 
 
 def test_ring_without_bgp_has_no_disputes():
-    assert list(disputes(ring("r1-r2:10").protocols.bgp)) == []
+    assert list(disputes(bgp_of(ring("r1-r2:10").results))) == []
 
 
 # --- next hops, distances and aggregates of confederations ----------------------------------------
@@ -643,6 +644,6 @@ def test_an_aggregate_with_a_set_keeps_member_numbers_inside_the_confederation()
     assert as_path_text(chosen(net, "r2", whole).as_path) == "({65101}) {65003 65004}"
     assert chosen(net, "r1", whole) is None
     # At r4 its own number stands in the set; r3 would see this path if r1 took it.
-    sent = next(o.sent for o in offers(net.protocols.bgp, 3, net.rib.interning.prefixes.number(
+    sent = next(o.sent for o in offers(bgp_of(net.results), 3, net.rib.interning.prefixes.number(
         ipaddress.ip_network(whole))))  # fmt: skip
     assert as_path_text(sent.path.as_path) == "65000 {65003 65004}"

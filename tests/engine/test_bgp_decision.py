@@ -6,6 +6,7 @@ from dataclasses import replace
 
 import pytest
 
+from routrel.protocols.register import bgp_of
 from routrel.questions.bounce import bounce_data
 from routrel.questions.errors import QuestionError, UnknownName
 from tests.engine.bgp_nets import P, chosen, edge, losers, mesh, used, why
@@ -224,7 +225,7 @@ def test_an_order_of_arrival_that_nobody_knows_leaves_several_outcomes():
         return edge(said, bgp="decision: {med-grouping: by-arrival}")
 
     unknown = net()
-    outcomes = [unknown, *(replace(unknown, rib=other.rib) for other in unknown.others)]
+    outcomes = [unknown, *(replace(unknown, look=other.look) for other in unknown.others)]
     assert {next(iter(ways(route(each, "r1", P)))) for each in outcomes} == {"e1", "e2", "e3"}
     assert [str(doubt.prefix) for doubt in unknown.ordered] == [P]
     known = net(("10 s", "20 s", "30 s"))
@@ -255,5 +256,5 @@ def test_two_sessions_to_one_router_are_one_way():
         )
     ]  # fmt: skip
     net = state(*texts)
-    assert len(net.protocols.bgp.round.hearings) == 4
+    assert len(bgp_of(net.results).round.hearings) == 4
     assert [str(hop.address) for hop in route(net, "r1", P).next_hops] == ["10.9.1.2"]

@@ -7,6 +7,7 @@ import ipaddress
 import pytest
 
 from routrel.files.reader import read_texts
+from routrel.protocols.register import bgp_of
 from routrel.questions.sessions import sessions_data
 from tests.engine.nets import device, state
 
@@ -118,7 +119,7 @@ def test_what_a_session_needs(one, three, more, expected, words):
 def test_settings_come_from_the_group_unless_the_neighbour_says_otherwise():
     group = "groups: {core: {as: 65000, source: lo, weight: 7}}, "
     net = row(group + "neighbours: {10.255.0.3: {group: core, weight: 9}}", BACK)
-    (session, _) = net.protocols.bgp.sessions
+    (session, _) = bgp_of(net.results).sessions
     assert session.state.value == "up"
     assert (session.settings.weight, session.settings.source) == (9, "lo")
 

@@ -10,6 +10,7 @@ from hypothesis import given, settings
 
 from routrel.convergence.converge import State, converge
 from routrel.protocols.bgp.explaining import offers
+from routrel.protocols.register import bgp_of
 from routrel.questions.edits import ImportEdit
 from routrel.questions.what_it_would_take import what_it_would_take
 from tests.engine.bgp_nets import P, edge, mesh, used
@@ -217,7 +218,7 @@ def test_following_a_change_of_what_is_sent_by_default():
 
 def heard_by_default(made: State) -> list[int | None]:
     """The MED of the default routes that outside network a hears."""
-    domain = made.protocols.bgp
+    domain = bgp_of(made.results)
     index = next(n for n, speaker in enumerate(domain.speakers) if speaker.name == "a")
     number = made.rib.interning.default_prefix(4)
     return [offer.path.med for offer in offers(domain, index, number) if offer.path]
@@ -237,8 +238,8 @@ def test_a_statement_recomputes_only_the_prefixes_it_touches():
     said = {"a": f"1 as: 65001, announces: [{{prefixes: [{some}, {rest}]}}]"}
     made = [edge(said, top=top.format(n), neighbours={"1": "import: p"}) for n in (150, 160)]
     followed = converge(made[1].network, since=made[0])
-    domain = followed.protocols.bgp
-    assert (len(domain.anew), domain.known) == (40, 296)
+    classes = bgp_of(followed.results).classes
+    assert (len(classes.anew), len(classes.announced)) == (40, 296)
     assert tables(followed) == tables(made[1])
     again = converge(replace(made[1].network, description="x"), since=followed)
-    assert len(again.protocols.bgp.anew) == 0
+    assert len(bgp_of(again.results).classes.anew) == 0

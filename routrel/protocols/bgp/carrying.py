@@ -113,28 +113,35 @@ class Carrier:
 
     def passes(self, lane: Lane, place: int, code: int) -> int:
         """The code of what a receiver takes of what its neighbour chose; -1: nothing."""
+        sent, taken = self.told(lane, place, code)
+        if taken < 0:
+            return -1
+        hearing = self.hearings[place]
+        if names_receiver(self.speakers[hearing.receiver], hearing, self.paths[sent]):
+            return -1
+        return self.codes.code(taken, place)
+
+    def told(self, lane: Lane, place: int, code: int) -> tuple[int, int]:
+        """The paths sent and taken of what a neighbour chose; -1 for nothing.
+
+        That a path names its receiver is not looked at.
+        """
         number, came = self.codes.path(code), self.codes.place(code)
         hearing = self.hearings[place]
         came_by = self.hearings[came] if came >= 0 else None
         if came_by is not None and goes_back(hearing, came_by):
-            return -1
+            return -1, -1
         path = self.paths[number]
         known = path.gateway if path.learned is Learned.OWN else path.next_hop
         if known == hearing.receiver_address and known is not None:
-            sent, taken = self._carried(lane, place, number, came_by)
-        else:
-            key = self.key(lane, place, number, came_by)
-            found = self.passed.get(key)
-            if found is None:
-                found = self._carried(lane, place, number, came_by)
-                if not self.by_prefix(place):
-                    self.passed[key] = found
-            sent, taken = found
-        if taken < 0:
-            return -1
-        if names_receiver(self.speakers[hearing.receiver], hearing, self.paths[sent]):
-            return -1
-        return self.codes.code(taken, place)
+            return self._carried(lane, place, number, came_by)
+        key = self.key(lane, place, number, came_by)
+        found = self.passed.get(key)
+        if found is None:
+            found = self._carried(lane, place, number, came_by)
+            if not self.by_prefix(place):
+                self.passed[key] = found
+        return found
 
     def key(self, lane: Lane, place: int, number: int, came_by: Hearing | None) -> Key:
         """What decides what becomes of a path."""

@@ -10,20 +10,22 @@ from routrel.model.place import NOWHERE, Place
 from routrel.protocols.bgp.classes import PrefixClass
 from routrel.protocols.bgp.conditions import unmet
 from routrel.protocols.bgp.decision import Choice, Entrant
-from routrel.protocols.bgp.domain import BgpDomain, ClassResult, Round, own_of
+from routrel.protocols.bgp.memory import ClassResult
 from routrel.protocols.bgp.paths import Path
 from routrel.protocols.bgp.resolve import Resolution
+from routrel.protocols.bgp.round import Round, own_of
 from routrel.protocols.bgp.sessions import Hearing, Session, SessionState
 from routrel.protocols.bgp.spread import Numbers
+from routrel.protocols.bgp.state import BgpState
 from routrel.protocols.bgp.transfer import Passage, Stopped
 
 __all__ = [
     "Dispute",
+    "Exchanged",
     "Offer",
     "Setting",
     "chosen_path",
     "disputes",
-    "exchanged",
     "hearings_into",
     "offers",
     "settings_of",
@@ -56,41 +58,40 @@ class Offer:
     place: Place = NOWHERE  #: of an own path: where it is written
 
 
-def offers(domain: BgpDomain, index: int, prefix: int) -> list[Offer]:
+def offers(state: BgpState, index: int, prefix: int) -> list[Offer]:
     """Everything a speaker has or is kept from having of a prefix, and where each one lost.
 
     What a neighbour has, but does not send or is not taken, is there too, without a path.
     """
-    with domain.memory.lock:
-        return _offers(domain, index, prefix)
+    return _offers(state, index, prefix)
 
 
-def _offers(domain: BgpDomain, index: int, prefix: int, *, of_leaves: bool = True) -> list[Offer]:
-    number = domain.class_of.get(prefix)
-    made = domain.round
-    if number is None or made is None:
+def _offers(state: BgpState, index: int, prefix: int, *, of_leaves: bool = True) -> list[Offer]:
+    found_class = state.class_with(prefix)
+    if found_class is None:
         return []
-    item, result = domain.classes[number]
-    item = replace(item, prefix=domain.interning.prefixes.prefixes[prefix])
+    made = state.round
+    item, result = found_class
+    item = replace(item, prefix=state.interning.prefixes.prefixes[prefix])
     found = [
         Offer(
             code=made.carrier.codes.code(own, -1),
-            path=domain.memory.paths[own],
+            path=state.round.paths[own],
             hearing=None,
             sent=None,
             taken=None,
-            place=domain.own_place(index, own, prefix),
+            place=state.classes.own_place(index, own, prefix),
         )
         for own in own_of(item, index)
     ]
-    defaults = domain.default_senders(made, item)
+    defaults = made.default_senders(item)
     for place in made.into[index]:
-        found.extend(_offered(domain, made, item, result, place, defaults, of_leaves))
-    return _judged(domain, made, item, index, found)
+        found.extend(_offered(state, made, item, result, place, defaults, of_leaves))
+    return _judged(state, made, item, index, found)
 
 
 def _offered(
-    domain: BgpDomain,
+    state: BgpState,
     made: Round,
     item: PrefixClass,
     result: ClassResult,
@@ -110,37 +111,37 @@ def _offered(
     chosen = result.outcome.chosen[hearing.sender]
     if of_leaves and not result.complete and hearing.sender in made.leaves:
         # What passes nothing on has been left out of spreading; it chooses now.
-        number = domain.interning.prefixes.add(item.prefix)
-        choices = _offers(domain, hearing.sender, number, of_leaves=False)
+        number = state.interning.prefixes.add(item.prefix)
+        choices = _offers(state, hearing.sender, number, of_leaves=False)
         chosen = tuple(offer.code for offer in choices if offer.lost_on is None)[:1]
     count = hearing.sender_settings.add_paths or 1
     codes = made.carrier.codes
-    is_off = not item.prefix.prefixlen and domain.is_off(made, place)
+    is_off = not item.prefix.prefixlen and made.is_off(place)
     if place in defaults:
         chosen = (codes.code(defaults[place], -1),)
     elif item.lane.kept_back[hearing.sender]:
         if chosen:
-            stopped = Passage(None, _stands_for(domain, hearing.sender, item.prefix))
+            stopped = Passage(None, _stands_for(state, hearing.sender, item.prefix))
             yield Offer(code=-1, path=None, hearing=hearing, sent=stopped, taken=None)
         return
     elif place in item.lane.closed or (not chosen and is_off):
         if chosen or is_off:
-            stopped = Passage(None, _condition(domain, made, place, item.prefix))
+            stopped = Passage(None, _condition(state, made, place, item.prefix))
             yield Offer(code=-1, path=None, hearing=hearing, sent=stopped, taken=None)
         return
     elif item.lane.not_active[hearing.sender] and any(codes.place(code) >= 0 for code in chosen):
-        sender = domain.speakers[hearing.sender]
+        sender = state.speakers[hearing.sender]
         text = f"{sender.name} announces only what is active, and another protocol's route is"
         stopped = Passage(None, Stopped("not_active", text, sender.place))
         yield Offer(code=-1, path=None, hearing=hearing, sent=stopped, taken=None)
         return
-    elif not domain.speakers[hearing.sender].outside:
+    elif not state.speakers[hearing.sender].outside:
         chosen = chosen[:count]
     transfers = made.carrier.transfers
     for code in chosen:
         came = codes.place(code)
         came_by = made.hearings[came] if came >= 0 else None
-        held = domain.memory.paths[codes.path(code)]
+        held = state.round.paths[codes.path(code)]
         sent = transfers.announced(hearing, came_by, held, item.prefix)
         taken = None
         path = None
@@ -148,7 +149,7 @@ def _offered(
             taken = transfers.heard(hearing, sent.path, item.prefix)
             path = taken.path
         yield Offer(
-            code=-1 if path is None else codes.code(domain.memory.paths.add(path), place),
+            code=-1 if path is None else codes.code(state.round.paths.add(path), place),
             path=path,
             hearing=hearing,
             sent=sent,
@@ -156,10 +157,10 @@ def _offered(
         )
 
 
-def _condition(domain: BgpDomain, made: Round, place: int, prefix: Prefix) -> Stopped:
+def _condition(state: BgpState, made: Round, place: int, prefix: Prefix) -> Stopped:
     """The condition that keeps a prefix from a neighbour."""
     hearing = made.hearings[place]
-    speaker, settings = domain.speakers[hearing.sender], hearing.sender_settings
+    speaker, settings = state.speakers[hearing.sender], hearing.sender_settings
     stated = [
         (item.condition, item.place)
         for item in settings.conditional or ()
@@ -174,9 +175,9 @@ def _condition(domain: BgpDomain, made: Round, place: int, prefix: Prefix) -> St
     raise ValueError("no condition keeps it back")
 
 
-def _stands_for(domain: BgpDomain, sender: int, prefix: Prefix) -> Stopped:
+def _stands_for(state: BgpState, sender: int, prefix: Prefix) -> Stopped:
     """The aggregate that a speaker announces in place of a prefix; the most specific one."""
-    speaker = domain.speakers[sender]
+    speaker = state.speakers[sender]
     aggregate = max(
         (
             item
@@ -190,21 +191,21 @@ def _stands_for(domain: BgpDomain, sender: int, prefix: Prefix) -> Stopped:
 
 
 def _judged(
-    domain: BgpDomain, made: Round, item: PrefixClass, index: int, found: list[Offer]
+    state: BgpState, made: Round, item: PrefixClass, index: int, found: list[Offer]
 ) -> list[Offer]:
     """The offers with their resolutions, and where each lost."""
     entrants: list[Entrant] = []
     resolved = []
     for offer in found:
         if offer.path is not None:
-            resolution = domain.resolution(made, item, index, offer.path)
+            resolution = made.resolution(item, index, offer.path)
             entered = None
             if not resolution.problem:
-                entered = domain.entrant_of(made, index, offer.code, resolution)
+                entered = made.entrant_of(index, offer.code, resolution)
                 entrants.append(entered)
             offer = replace(offer, resolution=resolution, entrant=entered)
         resolved.append(offer)
-    choice: Choice = domain.decisions[index].choose(entrants)
+    choice: Choice = made.decisions[index].choose(entrants)
     return [
         replace(
             offer,
@@ -214,17 +215,15 @@ def _judged(
     ]
 
 
-def chosen_path(domain: BgpDomain, index: int, prefix: int) -> Path | None:
+def chosen_path(state: BgpState, index: int, prefix: int) -> Path | None:
     """What a speaker announces on for a prefix; None where it has nothing."""
-    number = domain.class_of.get(prefix)
-    if number is None:
+    found = state.class_with(prefix)
+    if found is None:
         return None
-    chosen = domain.classes[number][1].outcome.chosen[index]
-    if domain.round is None:
-        return None
-    if not chosen and index in domain.round.leaves:
-        return next((o.path for o in offers(domain, index, prefix) if o.lost_on is None), None)
-    return domain.memory.paths[domain.round.carrier.codes.path(chosen[0])] if chosen else None
+    chosen = found[1].outcome.chosen[index]
+    if not chosen and index in state.round.leaves:
+        return next((o.path for o in offers(state, index, prefix) if o.lost_on is None), None)
+    return state.path(chosen[0]) if chosen else None
 
 
 @dataclass(frozen=True, slots=True)
@@ -239,27 +238,26 @@ class Setting:
     place: Place
 
 
-def settings_of(domain: BgpDomain, index: int, offer: Offer, prefix: int) -> tuple[Setting, ...]:
+def settings_of(state: BgpState, index: int, offer: Offer, prefix: int) -> tuple[Setting, ...]:
     """By which statements the attributes of an offered path were set, the last one of each.
 
     Followed back from the device that asks over the sessions by which the path came.
     """
-    with domain.memory.lock:
-        found: dict[str, Setting] = {}
-        passed: set[int] = set()
-        here: Offer | None = offer
-        while here is not None and here.hearing is not None and index not in passed:
-            passed.add(index)
-            sender = here.hearing.sender
-            for half, at in ((here.taken, index), (here.sent, sender)):
-                for setting in _set_by(domain, half, at):
-                    found.setdefault(setting.attribute, setting)
-            index = sender
-            here = next((o for o in _offers(domain, index, prefix) if o.lost_on is None), None)
-        return tuple(found[attribute] for attribute in sorted(found))
+    found: dict[str, Setting] = {}
+    passed: set[int] = set()
+    here: Offer | None = offer
+    while here is not None and here.hearing is not None and index not in passed:
+        passed.add(index)
+        sender = here.hearing.sender
+        for half, at in ((here.taken, index), (here.sent, sender)):
+            for setting in _set_by(state, half, at):
+                found.setdefault(setting.attribute, setting)
+        index = sender
+        here = next((o for o in _offers(state, index, prefix) if o.lost_on is None), None)
+    return tuple(found[attribute] for attribute in sorted(found))
 
 
-def _set_by(domain: BgpDomain, half: Passage | None, speaker: int) -> Iterator[Setting]:
+def _set_by(state: BgpState, half: Passage | None, speaker: int) -> Iterator[Setting]:
     """What the statements of one half of the way changed, the last change of each first."""
     if half is None or half.trial is None:
         return
@@ -268,85 +266,85 @@ def _set_by(domain: BgpDomain, half: Passage | None, speaker: int) -> Iterator[S
             yield Setting(
                 attribute=attribute,
                 value=value,
-                device=domain.speakers[speaker].name,
+                device=state.speakers[speaker].name,
                 policy=step.policy,
                 statement=step.statement,
                 place=step.place,
             )
 
 
-def hearings_into(domain: BgpDomain, index: int) -> list[Hearing]:
+def hearings_into(state: BgpState, index: int) -> list[Hearing]:
     """The hearings of a speaker as receiver."""
-    made = domain.round
-    return [made.hearings[place] for place in made.into[index]] if made else []
+    return [state.round.hearings[place] for place in state.round.into[index]]
 
 
-def exchanged(domain: BgpDomain, session: Session) -> tuple[int | None, int | None]:
-    """How many prefixes a device takes from a neighbour, and how many that one takes of it.
+class Exchanged:
+    """How many prefixes each session carries."""
 
-    None where the session is down.
-    """
-    made = domain.round
-    if made is None or session.state is not SessionState.UP:
-        return None, None
-    if domain.carried is None or domain.carried[0] is not made:
+    def __init__(self, state: BgpState) -> None:
+        self._counts: dict[tuple[Address | None, Address | None, int | None], int] = {}
+        made = state.round
         counts = [0] * len(made.hearings)
-        for item, result in domain.classes:
-            sent = domain.arena(made, item, complete=False).sent
+        for item, result in state.classes.all:
+            sent = made.sending(item, made.default_senders(item))
             for place, hearing in enumerate(made.hearings):
                 if sent(place, result.outcome.chosen[hearing.sender]):
                     counts[place] += len(item.members)
-        domain.carried = (made, counts)
-    ends = (session.local_address, session.remote_address)
-    found: dict[tuple[Address | None, Address | None, int | None], int] = {}
-    for place, hearing in enumerate(made.hearings):
-        found[hearing.sender_address, hearing.receiver_address, hearing.sender] = place
-    counts = domain.carried[1]
-    taken = found.get((ends[1], ends[0], session.remote))
-    sent_by = found.get((ends[0], ends[1], session.local))
-    return (
-        None if taken is None else counts[taken],
-        None if sent_by is None else counts[sent_by],
-    )
+        for place, hearing in enumerate(made.hearings):
+            ends = (hearing.sender_address, hearing.receiver_address, hearing.sender)
+            self._counts[ends] = counts[place]
+
+    def of(self, session: Session) -> tuple[int | None, int | None]:
+        """How many a device takes from a neighbour, and how many that one takes of it.
+
+        None where the session is down.
+        """
+        if session.state is not SessionState.UP:
+            return None, None
+        near, far = session.local_address, session.remote_address
+        return (
+            self._counts.get((far, near, session.remote)),
+            self._counts.get((near, far, session.local)),
+        )
 
 
-def disputes(domain: BgpDomain) -> Iterator[Dispute]:
+def disputes(state: BgpState) -> Iterator[Dispute]:
     """What does not settle, or settles in more than one way."""
-    for item, result in domain.classes:
+    for item, result in state.classes.all:
         outcome = result.outcome
         if not outcome.contested:
             continue
-        prefixes = [domain.interning.prefixes.prefixes[n] for n in item.members.tolist()]
+        prefixes = [state.interning.prefixes.prefixes[n] for n in item.members.tolist()]
         yield Dispute(
             prefixes=tuple(prefixes),
-            speakers=tuple(domain.speakers[n].name for n in outcome.contested),
+            speakers=tuple(state.speakers[n].name for n in outcome.contested),
             moves=tuple(
                 (
-                    domain.speakers[move.speaker].name,
-                    _way(domain, move.before),
-                    _way(domain, move.after),
+                    state.speakers[move.speaker].name,
+                    _way(state, move.before),
+                    _way(state, move.after),
                 )
                 for move in outcome.cycle
             ),
             outcomes=tuple(
                 (
-                    tuple(domain.speakers[n].name for n in state.order),
+                    tuple(state.speakers[n].name for n in other.order),
                     tuple(
-                        (domain.speakers[n].name, _way(domain, state.chosen[n]))
+                        (state.speakers[n].name, _way(state, other.chosen[n]))
                         for n in outcome.contested
                     ),
                 )
-                for state in outcome.others
+                for other in outcome.others
             ),
         )
 
 
-def _way(domain: BgpDomain, chosen: Numbers) -> str:
+def _way(state: BgpState, chosen: Numbers) -> str:
     """From whom a speaker has what it chose."""
     if not chosen:
         return "nothing"
-    made = domain.round
-    place = made.carrier.codes.place(chosen[0]) if made else -1
-    if made is None or place < 0:
+    made = state.round
+    place = made.carrier.codes.place(chosen[0])
+    if place < 0:
         return "its own"
-    return domain.speakers[made.hearings[place].sender].name
+    return state.speakers[made.hearings[place].sender].name

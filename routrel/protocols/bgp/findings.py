@@ -13,11 +13,11 @@ from routrel.model.network import Device
 from routrel.model.place import Place
 from routrel.model.policy import Conditions, Policy, PolicyResult, PolicyUse
 from routrel.policy.as_paths import fits
-from routrel.protocols.bgp.domain import BgpDomain
 from routrel.protocols.bgp.explaining import Dispute, disputes
-from routrel.protocols.bgp.paths import Learned
+from routrel.protocols.bgp.paths import Learned, Path
 from routrel.protocols.bgp.sessions import Session, SessionState
 from routrel.protocols.bgp.speakers import Speaker
+from routrel.protocols.bgp.state import BgpState
 
 __all__ = ["bgp_findings", "dispute_text"]
 
@@ -43,25 +43,25 @@ _SHARED = {
 }  # fmt: skip
 
 
-def bgp_findings(domain: BgpDomain) -> Iterator[Finding]:
+def bgp_findings(state: BgpState) -> Iterator[Finding]:
     """All findings of BGP."""
     said: set[tuple[str, str | None, Place]] = set()
-    for session in domain.sessions:
-        for finding in _session_findings(domain, session):
+    for session in state.sessions:
+        for finding in _session_findings(state, session):
             # A policy that several neighbours share is told of once.
             key = (finding.code, finding.device, finding.place)
             if finding.code != "policy_final_reject" or key not in said:
                 said.add(key)
                 yield finding
-    yield from _without_policies(domain)
-    yield from _differing_settings(domain)
-    yield from _sets_never_matched(domain)
-    for dispute in disputes(domain):
-        yield _dispute_finding(domain, dispute)
+    yield from _without_policies(state)
+    yield from _differing_settings(state)
+    yield from _sets_never_matched(state)
+    for dispute in disputes(state):
+        yield _dispute_finding(state, dispute)
 
 
-def _session_findings(domain: BgpDomain, session: Session) -> Iterator[Finding]:
-    speaker = domain.speakers[session.local]
+def _session_findings(state: BgpState, session: Session) -> Iterator[Finding]:
+    speaker = state.speakers[session.local]
     address = session.neighbour.address
     if session.state is not SessionState.UP:
         yield Finding(
@@ -79,11 +79,11 @@ def _session_findings(domain: BgpDomain, session: Session) -> Iterator[Finding]:
     yield from _policy_findings(speaker.device, session, settings)
 
 
-def _without_policies(domain: BgpDomain) -> Iterator[Finding]:
+def _without_policies(state: BgpState) -> Iterator[Finding]:
     """External neighbours from or to whom everything passes, once for a group of neighbours."""
     found: dict[tuple[int, object, str], list[Session]] = {}
-    for session in domain.sessions:
-        instance, settings = domain.speakers[session.local].instance, session.settings
+    for session in state.sessions:
+        instance, settings = state.speakers[session.local].instance, session.settings
         if instance is None or instance.require_policies or settings.enabled is False:
             continue
         if session.relation is not Learned.EXTERNAL:
@@ -94,7 +94,7 @@ def _without_policies(domain: BgpDomain) -> Iterator[Finding]:
             shared: object = session.neighbour.group or session.neighbour.address
             found.setdefault((session.local, shared, missing), []).append(session)
     for (local, _, missing), sessions in found.items():
-        speaker = domain.speakers[local]
+        speaker = state.speakers[local]
         named = ", ".join(str(session.neighbour.address) for session in sessions)
         group = sessions[0].neighbour.group
         of_group = f" of group {group}" if group else ""
@@ -181,11 +181,12 @@ def _without_effect(
             )
 
 
-def _sets_never_matched(domain: BgpDomain) -> Iterator[Finding]:
+def _sets_never_matched(state: BgpState) -> Iterator[Finding]:
     """Sets of communities and AS paths that a policy asks for and no path fits."""
-    communities = {c for path in domain.memory.paths.paths for c in path.communities}
-    as_paths = {path.as_path for path in domain.memory.paths.paths}
-    for device in dict.fromkeys(speaker.device for speaker in domain.routers):
+    told = list(_paths_told(state))
+    communities = {c for path in told for c in path.communities}
+    as_paths = {path.as_path for path in told}
+    for device in dict.fromkeys(speaker.device for speaker in _devices(state)):
         asked = [s.conditions for p in device.policies for s in p.statements] if device else []
         names = {name for each in asked for name in (*each.community_sets, *each.as_path_sets)}
         names |= {name for each in asked for name in each.all_community_sets}
@@ -203,6 +204,25 @@ def _sets_never_matched(domain: BgpDomain) -> Iterator[Finding]:
                 yield _never_matched(device, paths, "AS path", "has an AS path in")
 
 
+def _devices(state: BgpState) -> list[Speaker]:
+    return [speaker for speaker in state.speakers if speaker.instance]
+
+
+def _paths_told(state: BgpState) -> Iterator[Path]:
+    """Every path that somebody has, tells or is told."""
+    made = state.round
+    numbers: set[int] = set()
+    for item, result in state.classes.all:
+        numbers.update(number for _, number in item.origins)
+        defaults = made.default_senders(item)
+        numbers.update(defaults.values())
+        offered = made.offering(item, defaults)
+        for place, hearing in enumerate(made.hearings):
+            for code in offered(place, result.outcome.chosen[hearing.sender]):
+                numbers.update(made.carrier.told(item.lane, place, code))
+    return (made.paths[number] for number in sorted(numbers) if number >= 0)
+
+
 def _never_matched(device: Device | None, item: Any, kind: str, words: str) -> Finding:
     name = device.name if device else ""
     return Finding(
@@ -215,10 +235,10 @@ def _never_matched(device: Device | None, item: Any, kind: str, words: str) -> F
     )
 
 
-def _differing_settings(domain: BgpDomain) -> Iterator[Finding]:
+def _differing_settings(state: BgpState) -> Iterator[Finding]:
     """Settings in which two routers of one AS differ; each pair of values once."""
     by_as: dict[int, list[Speaker]] = {}
-    for speaker in domain.routers:
+    for speaker in _devices(state):
         by_as.setdefault(speaker.autonomous_system, []).append(speaker)
     for number, speakers in by_as.items():
         for name, word in _SHARED.items():
@@ -238,8 +258,8 @@ def _differing_settings(domain: BgpDomain) -> Iterator[Finding]:
                 )
 
 
-def _dispute_finding(domain: BgpDomain, dispute: Dispute) -> Finding:
-    first = next(s for s in domain.speakers if s.name == dispute.speakers[0])
+def _dispute_finding(state: BgpState, dispute: Dispute) -> Finding:
+    first = next(s for s in state.speakers if s.name == dispute.speakers[0])
     shown = ", ".join(str(prefix) for prefix in dispute.prefixes[:5])
     if len(dispute.prefixes) > 5:
         shown += f" and {len(dispute.prefixes) - 5} more"

@@ -69,6 +69,12 @@ class PathNumbers:
         self.paths: list[Path] = []
         self._numbers: dict[Path, int] = {}
 
+    def copy(self) -> PathNumbers:
+        """The same numbers, to which others may be added."""
+        made = PathNumbers()
+        made.paths, made._numbers = self.paths.copy(), self._numbers.copy()
+        return made
+
     def add(self, path: Path) -> int:
         number = self._numbers.get(path)
         if number is None:

@@ -11,13 +11,13 @@ from routrel.model.addresses import Address
 from routrel.model.eigrp import EigrpInstance, EigrpInterface
 from routrel.model.findings import Finding, Severity
 from routrel.model.network import Device, Vrf
-from routrel.model.place import NOWHERE, Place
-from routrel.protocols.shared.findings import one_sided, refused
+from routrel.protocols.shared.findings import one_sided
+from routrel.protocols.shared.refusals import Refusal, refused
 from routrel.protocols.shared.speaking import choose_router_id, subnets, way_address
 from routrel.rib.candidates import Protocol, Table
 from routrel.topology.segments import Attachment, Topology
 
-__all__ = ["EigrpHearing", "EigrpPort", "EigrpRefusal", "EigrpRouter", "Neighbours"]
+__all__ = ["EigrpHearing", "EigrpPort", "EigrpRouter", "Neighbours"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -58,17 +58,6 @@ class EigrpHearing:
     version: int
 
 
-@dataclass(frozen=True, slots=True)
-class EigrpRefusal:
-    """Two ports on one segment that do not become neighbours (RFC 7868 5.3)."""
-
-    left: EigrpPort
-    right: EigrpPort
-    code: str
-    text: str
-    place: Place = NOWHERE  #: what causes it, where that is not what both say of EIGRP
-
-
 class Neighbours:
     """All EIGRP routers and who hears whom."""
 
@@ -76,7 +65,7 @@ class Neighbours:
         self.topology = topology
         self.routers = tuple(_routers(topology))
         hearings: list[EigrpHearing] = []
-        refusals: list[EigrpRefusal] = []
+        refusals: list[Refusal] = []
         on_segment: dict[int, list[tuple[int, EigrpPort]]] = {}
         for index, router in enumerate(self.routers):
             for port in router.ports:
@@ -96,27 +85,23 @@ class Neighbours:
         self.hearings = tuple(hearings)
         self.refusals = tuple(refusals)
 
-    def _refusal(
-        self, left: tuple[int, EigrpPort], right: tuple[int, EigrpPort]
-    ) -> EigrpRefusal | None:
+    def _refusal(self, left: tuple[int, EigrpPort], right: tuple[int, EigrpPort]) -> Refusal | None:
         mine, theirs = self.routers[left[0]].instance, self.routers[right[0]].instance
         one, other = left[1], right[1]
         if mine.autonomous_system != theirs.autonomous_system:
             text = f"AS {mine.autonomous_system} against {theirs.autonomous_system}"
-            return EigrpRefusal(one, other, "eigrp_as_mismatch", text)
+            return Refusal(one, other, "eigrp_as_mismatch", text)
         if mine.k_values != theirs.k_values:
             shown = (" ".join(map(str, values.k_values)) for values in (mine, theirs))
-            return EigrpRefusal(
-                one, other, "eigrp_k_mismatch", "K values " + " against ".join(shown)
-            )
+            return Refusal(one, other, "eigrp_k_mismatch", "K values " + " against ".join(shown))
         a, b = one.settings.authentication, other.settings.authentication
         if a != b:
             text = f"key {a or 'none'} against {b or 'none'}"
-            return EigrpRefusal(one, other, "eigrp_authentication_mismatch", text)
+            return Refusal(one, other, "eigrp_authentication_mismatch", text)
         fours = [subnets(port.interface, 4) for port in (one, other)]
         if fours[0] and fours[1] and not _share_subnet(one, other):
             text = f"{fours[0][0]} against {fours[1][0]}"
-            return EigrpRefusal(one, other, "eigrp_subnet_mismatch", text)
+            return Refusal(one, other, "eigrp_subnet_mismatch", text)
         return None
 
     def findings(self) -> Iterator[Finding]:

@@ -11,13 +11,13 @@ from routrel.model.addresses import Address
 from routrel.model.findings import Finding
 from routrel.model.isis import IsisInstance, IsisInterface, IsisNetworkType
 from routrel.model.network import Device, Interface, InterfaceKind, Vrf
-from routrel.model.place import NOWHERE, Place
-from routrel.protocols.shared.findings import asymmetric, one_sided, refused
+from routrel.protocols.shared.findings import asymmetric, one_sided
+from routrel.protocols.shared.refusals import Refusal, refused
 from routrel.protocols.shared.speaking import way_address
 from routrel.rib.candidates import DEFAULT_DISTANCE, Protocol, Table
 from routrel.topology.segments import Attachment, Topology
 
-__all__ = ["Circuit", "IsisRefusal", "System", "Systems"]
+__all__ = ["Circuit", "System", "Systems"]
 
 DEFAULT_METRIC = 10
 
@@ -67,17 +67,6 @@ class System:
         return self.instance.distance or DEFAULT_DISTANCE[Protocol.ISIS]
 
 
-@dataclass(frozen=True, slots=True)
-class IsisRefusal:
-    """Two circuits on one segment that do not become adjacent at any level."""
-
-    left: Circuit
-    right: Circuit
-    code: str
-    text: str
-    place: Place = NOWHERE  #: what causes it, where that is not what both say of IS-IS
-
-
 class Systems:
     """All systems of the network, with the adjacencies of each level."""
 
@@ -92,7 +81,7 @@ class Systems:
         }
         #: By level: those who share a broadcast network.
         self.networks: dict[int, list[list[tuple[int, Circuit]]]] = {1: [], 2: []}
-        self.refusals: list[IsisRefusal] = []
+        self.refusals: list[Refusal] = []
         on_segment: dict[int, list[tuple[int, Circuit]]] = defaultdict(list)
         for index, system in enumerate(self.systems):
             for circuit in system.circuits:
@@ -123,12 +112,12 @@ class Systems:
 
     def _refusal(
         self, left: tuple[int, Circuit], right: tuple[int, Circuit], crowd: int
-    ) -> IsisRefusal | None:
+    ) -> Refusal | None:
         """Why two circuits do not become adjacent (ISO 10589 8.2, 8.4); None where they do."""
         one, other = left[1], right[1]
 
-        def refused(code: str, text: str) -> IsisRefusal:
-            return IsisRefusal(one, other, f"isis_{code}", text)
+        def refused(code: str, text: str) -> Refusal:
+            return Refusal(one, other, f"isis_{code}", text)
 
         mine, theirs = (self.systems[index].instance.net for index, _ in (left, right))
         if mine.system == theirs.system:

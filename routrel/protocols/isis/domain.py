@@ -12,24 +12,24 @@ announcements that are equally near the tag of the lowest system id counts.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
 
-from routrel.model.addresses import Prefix
 from routrel.model.isis import AttachedBit
-from routrel.model.place import NOWHERE, Place
 from routrel.model.policy import PolicyUse
 from routrel.policy.evaluate import policy_function
 from routrel.policy.redistribute import Injected, injected_key, policy_route
-from routrel.protocols.isis.adjacency import Circuit, System, Systems
+from routrel.protocols.contract import Domain, Inputs, Result, process_of
+from routrel.protocols.isis.adjacency import Circuit, Systems
+from routrel.protocols.isis.result import IsisResult
+from routrel.protocols.isis.routes import MAXIMUM_PATH_METRIC, LevelPaths, LevelRoutes
 from routrel.protocols.shared.prefix_paths import NO_HOP, Announcements, WayHops, routes_to
 from routrel.protocols.shared.shortest_paths import NETWORK_SHARE, ShortestPaths, build_graph
 from routrel.protocols.shared.speaking import subnets
-from routrel.protocols.shared.ways_around import ways_around
 from routrel.rib.candidates import (
     Interning,
     NextHop,
@@ -43,21 +43,7 @@ from routrel.rib.candidates import (
 from routrel.rib.select import best_of_each
 from routrel.topology.segments import Topology
 
-__all__ = ["IsisDomain", "IsisPath", "LevelPaths", "LevelRoutes"]
-
-#: A path of this metric or more is not used (RFC 5305 3, MAX_V6_PATH_METRIC of RFC 5308 2).
-MAXIMUM_PATH_METRIC = 0xFE000000
-
-
-@dataclass(frozen=True, slots=True)
-class LevelPaths:
-    """The shortest paths of one level."""
-
-    level: int
-    members: tuple[int, ...]  #: system index by vertex
-    vertex_of: Mapping[int, int]
-    paths: ShortestPaths
-    hops: Mapping[int, WayHops]  #: by IP version
+__all__ = ["IsisDomain"]
 
 
 class Announced(NamedTuple):
@@ -69,31 +55,24 @@ class Announced(NamedTuple):
     tag: int = 0
 
 
-@dataclass(frozen=True, slots=True)
-class LevelRoutes:
-    """One class of routes of one family, with what they follow from.
-
-    `tags` are those of announcements by vertex, prefix and cost, where they are not 0.
-    """
-
-    path_type: PathType
-    level: int
-    version: int
-    announcements: Announcements
-    tags: Mapping[tuple[int, int, float], int]
-    rows: Rows
-
-
-class IsisDomain:
+class IsisDomain(Domain):
     """All IS-IS systems."""
 
+    versions = (4, 6)
+    runs_on_links = True
+
     def __init__(self, topology: Topology, interning: Interning) -> None:
-        self.interning = interning
+        self.topology, self.protocol, self.interning = topology, Protocol.ISIS, interning
         self.adjacencies = Systems(topology)
         self.systems = self.adjacencies.systems
         self.index_of = self.adjacencies.index_of
-        self.routes: list[LevelRoutes] = []  #: of the last call of `rows`
-        self._last: tuple[object, Rows] | None = None
+        self.processes = tuple(
+            process_of(
+                Protocol.ISIS, index, system, self.versions, system.instance.default_route,
+                distance=system.instance.distance,
+            )
+            for index, system in enumerate(self.systems)
+        )  # fmt: skip
 
     @cached_property
     def levels(self) -> dict[int, LevelPaths]:
@@ -140,30 +119,52 @@ class IsisDomain:
 
     # --- routes --------------------------------------------------------------------------------
 
-    def rows(self, injected: Mapping[int, Sequence[Injected]]) -> Rows:
+    def compute(self, inputs: Inputs, before: Result | None) -> IsisResult:
         """The routes of all systems, given what each takes in from elsewhere."""
-        key = injected_key(injected)
-        if self._last is None or self._last[0] != key:
-            self.routes = []
-            parts = [self._family(version, injected) for version in (4, 6)]
-            self._last = (key, np.concatenate(parts))
-        return self._last[1]
+        key = injected_key(inputs.injected)
+        if isinstance(before, IsisResult) and before.key == key:
+            return before
+        made: list[LevelRoutes] = []
+        parts = [self._family(version, inputs.injected, made) for version in (4, 6)]
+        return IsisResult(
+            domain=self,
+            inputs=inputs,
+            rows=np.concatenate(parts),
+            key=key,
+            adjacencies=self.adjacencies,
+            levels=self.levels,
+            routes=tuple(made),
+            followers=self._followers,
+        )
 
-    def _family(self, version: int, injected: Mapping[int, Sequence[Injected]]) -> Rows:
+    def _family(
+        self,
+        version: int,
+        injected: Mapping[int, Sequence[Injected]],
+        made: list[LevelRoutes],
+    ) -> Rows:
+        """The routes of one family; the classes of routes that they are of are added to `made`."""
         first = self._own(1, version, injected)
-        level_1 = self._routes(1, version, first, PathType.LEVEL_1)
+        level_1 = self._routes(1, version, first, PathType.LEVEL_1, made)
         up = self._own(2, version, injected) + self._told(2, level_1)
-        level_2 = self._routes(2, version, up, PathType.LEVEL_2)
+        level_2 = self._routes(2, version, up, PathType.LEVEL_2, made)
         down = self._told(1, level_2, unless=level_1)
-        leaked = self._routes(1, version, down, PathType.LEVEL_1_DOWN)
-        attached = self._attached(version)
+        leaked = self._routes(1, version, down, PathType.LEVEL_1_DOWN, made)
+        attached = self._attached(version, made)
         rows = np.concatenate([level_1, level_2, leaked, attached])
         types = np.array([kind.path_type for kind in self.interning.kinds.kinds])
         rows = rows[best_of_each(rows, types[rows["kind"]], rows["metric"])]
         used: Rows = rows[(rows["next_hops"] != NO_HOP) & (rows["metric"] < MAXIMUM_PATH_METRIC)]
         return used
 
-    def _routes(self, level: int, version: int, told: list[Announced], path_type: PathType) -> Rows:
+    def _routes(
+        self,
+        level: int,
+        version: int,
+        told: list[Announced],
+        path_type: PathType,
+        made: list[LevelRoutes],
+    ) -> Rows:
         """Every member's routes of one class."""
         paths = self.levels[level]
         announcements = Announcements.of(
@@ -182,7 +183,7 @@ class IsisDomain:
                 key = (paths.vertex_of[item.system], item.prefix, item.metric)
                 tags[key] = min(item.tag, tags.get(key, item.tag))
         routes = LevelRoutes(path_type, level, version, announcements, tags, rows)
-        self.routes.append(routes)
+        made.append(routes)
         self._tag(routes, tables)
         return rows
 
@@ -276,88 +277,29 @@ class IsisDomain:
                 found.append(Announced(index, int(row["prefix"]), result.metric, result.tag))
         return found
 
-    def paths(self, index: int, prefix: int) -> list[IsisPath]:
-        """Every path a system knows to a prefix, best first, with the rung where each lost."""
-        version = self.interning.prefixes.prefixes[prefix].version
-        found = []
-        for routes in self.routes:
-            level = self.levels[routes.level]
-            root = level.vertex_of.get(index)
-            attached = routes.path_type is PathType.ATTACHED
-            if root is None or routes.version != version or (attached and not self._follows(index)):
-                continue
-            told = routes.announcements
-            where = told.of_prefix(prefix)
-            for vertex, cost in zip(told.vertex[where], told.cost[where], strict=True):
-                total = level.paths.dist[root, vertex] + cost
-                mask = level.paths.masks[:, root, vertex].copy()
-                hops = level.hops[version].of_mask(root, mask)
-                if hops and np.isfinite(total) and total < MAXIMUM_PATH_METRIC:
-                    tag = routes.tags.get((int(vertex), prefix, float(cost)), 0)
-                    found.append(self._path(routes, vertex, total, hops, prefix, tag))
-            ways = {hop for path in found for hop in path.next_hops}
-            found += [
-                other
-                for other in self._other_ways(routes, root, prefix)
-                if other.next_hops[0] not in ways
-            ]
-        return _compare(found)
-
-    def _path(
-        self,
-        routes: LevelRoutes,
-        vertex: int,
-        total: float,
-        hops: Sequence[NextHop],
-        prefix: int,
-        tag: int,
-    ) -> IsisPath:
-        origin = self.systems[self.levels[routes.level].members[vertex]]
-        return IsisPath(
-            path_type=routes.path_type,
-            metric=int(total),
-            advertiser=origin.table[0],
-            next_hops=tuple(hops),
-            place=_announced_at(origin, self.interning.prefixes.prefixes[prefix]),
-            level=routes.level,
-            tag=tag,
-        )
-
-    def _other_ways(self, routes: LevelRoutes, root: int, prefix: int) -> Iterator[IsisPath]:
-        """The ways out that cost more than the best."""
-        level, told = self.levels[routes.level], routes.announcements
-        where = told.of_prefix(prefix)
-        offers = list(zip(told.vertex[where].tolist(), told.cost[where].tolist(), strict=True))
-        totals = [level.paths.dist[root, vertex] + cost for vertex, cost in offers]
-        best = min(totals, default=np.inf)
-        own = any(v == root and t == best for (v, _), t in zip(offers, totals, strict=True))
-        if own or not np.isfinite(best):
-            return
-        for found in ways_around(level.paths, root, offers):
-            hop = level.hops[routes.version].of_way(root, found.way)
-            if hop is not None and best < found.total < MAXIMUM_PATH_METRIC:
-                cost = min(cost for vertex, cost in offers if vertex == found.vertex)
-                tag = routes.tags.get((found.vertex, prefix, cost), 0)
-                yield self._path(routes, found.vertex, found.total, [hop], prefix, tag)
-
-    def _attached(self, version: int) -> Rows:
+    def _attached(self, version: int, made: list[LevelRoutes]) -> Rows:
         """The default towards the nearest attached system, for those who reach no other area."""
         paths = self.levels[1]
         default = self.interning.default_prefix(version)
         told = [Announced(index, default, 0.0) for index in sorted(self.attached)]
         if not told:
             return no_rows()
-        rows = self._routes(1, version, told, PathType.ATTACHED)
+        rows = self._routes(1, version, told, PathType.ATTACHED, made)
         followers = [
             self.interning.table_numbers[self.systems[index].table]
             for index in paths.members
-            if self._follows(index)
+            if index in self._followers
         ]
         return rows[np.isin(rows["table"], followers)]
 
-    def _follows(self, index: int) -> bool:
-        """Whether a system takes the default of level 1."""
-        return self.systems[index].instance.use_attached and index not in self.reach_other_areas
+    @cached_property
+    def _followers(self) -> frozenset[int]:
+        """The systems that take the default of level 1."""
+        return frozenset(
+            index
+            for index, system in enumerate(self.systems)
+            if system.instance.use_attached and index not in self.reach_other_areas
+        )
 
     @property
     def attached(self) -> frozenset[int]:
@@ -384,46 +326,6 @@ class IsisDomain:
             if areas - {system.instance.net.area}:
                 found.add(index)
         return frozenset(found)
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class IsisPath:
-    """One announcement as a system sees it."""
-
-    path_type: PathType
-    metric: int
-    advertiser: str  #: device that announces it
-    next_hops: tuple[NextHop, ...]
-    place: Place = NOWHERE  #: the line by which it is announced
-    level: int = 1  #: whose metrics count
-    tag: int = 0
-    lost_on: str | None = None  #: the rung where it lost; None: it is used
-
-
-def _announced_at(origin: System, prefix: Prefix) -> Place:
-    """The line by which a system announces a prefix: of its circuit, or of IS-IS as a whole."""
-    for circuit in origin.circuits:
-        if prefix in subnets(circuit.interface, prefix.version):
-            return circuit.settings.place
-    return origin.instance.place
-
-
-def _compare(paths: Sequence[IsisPath]) -> list[IsisPath]:
-    ordered = sorted(paths, key=lambda path: (path.path_type, path.metric, path.advertiser))
-    if not ordered:
-        return []
-    best = ordered[0]
-    return [
-        replace(
-            path,
-            lost_on="path_type"
-            if path.path_type != best.path_type
-            else "metric"
-            if path.metric != best.metric
-            else None,
-        )
-        for path in ordered
-    ]
 
 
 def _hop(out: Circuit, into: Circuit, version: int) -> NextHop | None:

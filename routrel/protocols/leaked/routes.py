@@ -41,7 +41,7 @@ class LeakOffer:
 def leak_offers(device: Device, vrf: Vrf) -> Iterator[LeakOffer]:
     """What a VRF takes in: by tags in order of the VRFs, then as it states it."""
     for other in device.vrfs:
-        if other is not vrf and set(vrf.import_tags) & set(other.export_tags):
+        if other.name != vrf.name and set(vrf.import_tags) & set(other.export_tags):
             yield LeakOffer(other, frozenset(), None, vrf.place)
     for leak in vrf.leaks:
         source = device.vrf(leak.source)

@@ -12,25 +12,14 @@ from routrel.model.addresses import Address
 from routrel.model.findings import Finding, Severity
 from routrel.model.network import protocol_title
 from routrel.model.ospf import OspfNetworkType
-from routrel.model.place import NOWHERE, Place
 from routrel.protocols.ospf.speakers import OspfPort, OspfRouter
-from routrel.protocols.shared.findings import asymmetric, one_sided, refused, without_address
+from routrel.protocols.shared.findings import asymmetric, one_sided, without_address
+from routrel.protocols.shared.refusals import Refusal, refused
 from routrel.protocols.shared.speaking import version_of
 from routrel.rib.candidates import Protocol
 from routrel.topology.segments import Topology
 
-__all__ = ["Adjacencies", "Refusal", "find_adjacencies", "ospf_findings"]
-
-
-@dataclass(frozen=True, slots=True)
-class Refusal:
-    """Two OSPF ports that hear each other but do not become adjacent."""
-
-    left: OspfPort
-    right: OspfPort
-    code: str  #: what differs, as a stable identifier
-    text: str
-    place: Place = NOWHERE  #: what causes it, where that is not what both say of OSPF
+__all__ = ["Adjacencies", "find_adjacencies", "ospf_findings"]
 
 
 @dataclass(frozen=True, slots=True)

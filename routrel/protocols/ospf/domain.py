@@ -8,7 +8,8 @@ from functools import cached_property
 import numpy as np
 
 from routrel.model.ospf import OspfAreaType
-from routrel.policy.redistribute import Injected, injected_key, let_in
+from routrel.policy.redistribute import injected_key, let_in
+from routrel.protocols.contract import Domain, Inputs, Result, process_of
 from routrel.protocols.ospf.adjacency import find_adjacencies
 from routrel.protocols.ospf.areas import Internal, internal_routes
 from routrel.protocols.ospf.external_lsas import (
@@ -16,18 +17,12 @@ from routrel.protocols.ospf.external_lsas import (
     CondensedRange,
     ExternalLsa,
     announced,
-    takes_externals,
     translated,
 )
 from routrel.protocols.ospf.externals import Exits, external_routes
 from routrel.protocols.ospf.lsdb import Area, BackboneLink, build_area
-from routrel.protocols.ospf.paths import (
-    OspfPath,
-    compare,
-    external_paths,
-    internal_paths,
-    on_link_hops,
-)
+from routrel.protocols.ospf.paths import on_link_hops
+from routrel.protocols.ospf.result import OspfResult
 from routrel.protocols.ospf.speakers import BACKBONE, OspfRouter, ospf_routers
 from routrel.protocols.shared.prefix_paths import NO_HOP, Announcements
 from routrel.protocols.shared.speaking import version_of
@@ -48,21 +43,28 @@ from routrel.topology.segments import Topology
 __all__ = ["OspfDomain"]
 
 
-class OspfDomain:
-    """All OSPF processes of one version; what depends on redistribution comes by `rows`."""
+class OspfDomain(Domain):
+    """All OSPF processes of one version; only external routes depend on other protocols."""
+
+    imports_itself = True
+    runs_on_links = True
 
     def __init__(self, topology: Topology, protocol: Protocol, interning: Interning) -> None:
-        self.protocol, self.interning = protocol, interning
+        self.topology, self.protocol, self.interning = topology, protocol, interning
         self.version = version_of(protocol.id)
+        self.versions = (self.version,)
         self.routers: tuple[OspfRouter, ...] = tuple(ospf_routers(topology, protocol))
         self.adjacencies = find_adjacencies(topology, self.routers)
         self.borders = tuple(router for router in self.routers if router.is_border)
-        self.lsas: tuple[ExternalLsa, ...] = ()  #: of the last call of `rows`
-        self.condensed: Sequence[CondensedRange] = ()  #: of the same call
         self.index_of = {router.table: index for index, router in enumerate(self.routers)}
-        self._exits: Exits | None = None
-        self._by_prefix: dict[int, list[ExternalLsa]] = {}
-        self._last: tuple[object, Rows] | None = None
+        self.processes = tuple(
+            process_of(
+                protocol, index, router, self.versions, router.instance.default_route,
+                distance=router.instance.distance,
+                external_distance=router.instance.external_distance,
+            )
+            for index, router in enumerate(self.routers)
+        )  # fmt: skip
 
     @cached_property
     def areas(self) -> dict[int, Area]:
@@ -110,30 +112,39 @@ class OspfDomain:
         own = {number: area.networks for number, area in self.areas.items()}
         return internal_routes(self.areas, own, self.borders, self.interning)
 
-    def rows(self, injected: Mapping[int, Sequence[Injected]]) -> Rows:
-        """The routes of all routers, given what each takes in from elsewhere (by router index)."""
-        key = injected_key(injected)
-        if self._last is None or self._last[0] != key:
-            self._last = (key, self._all_rows(injected))
-        return self._last[1]
-
-    def _all_rows(self, injected: Mapping[int, Sequence[Injected]]) -> Rows:
-        lsas = list(announced(self.routers, injected, self.interning))
-        more, self.condensed = translated(lsas, self.areas, self.routers, self.interning)
+    def compute(self, inputs: Inputs, before: Result | None) -> OspfResult:
+        """The routes of all routers, given what each takes in from elsewhere."""
+        key = injected_key(inputs.injected)
+        if isinstance(before, OspfResult) and before.key == key:
+            return before
+        lsas = list(announced(self.routers, inputs.injected, self.interning))
+        more, condensed = translated(lsas, self.areas, self.routers, self.interning)
         lsas.extend(more)
-        self.lsas = tuple(lsas)
-        self._by_prefix = {}
-        for lsa in lsas:
-            self._by_prefix.setdefault(lsa.prefix, []).append(lsa)
         internal = self.internal.best.rows
         blocks = [internal[internal["next_hops"] != NO_HOP], self._on_link]
-        if lsas:
-            self._exits = self._all_exits(lsas)
-            external = external_routes(self.routers, lsas, self._exits, self.interning)
+        exits = self._all_exits(lsas) if lsas else None
+        if exits is not None:
+            external = external_routes(self.routers, lsas, exits, self.interning)
             blocks.append(_without(external, internal))
         rows = self._imported(np.concatenate(blocks))
-        discards = self._discards()
-        return np.concatenate([rows, _without(discards, rows)]) if len(discards) else rows
+        discards = self._discards(condensed)
+        by_prefix: dict[int, list[ExternalLsa]] = {}
+        for lsa in lsas:
+            by_prefix.setdefault(lsa.prefix, []).append(lsa)
+        return OspfResult(
+            domain=self,
+            inputs=inputs,
+            rows=np.concatenate([rows, _without(discards, rows)]) if len(discards) else rows,
+            key=key,
+            routers=self.routers,
+            adjacencies=self.adjacencies,
+            areas=self.areas,
+            internal=self.internal,
+            lsas=tuple(lsas),
+            condensed=tuple(condensed),
+            exits=exits,
+            by_prefix={prefix: tuple(found) for prefix, found in by_prefix.items()},
+        )
 
     @cached_property
     def _on_link(self) -> Rows:
@@ -157,27 +168,6 @@ class OspfDomain:
         result = rows[kept].copy()
         result["next_hops"] = hops
         return result
-
-    def paths(self, index: int, prefix: int) -> list[OspfPath]:
-        """Every path a router knows to a prefix, best first, with the rung where each lost."""
-        lsas = self._by_prefix.get(prefix, ())
-        return compare(
-            self.routers[index],
-            [
-                *internal_paths(
-                    self.areas, self.internal, self.routers[index], prefix, self.interning
-                ),
-                *external_paths(self.routers, index, lsas, self._exits, self.interning),
-            ],
-        )
-
-    def external_lsas(self, prefix: int | None) -> Sequence[ExternalLsa]:
-        """What boundary routers announce of a prefix."""
-        return () if prefix is None else self._by_prefix.get(prefix, ())
-
-    def reaches_exit(self, index: int, lsa: ExternalLsa) -> bool:
-        """Whether a router has a way inside the domain to where an external route leaves it."""
-        return self._exits is not None and bool(np.isfinite(self._exits.of(lsa).cost[index]))
 
     def _all_exits(self, lsas: Sequence[ExternalLsa]) -> Exits:
         """The ways to all boundary routers and forwarding addresses of some LSAs."""
@@ -205,7 +195,7 @@ class OspfDomain:
             keep[mine] = let_in(self.interning, router.device, use, rows[mine])
         return rows if keep.all() else rows[keep]
 
-    def _discards(self) -> Rows:
+    def _discards(self, condensed: Sequence[CondensedRange]) -> Rows:
         """An active range, announced or hidden, drops what none of its own routes holds (11.1).
 
         So does an external range that is announced (RFC 4632 5.1 (2)).
@@ -225,30 +215,23 @@ class OspfDomain:
                 next_hops=(DISCARD,),
                 metric=item.cost,
             )
-        for condensed in self.condensed:
-            if condensed.lsa is not None:
-                router = self.routers[condensed.router]
+        for found in condensed:
+            if found.lsa is not None:
+                router = self.routers[found.router]
                 builder.add(
                     table=self.interning.table_numbers[router.table],
-                    prefix=condensed.lsa.prefix,
+                    prefix=found.lsa.prefix,
                     kind=RouteKind(
                         self.protocol,
                         router.distance(external=True),
                         PathType.SUMMARY,
                         discard=True,
-                        place=self.interning.place(condensed.range.place),
+                        place=self.interning.place(found.range.place),
                     ),
                     next_hops=(DISCARD,),
-                    metric=condensed.lsa.metric,
+                    metric=found.lsa.metric,
                 )
         return builder.array()
-
-    def cannot_announce(self, index: int) -> bool:
-        """Whether a router takes in routes that no area of it may hear of (RFC 2328 3.6)."""
-        router = self.routers[index]
-        return not takes_externals(router) and not any(
-            router.instance.area(area).type.is_nssa for area in router.areas
-        )
 
 
 def _without(rows: Rows, others: Rows) -> Rows:

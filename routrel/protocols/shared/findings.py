@@ -11,26 +11,7 @@ from routrel.model.network import protocol_title
 from routrel.rib.candidates import Protocol
 from routrel.topology.segments import Segment
 
-__all__ = ["asymmetric", "key_mismatch", "one_sided", "refused", "without_address"]
-
-
-def refused(refusal: Any, relation: str) -> Finding:
-    """Two ports that hear each other and stay apart.
-
-    Args:
-        refusal: Has `left` and `right` ports, a `code`, a `text` and perhaps a `place`.
-        relation: What they fail to do, as "form no OSPF adjacency".
-    """
-    own = refusal.left.settings.place
-    return Finding(
-        severity=Severity.ERROR,
-        code=refusal.code,
-        text=f"{refusal.left} and {refusal.right} {relation}: {refusal.text}",
-        suggestion="make both sides agree",
-        place=refusal.place if refusal.place.line else own,
-        device=refusal.left.device.name,
-        also=(refusal.right.settings.place,),
-    )
+__all__ = ["asymmetric", "key_mismatch", "one_sided", "without_address"]
 
 
 def asymmetric(left: Any, right: Any, costs: tuple[int, int], what: str) -> Finding:

@@ -9,20 +9,35 @@ from __future__ import annotations
 
 import hashlib
 from abc import ABC, abstractmethod
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import combinations
-from typing import Any, TypeAlias
+from typing import Any, Generic, Protocol, TypeAlias, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
+from routrel.model.place import Place
+from routrel.model.policy import PolicyUse
 from routrel.policy.redistribute import Injected, injected_key
+from routrel.protocols.contract import Domain, Inputs, OtherWay, Result
 from routrel.protocols.shared.turns import orders_to_try
-from routrel.rib.candidates import Interning, Protocol, Rows
-from routrel.rib.table import Rib
+from routrel.rib.candidates import Interning, Rows, Table
+from routrel.rib.candidates import Protocol as RouteProtocol
+from routrel.rib.table import Route
+from routrel.topology.segments import Topology
 
-__all__ = ["ALL_HEAR", "Held", "Told", "VectorDomain"]
+__all__ = [
+    "ALL_HEAR",
+    "Asked",
+    "Held",
+    "Rest",
+    "Told",
+    "VectorDomain",
+    "VectorPort",
+    "VectorResult",
+    "VectorRouter",
+]
 
 #: Rounds in step beyond those that a route needs to cross the network.
 _MORE_ROUNDS = 100
@@ -72,18 +87,70 @@ Step: TypeAlias = Callable[[Told, frozenset[int]], Told]
 ALL_HEAR: frozenset[int] = frozenset()
 
 
-class VectorDomain(ABC):
+@dataclass(frozen=True, slots=True)
+class Rest:
+    """How routers rest in the way that is taken, and what is in doubt about it."""
+
+    told: Told
+    ways: int  #: in how many ways they may rest by themselves
+    searched: bool  #: whether the search for them was made to its end
+    unsettled: frozenset[tuple[int, int]]  #: tables and prefixes that never settle
+    ordered: frozenset[tuple[int, int]]  #: that settle as an order of routers has it
+
+
+class _Settings(Protocol):
+    @property
+    def import_policy(self) -> PolicyUse | None: ...
+    @property
+    def export_policy(self) -> PolicyUse | None: ...
+
+
+class VectorPort(Protocol):
+    """One up interface of a router of such a protocol."""
+
+    @property
+    def key(self) -> tuple[str, str]: ...
+    @property
+    def settings(self) -> _Settings: ...
+
+
+class VectorRouter(Protocol):
+    """The protocol in one table."""
+
+    @property
+    def table(self) -> Table: ...
+    @property
+    def ports(self) -> Sequence[VectorPort]: ...
+
+
+Router = TypeVar("Router", bound=VectorRouter)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Asked:
+    """What a result rests on: equal keys give equal results."""
+
+    key: Hashable
+    held: Held
+    injected: Mapping[int, tuple[Injected, ...]]
+    choice: int  #: the number of the way to rest that is taken
+
+
+class VectorDomain(Domain, Generic[Router]):
     """All routers of a protocol that passes on what is active in each one's table."""
 
-    def __init__(self, protocol: Protocol, interning: Interning, routers: Sequence[Any]) -> None:
-        self.protocol, self.interning = protocol, interning
+    follows_late_routes = True
+
+    def __init__(
+        self,
+        topology: Topology,
+        protocol: RouteProtocol,
+        interning: Interning,
+        routers: Iterable[Router],
+    ) -> None:
+        self.topology, self.protocol, self.interning = topology, protocol, interning
         self.routers = tuple(routers)
         self.index_of = {router.table: index for index, router in enumerate(self.routers)}
-        self.unsettled: set[tuple[int, int]] = set()  #: tables and prefixes that never settle
-        self.ordered: set[tuple[int, int]] = set()  #: that settle as an order of routers has it
-        self.outcomes = 1  #: in how many ways it may come to rest by itself
-        self.outcome = 0  #: which of them is taken
-        self.searched = True  #: whether the search for them was made to its end
         #: A number for each port of all routers.
         self.port_numbers: dict[tuple[str, str], int] = {}
         owners: list[int] = []  #: by port number: the index of its router
@@ -92,44 +159,37 @@ class VectorDomain(ABC):
                 self.port_numbers[port.key] = len(owners)
                 owners.append(index)
         self._port_owners = np.array(owners, dtype=np.int64)
-        self._last: tuple[object, Rows] | None = None
-        self._asked: object = None  #: what routers announce and hold of their own
-        self._rests: dict[object, _Rests] = {}  #: by what was asked, where ports turn
+        self._rests: dict[Hashable, _Rests] = {}  #: by what was asked, where ports turn
 
-    def rows(
-        self,
-        view: Rib,
-        injected: Mapping[int, Sequence[Injected]],
-        kept_out: Mapping[tuple[Protocol, int], NDArray[np.int32]],
-    ) -> Rows:
-        """The routes of all routers, worked out anew only if what they rest on has changed.
+    def looks_at(self) -> Iterator[Table]:
+        """Those of all routers: they pass on what is active."""
+        return (router.table for router in self.routers)
 
-        Args:
-            view: The tables that decide which learned routes are active and so passed on.
-            injected: By router index: what it takes in from elsewhere.
-            kept_out: By protocol and router index: prefixes that a policy keeps out of the table.
-        """
+    def compute(self, inputs: Inputs, before: Result | None) -> VectorResult:
         tables = self.interning.table_numbers
         held = {
             index: np.union1d(
-                view.held_by_others(tables[router.table], self.protocol),
-                kept_out.get((self.protocol, index), _NOTHING),
+                inputs.view.held_by_others(tables[router.table], self.protocol),
+                inputs.kept_out.get(index, _NOTHING),
             )
             for index, router in enumerate(self.routers)
         }
-        asked = (
-            injected_key(injected),
-            tuple(prefixes.tobytes() for prefixes in held.values()),
+        asked = Asked(
+            key=(
+                injected_key(inputs.injected),
+                tuple(prefixes.tobytes() for prefixes in held.values()),
+            ),
+            held=held,
+            injected=inputs.injected,
+            choice=inputs.choice if isinstance(inputs.choice, int) else 0,
         )
-        key = (asked, self.outcome)
-        self._asked = asked
-        if self._last is None or self._last[0] != key:
-            self._last = (key, self._settle(held, injected))
-        return self._last[1]
+        if isinstance(before, VectorResult) and before.is_of(asked):
+            return before
+        return self._settle(inputs, asked)
 
     @abstractmethod
-    def _settle(self, held: Held, injected: Mapping[int, Sequence[Injected]]) -> Rows:
-        """The routes when nothing changes any more."""
+    def _settle(self, inputs: Inputs, asked: Asked) -> VectorResult:
+        """What holds when nothing changes any more."""
 
     def _told_elsewhere(
         self, learned_by: NDArray[np.bool_], own: NDArray[np.bool_]
@@ -146,11 +206,12 @@ class VectorDomain(ABC):
 
     def _rest(
         self,
+        asked: Asked,
         first: Told,
         step: Step,
         columns: NDArray[np.int32],
         turning: Sequence[int] = (),
-    ) -> Told:
+    ) -> Rest:
         """What routers tell when nothing changes any more, or a moment of what never ends.
 
         Args:
@@ -159,20 +220,26 @@ class VectorDomain(ABC):
             columns: The prefix number of each column.
             turning: Ports that may hear later than others, where that may lead elsewhere.
         """
-        asked, rests = self._asked, self._rests.get(self._asked)
+        rests = self._rests.get(asked.key)
         if rests is None:
             rests = self._ways_to_rest(first, step, turning)
             if turning:
-                self._rests = dict([*self._rests.items(), (asked, rests)][-_KEPT_RESTS:])
+                self._rests = dict([*self._rests.items(), (asked.key, rests)][-_KEPT_RESTS:])
         states = rests.states
-        self.outcomes, self.searched = len(states), rests.searched
-        self.unsettled, self.ordered = set(), set()
+        unsettled: frozenset[tuple[int, int]] = frozenset()
+        ordered: frozenset[tuple[int, int]] = frozenset()
         if rests.never is not None:
-            self.unsettled = self._doubts(rests.never, columns)
+            unsettled = self._doubts(rests.never, columns)
         elif len(states) > 1:
             moves = [self._moved(states[0], one) for one in states[1:]]
-            self.ordered = self._doubts(np.logical_or.reduce(moves), columns)
-        return states[self.outcome if self.outcome < len(states) else 0]
+            ordered = self._doubts(np.logical_or.reduce(moves), columns)
+        return Rest(
+            states[asked.choice if asked.choice < len(states) else 0],
+            len(states),
+            rests.searched,
+            unsettled,
+            ordered,
+        )
 
     def _ways_to_rest(self, first: Told, step: Step, turning: Sequence[int]) -> _Rests:
         """Where it ends, with all in step or in turns, and where else if some ports hear late."""
@@ -266,12 +333,53 @@ class VectorDomain(ABC):
 
     def _doubts(
         self, contested: NDArray[np.bool_], columns: NDArray[np.int32]
-    ) -> set[tuple[int, int]]:
+    ) -> frozenset[tuple[int, int]]:
         tables = self.interning.table_numbers
-        return {
+        return frozenset(
             (tables[self.routers[index].table], int(columns[column]))
             for index, column in np.argwhere(contested).tolist()
-        }
+        )
+
+
+@dataclass(frozen=True, kw_only=True)
+class VectorResult(Result, ABC):
+    """What routers tell and hold once nothing changes any more."""
+
+    inputs: Inputs
+    rows: Rows
+    asked: Asked
+    rest: Rest
+
+    def is_of(self, asked: Asked) -> bool:
+        """Whether it is what follows from something asked."""
+        return (self.asked.key, self.asked.choice) == (asked.key, asked.choice)
+
+    @property
+    def unsettled(self) -> frozenset[tuple[int, int]]:
+        return self.rest.unsettled
+
+    @property
+    def searched(self) -> bool:
+        return self.rest.searched
+
+    def other_ways(self) -> Iterator[OtherWay]:
+        """All but the way of all in step."""
+        return (OtherWay(choice=number) for number in range(1, self.rest.ways))
+
+    @abstractmethod
+    def ports_of(self, table: Table) -> Sequence[VectorPort]:
+        """The ports of a table's router; none where it has none."""
+
+    def deciding_places(self, table: Table) -> Iterator[Place]:
+        """Where neighbours are treated by policies, if it may rest in several ways."""
+        if self.rest.ways > 1:
+            for port in self.ports_of(table):
+                for use in (port.settings.import_policy, port.settings.export_policy):
+                    if use is not None:
+                        yield use.place
+
+    def explains(self, route: Route) -> bool:
+        return not route.discard
 
 
 def _late_ports(turning: Sequence[int]) -> Iterator[frozenset[int]]:

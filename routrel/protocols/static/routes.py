@@ -13,10 +13,8 @@ from __future__ import annotations
 
 import ipaddress
 from collections import defaultdict
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
-
-import numpy as np
 
 from routrel.model.addresses import Address
 from routrel.model.network import DEFAULT_VRF, Device, StaticRoute
@@ -29,14 +27,13 @@ from routrel.rib.candidates import (
     RouteKind,
     Rows,
     Table,
-    no_rows,
     one_way_each,
     rank,
 )
 from routrel.rib.table import Rib, Route
 from routrel.topology.segments import Topology
 
-__all__ = ["StaticOutcome", "StaticResult", "StaticRoutes"]
+__all__ = ["Resolved", "StaticOutcome", "resolve_device"]
 
 #: Rounds before resolution counts as never settling; real chains need a handful.
 MAXIMUM_ROUNDS = 64
@@ -55,12 +52,12 @@ class StaticOutcome:
 
 
 @dataclass(frozen=True, slots=True)
-class StaticResult:
-    """The usable static routes, and how each one fared."""
+class Resolved:
+    """The usable static routes of one device, and how each one fared."""
 
     rows: Rows
     outcomes: tuple[StaticOutcome, ...]
-    unsettled: tuple[StaticOutcome, ...]  #: routes that kept changing; empty when it settled
+    changing: tuple[StaticOutcome, ...]  #: routes that kept changing; empty when it settled
     depends: bool  #: whether any of it depends on other routes
 
 
@@ -77,58 +74,15 @@ class _Static:
     circular: bool = False
 
 
-class StaticRoutes:
-    """The static routes of a network, resolved anew where the tables of a device have changed."""
-
-    def __init__(self, topology: Topology, interning: Interning) -> None:
-        self.topology, self.interning = topology, interning
-        self._by_device = {
-            device.name: [interning.table_numbers[device.name, vrf.name] for vrf in device.vrfs]
-            for device in topology.network.devices
-            if device.gateways or any(vrf.static for vrf in device.vrfs)
-        }
-        self._known: dict[str, tuple[object, StaticResult]] = {}
-        self._last: tuple[list[StaticResult], StaticResult] | None = None
-
-    def resolved(self, others: Rib) -> StaticResult:
-        """Every usable static route, resolved through the tables.
-
-        Args:
-            others: Tables whose candidates of other protocols count; static ones in it do not,
-                since they are resolved anew.
-        """
-        static = self.interning.kinds.of(Protocol.STATIC)
-        results = []
-        for name, tables in self._by_device.items():
-            rows = np.concatenate([others.table_candidates(table) for table in tables])
-            key = rows[~static[rows["kind"]]].tobytes() if len(rows) else b""
-            known = self._known.get(name)
-            if known is None or (known[1].depends and known[0] != key):
-                device = self.topology.devices[name]
-                known = (key, _resolve_device(device, self.topology, self.interning, others))
-                self._known[name] = known
-            results.append(known[1])
-        if self._last is None or any(
-            new is not old for new, old in zip(results, self._last[0], strict=True)
-        ):
-            self._last = (results, _joined(results))
-        return self._last[1]
-
-
-def _joined(results: Sequence[StaticResult]) -> StaticResult:
-    blocks = [result.rows for result in results if len(result.rows)]
-    return StaticResult(
-        rows=np.concatenate(blocks) if blocks else no_rows(),
-        outcomes=tuple(outcome for result in results for outcome in result.outcomes),
-        unsettled=tuple(outcome for result in results for outcome in result.unsettled),
-        depends=any(result.depends for result in results),
-    )
-
-
-def _resolve_device(
+def resolve_device(
     device: Device, topology: Topology, interning: Interning, others: Rib
-) -> StaticResult:
-    """The static routes of one device; none depends on those of another."""
+) -> Resolved:
+    """The static routes of one device; none depends on those of another.
+
+    Args:
+        others: Tables whose candidates of other protocols count; static ones in it do not, since
+            they are resolved anew.
+    """
     statics = list(_configured(device, interning))
     resolver = _Resolver(others)
     for static in statics:
@@ -143,10 +97,10 @@ def _resolve_device(
             static.hops, static.problem = hops, problem
         if not changed:
             break
-    return StaticResult(
+    return Resolved(
         rows=_rows(statics, interning),
         outcomes=tuple(_outcome(static, interning) for static in statics),
-        unsettled=tuple(_outcome(static, interning) for static in changed),
+        changing=tuple(_outcome(static, interning) for static in changed),
         depends=bool(recursive),
     )
 

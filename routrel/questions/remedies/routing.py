@@ -20,8 +20,8 @@ from routrel.model.addresses import Address, Prefix
 from routrel.model.network import DEFAULT_VRF, INTERFACE_PROTOCOLS, Device, Interface
 from routrel.model.ospf import OspfInterface
 from routrel.model.translation import Side
+from routrel.protocols.evidence import AbsenceStep
 from routrel.questions.absence import absence
-from routrel.questions.absence_steps import AbsenceStep
 from routrel.questions.remedies.proposals import (
     LAST,
     Insert,

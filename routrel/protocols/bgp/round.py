@@ -1,0 +1,204 @@
+"""All of BGP that holds while the tables are looked at once: sessions, and what they carry."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+
+from routrel.model.addresses import Address
+from routrel.protocols.bgp.carrying import Carrier
+from routrel.protocols.bgp.classes import PrefixClass
+from routrel.protocols.bgp.conditions import Closed
+from routrel.protocols.bgp.decision import Decision, Entrant, entrant
+from routrel.protocols.bgp.origination import default_path
+from routrel.protocols.bgp.paths import Learned, Path, PathNumbers
+from routrel.protocols.bgp.resolve import Resolution, Resolver
+from routrel.protocols.bgp.sessions import Hearing, Session
+from routrel.protocols.bgp.speakers import Speaker
+from routrel.protocols.bgp.spread import Arena, Numbers
+from routrel.rib.candidates import DISCARD
+
+__all__ = ["Onward", "Round", "own_of"]
+
+
+@dataclass(frozen=True, slots=True)
+class Onward:
+    """Speakers go on from what they have chosen, and not from nothing."""
+
+    muted: frozenset[Address] = frozenset()  #: the ends of a session that carries nothing
+    #: The ends of a session that has just come up: what it brings is the newest.
+    fresh: frozenset[Address] = frozenset()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Round:
+    """What holds while the tables are looked at once."""
+
+    speakers: tuple[Speaker, ...]
+    decisions: list[Decision]  #: by speaker
+    paths: PathNumbers
+    sessions: tuple[Session, ...]
+    resolver: Resolver
+    hearings: Sequence[Hearing]
+    ids: Sequence[int]  #: by hearing: its number, the same in every computation
+    carrier: Carrier
+    out_of: Sequence[Sequence[int]]
+    into: list[list[int]]
+    leaves: Sequence[int]  #: devices that pass nothing on
+    ranks: list[int]  #: by speaker: how many paths it ranks for a neighbour
+    borders: list[list[int]]  #: hearings from one AS into another, together
+    closed: tuple[Closed, ...]  #: what conditions keep back
+    onward: Onward = Onward()
+    entrants: dict[tuple[int, int], Entrant | None] = field(default_factory=dict)
+
+    def arena(self, item: PrefixClass, *, complete: bool) -> Arena:
+        """What a class spreads through; leaves are in it only where it is to be complete."""
+        codes = self.carrier.codes
+        own: list[list[int]] = [[] for _ in self.speakers]
+        for speaker, number in item.origins:
+            own[speaker].append(codes.code(number, -1))
+        defaults = self.default_senders(item)
+        outside = [speaker.outside is not None for speaker in self.speakers]
+        # What outside networks hear changes nothing of what they announce.
+        quiet = {*self.leaves, *(n for n, is_outside in enumerate(outside) if is_outside)}
+        return Arena(
+            own=own,
+            out_of=[
+                [place for place in out if self.hearings[place].receiver not in quiet]
+                for out in self.out_of
+            ],
+            leaves=[(leaf, self.into[leaf]) for leaf in self.leaves] if complete else [],
+            senders=[hearing.sender for hearing in self.hearings],
+            receiver=[hearing.receiver for hearing in self.hearings],
+            ranks=self.ranks,
+            outside=outside,
+            decisions=self.decisions,
+            enter=self.entering(item),
+            sent=self.sending(item, defaults),
+            unasked=tuple(defaults),
+            borders=self.borders,
+        )
+
+    def sending(
+        self, item: PrefixClass, defaults: dict[int, int]
+    ) -> Callable[[int, Numbers], Numbers]:
+        """A function from a hearing's position and what its sender chose to what it carries.
+
+        Args:
+            defaults: The hearings that carry a default route of their own, with its path.
+        """
+        lane, offered = item.lane, self.offering(item, defaults)
+        outside = [speaker.outside is not None for speaker in self.speakers]
+        passes = self.carrier.passes
+
+        def sent(place: int, chosen: Numbers) -> Numbers:
+            codes = offered(place, chosen)
+            found = [code for path in codes if (code := passes(lane, place, path)) >= 0]
+            return tuple(found[:1] if outside[self.hearings[place].sender] else found)
+
+        return sent
+
+    def offering(
+        self, item: PrefixClass, defaults: dict[int, int]
+    ) -> Callable[[int, Numbers], Numbers]:
+        """As `sending`, but to what the sender has to tell there, policies aside."""
+        codes, lane = self.carrier.codes, item.lane
+        outside = [speaker.outside is not None for speaker in self.speakers]
+        muted: frozenset[int] = frozenset()
+        if self.onward.muted:
+            places = enumerate(self.hearings)
+            muted = frozenset(place for place, h in places if _is_of(h, self.onward.muted))
+
+        def offered(place: int, chosen: Numbers) -> Numbers:
+            hearing = self.hearings[place]
+            if place in muted:
+                return ()
+            if item.prefix.version not in hearing.versions:
+                return ()
+            if place in defaults:
+                return (codes.code(defaults[place], -1),)
+            if lane.kept_back[hearing.sender] or place in lane.closed:
+                return ()
+            if lane.not_active[hearing.sender]:
+                # What it originates is active by the protocol it comes from.
+                chosen = tuple(code for code in chosen if codes.place(code) < 0)
+            if outside[hearing.sender]:
+                return chosen
+            return chosen[: hearing.sender_settings.add_paths or 1]
+
+        return offered
+
+    def is_off(self, place: int) -> bool:
+        """Whether a condition keeps back the default route of a hearing's own."""
+        return any(item.place == place and item.ranges is None for item in self.closed)
+
+    def default_senders(self, item: PrefixClass) -> dict[int, int]:
+        """For a default route: the hearings that carry one of their own, with its path."""
+        found: dict[int, int] = {}
+        if item.prefix.prefixlen > 0:
+            return found
+        for place, hearing in enumerate(self.hearings):
+            stated = hearing.sender_settings.default_route
+            if stated is None or self.is_off(place):
+                continue
+            if item.prefix.version in hearing.versions:
+                path = default_path(self.speakers[hearing.sender], stated.policy, item.prefix)
+                if path is not None:
+                    found[place] = self.paths.add(path)
+        return found
+
+    def entering(self, item: PrefixClass) -> Callable[[int, int], Entrant | None]:
+        """A function from speaker and code to its entrant; None: not usable."""
+        known: dict[tuple[int, int], Entrant | None] = {} if item.alone else self.entrants
+        paths, codes = self.paths, self.carrier.codes
+
+        def enter(speaker: int, code: int) -> Entrant | None:
+            key = (speaker, code)
+            if key not in known:
+                resolution = self.resolution(item, speaker, paths[codes.path(code)])
+                known[key] = (
+                    None if resolution.problem else self.entrant_of(speaker, code, resolution)
+                )
+            return known[key]
+
+        return enter
+
+    def resolution(self, item: PrefixClass, speaker: int, path: Path) -> Resolution:
+        if path.learned is Learned.OWN or self.speakers[speaker].outside:
+            return Resolution(())
+        if path.discard:
+            return Resolution((DISCARD,))
+        if path.next_hop is None:
+            return Resolution((), problem="it has no next hop")
+        if item.alone:
+            return self.resolver.for_prefix(speaker, path.next_hop, item.prefix)
+        return self.resolver.of(speaker, path.next_hop)
+
+    def entrant_of(self, speaker: int, code: int, resolution: Resolution) -> Entrant:
+        path = self.paths[self.carrier.codes.path(code)]
+        place = self.carrier.codes.place(code)
+        hearing = self.hearings[place] if place >= 0 else None
+        identifier = path.originator
+        if identifier is None and hearing is not None:
+            identifier = self.speakers[hearing.sender].router_id
+        fresh = self.onward.fresh
+        return entrant(
+            code,
+            path,
+            self.speakers[speaker].decision,
+            igp_cost=resolution.cost,
+            router_id=int(identifier) if identifier is not None else 0,
+            neighbour=int(hearing.sender_address) if hearing else 0,
+            order=place,
+            fresh=bool(fresh) and hearing is not None and _is_of(hearing, fresh),
+        )
+
+
+def _is_of(hearing: Hearing, ends: frozenset[Address]) -> bool:
+    """Whether a hearing is of the session between two addresses."""
+    return {hearing.sender_address, hearing.receiver_address} == ends
+
+
+def own_of(item: PrefixClass, index: int) -> list[int]:
+    """The numbers of a speaker's own paths for a class."""
+    return [number for speaker, number in item.origins if speaker == index]

@@ -1,0 +1,39 @@
+"""Connected and local routes as a protocol like others."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from routrel.protocols.connected.routes import connected_routes
+from routrel.protocols.contract import Domain, Inputs, Result
+from routrel.rib.candidates import Interning, Protocol, Rows, Table
+from routrel.topology.segments import Topology
+
+__all__ = ["ConnectedDomain"]
+
+
+@dataclass(frozen=True, kw_only=True)
+class ConnectedResult(Result):
+    """The routes of all interfaces; they rest on nothing."""
+
+    domain: Domain
+    inputs: Inputs
+    rows: Rows
+
+
+class ConnectedDomain(Domain):
+    """The interfaces of all devices."""
+
+    protocol = Protocol.CONNECTED
+    versions = (4, 6)
+    index_of: Mapping[Table, int] = {}
+
+    def __init__(self, topology: Topology, interning: Interning) -> None:
+        self.topology, self.interning = topology, interning
+        self.routes = connected_routes(topology, interning)
+
+    def compute(self, inputs: Inputs, before: Result | None) -> Result:
+        if before is not None:
+            return before
+        return ConnectedResult(domain=self, inputs=inputs, rows=self.routes)

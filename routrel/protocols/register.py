@@ -1,0 +1,49 @@
+"""Every protocol there is: the one place that names them all."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from routrel.protocols.bgp.domain import BgpDomain
+from routrel.protocols.bgp.result import BgpResult
+from routrel.protocols.connected.domain import ConnectedDomain
+from routrel.protocols.contract import Domain, Results
+from routrel.protocols.eigrp.domain import EigrpDomain
+from routrel.protocols.isis.domain import IsisDomain
+from routrel.protocols.leaked.domain import LeakedDomain
+from routrel.protocols.ospf.domain import OspfDomain
+from routrel.protocols.rip.domain import RipDomain
+from routrel.protocols.static.domain import StaticDomain
+from routrel.rib.candidates import Interning, Protocol
+from routrel.topology.segments import Topology
+
+__all__ = ["bgp_of", "domains"]
+
+
+def domains(topology: Topology, interning: Interning, since: Results) -> Iterator[Domain]:
+    """All protocols of a network, in the order in which they are computed.
+
+    Args:
+        since: What they came to in much the same network, whose numbers `interning` began with;
+            empty: nothing is known. It is not changed.
+    """
+    yield ConnectedDomain(topology, interning)
+    yield StaticDomain(topology, interning)
+    yield OspfDomain(topology, Protocol.OSPF, interning)
+    yield OspfDomain(topology, Protocol.OSPFV3, interning)
+    yield RipDomain(topology, Protocol.RIP, interning)
+    yield RipDomain(topology, Protocol.RIPNG, interning)
+    yield EigrpDomain(topology, interning)
+    yield IsisDomain(topology, interning)
+    known = since.get(Protocol.BGP)
+    memory = known.memory.copy() if isinstance(known, BgpResult) else None
+    yield BgpDomain(topology, interning, memory)
+    yield LeakedDomain(topology, interning)
+
+
+def bgp_of(results: Results) -> BgpResult:
+    """What BGP came to, for what is asked of BGP alone."""
+    found = results[Protocol.BGP]
+    if not isinstance(found, BgpResult):
+        raise TypeError(found)
+    return found

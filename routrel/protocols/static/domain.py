@@ -1,0 +1,140 @@
+"""Static routes of all devices as a protocol like others."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from functools import cached_property
+from ipaddress import IPv4Network, IPv6Network
+
+import numpy as np
+
+from routrel.model.addresses import Address, Prefix
+from routrel.model.findings import Finding, Severity
+from routrel.protocols.contract import Domain, Inputs, Result
+from routrel.protocols.evidence import AbsenceStep, CandidatePath
+from routrel.protocols.static.routes import Resolved, StaticOutcome, resolve_device
+from routrel.rib.candidates import Interning, Protocol, Rows, Table, no_rows
+from routrel.rib.table import Rib
+from routrel.topology.segments import Topology
+
+__all__ = ["StaticDomain"]
+
+
+@dataclass(frozen=True, kw_only=True)
+class StaticResult(Result):
+    """The usable static routes of all devices, and how each one fared."""
+
+    domain: Domain
+    inputs: Inputs
+    rows: Rows
+    #: By device: the rows of other protocols that its routes were resolved through, and the result.
+    by_device: Mapping[str, tuple[bytes, Resolved]]
+
+    @property
+    def outcomes(self) -> Iterator[StaticOutcome]:
+        return (o for _, resolved in self.by_device.values() for o in resolved.outcomes)
+
+    @cached_property
+    def unsettled(self) -> frozenset[tuple[int, int]]:
+        """Those whose resolution kept changing."""
+        interning = self.domain.interning
+        return frozenset(
+            (interning.table_numbers[outcome.table], interning.prefixes.add(outcome.route.to))
+            for _, resolved in self.by_device.values()
+            for outcome in resolved.changing
+        )
+
+    def candidates(self, rib: Rib, table: int, prefix: int) -> Iterator[CandidatePath]:
+        """Those that are not usable, with what is wrong."""
+        name = rib.interning.tables[table]
+        wanted = rib.interning.prefixes.prefixes[prefix]
+        for outcome in self.outcomes:
+            if outcome.table == name and outcome.route.to == wanted and outcome.problem:
+                yield CandidatePath(
+                    protocol=Protocol.STATIC,
+                    next_hops=(),
+                    distance=outcome.route.distance,
+                    metric=0,
+                    tag=outcome.route.tag,
+                    problem=outcome.problem,
+                    place=outcome.route.place,
+                )
+
+    def findings(self) -> Iterator[Finding]:
+        for outcome in self.outcomes:
+            if outcome.problem:
+                yield Finding(
+                    severity=Severity.WARNING,
+                    code="static_unusable",
+                    text=f"{outcome.table[0]}: the route to {outcome.route.to} is not used: "
+                    f"{outcome.problem}",
+                    suggestion="correct the next hop, or give the device a route to it",
+                    place=outcome.route.place,
+                    device=outcome.table[0],
+                )
+
+    def unusable(self, wanted: Prefix | Address) -> Iterator[AbsenceStep]:
+        for outcome in self.outcomes:
+            route = outcome.route
+            if outcome.problem and (route.to == wanted or _holds(route.to, wanted)):
+                yield AbsenceStep(
+                    kind="static_unusable",
+                    device=outcome.table[0],
+                    text=f"the static route of {outcome.table[0]} is not usable: {outcome.problem}",
+                    place=route.place,
+                )
+
+
+class StaticDomain(Domain):
+    """The static routes of all devices, resolved anew where the tables of a device have changed."""
+
+    protocol = Protocol.STATIC
+    versions = (4, 6)
+    index_of: Mapping[Table, int] = {}
+
+    def __init__(self, topology: Topology, interning: Interning) -> None:
+        self.topology, self.interning = topology, interning
+        self._by_device = {
+            device.name: [interning.table_numbers[device.name, vrf.name] for vrf in device.vrfs]
+            for device in topology.network.devices
+            if device.gateways or any(vrf.static for vrf in device.vrfs)
+        }
+
+    def looks_at(self) -> Iterator[Table]:
+        """The tables through which next hops are resolved."""
+        for device in self.topology.network.devices:
+            for vrf in device.vrfs:
+                if vrf.static or device.gateways:
+                    yield device.name, vrf.name
+
+    def compute(self, inputs: Inputs, before: Result | None) -> StaticResult:
+        view = inputs.view
+        known = before.by_device if isinstance(before, StaticResult) else {}
+        static = self.interning.kinds.of(Protocol.STATIC)
+        made: dict[str, tuple[bytes, Resolved]] = {}
+        for name, tables in self._by_device.items():
+            rows = np.concatenate([view.table_candidates(table) for table in tables])
+            key = rows[~static[rows["kind"]]].tobytes() if len(rows) else b""
+            found = known.get(name)
+            if found is None or (found[1].depends and found[0] != key):
+                device = self.topology.devices[name]
+                found = (key, resolve_device(device, self.topology, self.interning, view))
+            made[name] = found
+        if isinstance(before, StaticResult) and all(
+            found is known.get(name) for name, found in made.items()
+        ):
+            return before
+        blocks = [resolved.rows for _, resolved in made.values() if len(resolved.rows)]
+        return StaticResult(
+            domain=self,
+            inputs=inputs,
+            rows=np.concatenate(blocks) if blocks else no_rows(),
+            by_device=made,
+        )
+
+
+def _holds(network: Prefix, wanted: Prefix | Address) -> bool:
+    if isinstance(wanted, IPv4Network | IPv6Network):
+        return False
+    return network.prefixlen > 0 and wanted in network
