@@ -20,7 +20,7 @@ from routrel.model.traffic import (
 
 __all__ = [
     "FilterResult",
-    "Meeting",
+    "PacketContext",
     "TriedRule",
     "dscp_name",
     "evaluate",
@@ -30,7 +30,7 @@ __all__ = [
 
 
 @dataclass(frozen=True, slots=True)
-class Meeting:
+class PacketContext:
     """What a device knows about a packet besides its header."""
 
     arrives: str | None = None  #: the interface it came in by; None: the device sends it
@@ -40,7 +40,7 @@ class Meeting:
     later_mark: int = 0  #: and the later fragments of a packet that was cut
 
 
-_NOTHING_KNOWN = Meeting()
+_NOTHING_KNOWN = PacketContext()
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,7 +85,7 @@ class FilterResult:
 
 
 def evaluate(
-    packet_filter: Filter, header: Header, meeting: Meeting = _NOTHING_KNOWN
+    packet_filter: Filter, header: Header, context: PacketContext = _NOTHING_KNOWN
 ) -> FilterResult:
     """Hold a packet against the rules from the top; the first match decides (RFC 8519 4.1).
 
@@ -93,8 +93,8 @@ def evaluate(
     drops answers to what it never saw. A packet that was cut up passes only if its first and its
     later fragments do; told is the one that does not.
     """
-    if packet_filter.sessions and meeting.session is not SessionState.NEW:
-        known = meeting.session
+    if packet_filter.sessions and context.session is not SessionState.NEW:
+        known = context.session
         if known is not None:
             action = Action.PERMIT if known is SessionState.ESTABLISHED else Action.DENY
             return FilterResult(
@@ -103,12 +103,12 @@ def evaluate(
                 rule=None,
                 tried=(),
                 session=known,
-                mark=meeting.mark,
-                later_mark=meeting.later_mark,
+                mark=context.mark,
+                later_mark=context.later_mark,
             )
-    result = _by_rules(packet_filter, header, meeting)
+    result = _by_rules(packet_filter, header, context)
     if header.fragment is Fragment.FIRST and result.permits:
-        others = replace(meeting, mark=meeting.later_mark)
+        others = replace(context, mark=context.later_mark)
         later = _by_rules(packet_filter, later_fragment(header), others)
         if not later.permits:
             return replace(later, fragment=True)
@@ -129,13 +129,13 @@ def later_fragment(header: Header) -> Header:
     )
 
 
-def _by_rules(packet_filter: Filter, header: Header, meeting: Meeting) -> FilterResult:
-    session = meeting.session if packet_filter.sessions else None
+def _by_rules(packet_filter: Filter, header: Header, context: PacketContext) -> FilterResult:
+    session = context.session if packet_filter.sessions else None
     tried = []
     for rule in packet_filter.rules:
-        why_not = mismatch(rule.match, header, meeting)
+        why_not = mismatch(rule.match, header, context)
         if not why_not and rule.mark is not None:
-            meeting = replace(meeting, mark=rule.mark)
+            context = replace(context, mark=rule.mark)
         if not why_not and rule.action is None:
             why_not = f"it matches: marked {rule.mark}, on to the next rule"
         tried.append(TriedRule(rule, why_not))
@@ -146,7 +146,7 @@ def _by_rules(packet_filter: Filter, header: Header, meeting: Meeting) -> Filter
                 rule=rule,
                 tried=tuple(tried),
                 session=session,
-                mark=meeting.mark,
+                mark=context.mark,
             )
     return FilterResult(
         filter=packet_filter,
@@ -154,37 +154,37 @@ def _by_rules(packet_filter: Filter, header: Header, meeting: Meeting) -> Filter
         rule=None,
         tried=tuple(tried),
         session=session,
-        mark=meeting.mark,
+        mark=context.mark,
     )
 
 
-def mismatch(match: Match, header: Header, meeting: Meeting = _NOTHING_KNOWN) -> str:
+def mismatch(match: Match, header: Header, context: PacketContext = _NOTHING_KNOWN) -> str:
     """The first thing about a packet that does not fit, in words; empty where all fit."""
-    return next(_mismatches(match, header, meeting), "")
+    return next(_mismatches(match, header, context), "")
 
 
-def _mismatches(match: Match, header: Header, meeting: Meeting) -> Iterator[str]:
+def _mismatches(match: Match, header: Header, context: PacketContext) -> Iterator[str]:
     if match.protocol is not None and match.protocol != header.protocol:
         yield f"{protocol_name(header.protocol)}, not {protocol_name(match.protocol)}"
     if match.sources and not _within(header.source, match.sources):
         yield f"source {header.source} is outside {_listed(match.sources)}"
     if match.destinations and not _within(header.destination, match.destinations):
         yield f"destination {header.destination} is outside {_listed(match.destinations)}"
-    if match.arrives and meeting.arrives not in match.arrives:
-        found = f"arrives by {meeting.arrives}" if meeting.arrives else "the device's own"
+    if match.arrives and context.arrives not in match.arrives:
+        found = f"arrives by {context.arrives}" if context.arrives else "the device's own"
         yield f"{found}, not by {_listed(match.arrives)}"
-    if match.leaves and meeting.leaves not in match.leaves:
-        found = f"leaves by {meeting.leaves}" if meeting.leaves else "is for the device itself"
+    if match.leaves and context.leaves not in match.leaves:
+        found = f"leaves by {context.leaves}" if context.leaves else "is for the device itself"
         yield f"{found}, not by {_listed(match.leaves)}"
     yield from _port_mismatches(match, header)
     if match.dscps and header.dscp not in match.dscps:
         wanted = ", ".join(dscp_name(number) for number in match.dscps)
         yield f"code point {dscp_name(header.dscp)}, not {wanted}"
     yield from _fragment_mismatches(match, header)
-    if match.marks and meeting.mark not in match.marks:
-        yield f"marked {meeting.mark or 'with nothing'}, not {_listed(match.marks)}"
-    if match.sessions and meeting.session not in match.sessions:
-        found = meeting.session.value if meeting.session else "not known"
+    if match.marks and context.mark not in match.marks:
+        yield f"marked {context.mark or 'with nothing'}, not {_listed(match.marks)}"
+    if match.sessions and context.session not in match.sessions:
+        found = context.session.value if context.session else "not known"
         yield f"session {found}, not {', '.join(state.value for state in match.sessions)}"
 
 

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from routrel.forwarding.filters import Meeting, mismatch
-from routrel.forwarding.hops import SteeringTried
+from routrel.forwarding.filters import PacketContext, mismatch
 from routrel.forwarding.translation import speaking_address
 from routrel.model.addresses import Address
 from routrel.model.network import Device, Interface, Processing, ReversePathCheck
@@ -15,7 +14,15 @@ from routrel.rib.candidates import NextHop, Protocol
 from routrel.rib.table import Rib, Route
 from routrel.topology.segments import Topology
 
-__all__ = ["Lookup", "Steered"]
+__all__ = ["Lookup", "Steered", "SteeringTried"]
+
+
+@dataclass(frozen=True, slots=True)
+class SteeringTried:
+    """One steering rule and why it did not decide; empty for the one that did."""
+
+    rule: SteeringRule
+    mismatch: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,18 +36,38 @@ class Steered:
 
 
 class Lookup:
-    """Look-ups in one state of the tables."""
+    """Look-ups in one state of the tables.
 
-    def __init__(self, topology: Topology, rib: Rib) -> None:
-        self.topology, self.rib = topology, rib
+    Args:
+        shorter: Whether `matches` has the routes behind the longest match too.
+    """
+
+    def __init__(self, topology: Topology, rib: Rib, *, shorter: bool = True) -> None:
+        self.topology, self.rib, self.shorter = topology, rib, shorter
+        #: The longest match for each table and address that was ever looked up.
+        self.known: dict[tuple[int, Address], Route | None] = {}
+        #: The same of those that somebody wants to know of; they may begin anew.
+        self.asked: dict[tuple[int, Address], Route | None] = {}
 
     def matches(self, device: str, vrf: str, destination: Address) -> tuple[Route, ...]:
         """The routes that hold an address, longest first (RFC 1812 5.2.4.3)."""
+        if not self.shorter:
+            found = self.route(device, vrf, destination)
+            return () if found is None else (found,)
         table = self.rib.interning.table_numbers[device, vrf]
         return tuple(self.rib.matches(table, destination))
 
     def route(self, device: str, vrf: str, destination: Address) -> Route | None:
-        return self.rib.lookup(self.rib.interning.table_numbers[device, vrf], destination)
+        """The longest match for an address."""
+        return self.route_in(self.rib.interning.table_numbers[device, vrf], destination)
+
+    def route_in(self, table: int, destination: Address) -> Route | None:
+        """The same, by the table's number."""
+        key = (table, destination)
+        if key not in self.known:
+            self.known[key] = self.rib.lookup(table, destination)
+        self.asked[key] = self.known[key]
+        return self.known[key]
 
     def is_own(self, device: Device, address: Address) -> bool:
         """Whether an address is a device's own, in whatever VRF."""
@@ -69,12 +96,12 @@ class Lookup:
     # --- steering ------------------------------------------------------------------------------
 
     def steered(
-        self, device: Device, vrf: str, steering: Steering, header: Header, meeting: Meeting
+        self, device: Device, vrf: str, steering: Steering, header: Header, context: PacketContext
     ) -> Steered:
         """Hold a packet against steering rules from the top."""
         tried: list[SteeringTried] = []
         for rule in steering.rules:
-            why_not = mismatch(rule.match, header, meeting)
+            why_not = mismatch(rule.match, header, context)
             if rule.invert:
                 why_not = "" if why_not else "it is what the rule excepts"
             if why_not:
@@ -155,8 +182,8 @@ class Lookup:
         if device.processing is Processing.LINUX and use is not None:
             steering = device.steering(use.steering)
             answer = header.reply()
-            meeting = Meeting(arrives=out.name if out else None)
-            found = self.steered(device, vrf, steering, answer, meeting) if steering else None
+            context = PacketContext(arrives=out.name if out else None)
+            found = self.steered(device, vrf, steering, answer, context) if steering else None
             if found is not None and found.discards:
                 return None
             if found is not None and found.rule is not None and found.rule.table is not None:

@@ -8,7 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Final, TypeAlias
 
-from routrel.forwarding.hops import StageName
+from routrel.forwarding.evidence import StageName
 from routrel.model.network import Processing
 
 __all__ = ["LOCAL", "ORDERS", "Order", "Step"]

@@ -1,34 +1,34 @@
-"""Whether two devices can talk, hop by hop through tables and filters, there and back.
+"""Whether two devices can talk, there and back, on every equal-cost branch.
 
-This is what a routing session needs to know while the tables are still being worked out. It looks
-at every equal-cost branch; all must arrive. Plain devices, with tables and filters that ask for
-headers alone, are looked at here without noting any evidence; where the way leads through any
-other, the walk decides.
+This is what a routing session needs to know while the tables are still being worked out. Packets go
+through the same stages as those of any flow; that all branches arrive is found without following
+again what is known to arrive from where branches meet.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
+from fractions import Fraction
 
-from routrel.forwarding.filters import evaluate
-from routrel.forwarding.hops import Branch, Verdict
-from routrel.forwarding.sessions import Session
-from routrel.forwarding.walk import Start, walk
+from routrel.forwarding.connections import Connection
+from routrel.forwarding.evidence import Branch, Direction, Result, Verdict
+from routrel.forwarding.lookup import Lookup
+from routrel.forwarding.packet import Packet
+from routrel.forwarding.stages.neighbour import NeighbourEvidence
+from routrel.forwarding.stages.route import ReceiveEvidence, RouteEvidence
+from routrel.forwarding.trace import Start, Tracer
 from routrel.model.addresses import Address
-from routrel.model.filters import Filter
-from routrel.model.network import Device, Interface, Processing
+from routrel.model.network import Device, Processing
 from routrel.model.place import Place
 from routrel.model.traffic import Header
-from routrel.rib.candidates import NextHop
 from routrel.rib.table import Rib, Route
-from routrel.topology.segments import Attachment, Topology
+from routrel.topology.segments import Topology
 
-__all__ = ["Conversations", "Obstacle", "Packet", "Reach", "Start"]
+__all__ = ["Conversations", "Probe", "Reach", "Start", "Unreachable"]
 
 
 @dataclass(frozen=True, slots=True)
-class Obstacle:
+class Unreachable:
     """Why a packet does not arrive."""
 
     text: str
@@ -36,7 +36,7 @@ class Obstacle:
 
 
 @dataclass(frozen=True, slots=True)
-class Packet:
+class Probe:
     """A packet of a conversation: where it begins, and the time to live asked for on arrival."""
 
     starts: tuple[Start, ...]
@@ -44,14 +44,9 @@ class Packet:
     least_ttl: int = 1
 
 
-class _NotPlain(Exception):
-    """The way leads through a device that does more than look up and filter."""
-
-
+_LookedUp = dict[tuple[int, Address], Route | None]
 #: By conversation: what keeps it from taking place, and the look-ups that this rests on.
-Conversations = dict[
-    tuple[Packet, Packet], tuple[Obstacle | None, dict[tuple[int, Address], Route | None]]
-]
+Conversations = dict[tuple[Probe, Probe], tuple[Unreachable | None, _LookedUp]]
 
 
 class Reach:
@@ -63,215 +58,147 @@ class Reach:
 
     def __init__(self, topology: Topology, view: Rib, known: Conversations | None = None) -> None:
         self.topology, self.view = topology, view
-        self._routes: dict[tuple[int, Address], Route | None] = {}
-        self._asked: dict[tuple[int, Address], Route | None] = {}
-        self._plain: dict[str, bool] = {}
-        self._has_walked = False
+        self._lookup = Lookup(topology, view, shorter=False)
         self._known: Conversations = {} if known is None else known
 
-    def conversation(self, there: Packet, back: Packet) -> Obstacle | None:
+    @property
+    def looked_up(self) -> _LookedUp:
+        """All that was looked up, which all answers rest on."""
+        return self._lookup.known
+
+    def route(self, table: int, address: Address) -> Route | None:
+        """The longest match, which answers rest on too."""
+        return self._lookup.route_in(table, address)
+
+    def conversation(self, there: Probe, back: Probe) -> Unreachable | None:
         """What keeps a packet, or the one that answers it, from arriving; None where both do."""
         known = self._known.get((there, back))
-        if known is not None and all(self.route(*at) == found for at, found in known[1].items()):
+        if known is not None and all(
+            self._lookup.route_in(*at) == found for at, found in known[1].items()
+        ):
             return known[0]
-        self._asked = {}
-        try:
-            obstacle = self._followed(there, back)
-        except _NotPlain:
-            return self._walked(there, back)
-        self._known[there, back] = (obstacle, self._asked)
+        self._lookup.asked = {}
+        obstacle = self._followed(there, back)
+        self._known[there, back] = (obstacle, self._lookup.asked)
         return obstacle
 
-    def _followed(self, there: Packet, back: Packet) -> Obstacle | None:
-        for packet in (there, back):
-            for start in packet.starts:
-                found = self._follow(start, packet.header, packet.least_ttl, (), set())
+    def _followed(self, there: Probe, back: Probe) -> Unreachable | None:
+        remembered: tuple[Connection, ...] = ()
+        for probe in (there, back):
+            follower = _Follower(self.topology, self._lookup, probe, remembered)
+            for start in probe.starts:
+                found = follower.from_start(start)
                 if found is not None:
                     return found
+            remembered = tuple(follower.remembered)
         return None
 
-    @property
-    def looked_up(self) -> dict[tuple[int, Address], Route | None] | None:
-        """All that was looked up, which all answers rest on; None where the walk was asked too."""
-        return None if self._has_walked else self._routes
 
-    def _walked(self, there: Packet, back: Packet) -> Obstacle | None:
-        """The same by the walk, with what devices on the way remember."""
-        self._has_walked = True
-        known: tuple[Session, ...] = ()
-        for packet in (there, back):
-            if not packet.starts:
-                continue
-            found = walk(self.topology, self.view, packet.header, packet.starts, known=known)
-            for branch in found.branches:
-                obstacle = self._of_branch(branch, packet)
-                if obstacle is not None:
-                    return obstacle
-            known = tuple(session for branch in found.branches for session in branch.sessions)
+class _Follower:
+    """Follows one packet along all branches until one does not arrive."""
+
+    def __init__(
+        self, topology: Topology, lookup: Lookup, probe: Probe, known: tuple[Connection, ...]
+    ) -> None:
+        self.topology, self.probe = topology, probe
+        self.tracer = Tracer(topology, lookup, known)
+        #: Where packets are known to arrive from, and all that what becomes of them rests on.
+        self._arrives: set[object] = set()
+        self.remembered: dict[Connection, None] = {}
+
+    def from_start(self, start: Start) -> Unreachable | None:
+        return self._from(self.tracer.begin(start, self.probe.header, Fraction(1)))
+
+    def _from(self, packet: Packet) -> Unreachable | None:
+        key = self._key(packet)
+        if key in self._arrives:
+            self.remembered.update(dict.fromkeys(packet.path.connections))
+            return None
+        for outcome in self.tracer.pass_device(packet):
+            if isinstance(outcome, Branch):
+                found = self._of_branch(outcome)
+                self.remembered.update(dict.fromkeys(outcome.connections))
+            elif isinstance(outcome, Packet):
+                raise TypeError("a packet stays at a device that has no more stages")
+            else:
+                found = self._from(outcome.packet)
+            if found is not None:
+                return found
+        self._arrives.add(key)
         return None
 
-    def _of_branch(self, branch: Branch, packet: Packet) -> Obstacle | None:
-        last = self.topology.devices.get(branch.hops[-1].device)
-        place = last.place if last else self.topology.network.place
-        if branch.verdict is Verdict.DELIVERED and branch.header is not None:
-            ttl, least = branch.header.ttl, packet.least_ttl
-            return None if ttl >= least else Obstacle(_too_low(ttl, least), place)
+    def _key(self, packet: Packet) -> object:
+        """All that decides what becomes of a packet, whatever way it came.
+
+        Devices with Linux processing do not take a packet with their own source again.
+        """
+        again = frozenset(
+            hop.device
+            for hop in packet.path.hops
+            if not hop.outside and self.topology.devices[hop.device].processing is Processing.LINUX
+        )
+        at = (packet.device.name, packet.vrf, packet.interface_in)
+        return at, packet.header, packet.path.connections, again
+
+    def _of_branch(self, branch: Branch) -> Unreachable | None:
+        """What is wrong with where a branch ended; None: it arrived."""
         if branch.verdict is Verdict.LEAVES_NETWORK:
-            outside = next(o for o in self.topology.network.outside if o.name == branch.outside)
-            if any(own.ip == packet.header.destination for own in outside.addresses):
+            return self._outside(branch)
+        device = self.topology.devices[branch.hops[-1].device]
+        if branch.verdict is Verdict.DELIVERED and branch.header is not None:
+            ttl, least = branch.header.ttl, self.probe.least_ttl
+            if ttl >= least:
                 return None
-            return Obstacle(f"packets leave the network towards {branch.outside}", place)
+            text = (
+                f"packets arrive with a time to live of {ttl}, below the {least} that is asked for"
+            )
+            return Unreachable(text, device.place)
         cause = branch.cause
         if cause is None:
             raise ValueError("a branch that does not arrive has a cause")
-        if cause.filter is not None:
-            rule = f"rule {cause.rule}" if cause.rule is not None else "the default"
-            at = f"{cause.device}:{cause.interface}" if cause.interface else cause.device
-            text = f"{rule} of filter {cause.filter} drops it at {at}"
-            return Obstacle(text, cause.place or place)
-        kind = branch.verdict.value.replace("_", " ")
-        return Obstacle(f"packets end at {cause.device}: {kind}", cause.place or place)
+        if cause.filter is None:
+            return _stopped(branch, device, cause.place or device.place)
+        rule = f"rule {cause.rule}" if cause.rule is not None else "the default"
+        words = {Direction.IN: "on arrival at", Direction.OUT: "on departure from"}
+        where = f"at {cause.device}"
+        if cause.interface is not None and cause.direction in words:
+            where = f"{words[cause.direction]} {cause.device}:{cause.interface}"
+        text = f"{rule} of filter {cause.filter} drops it {where}"
+        return Unreachable(text, cause.place or device.place)
 
-    def _is_plain(self, device: Device) -> bool:
-        known = self._plain.get(device.name)
-        if known is None:
-            own, through = device.own_traffic, device.through_traffic
-            bound = {u.filter for i in device.interfaces for u in (*i.filters_in, *i.filters_out)}
-            known = self._plain[device.name] = not (
-                device.processing is not Processing.ROUTER
-                or device.remembers_sessions
-                or device.steerings
-                or own.filters_in
-                or own.filters_out
-                or through.filters
-                or device.arriving_traffic.filters
-                or any(_asks_for_more(f) for f in device.filters if f.name in bound)
-                or any(i.reverse_path_check or i.virtual_routers for i in device.interfaces)
-            )
-        return known
-
-    def _follow(
-        self,
-        here: Start,
-        header: Header,
-        least_ttl: int,
-        passed: tuple[Start, ...],
-        arrived: set[Start],
-    ) -> Obstacle | None:
-        """What keeps a packet from its destination; None where it arrives.
-
-        `passed` is the way so far, `arrived` what is known to arrive.
-        """
-        device = self.topology.devices[here.device]
-        if not self._is_plain(device):
-            raise _NotPlain
-        if here in arrived:
+    def _outside(self, branch: Branch) -> Unreachable | None:
+        outside = next(o for o in self.topology.network.outside if o.name == branch.outside)
+        if any(own.ip == self.probe.header.destination for own in outside.addresses):
             return None
-        if here in passed:
-            return Obstacle(f"packets loop at {device.name}", device.place)
-        found = self._filtered(device, here.interface_in, header, out=False)
-        if found is not None:
-            return found
-        if self._owns(device, here.vrf, header.destination):
-            if header.ttl < least_ttl:
-                return Obstacle(_too_low(header.ttl, least_ttl), device.place)
-            arrived.add(here)
-            return None
-        if here.interface_in is not None:
-            if not device.role.forwards:
-                return Obstacle(f"{device.name} does not forward", device.place)
-            if header.ttl <= 1:
-                text = f"the time to live runs out at {device.name}"
-                return Obstacle(text, device.place)
-            header = replace(header, ttl=header.ttl - 1)
-        for step in self._onward(device, here.vrf, header):
-            if isinstance(step, Start):
-                step = self._follow(step, header, least_ttl, (*passed, here), arrived)
-            if step is not None:
-                return step
-        arrived.add(here)
-        return None
-
-    def _onward(
-        self, device: Device, vrf: str, header: Header
-    ) -> Iterator[Start | Obstacle | None]:
-        """Where each branch leads; None where it has arrived outside."""
-        destination = header.destination
-        route = self.route(self.view.interning.table_numbers[device.name, vrf], destination)
-        if route is None:
-            text = f"{device.name} has no route to {destination}"
-            yield Obstacle(text, device.place)
-            return
-        if route.discard:
-            place = route.place if route.place.line else device.place
-            yield Obstacle(f"{device.name} discards what goes to {route.prefix}", place)
-            return
-        for hop in route.next_hops:
-            interface = device.interface(hop.interface or "")
-            if interface is None:
-                raise ValueError(f"{device.name} has no interface {hop.interface}")
-            found = self._filtered(device, interface.name, header, out=True)
-            if found is not None:
-                yield found
-                continue
-            yield self._neighbour(device, interface, hop, destination)
-
-    def _neighbour(
-        self, device: Device, interface: Interface, hop: NextHop, destination: Address
-    ) -> Start | Obstacle | None:
-        address = hop.address or destination
-        receiver = self.topology.receiver(device.name, interface, address)
-        if isinstance(receiver, Attachment):
-            return Start(receiver.device.name, receiver.interface.vrf, receiver.interface.name)
-        if receiver is not None:
-            if address == destination:
-                return None
-            text = f"packets leave the network towards {receiver.neighbour.name}"
-            return Obstacle(text, device.place)
-        text = f"nobody answers for {address} on {device.name}:{interface.name}"
-        return Obstacle(text, interface.place)
-
-    def route(self, table: int, address: Address) -> Route | None:
-        """The longest match, looked up once for each table and address."""
-        key = (table, address)
-        if key not in self._routes:
-            self._routes[key] = self.view.lookup(table, address)
-        self._asked[key] = self._routes[key]
-        return self._routes[key]
-
-    def _owns(self, device: Device, vrf: str, address: Address) -> bool:
-        return any(
-            end.device.name == device.name
-            and end.interface.vrf == vrf
-            and self.topology.is_up(device.name, end.interface.name)
-            for end in self.topology.owners.get(address, ())
-        )
-
-    def _filtered(
-        self, device: Device, interface: str | None, header: Header, *, out: bool
-    ) -> Obstacle | None:
-        found = device.interface(interface) if interface else None
-        if found is None:
-            return None
-        for use in found.filters_out if out else found.filters_in:
-            packet_filter = device.filter(use.filter)
-            result = evaluate(packet_filter, header) if packet_filter else None
-            if result is None or result.permits:
-                continue
-            rule = f"rule {result.rule.id}" if result.rule else "the default"
-            way = "on departure from" if out else "on arrival at"
-            text = f"{rule} of filter {use.filter} drops it {way} {device.name}:{interface}"
-            return Obstacle(text, result.place)
-        return None
+        last = self.topology.devices[branch.hops[-2].device]
+        return Unreachable(f"packets leave the network towards {branch.outside}", last.place)
 
 
-def _asks_for_more(packet_filter: Filter) -> bool:
-    """Whether rules of a filter ask for more than a header, or mark packets."""
-    return any(
-        rule.mark is not None or rule.match.marks or rule.match.arrives or rule.match.leaves
-        for rule in packet_filter.rules
-    )
+def _stopped(branch: Branch, device: Device, place: Place) -> Unreachable:
+    """What routing, or the device, does with a packet that does not arrive.
 
-
-def _too_low(ttl: int, least: int) -> str:
-    return f"packets arrive with a time to live of {ttl}, below the {least} that is asked for"
+    Args:
+        place: Of its cause.
+    """
+    name = device.name
+    stages = branch.hops[-1].stages
+    evidence = next(s.evidence for s in stages if s.result is Result.STOPPED)
+    if branch.verdict is Verdict.LOOPED:
+        return Unreachable(f"packets loop at {name}", device.place)
+    if branch.verdict is Verdict.TTL_EXPIRED:
+        return Unreachable(f"the time to live runs out at {name}", device.place)
+    match evidence:
+        case RouteEvidence(route=None, destination=destination):
+            return Unreachable(f"{name} has no route to {destination}", device.place)
+        case RouteEvidence(route=Route() as route):
+            where = route.place if route.place.line else device.place
+            return Unreachable(f"{name} discards what goes to {route.prefix}", where)
+        case ReceiveEvidence():
+            return Unreachable(f"{name} does not forward", device.place)
+        case NeighbourEvidence(interface=interface, address=address):
+            out = device.interface(interface)
+            text = f"nobody answers for {address} on {name}:{interface}"
+            return Unreachable(text, out.place if out else place)
+        case _:
+            kind = branch.verdict.value.replace("_", " ")
+            return Unreachable(f"packets end at {name}: {kind}", place)

@@ -10,9 +10,9 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from fractions import Fraction
 
-from routrel.forwarding.hops import Branch, Obstacle, Verdict
-from routrel.forwarding.sessions import Session
-from routrel.forwarding.walk import Start, Walk, walk
+from routrel.forwarding.connections import Connection
+from routrel.forwarding.evidence import Branch, Obstacle, Verdict
+from routrel.forwarding.trace import Start, Trace, trace
 from routrel.model.traffic import Fragment, Header
 from routrel.rib.table import Rib
 from routrel.topology.segments import Topology
@@ -30,14 +30,14 @@ ARRIVED = (Verdict.DELIVERED, Verdict.LEAVES_NETWORK)
 class Leg:
     """One direction.
 
-    `bare` is the walk as if every filter permitted; `obstacles` is everything in the way, each
+    `bare` is the trace as if every filter permitted; `obstacles` is everything in the way, each
     once, in order of the way.
     """
 
     header: Header
-    walk: Walk
-    bare: Walk
-    beyond: Walk  #: on behind obstacles; the same as `walk` where there are none
+    trace: Trace
+    bare: Trace
+    beyond: Trace  #: on behind obstacles; the same as `trace` where there are none
     obstacles: tuple[Obstacle, ...]
 
 
@@ -58,7 +58,7 @@ def follow_answer(
     Returns:
         None where nobody knows where they begin.
     """
-    arrived = [branch for branch in there.walk.branches if _may_be_answered(branch)]
+    arrived = [branch for branch in there.trace.branches if _may_be_answered(branch)]
     arrived = arrived or [branch for branch in there.beyond.branches if _may_be_answered(branch)]
     shares: dict[_Beginning, Fraction] = {}
     for branch in arrived or there.beyond.branches[:1]:
@@ -84,7 +84,7 @@ class _Beginning:
 
     header: Header
     starts: tuple[Start, ...]
-    known: tuple[Session, ...]
+    known: tuple[Connection, ...]
     asked: Header | None = None  #: the packet that it answers, as it was sent
 
 
@@ -99,17 +99,17 @@ def _answer(branch: Branch, asked: Header, starts: tuple[Start, ...]) -> _Beginn
         return None
     # Of a packet that did not arrive nobody knows how it would have been translated.
     there = asked if branch.verdict in ARRIVED else None
-    return _Beginning(whole.reply(), starts, branch.sessions, there)
+    return _Beginning(whole.reply(), starts, branch.connections, there)
 
 
 def _leg(
     topology: Topology, rib: Rib, beginnings: list[_Beginning], shares: tuple[Fraction, ...]
 ) -> Leg:
-    def walked(*, filters: bool = True, beyond: bool = False) -> Walk:
+    def traced(*, filters: bool = True, beyond: bool = False) -> Trace:
         branches: list[Branch] = []
         unfollowed = Fraction(0)
         for beginning, share in zip(beginnings, shares, strict=True):
-            found = walk(
+            found = trace(
                 topology,
                 rib,
                 beginning.header,
@@ -121,25 +121,25 @@ def _leg(
             )
             branches += [replace(b, share=b.share * share) for b in found.branches]
             unfollowed += found.unfollowed * share
-        return Walk(tuple(branches), unfollowed)
+        return Trace(tuple(branches), unfollowed)
 
-    followed = bare = beyond = walked()
+    followed = bare = beyond = traced()
     verdicts = {branch.verdict for branch in followed.branches}
     if Verdict.FILTERED in verdicts:
         # Only a filter that stopped something can make routing alone end elsewhere.
-        bare = walked(filters=False)
+        bare = traced(filters=False)
     if not verdicts.issubset(ARRIVED):
-        beyond = walked(beyond=True)
+        beyond = traced(beyond=True)
     return Leg(
         header=beginnings[0].header,
-        walk=followed,
+        trace=followed,
         bare=bare,
         beyond=beyond,
         obstacles=_each_once(beyond),
     )
 
 
-def _each_once(beyond: Walk) -> tuple[Obstacle, ...]:
+def _each_once(beyond: Trace) -> tuple[Obstacle, ...]:
     found: dict[object, Obstacle] = {}
     for branch in beyond.branches:
         for obstacle in branch.obstacles:

@@ -6,8 +6,8 @@ from collections.abc import Collection
 from dataclasses import dataclass
 from itertools import chain, islice
 
-from routrel.forwarding.filters import Meeting, mismatch
-from routrel.forwarding.sessions import with_addresses
+from routrel.forwarding.connections import with_addresses
+from routrel.forwarding.filters import PacketContext, mismatch
 from routrel.model.addresses import Address, Prefix, address_of
 from routrel.model.filters import Match, PortRange
 from routrel.model.network import Device, Interface, Processing
@@ -37,7 +37,7 @@ def translate(
     device: Device,
     side: Side,
     header: Header,
-    meeting: Meeting,
+    context: PacketContext,
     out: tuple[Interface, Address] | None,
     new: bool,
     *,
@@ -60,14 +60,14 @@ def translate(
         if rule.side not in (None, side) and not backwards:
             continue
         match = _called(rule) if backwards else rule.match
-        if mismatch(match, header, meeting):
+        if mismatch(match, header, context):
             continue
         if rule.keep:
             return Translated(rule, (header,), 1)
         if backwards:
             partner = _partner(header.destination, rule.pool[0], rule.match.sources[0])
             return Translated(rule, (with_addresses(header, destination=partner),), 1)
-        chosen, choices = _new_addresses(device, rule, side, header, meeting, out)
+        chosen, choices = _new_addresses(device, rule, side, header, context, out)
         if not chosen:
             return None
         return Translated(rule, tuple(_with_new(rule, side, header, a) for a in chosen), choices)
@@ -87,7 +87,7 @@ def _new_addresses(
     rule: TranslationRule,
     side: Side,
     header: Header,
-    meeting: Meeting,
+    context: PacketContext,
     out: tuple[Interface, Address] | None,
 ) -> tuple[list[Address], int]:
     """What an end may become, of a large pool the first ones, and how many there are.
@@ -108,7 +108,7 @@ def _new_addresses(
     if source:
         address = speaking_address(*out) if out else None
     else:
-        address = _arrival_address(device, meeting.arrives, old.version)
+        address = _arrival_address(device, context.arrives, old.version)
     return ([], 0) if address is None else ([address], 1)
 
 

@@ -6,27 +6,18 @@ from collections.abc import Sequence
 from typing import Any, TypeAlias
 
 from routrel.convergence.converge import State
+from routrel.forwarding.evidence import Branch, Cause, Hop, Obstacle, Stage
 from routrel.forwarding.filters import FilterResult
-from routrel.forwarding.hops import (
-    AnswerEvidence,
-    Branch,
-    Cause,
-    FilterEvidence,
-    Hop,
-    LoopEvidence,
-    MtuEvidence,
-    NeighbourEvidence,
-    Obstacle,
-    PiecesEvidence,
-    ReceiveEvidence,
-    ReversePathEvidence,
-    RouteEvidence,
-    Stage,
-    SteeringEvidence,
-    TranslationEvidence,
-    TtlEvidence,
-    ZoneEvidence,
-)
+from routrel.forwarding.stages.answer import AnswerEvidence
+from routrel.forwarding.stages.loop import LoopEvidence
+from routrel.forwarding.stages.mtu import MtuEvidence, PiecesEvidence
+from routrel.forwarding.stages.neighbour import NeighbourEvidence
+from routrel.forwarding.stages.packet_filter import FilterEvidence, ZoneEvidence
+from routrel.forwarding.stages.reverse_path import ReversePathEvidence
+from routrel.forwarding.stages.route import ReceiveEvidence, RouteEvidence
+from routrel.forwarding.stages.steering import SteeringEvidence
+from routrel.forwarding.stages.translation import TranslationEvidence
+from routrel.forwarding.stages.ttl import TtlEvidence
 from routrel.model.findings import Finding
 from routrel.model.place import Place
 from routrel.model.traffic import Header
@@ -278,7 +269,7 @@ def _direction_data(state: State, answer: DirectionAnswer) -> Json:
         "source": _endpoint_data(answer.source, answer.header.source.version),
         "destination": _endpoint_data(answer.destination, answer.header.source.version),
         "branches": [_branch_data(state, branch) for branch in answer.branches],
-        "unfollowed": float(answer.walk.unfollowed),
+        "unfollowed": float(answer.trace.unfollowed),
         "cause": cause_data(answer.cause),
         "obstacles": [_obstacle_data(state, obstacle) for obstacle in answer.obstacles],
         "defaults": [

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from itertools import zip_longest
 
-from routrel.forwarding.hops import Branch, Hop, Result, Stage
+from routrel.forwarding.evidence import Branch, Hop, Result, Stage
 from routrel.questions.flow import DirectionAnswer, FlowAnswer
 from routrel.questions.words import VERDICT_TITLES, stage_words
 

@@ -6,7 +6,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from routrel.convergence.converge import State
-from routrel.forwarding.hops import Hop, RouteEvidence
+from routrel.forwarding.evidence import Hop
+from routrel.forwarding.stages.route import RouteEvidence
 from routrel.model.addresses import Address, Prefix
 from routrel.questions.absence import Absence, absence
 from routrel.questions.flow import DirectionAnswer

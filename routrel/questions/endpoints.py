@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from routrel.convergence.converge import State
 from routrel.files.shapes import closest
-from routrel.forwarding.walk import Start
+from routrel.forwarding.trace import Start
 from routrel.model.addresses import Address
 from routrel.model.network import DEFAULT_VRF, Device, Interface, InterfaceKind, OutsideNeighbour
 from routrel.model.prefix_index import PrefixIndex

@@ -6,9 +6,9 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
 from routrel.convergence.converge import State
-from routrel.forwarding.hops import Branch, Cause, Obstacle, Verdict
+from routrel.forwarding.evidence import Branch, Cause, Obstacle, Verdict
 from routrel.forwarding.round_trip import Leg, follow, follow_answer
-from routrel.forwarding.walk import Walk
+from routrel.forwarding.trace import Trace
 from routrel.model.traffic import Header
 from routrel.questions.endpoints import Endpoint, resolve_endpoint, shared_family
 from routrel.questions.errors import UnknownEndpoint
@@ -40,15 +40,15 @@ class DirectionAnswer:
     header: Header
     verdict: Verdict
     routing_verdict: Verdict  #: as if every filter permitted
-    walk: Walk
-    beyond: Walk  #: the same on behind what stops it
+    trace: Trace
+    beyond: Trace  #: the same on behind what stops it
     obstacles: tuple[Obstacle, ...]  #: everything in the way, not only what stops it first
     source: Endpoint
     destination: Endpoint
 
     @property
     def branches(self) -> tuple[Branch, ...]:
-        return self.walk.branches
+        return self.trace.branches
 
     @property
     def cause(self) -> Cause | None:
@@ -173,9 +173,9 @@ def _ask(state: State, question: FlowQuestion) -> FlowAnswer:
 def _direction(state: State, leg: Leg, source: Endpoint, destination: Endpoint) -> DirectionAnswer:
     return DirectionAnswer(
         header=leg.header,
-        verdict=_verdict(state, leg.walk),
+        verdict=_verdict(state, leg.trace),
         routing_verdict=_verdict(state, leg.bare),
-        walk=leg.walk,
+        trace=leg.trace,
         beyond=leg.beyond,
         obstacles=leg.obstacles,
         source=source,
@@ -183,7 +183,7 @@ def _direction(state: State, leg: Leg, source: Endpoint, destination: Endpoint) 
     )
 
 
-def _verdict(state: State, followed: Walk) -> Verdict:
+def _verdict(state: State, followed: Trace) -> Verdict:
     if any(
         state.is_unsettled(hop.device, hop.vrf, hop.header.destination)
         for branch in followed.branches

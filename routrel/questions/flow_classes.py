@@ -14,7 +14,7 @@ from dataclasses import dataclass, replace
 from itertools import pairwise
 
 from routrel.convergence.converge import State
-from routrel.forwarding.hops import Branch
+from routrel.forwarding.evidence import Branch
 from routrel.model.addresses import Prefix, address_of, is_within, range_words
 from routrel.model.filters import Match
 from routrel.model.network import Role

@@ -5,32 +5,29 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from fractions import Fraction
 
-from routrel.forwarding.filters import dscp_name
-from routrel.forwarding.hops import (
-    AnswerEvidence,
+from routrel.forwarding.evidence import (
     Branch,
     Cause,
     Direction,
     Evidence,
-    FilterEvidence,
     Hop,
-    LoopEvidence,
-    MtuEvidence,
-    NeighbourEvidence,
     Obstacle,
-    PiecesEvidence,
-    ReceiveEvidence,
     Result,
-    ReversePathEvidence,
-    RouteEvidence,
     Stage,
     StageName,
-    SteeringEvidence,
-    TranslationEvidence,
-    TtlEvidence,
     Verdict,
-    ZoneEvidence,
 )
+from routrel.forwarding.filters import dscp_name
+from routrel.forwarding.stages.answer import AnswerEvidence
+from routrel.forwarding.stages.loop import LoopEvidence
+from routrel.forwarding.stages.mtu import MtuEvidence, PiecesEvidence
+from routrel.forwarding.stages.neighbour import NeighbourEvidence
+from routrel.forwarding.stages.packet_filter import FilterEvidence, ZoneEvidence
+from routrel.forwarding.stages.reverse_path import ReversePathEvidence
+from routrel.forwarding.stages.route import ReceiveEvidence, RouteEvidence
+from routrel.forwarding.stages.steering import SteeringEvidence
+from routrel.forwarding.stages.translation import TranslationEvidence
+from routrel.forwarding.stages.ttl import TtlEvidence
 from routrel.model.filters import Action, Match, Rule, SessionState
 from routrel.model.network import DEFAULT_VRF, ReversePathCheck
 from routrel.model.steering import SteeringRule
@@ -455,7 +452,7 @@ def direction_sentence(answer: DirectionAnswer) -> str:
     """The verdict of one direction with its cause, by the tables as they are shown."""
     if answer.verdict is Verdict.NOT_CONVERGED:
         return "Routing has no stable answer on the way."
-    if len({branch.verdict for branch in answer.branches}) > 1 or answer.walk.unfollowed:
+    if len({branch.verdict for branch in answer.branches}) > 1 or answer.trace.unfollowed:
         return _mixed_sentence(answer)
     sentence = _branch_sentence(answer.branches[0], len(answer.branches))
     if answer.branches[0].verdict is Verdict.FILTERED:
@@ -476,8 +473,8 @@ def _mixed_sentence(answer: DirectionAnswer) -> str:
     order = list(Verdict)
     largest_first = sorted(shares.items(), key=lambda item: (-item[1], order.index(item[0])))
     parts = [f"{share_words(share)} {VERDICT_TITLES[v].lower()}" for v, share in largest_first]
-    if answer.walk.unfollowed:
-        parts.append(f"{share_words(answer.walk.unfollowed)} not followed, too many branches")
+    if answer.trace.unfollowed:
+        parts.append(f"{share_words(answer.trace.unfollowed)} not followed, too many branches")
     stopped = next((branch for branch in answer.branches if branch.cause), None)
     detail = f" {_branch_sentence(stopped, 1)}" if stopped else ""
     return f"Equal-cost branches disagree: {', '.join(parts)}.{detail}"

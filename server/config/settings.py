@@ -8,7 +8,7 @@ import json
 import os
 from pathlib import Path
 
-from routrel.forwarding.hops import Verdict
+from routrel.forwarding.evidence import Verdict
 
 ROOT = Path(__file__).resolve().parent.parent.parent
 VAR = Path(os.environ.get("ROUTREL_VAR", ROOT / "var"))

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from routrel.convergence.converge import State
 from routrel.forwarding.filters import evaluate
-from routrel.forwarding.walk import MAXIMUM_BRANCHES
+from routrel.forwarding.trace import MAXIMUM_BRANCHES
 from routrel.model.filters import Action, Filter, Match, PortRange, Rule
 from routrel.model.traffic import Header
 from routrel.questions.answers import flow_data

@@ -8,7 +8,7 @@ from dataclasses import replace
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from routrel.forwarding.filters import Meeting, evaluate
+from routrel.forwarding.filters import PacketContext, evaluate
 from routrel.forwarding.header_sets import count_headers, may_carry_tcp, newly_permitted
 from routrel.model.filters import Action, Filter, Fragments, Match, PortRange, Rule, SessionState
 from routrel.model.traffic import ICMP, TCP, UDP, Fragment, Header
@@ -56,7 +56,7 @@ FILTERS = st.builds(
 )
 HEADERS = [
     (Header(source=source, destination=destination, protocol=protocol, dscp=dscp, **more),
-     Meeting(arrives, None, session, mark))
+     PacketContext(arrives, None, session, mark))
     for source in map(ipaddress.ip_address, ("10.0.0.0", "10.0.0.2", "10.9.9.9"))
     for destination in [ipaddress.ip_address("10.0.0.1")]
     for protocol, more in (

@@ -466,7 +466,7 @@ def test_a_second_passage_takes_another_port():
     assert (stopped.verdict.value, stopped.cause.device) == ("filtered", "x")
     (branch,) = stopped.branches
     assert [hop.device for hop in branch.hops] == ["a", "t", "x", "t", "x"]
-    assert len({session.went.source_port for session in branch.sessions}) == 2
+    assert len({connection.went.source_port for connection in branch.connections}) == 2
 
 
 def test_a_route_by_an_interface_of_another_vrf():

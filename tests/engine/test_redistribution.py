@@ -8,7 +8,7 @@ from ipaddress import ip_network
 import pytest
 
 from routrel.convergence.converge import converge
-from routrel.forwarding.hops import Verdict
+from routrel.forwarding.evidence import Verdict
 from routrel.questions.answers import flow_data
 from routrel.questions.flow import FlowQuestion, ask_flow
 from routrel.questions.remedies.search import arrives

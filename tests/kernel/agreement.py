@@ -15,14 +15,9 @@ import yaml
 
 from routrel.convergence.converge import State, converge
 from routrel.files.reader import read_texts
-from routrel.forwarding.hops import (
-    Branch,
-    FilterEvidence,
-    Result,
-    StageName,
-    TranslationEvidence,
-    Verdict,
-)
+from routrel.forwarding.evidence import Branch, Result, StageName, Verdict
+from routrel.forwarding.stages.packet_filter import FilterEvidence
+from routrel.forwarding.stages.translation import TranslationEvidence
 from routrel.model.traffic import Fragment
 from routrel.questions.errors import QuestionError
 from routrel.questions.flow import FlowAnswer, FlowQuestion, ask_flow

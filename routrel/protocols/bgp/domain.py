@@ -224,9 +224,8 @@ class BgpDomain(Domain):
                 )
         reach = Reach(self.topology, view, self._conversations)
         made = self._judge(view, reach)
-        if reach.looked_up is not None:
-            kept = _Looked(dict(reach.looked_up), made)
-            self._looked = [kept, *self._looked[: _MOST_LOOKED - 1]]
+        kept = _Looked(dict(reach.looked_up), made)
+        self._looked = [kept, *self._looked[: _MOST_LOOKED - 1]]
         return made
 
     def _judge(self, view: Rib, reach: Reach) -> Round:

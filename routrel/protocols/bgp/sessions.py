@@ -11,7 +11,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from enum import Enum
 
-from routrel.forwarding.reach import Obstacle, Packet, Reach, Start
+from routrel.forwarding.reach import Probe, Reach, Start, Unreachable
 from routrel.model.addresses import Address, InterfaceAddress
 from routrel.model.bgp import BgpNeighbour, NeighbourSettings
 from routrel.model.place import NOWHERE, Place
@@ -292,7 +292,7 @@ class Sessions:
                         "other routers needs multihop"
                     )
                     return SessionState.NOT_CONNECTED, text, settings.place
-        found: list[Obstacle] = []
+        found: list[Unreachable] = []
         for opens in ends:
             if self._source(opens[0], opens[1], opens[3]) not in (opens[2], None):
                 continue
@@ -305,7 +305,7 @@ class Sessions:
         place = found[0].place if found[0].place.line else made.neighbour.place
         return SessionState.UNREACHABLE, found[0].text, place
 
-    def _conversation(self, opens: _End, answers: _End) -> Obstacle | None:
+    def _conversation(self, opens: _End, answers: _End) -> Unreachable | None:
         """What stops packets to port 179, or the answers to them."""
         there = self._packet(opens, answers, (EPHEMERAL_PORT, BGP_PORT), {"syn"})
         back = self._packet(answers, opens, (BGP_PORT, EPHEMERAL_PORT), {"syn", "ack"})
@@ -313,7 +313,7 @@ class Sessions:
 
     def _packet(
         self, sender: _End, receiver: _End, ports: tuple[int, int], flags: set[str]
-    ) -> Packet:
+    ) -> Probe:
         here, settings, mine, theirs = sender
         external = here.relation(settings) is not Learned.INTERNAL
         ttl = _INTERNAL_TTL
@@ -333,7 +333,7 @@ class Sessions:
         asked = receiver[1].ttl_security
         least = _LARGEST_TTL + 1 - asked if asked else 1
         starts = tuple(self._starts(here, receiver[0], mine, theirs))
-        return Packet(starts, header, least)
+        return Probe(starts, header, least)
 
     def _starts(
         self, here: Speaker, there: Speaker, mine: Address, theirs: Address

@@ -152,8 +152,6 @@ class EigrpResult(VectorResult):
                     suggestion="give each router its own router id",
                     place=self.neighbours.routers[index].instance.place,
                 )
-        if route.protocol is Protocol.EIGRP and route.discard:
-            yield from _summed_up_elsewhere(gap, route)
         sender = self._router(gap.interning.tables[gap.upstream])
         if sender is not None and sender.instance.stub:
             kinds = ", ".join(kind.value for kind in sender.instance.stub)
@@ -166,6 +164,8 @@ class EigrpResult(VectorResult):
                 suggestion=f"remove stub: from {protocol_title(Protocol.EIGRP.id)}",
                 place=sender.instance.place,
             )
+        if route.protocol is Protocol.EIGRP and route.discard:
+            yield from _summed_up_elsewhere(gap, route)
 
 
 def _summed_up_elsewhere(gap: Gap, route: Route) -> Iterator[AbsenceStep]:

@@ -9,7 +9,8 @@ import yaml
 
 from routrel.files.language.filters import RULE
 from routrel.forwarding.filters import FilterResult, TriedRule, mismatch
-from routrel.forwarding.hops import FilterEvidence, ReversePathEvidence, ZoneEvidence
+from routrel.forwarding.stages.packet_filter import FilterEvidence, ZoneEvidence
+from routrel.forwarding.stages.reverse_path import ReversePathEvidence
 from routrel.model.filters import Action, PortRange, Rule
 from routrel.model.network import Device
 from routrel.model.traffic import (

@@ -8,7 +8,7 @@ from typing import Protocol
 
 from routrel.convergence.converge import State
 from routrel.files.patching import Path, insert_item, path_at, remove, set_key, set_value
-from routrel.forwarding.hops import Obstacle
+from routrel.forwarding.evidence import Obstacle
 from routrel.model.network import Device
 from routrel.model.place import Place
 

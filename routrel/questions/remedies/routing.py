@@ -5,17 +5,14 @@ from __future__ import annotations
 import ipaddress
 from collections.abc import Callable, Iterator
 
-from routrel.forwarding.hops import (
-    AnswerEvidence,
-    LoopEvidence,
-    MtuEvidence,
-    NeighbourEvidence,
-    Obstacle,
-    RouteEvidence,
-    SteeringEvidence,
-    TranslationEvidence,
-    Verdict,
-)
+from routrel.forwarding.evidence import Obstacle, Verdict
+from routrel.forwarding.stages.answer import AnswerEvidence
+from routrel.forwarding.stages.loop import LoopEvidence
+from routrel.forwarding.stages.mtu import MtuEvidence
+from routrel.forwarding.stages.neighbour import NeighbourEvidence
+from routrel.forwarding.stages.route import RouteEvidence
+from routrel.forwarding.stages.steering import SteeringEvidence
+from routrel.forwarding.stages.translation import TranslationEvidence
 from routrel.model.addresses import Address, Prefix
 from routrel.model.network import DEFAULT_VRF, INTERFACE_PROTOCOLS, Device, Interface
 from routrel.model.ospf import OspfInterface

@@ -10,7 +10,7 @@ from typing import Any
 from drf_spectacular.utils import inline_serializer
 from rest_framework import serializers as s
 
-from routrel.forwarding.hops import Result, StageName, Verdict
+from routrel.forwarding.evidence import Result, StageName, Verdict
 from routrel.model.findings import Severity
 
 __all__ = [

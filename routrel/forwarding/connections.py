@@ -9,11 +9,11 @@ from routrel.model.filters import SessionState
 from routrel.model.place import NOWHERE, Place
 from routrel.model.traffic import Header
 
-__all__ = ["Session", "session_of", "with_addresses"]
+__all__ = ["Connection", "connection_of", "with_addresses"]
 
 
 @dataclass(frozen=True, slots=True)
-class Session:
+class Connection:
     """A packet that a device let pass: as it came, and as it went on."""
 
     device: str
@@ -26,13 +26,13 @@ class Session:
         return self.came.reply()
 
 
-def session_of(
-    known: tuple[Session, ...], device: str, header: Header
-) -> tuple[SessionState, Session | None]:
-    """What a device knows of a packet's session, and the session that the packet answers."""
-    for session in known:
-        if session.device == device and _ends(header) == _ends(session.went.reply()):
-            return SessionState.ESTABLISHED, session
+def connection_of(
+    known: tuple[Connection, ...], device: str, header: Header
+) -> tuple[SessionState, Connection | None]:
+    """What a device knows of a packet's connection, and the one that the packet answers."""
+    for connection in known:
+        if connection.device == device and _ends(header) == _ends(connection.went.reply()):
+            return SessionState.ESTABLISHED, connection
     return (SessionState.NEW if header.opens else SessionState.INVALID), None
 
 
@@ -55,7 +55,7 @@ def with_addresses(
 
 
 def _ends(header: Header) -> tuple[object, ...]:
-    """What tells sessions apart."""
+    """What tells connections apart."""
     return (
         header.protocol,
         header.source,

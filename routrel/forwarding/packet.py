@@ -1,0 +1,151 @@
+"""A packet on its way: what is decided about it at a device, and what its path has behind it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, fields, replace
+from fractions import Fraction
+from operator import attrgetter
+from typing import Any, TypeAlias
+
+from routrel.forwarding.connections import Connection
+from routrel.forwarding.evidence import (
+    Branch,
+    Evidence,
+    Hop,
+    Obstacle,
+    Result,
+    Stage,
+    StageName,
+    Stopped,
+    Verdict,
+)
+from routrel.forwarding.filters import PacketContext
+from routrel.model.filters import SessionState
+from routrel.model.network import Device, Interface
+from routrel.model.traffic import Header
+from routrel.rib.candidates import NextHop
+
+__all__ = ["Handed", "Outcome", "Packet", "Path", "same_but_port", "same_packet"]
+
+
+@dataclass(frozen=True, slots=True)
+class Path:
+    """What a branch has behind it."""
+
+    share: Fraction  #: of the traffic
+    hops: tuple[Hop, ...] = ()
+    mtu: int | None = None  #: bytes, the smallest so far
+    entry: str | None = None  #: where it came from outside
+    connections: tuple[Connection, ...] = ()  #: what devices behind it remember
+    obstacles: tuple[Obstacle, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Packet:
+    """A packet at a device, and what has been decided about it there."""
+
+    path: Path
+    device: Device
+    vrf: str
+    interface_in: str | None  #: None: the device itself sends it
+    header: Header  #: as it is now
+    came: Header  #: as it came
+    stages: tuple[Stage, ...] = ()
+    state: SessionState | None = None  #: of its connection; None: the device remembers none
+    answered: Connection | None = None  #: the connection whose packets it answers
+    steered: tuple[NextHop, ...] = ()
+    table: str = ""  #: the VRF that policy-based routing names
+    way: NextHop | None = None
+    out: Interface | None = None
+    mark: int = 0
+    later_mark: int = 0  #: of the later fragments
+    cut_to: int | None = None  #: bytes of the pieces it is sent in, which filters do not see yet
+    own_translated: bool = False  #: whether translation of what the device sends has been asked
+
+    @property
+    def context(self) -> PacketContext:
+        """What filters may look at besides the header."""
+        out = self.out.name if self.out else None
+        return PacketContext(self.interface_in, out, self.state, self.mark, self.later_mark)
+
+    @property
+    def arrived_by(self) -> Interface | None:
+        """The interface it came in by."""
+        return self.device.interface(self.interface_in) if self.interface_in else None
+
+    @property
+    def is_sent(self) -> bool:
+        """Whether the device itself sends it."""
+        return self.interface_in is None
+
+    @property
+    def stopped(self) -> Stopped:
+        return Stopped(self.device, self.vrf, self.interface_in, self.stages)
+
+    @property
+    def hop(self) -> Hop:
+        """The device as a hop, as far as the packet has come there."""
+        return Hop(
+            device=self.device.name,
+            vrf=self.vrf,
+            interface_in=self.interface_in,
+            interface_out=self.out.name if self.out else None,
+            header=self.came,
+            stages=self.stages,
+        )
+
+    def noting(self, name: StageName, result: Result, evidence: Evidence | None = None) -> Packet:
+        stage = Stage(name=name, result=result, evidence=evidence)
+        return self.but(stages=(*self.stages, stage))
+
+    def but(self, **changes: Any) -> Packet:
+        """A copy with some values changed; as `dataclasses.replace`, which looks at each anew."""
+        values = list(_VALUES(self))
+        for name, value in changes.items():
+            values[_PLACES[name]] = value
+        return Packet(*values)
+
+    def on_path(self, **changes: Any) -> Packet:
+        """A copy with some values of its path changed."""
+        return self.but(path=replace(self.path, **changes))
+
+    def ended(self, verdict: Verdict, hops: tuple[Hop, ...]) -> Branch:
+        """The branch that ends with it."""
+        return Branch(
+            share=self.path.share,
+            verdict=verdict,
+            hops=hops,
+            cause=None,
+            path_mtu=self.path.mtu,
+            entry=self.path.entry,
+            header=self.header,
+            connections=self.path.connections,
+            obstacles=self.path.obstacles,
+        )
+
+
+_PLACES = {each.name: place for place, each in enumerate(fields(Packet))}
+_VALUES = attrgetter(*_PLACES)
+
+
+@dataclass(frozen=True, slots=True)
+class Handed:
+    """A packet that a device has handed to the next one."""
+
+    packet: Packet
+
+
+#: What a stage makes of a packet: it goes on to the next stage, or to the next device, or it ended.
+Outcome: TypeAlias = Packet | Handed | Branch
+
+
+def same_packet(left: Header, right: Header) -> bool:
+    """Whether two headers are of one packet, however far it has come."""
+    names = ("source", "destination", "source_port", "destination_port")
+    return all(getattr(left, name) == getattr(right, name) for name in names)
+
+
+def same_but_port(left: Header, right: Header) -> bool:
+    """Whether two headers differ in nothing but the source port, if at all."""
+    names = ("protocol", "source", "destination", "destination_port")
+    return all(getattr(left, name) == getattr(right, name) for name in names)
