@@ -134,8 +134,10 @@ def _check_duplicates(vrf: Vrf, report: Report) -> None:
     seen: dict[object, StaticRoute] = {}
     for route in vrf.static:
         key = (route.to, route.via, route.interface, route.next_vrf, route.drops, route.distance)
-        first = seen.setdefault(key, route)
-        if first is not route:
+        first = seen.get(key)
+        if first is None:
+            seen[key] = route
+        else:
             report.error(
                 route.place,
                 "duplicate_static",

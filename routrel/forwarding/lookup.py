@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+from routrel.forwarding.fib import Discard, Entry, Fib, Forward, PassOn
 from routrel.forwarding.filters import PacketContext, mismatch
 from routrel.forwarding.translation import speaking_address
 from routrel.model.addresses import Address
@@ -14,7 +15,10 @@ from routrel.rib.candidates import NextHop, Protocol
 from routrel.rib.table import Rib, Route
 from routrel.topology.segments import Topology
 
-__all__ = ["Lookup", "Steered", "SteeringTried"]
+__all__ = ["LookedUp", "Lookup", "Steered", "SteeringTried"]
+
+#: The longest match by table and address.
+LookedUp = dict[tuple[int, Address], Entry | None]
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,29 +47,29 @@ class Lookup:
     """
 
     def __init__(self, topology: Topology, rib: Rib, *, shorter: bool = True) -> None:
-        self.topology, self.rib, self.shorter = topology, rib, shorter
+        self.topology, self.fib, self.shorter = topology, Fib(rib), shorter
+        self._tables = rib.interning.table_numbers
         #: The longest match for each table and address that was ever looked up.
-        self.known: dict[tuple[int, Address], Route | None] = {}
+        self.known: LookedUp = {}
         #: The same of those that somebody wants to know of; they may begin anew.
-        self.asked: dict[tuple[int, Address], Route | None] = {}
+        self.asked: LookedUp = {}
 
-    def matches(self, device: str, vrf: str, destination: Address) -> tuple[Route, ...]:
-        """The routes that hold an address, longest first (RFC 1812 5.2.4.3)."""
+    def matches(self, device: str, vrf: str, destination: Address) -> tuple[Entry, ...]:
+        """The entries that hold an address, longest first (RFC 1812 5.2.4.3)."""
         if not self.shorter:
-            found = self.route(device, vrf, destination)
+            found = self.entry(device, vrf, destination)
             return () if found is None else (found,)
-        table = self.rib.interning.table_numbers[device, vrf]
-        return tuple(self.rib.matches(table, destination))
+        return tuple(self.fib.matches(self._tables[device, vrf], destination))
 
-    def route(self, device: str, vrf: str, destination: Address) -> Route | None:
+    def entry(self, device: str, vrf: str, destination: Address) -> Entry | None:
         """The longest match for an address."""
-        return self.route_in(self.rib.interning.table_numbers[device, vrf], destination)
+        return self.entry_in(self._tables[device, vrf], destination)
 
-    def route_in(self, table: int, destination: Address) -> Route | None:
+    def entry_in(self, table: int, destination: Address) -> Entry | None:
         """The same, by the table's number."""
         key = (table, destination)
         if key not in self.known:
-            self.known[key] = self.rib.lookup(table, destination)
+            self.known[key] = self.fib.lookup(table, destination)
         self.asked[key] = self.known[key]
         return self.known[key]
 
@@ -141,27 +145,30 @@ class Lookup:
 
         With Linux processing a route that drops counts whatever its length.
         """
-        route = self.route(device.name, table, header.destination)
+        entry = self.entry(device.name, table, header.destination)
         linux = device.processing is Processing.LINUX
-        if route is None:
+        if entry is None:
             return f"table {table} has no route" if linux else ""
-        if route.pass_on:
-            return f"table {table} passes on what goes to {route.prefix}"
-        if linux and route.discard:
+        prefix = entry.route.prefix
+        if isinstance(entry.action, PassOn):
+            return f"table {table} passes on what goes to {prefix}"
+        if linux and isinstance(entry.action, Discard):
             return ""
-        if longer_than is not None and route.prefix.prefixlen <= longer_than:
-            return f"table {table} has only {route.prefix}, which is not longer than {longer_than}"
+        if longer_than is not None and prefix.prefixlen <= longer_than:
+            return f"table {table} has only {prefix}, which is not longer than {longer_than}"
         return ""
 
     def _usable(self, device: Device, vrf: str, address: Address) -> tuple[NextHop, ...]:
         """The ways to a next hop at which somebody answers; not by the default route."""
-        route = self.route(device.name, vrf, address)
-        if route is None or route.discard or route.prefix.prefixlen == 0:
+        entry = self.entry(device.name, vrf, address)
+        if entry is None or not isinstance(entry.action, Forward):
             return ()
-        if route.protocol is Protocol.LOCAL or self.is_own(device, address):
+        if entry.route.prefix.prefixlen == 0:
+            return ()
+        if entry.route.protocol is Protocol.LOCAL or self.is_own(device, address):
             return ()
         found = []
-        for hop in route.next_hops:
+        for hop in entry.action.ways:
             interface = device.interface(hop.interface or "")
             nearest = hop.address or address
             if interface and self.topology.receiver(device.name, interface, nearest) is not None:
@@ -188,8 +195,8 @@ class Lookup:
                 return None
             if found is not None and found.rule is not None and found.rule.table is not None:
                 vrf = found.rule.table
-        route = self.route(device.name, vrf, header.source)
-        return None if route is None or route.discard else route
+        entry = self.entry(device.name, vrf, header.source)
+        return entry.route if entry and isinstance(entry.action, Forward) else None
 
     def comes_back(self, route: Route | None, interface: Interface) -> bool:
         """Whether a route to the source satisfies an interface's check (RFC 3704 2.2, 2.4)."""

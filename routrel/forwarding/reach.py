@@ -12,7 +12,7 @@ from fractions import Fraction
 
 from routrel.forwarding.connections import Connection
 from routrel.forwarding.evidence import Branch, Direction, Result, Verdict
-from routrel.forwarding.lookup import Lookup
+from routrel.forwarding.lookup import LookedUp, Lookup
 from routrel.forwarding.packet import Packet
 from routrel.forwarding.stages.neighbour import NeighbourEvidence
 from routrel.forwarding.stages.route import ReceiveEvidence, RouteEvidence
@@ -44,9 +44,8 @@ class Probe:
     least_ttl: int = 1
 
 
-_LookedUp = dict[tuple[int, Address], Route | None]
 #: By conversation: what keeps it from taking place, and the look-ups that this rests on.
-Conversations = dict[tuple[Probe, Probe], tuple[Unreachable | None, _LookedUp]]
+Conversations = dict[tuple[Probe, Probe], tuple[Unreachable | None, LookedUp]]
 
 
 class Reach:
@@ -62,19 +61,20 @@ class Reach:
         self._known: Conversations = {} if known is None else known
 
     @property
-    def looked_up(self) -> _LookedUp:
+    def looked_up(self) -> LookedUp:
         """All that was looked up, which all answers rest on."""
         return self._lookup.known
 
     def route(self, table: int, address: Address) -> Route | None:
         """The longest match, which answers rest on too."""
-        return self._lookup.route_in(table, address)
+        entry = self._lookup.entry_in(table, address)
+        return entry.route if entry else None
 
     def conversation(self, there: Probe, back: Probe) -> Unreachable | None:
         """What keeps a packet, or the one that answers it, from arriving; None where both do."""
         known = self._known.get((there, back))
         if known is not None and all(
-            self._lookup.route_in(*at) == found for at, found in known[1].items()
+            self._lookup.entry_in(*at) == found for at, found in known[1].items()
         ):
             return known[0]
         self._lookup.asked = {}

@@ -251,7 +251,9 @@ def _down_interfaces(state: State, wanted: Prefix | Address) -> Iterator[Absence
                 device=owner.name,
                 text=f"{device.name}:{interface.name} would have it, but is down"
                 + (
-                    "" if owner is device or shut is None else f": {owner.name}:{shut.name} is shut"
+                    ""
+                    if owner.name == device.name or shut is None
+                    else f": {owner.name}:{shut.name} is shut"
                 ),
                 suggestion="enable it",
                 place=(shut or interface).place,

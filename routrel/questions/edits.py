@@ -300,7 +300,7 @@ def _with_neighbour(
     device: Device, vrf: str, address: Address, change: Callable[[BgpNeighbour], BgpNeighbour]
 ) -> Device:
     bgp, neighbour = _session_of(device, vrf, address)
-    kept = tuple(change(n) if n is neighbour else n for n in bgp.neighbours)
+    kept = tuple(change(n) if n.address == neighbour.address else n for n in bgp.neighbours)
     changed = replace(bgp, neighbours=kept)
     return _with_vrf(device, vrf, lambda found: replace(found, bgp=changed))
 

@@ -102,6 +102,9 @@ class PathType(IntEnum):
 
 #: Kinds of route that drop the rest of a summary, range or aggregate, and so guard against loops.
 GUARDS = (PathType.SUMMARY, PathType.AGGREGATE)
+#: Room for the number of a protocol behind a distance.
+_PROTOCOL_BITS = 8
+
 #: A route of this distance is known and never used.
 NEVER = 255
 
@@ -283,7 +286,7 @@ def rank(distance: int, protocol: Protocol) -> int:
     Distance decides. Of equal distances the protocol with the lower number wins, so that a
     subnet's connected route stands before its equal local one.
     """
-    return distance * 16 + int(protocol)
+    return distance << _PROTOCOL_BITS | protocol
 
 
 #: One candidate: 20 bytes. All else is shared, in `RouteKinds` and `NextHopSets`.

@@ -80,7 +80,7 @@ def _duplicate_severity(
     reuse is known, but questions about the address remain ambiguous.
     """
     left, right = (topology.segment_of.get(end.key) for end in (first, second))
-    if left is not None and left is right:
+    if left is not None and right is not None and left.id == right.id:
         return Severity.ERROR
     if first.interface.vrf != second.interface.vrf:
         return None

@@ -214,26 +214,21 @@ class Topology:
 
         Nothing is worked out again that no filter can change.
         """
-        changed = {d.name: d for d in network.devices if self.devices[d.name] is not d}
+        devices = {device.name: device for device in network.devices}
 
         def turned(end: Attachment) -> Attachment:
-            device = changed.get(end.device.name)
-            interface = device.interface(end.interface.name) if device else None
-            return Attachment(device, interface) if device and interface else end
+            device = devices[end.device.name]
+            interface = device.interface(end.interface.name)
+            if interface is None:
+                raise ValueError(f"{device.name} has no interface {end.interface.name}")
+            return Attachment(device, interface)
 
         segments = tuple(
-            replace(segment, ends=tuple(map(turned, segment.ends)))
-            if any(end.device.name in changed for end in segment.ends)
-            else segment
-            for segment in self.segments
+            replace(segment, ends=tuple(map(turned, segment.ends))) for segment in self.segments
         )
-        owners = dict(self.owners)
-        for device in changed.values():
-            for interface in device.interfaces:
-                for own in interface.addresses:
-                    owners[own.ip] = tuple(map(turned, owners[own.ip]))
         segment_of = {end.key: segment for segment in segments for end in segment.ends}
         made = Topology(network=network, segments=segments, segment_of=segment_of)
+        owners = {address: tuple(map(turned, ends)) for address, ends in self.owners.items()}
         vars(made).update(_up=self._up, owners=owners)
         return made
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 
 from routrel.forwarding.evidence import Cause, Evidence, Result, StageName, Stopped, Verdict
+from routrel.forwarding.fib import Discard, Forward, PassOn
 from routrel.forwarding.forwarder import Forwarder, Outcomes
 from routrel.forwarding.packet import Outcome, Packet
 from routrel.model.addresses import Address
@@ -67,20 +68,22 @@ def route(packet: Packet, forwarder: Forwarder) -> Outcomes:
     matches = forwarder.lookup.matches(device.name, packet.table or packet.vrf, destination)
     found = matches[0] if matches else None
     evidence = RouteEvidence(
-        destination=destination, route=found, shorter=matches[1:], table=packet.table
+        destination=destination,
+        route=found.route if found else None,
+        shorter=tuple(entry.route for entry in matches[1:]),
+        table=packet.table,
     )
-    name = StageName.ROUTE
-    if found is None:
-        return (forwarder.stop(packet, name, evidence, Verdict.NO_ROUTE),)
-    if found.discard:
-        verdict = Verdict.NO_ROUTE if found.pass_on else Verdict.DISCARDED
-        return (forwarder.stop(packet, name, evidence, verdict),)
-    if not packet.is_sent and not device.role.forwards:
-        return (refuse_to_forward(packet, forwarder),)
-    hops = found.next_hops
-    if packet.is_sent:
-        hops = forwarder.lookup.preferred(device, packet.header.source, hops)
-    return _ways(packet, hops, evidence)
+    match found.action if found else PassOn():
+        case PassOn():
+            return (forwarder.stop(packet, StageName.ROUTE, evidence, Verdict.NO_ROUTE),)
+        case Discard():
+            return (forwarder.stop(packet, StageName.ROUTE, evidence, Verdict.DISCARDED),)
+        case Forward(ways=ways):
+            if not packet.is_sent and not device.role.forwards:
+                return (refuse_to_forward(packet, forwarder),)
+            if packet.is_sent:
+                ways = forwarder.lookup.preferred(device, packet.header.source, ways)
+            return _ways(packet, ways, evidence)
 
 
 def refuse_to_forward(packet: Packet, forwarder: Forwarder) -> Outcome:

@@ -9,8 +9,9 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from routrel.forwarding.fib import Fib
+from routrel.forwarding.lookup import LookedUp
 from routrel.forwarding.reach import Conversations, Reach
-from routrel.model.addresses import Address
 from routrel.model.bgp import BgpMultipath
 from routrel.model.place import Place
 from routrel.model.policy import PolicyUse
@@ -32,7 +33,7 @@ from routrel.protocols.bgp.spreading import History, Pinned, Spreading
 from routrel.protocols.bgp.treatment import Chain, chain_of
 from routrel.protocols.contract import Domain, Inputs, Process, Result
 from routrel.rib.candidates import Interning, Protocol, Table
-from routrel.rib.table import Rib, Route
+from routrel.rib.table import Rib
 from routrel.topology.segments import Topology
 
 __all__ = ["BgpDomain"]
@@ -45,7 +46,7 @@ _Origins = dict[int, list[tuple[int, int]]]
 class _Looked:
     """Sessions that were judged once, with the look-ups that they rest on."""
 
-    routes: dict[tuple[int, Address], Route | None]
+    entries: LookedUp
     round: Round
 
 
@@ -215,7 +216,8 @@ class BgpDomain(Domain):
         They rest on what is looked up for them; while that is as it was, so are they.
         """
         for looked in self._looked:
-            if all(view.lookup(*at) == found for at, found in looked.routes.items()):
+            fib = Fib(view)
+            if all(fib.lookup(*at) == found for at, found in looked.entries.items()):
                 return replace(
                     looked.round,
                     resolver=Resolver(view, self.speakers),

@@ -293,10 +293,10 @@ class Sessions:
                     )
                     return SessionState.NOT_CONNECTED, text, settings.place
         found: list[Unreachable] = []
-        for opens in ends:
+        for opens, answers in (ends, ends[::-1]):
             if self._source(opens[0], opens[1], opens[3]) not in (opens[2], None):
                 continue
-            obstacle = self._conversation(opens, ends[1] if opens is ends[0] else ends[0])
+            obstacle = self._conversation(opens, answers)
             if obstacle is None:
                 return None
             found.append(obstacle)

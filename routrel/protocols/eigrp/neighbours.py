@@ -114,7 +114,7 @@ class Neighbours:
         first_with: dict[IPv4Address, EigrpRouter] = {}
         for router in self.routers:
             first = first_with.setdefault(router.router_id, router)
-            if first is not router:
+            if first.table != router.table:
                 yield Finding(
                     severity=Severity.WARNING,
                     code="eigrp_duplicate_router_id",

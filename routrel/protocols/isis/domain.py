@@ -101,7 +101,7 @@ class IsisDomain(Domain):
                 edges.append((vertex, network, metric - NETWORK_SHARE))
                 edges.append((network, vertex, NETWORK_SHARE))
                 for there in group:
-                    if there is not here:
+                    if there[1].key != here[1].key:
                         way(here, there)
         ways.sort(key=lambda item: item[0])
         transit = np.array([not self.systems[i].instance.overload for i in members], dtype=bool)

@@ -88,9 +88,9 @@ def _transit_networks(
             electorate = _who_greet(designated, greeting)
             greeting = [port for port in greeting if port not in electorate]
             chosen.append(designated)
-            met = [p for p in left if p is not designated and _greet(designated, p)]
+            met = [p for p in left if p.key != designated.key and _greet(designated, p)]
             adjacent = [port for port in met if not _mtu_refusal(designated, port)]
-            left = [port for port in left if port not in met and port is not designated]
+            left = [port for port in left if port not in met and port.key != designated.key]
             if adjacent:
                 yield (designated, *adjacent)
         refusals += [
@@ -245,7 +245,7 @@ def _missing_and_duplicate_ids(
                 )
                 continue
             first = first_with.setdefault(router.router_id, router)
-            if first is not router:
+            if first.table != router.table:
                 yield Finding(
                     severity=Severity.ERROR,
                     code="ospf_duplicate_router_id",

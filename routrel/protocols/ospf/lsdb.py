@@ -100,7 +100,7 @@ def build_area(
             edges.append((vertex[port.key], network, cost - NETWORK_SHARE))
             edges.append((network, vertex[port.key], NETWORK_SHARE))
             for other in ports:
-                if other is not port:
+                if other.key != port.key:
                     way(port, other)
     for link in virtual:
         tail, head = vertex_of[link.tail], vertex_of[link.head]

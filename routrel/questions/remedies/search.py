@@ -293,8 +293,6 @@ _NOTHING = Filter(name="", rules=(), default=Action.DENY)
 def _opened(before: State, after: State) -> Iterator[Box]:
     """What the filters of all devices permit that they did not before."""
     for old, new in zip(before.network.devices, after.network.devices, strict=True):
-        if old is new:
-            continue
         for packet_filter in new.filters:
             was = old.filter(packet_filter.name) or _NOTHING
             if was != packet_filter:
