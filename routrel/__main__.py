@@ -16,7 +16,7 @@ def main() -> int:
         sys.stdout = open(os.devnull, "w")  # noqa: SIM115 - nobody reads it, and nothing else may be it
     if sys.stderr is None:
         sys.stderr = open(os.devnull, "w")  # noqa: SIM115
-    from routrel.cli import app  # looks at standard output
+    from routrel.cli.app import app  # looks at standard output
 
     code: object = 0
     try:

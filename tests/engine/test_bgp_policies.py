@@ -8,7 +8,7 @@ import json
 import pytest
 from typer.testing import CliRunner
 
-from routrel.cli import app
+from routrel.cli.app import app
 from routrel.files.bgp_values import AsPathPatternValue
 from routrel.files.nodes import Scalar
 from routrel.files.report import Report

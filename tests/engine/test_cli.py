@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 from typer.testing import CliRunner
 
-from routrel.cli import app
+from routrel.cli.app import app
 from routrel.files.reader import read_folder
 from routrel.model.network import Case
 

@@ -12,7 +12,7 @@ import pytest
 from django.test import Client
 from typer.testing import CliRunner
 
-from routrel.cli import app
+from routrel.cli.app import app
 from routrel.questions.answers import answer_flow
 from routrel.questions.flow import FlowQuestion
 from server.networks.models import Job

@@ -1,0 +1,1 @@
+"""The `routrel` command: the engine without the web, a module a command."""

@@ -1,0 +1,45 @@
+"""The command line as a whole."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import typer
+
+from routrel import __version__
+from routrel.cli.check import check
+from routrel.cli.common import out
+from routrel.cli.demo import demo
+from routrel.cli.flow import flow
+from routrel.cli.policy import policy
+from routrel.cli.routes import routes
+from routrel.cli.schema import schema
+from routrel.cli.sessions import sessions
+
+__all__ = ["app"]
+
+app = typer.Typer(
+    help="Routes, forwarding paths and faults of a network, from its device files.",
+    no_args_is_help=True,
+    add_completion=False,
+    pretty_exceptions_enable=False,
+)
+
+
+def _version(wanted: bool) -> None:
+    if wanted:
+        out.print(f"routrel {__version__}")
+        raise typer.Exit
+
+
+@app.callback()
+def options(
+    version: Annotated[
+        bool, typer.Option("--version", callback=_version, is_eager=True, help="print the version")
+    ] = False,
+) -> None:
+    """Routes, forwarding paths and faults of a network, from its device files."""
+
+
+for command in (check, routes, flow, sessions, policy, demo, schema):
+    app.command()(command)

@@ -1,0 +1,43 @@
+"""`routrel check`: everything wrong or suspicious in the files and the model."""
+
+from __future__ import annotations
+
+import typer
+
+from routrel.cli.common import (
+    ERRORS_FOUND,
+    AsJson,
+    Folder,
+    look,
+    out,
+    print_finding,
+    print_json,
+)
+from routrel.model.findings import Severity
+from routrel.questions.answers import finding_data
+
+__all__ = ["check"]
+
+
+def check(folder: Folder, as_json: AsJson = False) -> None:
+    """Read all files and report everything wrong or suspicious.
+
+    Exit code 0: no errors; 1: errors found; 2: there is nothing to read.
+    """
+    view = look(folder)
+    findings = view.findings
+    more = view.reading.problem_count - len(view.reading.problems)
+    shown = sum(1 for finding in findings if finding.severity is Severity.ERROR)
+    errors = shown + more
+    if as_json:
+        told = [finding_data(finding) for finding in findings]
+        print_json({"findings": told, "problem_count": view.reading.problem_count})
+    else:
+        for finding in findings:
+            print_finding(finding, out)
+        if more:
+            out.print(f"and {more} more problems in the files")
+        devices = len(view.reading.network.devices)
+        others = len(findings) - shown
+        out.print(f"{devices} devices read: {errors} errors, {others} warnings and notes")
+    raise typer.Exit(ERRORS_FOUND if errors else 0)

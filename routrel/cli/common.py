@@ -1,0 +1,97 @@
+"""What all commands share: reading a folder, refusing, and printing."""
+
+from __future__ import annotations
+
+import json
+import sys
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Annotated, Any, NoReturn
+
+import typer
+from rich.console import Console
+from rich.markup import escape
+
+from routrel.convergence.converge import State
+from routrel.files.reader import UnusableInput
+from routrel.lens.look import View, look_at_folder
+from routrel.model.findings import Finding, Severity
+
+__all__ = [
+    "ERRORS_FOUND",
+    "UNUSABLE",
+    "AsJson",
+    "Folder",
+    "cited",
+    "computed",
+    "computed_with_texts",
+    "err",
+    "hops_words",
+    "look",
+    "out",
+    "print_finding",
+    "print_json",
+    "refuse",
+]
+
+ERRORS_FOUND = 1
+UNUSABLE = 2
+#: Wide where nobody watches: a pipe has no edge at which a table must break.
+out = Console(highlight=False, soft_wrap=True, width=None if sys.stdout.isatty() else 200)
+err = Console(stderr=True, highlight=False, soft_wrap=True)
+Folder = Annotated[Path, typer.Argument(help="the folder of a network's files", show_default=False)]
+AsJson = Annotated[bool, typer.Option("--json", help="print JSON")]
+_COLOURS = {Severity.ERROR: "red", Severity.WARNING: "yellow", Severity.NOTE: "blue"}
+
+
+def look(folder: Path) -> View:
+    try:
+        return look_at_folder(folder)
+    except UnusableInput as error:
+        refuse(str(error))
+
+
+def computed(folder: Path) -> State:
+    """The computed network; files with problems are refused, since answers would be guesses."""
+    return computed_with_texts(folder)[0]
+
+
+def computed_with_texts(folder: Path) -> tuple[State, Mapping[str, str]]:
+    view = look(folder)
+    if view.state is None:
+        for problem in view.reading.problems:
+            print_finding(problem, err)
+        refuse(
+            f"{view.reading.problem_count} problems in the files; nothing is computed from them",
+            f"correct them and check again: routrel check {folder}",
+        )
+    return view.state, view.texts
+
+
+def refuse(text: str, suggestion: str = "") -> NoReturn:
+    err.print(f"[red]{escape(text)}[/]" + (f"; {escape(suggestion)}" if suggestion else ""))
+    raise typer.Exit(UNUSABLE)
+
+
+def print_json(value: dict[str, Any]) -> None:
+    print(json.dumps(value, indent=2, ensure_ascii=False))
+
+
+def print_finding(finding: Finding, console: Console) -> None:
+    colour = _COLOURS[finding.severity]
+    where = f"{finding.place}: " if finding.place.line else ""
+    console.print(
+        f"{escape(where)}[{colour}]{finding.severity.value}[/] {escape(finding.text)}"
+        + (f" [dim]({escape(finding.suggestion)})[/]" if finding.suggestion else "")
+    )
+
+
+def hops_words(hops: list[dict[str, Any]]) -> str:
+    return ", ".join(
+        f"{hop['address']} by {hop['interface']}" if hop["address"] else str(hop["interface"])
+        for hop in hops
+    )
+
+
+def cited(evidence: dict[str, Any]) -> str:
+    return f" [dim]{evidence['file']}:{evidence['line']}[/]" if evidence.get("file") else ""

@@ -1,0 +1,169 @@
+"""`routrel flow`: a flow through the network, what stops it, and remedies."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+import typer
+from rich.markup import escape
+
+from routrel.cli.common import (
+    AsJson,
+    Folder,
+    cited,
+    computed_with_texts,
+    out,
+    print_json,
+    refuse,
+)
+from routrel.questions.answers import answer_flow
+from routrel.questions.errors import QuestionError
+from routrel.questions.flow import FlowQuestion
+from routrel.questions.remedies.search import find_remedies
+from routrel.questions.remedies.words import remedies_data
+
+__all__ = ["flow"]
+
+_RESULT_MARKS = {
+    "passed": "[green]✓[/]",
+    "none": "[dim]·[/]",
+    "stopped": "[red]✗[/]",
+    "not_reached": "[dim]–[/]",
+}
+#: Stages that say nothing new where the packet passes them, unless its size was asked.
+_QUIET_STAGES = ("mtu", "neighbour")
+
+
+def flow(
+    folder: Folder,
+    source: Annotated[
+        str,
+        typer.Option("--from", help="device, device:interface, address, prefix, site or group"),
+    ],
+    destination: Annotated[str, typer.Option("--to", help="as --from")],
+    traffic: Annotated[str, typer.Option("--as", help="protocol and port, as “tcp 5432”")] = "",
+    from_port: Annotated[int | None, typer.Option(min=0, max=65535, help="source port")] = None,
+    size: Annotated[int | None, typer.Option(min=20, max=65535, help="bytes of the packet")] = None,
+    ttl: Annotated[int, typer.Option(min=1, max=255, help="time to live at the source")] = 64,
+    dscp: Annotated[int, typer.Option(min=0, max=63, help="code point")] = 0,
+    may_fragment: Annotated[
+        bool, typer.Option("--may-fragment", help="routers may cut the packet (IPv4)")
+    ] = False,
+    both: Annotated[bool, typer.Option("--both", help="the return direction too")] = False,
+    remedies: Annotated[
+        bool,
+        typer.Option(
+            "--remedies", help="also edits that were tried and make both directions arrive"
+        ),
+    ] = False,
+    patience: Annotated[float, typer.Option(min=0, help="seconds to look for remedies")] = 30,
+    as_json: AsJson = False,
+) -> None:
+    """Follow a flow through the network and say what stops it."""
+    state, texts = computed_with_texts(folder)
+    question = FlowQuestion(
+        source=source,
+        destination=destination,
+        traffic=traffic,
+        source_port=from_port,
+        size=size,
+        ttl=ttl,
+        dscp=dscp,
+        may_fragment=may_fragment,
+        both=both or remedies,
+    )
+    try:
+        answer = answer_flow(state, question)
+        if remedies:
+            if answer["classes"]:
+                raise QuestionError(
+                    "remedies are searched for one source and one destination",
+                    "ask for one of the pairs",
+                )
+            found = find_remedies(state, texts, question, patience_s=patience)
+            answer |= remedies_data(state, found)
+    except QuestionError as error:
+        refuse(error.text, error.suggestion)
+    if as_json:
+        print_json(answer)
+        return
+    out.print(f"[bold]{escape(answer['sentence'])}[/]")
+    for one in answer["classes"]:
+        out.print(f"\n[bold]{one['verdict']}[/]: {escape(one['sentence'])}")
+        for pair in one["pairs"]:
+            out.print(f"    {escape(pair['source'])} → {escape(pair['destination'])}")
+    if not answer["classes"]:
+        _print_doubt(answer["doubt"])
+        _print_direction("Forward", answer["forward"])
+        if answer["return"]:
+            _print_direction("Return", answer["return"])
+    if remedies:
+        _print_remedies(answer)
+
+
+def _print_doubt(doubt: dict[str, Any] | None) -> None:
+    """Who decides which outcome comes about, and the way in each."""
+    if doubt is None:
+        return
+    for one in doubt["deciders"]:
+        lines = "".join(cited(line) for line in one["lines"])
+        out.print(f"  [yellow]decided at[/] {escape(one['device'])}{lines}")
+    for outcome in doubt["outcomes"]:
+        out.print(f"  [yellow]with {escape(outcome['name'])}[/]: {outcome['verdict']}")
+        for key, title in (("ways", ""), ("return_ways", "back ")):
+            for way in outcome[key]:
+                out.print(f"       {title}{escape(' → '.join(way))}")
+    if not doubt["searched"]:
+        out.print("  the search for other outcomes was not made to its end")
+
+
+def _print_direction(title: str, answer: dict[str, Any]) -> None:
+    out.print(f"\n[bold]{title}[/]: {answer['verdict']}. {escape(answer['sentence'])}")
+    for branch in answer["branches"]:
+        if len(answer["branches"]) > 1:
+            entry = f", entering from {branch['entry']}" if branch["entry"] else ""
+            out.print(f"  [bold]branch {branch['share_text']}[/]: {branch['verdict']}{entry}")
+        for number, hop in enumerate(branch["hops"], start=1):
+            ways = f" in {hop['in']}" if hop["in"] else ""
+            ways += f" out {hop['out']}" if hop["out"] else ""
+            out.print(f"  {number:2} [bold]{escape(hop['device'])}[/]{escape(ways)}")
+            for stage in hop["stages"]:
+                _print_stage(stage)
+
+    if len(answer["obstacles"]) > 1:
+        out.print("  [bold]everything in the way[/]:")
+        for obstacle in answer["obstacles"]:
+            out.print(f"    {obstacle['side']}: {escape(obstacle['text'])}" + cited(obstacle))
+
+
+def _print_stage(stage: dict[str, Any]) -> None:
+    """What a stage decided, and the rules that it tried first where that is of interest."""
+    evidence = stage["evidence"] or {}
+    tried = [one for one in evidence.get("tried", ()) if one["mismatch"]]
+    steered_past = stage["result"] == "none" and stage["stage"] == "steering"
+    if stage["result"] not in ("passed", "stopped") and not (steered_past and tried):
+        return
+    quiet = stage["result"] == "passed" and stage["stage"] in _QUIET_STAGES
+    if quiet and evidence.get("size") is None:
+        return
+    mark = _RESULT_MARKS[stage["result"]]
+    out.print(f"       {mark} {stage['title']}: {escape(stage['text'])}" + cited(evidence))
+    if stage["result"] == "stopped" or stage["stage"] == "steering":
+        for one in tried:
+            out.print(
+                f"           [dim]rule {one['rule']} ({escape(one['text'])}): "
+                f"{escape(one['mismatch'])}[/]" + cited(one)
+            )
+
+
+def _print_remedies(answer: dict[str, Any]) -> None:
+    out.print(f"\n[bold]Remedies[/]: {escape(answer['remedies_sentence'])}")
+    for number, remedy in enumerate(answer["remedies"], start=1):
+        out.print(f"  {number:2} [bold]{escape(remedy['text'])}[/]")
+        out.print(f"       {escape(remedy['opens_text'])}; {escape(remedy['moves_text'])}")
+        for edit in remedy["edits"]:
+            out.print(f"       [dim]{escape(edit['file'])}:{edit['line']}[/]")
+            for sign, colour in (("before", "red"), ("after", "green")):
+                mark = "-" if sign == "before" else "+"
+                for line in edit[sign].splitlines():
+                    out.print(f"       [{colour}]{mark} {escape(line)}[/]")

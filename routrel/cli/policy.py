@@ -1,0 +1,72 @@
+"""`routrel policy`: one route through one policy."""
+
+from __future__ import annotations
+
+import json
+import sys
+from typing import Annotated, Any
+
+import typer
+from rich.markup import escape
+
+from routrel.cli.common import (
+    AsJson,
+    Folder,
+    cited,
+    computed,
+    look,
+    out,
+    print_json,
+    refuse,
+)
+from routrel.questions.errors import QuestionError
+from routrel.questions.policies import read_route, try_policy
+
+__all__ = ["policy"]
+
+
+def policy(
+    folder: Folder,
+    device: Annotated[str, typer.Option(help="the device whose policy it is")],
+    policy_name: Annotated[str, typer.Option("--policy", help="the policy's name")],
+    route: Annotated[str, typer.Option(help="the route as JSON; - reads standard input")],
+    as_json: AsJson = False,
+) -> None:
+    """Put one route through one policy and show what each statement makes of it."""
+    view = look(folder)
+    if not view.reading.good:
+        computed(folder)
+    text = sys.stdin.read() if route == "-" else route
+    try:
+        given = json.loads(text)
+    except (ValueError, RecursionError) as error:
+        refuse(f"the route is no JSON: {error}", """write '{"prefix": "198.51.100.0/24"}'""")
+    try:
+        answer = try_policy(view.reading.network, device, policy_name, read_route(given))
+    except QuestionError as error:
+        refuse(error.text, error.suggestion)
+    if as_json:
+        print_json(answer)
+        return
+    out.print(f"[bold]{escape(answer['sentence'])}[/]")
+    for step in answer["steps"]:
+        _print_step(step, "  ")
+    for behind in answer["not_reached"]:
+        out.print(f"  [dim]– {behind['statement']}: not reached[/]")
+
+
+def _print_step(step: dict[str, Any], indent: str) -> None:
+    for inner in step["called"]:
+        _print_step(inner, indent + "  ")
+    name = escape(step["statement"])
+    if not step["matched"]:
+        out.print(f"{indent}[dim]· {name}: no match on {escape(step['failed'])}[/]" + cited(step))
+        return
+    changes = ", ".join(
+        f"{change['attribute']} {change['before'] or 'none'} → {change['after'] or 'none'}"
+        for change in step["changes"]
+    )
+    result = step["result"] or "goes on"
+    out.print(
+        f"{indent}✓ {name}: {result}{', ' + escape(changes) if changes else ''}" + cited(step)
+    )
