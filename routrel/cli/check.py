@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import typer
 
+from routrel.answers.commands import CheckData
+from routrel.answers.findings import finding_data
 from routrel.cli.common import (
     ERRORS_FOUND,
     AsJson,
@@ -14,7 +16,6 @@ from routrel.cli.common import (
     print_json,
 )
 from routrel.model.findings import Severity
-from routrel.questions.answers import finding_data
 
 __all__ = ["check"]
 
@@ -31,7 +32,7 @@ def check(folder: Folder, as_json: AsJson = False) -> None:
     errors = shown + more
     if as_json:
         told = [finding_data(finding) for finding in findings]
-        print_json({"findings": told, "problem_count": view.reading.problem_count})
+        print_json(CheckData(findings=told, problem_count=view.reading.problem_count))
     else:
         for finding in findings:
             print_finding(finding, out)

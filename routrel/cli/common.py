@@ -4,14 +4,16 @@ from __future__ import annotations
 
 import json
 import sys
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from pathlib import Path
-from typing import Annotated, Any, NoReturn
+from typing import Annotated, NoReturn
 
 import typer
 from rich.console import Console
 from rich.markup import escape
 
+from routrel.answers.base import data
+from routrel.answers.routes import NextHopData
 from routrel.convergence.converge import State
 from routrel.files.reader import UnusableInput
 from routrel.lens.look import View, look_at_folder
@@ -73,8 +75,9 @@ def refuse(text: str, suggestion: str = "") -> NoReturn:
     raise typer.Exit(UNUSABLE)
 
 
-def print_json(value: dict[str, Any]) -> None:
-    print(json.dumps(value, indent=2, ensure_ascii=False))
+def print_json(answer: object) -> None:
+    """Print an answer, or anything else in JSON's types."""
+    print(json.dumps(data(answer), indent=2, ensure_ascii=False))
 
 
 def print_finding(finding: Finding, console: Console) -> None:
@@ -86,12 +89,13 @@ def print_finding(finding: Finding, console: Console) -> None:
     )
 
 
-def hops_words(hops: list[dict[str, Any]]) -> str:
+def hops_words(hops: Sequence[NextHopData]) -> str:
     return ", ".join(
-        f"{hop['address']} by {hop['interface']}" if hop["address"] else str(hop["interface"])
-        for hop in hops
+        f"{hop.address} by {hop.interface}" if hop.address else str(hop.interface) for hop in hops
     )
 
 
-def cited(evidence: dict[str, Any]) -> str:
-    return f" [dim]{evidence['file']}:{evidence['line']}[/]" if evidence.get("file") else ""
+def cited(answer: object) -> str:
+    """File and line of an answer that has them."""
+    file, line = getattr(answer, "file", None), getattr(answer, "line", None)
+    return f" [dim]{file}:{line}[/]" if file else ""

@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import Annotated
 
 import typer
+from msgspec.structs import asdict
 from rich.markup import escape
 
+from routrel.answers.commands import FlowCommandData
+from routrel.answers.evidence import FilterEvidenceData, MtuEvidenceData, SteeringEvidenceData
+from routrel.answers.flows import DirectionData, FlowDoubtData, StageData, answer_flow
+from routrel.answers.remedies import RemediesData, remedies_data
 from routrel.cli.common import (
     AsJson,
     Folder,
@@ -16,22 +21,21 @@ from routrel.cli.common import (
     print_json,
     refuse,
 )
-from routrel.questions.answers import answer_flow
+from routrel.forwarding.evidence import Result, StageName
 from routrel.questions.errors import QuestionError
 from routrel.questions.flow import FlowQuestion
 from routrel.questions.remedies.search import find_remedies
-from routrel.questions.remedies.words import remedies_data
 
 __all__ = ["flow"]
 
 _RESULT_MARKS = {
-    "passed": "[green]✓[/]",
-    "none": "[dim]·[/]",
-    "stopped": "[red]✗[/]",
-    "not_reached": "[dim]–[/]",
+    Result.PASSED: "[green]✓[/]",
+    Result.NONE: "[dim]·[/]",
+    Result.STOPPED: "[red]✗[/]",
+    Result.NOT_REACHED: "[dim]–[/]",
 }
 #: Stages that say nothing new where the packet passes them, unless its size was asked.
-_QUIET_STAGES = ("mtu", "neighbour")
+_QUIET_STAGES = (StageName.MTU, StageName.NEIGHBOUR)
 
 
 def flow(
@@ -74,96 +78,100 @@ def flow(
     )
     try:
         answer = answer_flow(state, question)
+        found = None
         if remedies:
-            if answer["classes"]:
+            if answer.classes:
                 raise QuestionError(
                     "remedies are searched for one source and one destination",
                     "ask for one of the pairs",
                 )
-            found = find_remedies(state, texts, question, patience_s=patience)
-            answer |= remedies_data(state, found)
+            found = remedies_data(find_remedies(state, texts, question, patience_s=patience))
     except QuestionError as error:
         refuse(error.text, error.suggestion)
     if as_json:
-        print_json(answer)
+        more = asdict(found) if found else {}
+        print_json(FlowCommandData(**asdict(answer), **more))
         return
-    out.print(f"[bold]{escape(answer['sentence'])}[/]")
-    for one in answer["classes"]:
-        out.print(f"\n[bold]{one['verdict']}[/]: {escape(one['sentence'])}")
-        for pair in one["pairs"]:
-            out.print(f"    {escape(pair['source'])} → {escape(pair['destination'])}")
-    if not answer["classes"]:
-        _print_doubt(answer["doubt"])
-        _print_direction("Forward", answer["forward"])
-        if answer["return"]:
-            _print_direction("Return", answer["return"])
-    if remedies:
-        _print_remedies(answer)
+    out.print(f"[bold]{escape(answer.sentence)}[/]")
+    for one in answer.classes:
+        verdict = one.verdict.value if one.verdict else "not asked"
+        out.print(f"\n[bold]{verdict}[/]: {escape(one.sentence)}")
+        for pair in one.pairs:
+            out.print(f"    {escape(pair.source)} → {escape(pair.destination)}")
+    if not answer.classes:
+        _print_doubt(answer.doubt)
+        _print_direction("Forward", answer.forward)
+        if answer.back:
+            _print_direction("Return", answer.back)
+    if found:
+        _print_remedies(found)
 
 
-def _print_doubt(doubt: dict[str, Any] | None) -> None:
+def _print_doubt(doubt: FlowDoubtData | None) -> None:
     """Who decides which outcome comes about, and the way in each."""
     if doubt is None:
         return
-    for one in doubt["deciders"]:
-        lines = "".join(cited(line) for line in one["lines"])
-        out.print(f"  [yellow]decided at[/] {escape(one['device'])}{lines}")
-    for outcome in doubt["outcomes"]:
-        out.print(f"  [yellow]with {escape(outcome['name'])}[/]: {outcome['verdict']}")
-        for key, title in (("ways", ""), ("return_ways", "back ")):
-            for way in outcome[key]:
+    for one in doubt.deciders:
+        lines = "".join(cited(line) for line in one.lines)
+        out.print(f"  [yellow]decided at[/] {escape(one.device)}{lines}")
+    for outcome in doubt.outcomes:
+        out.print(f"  [yellow]with {escape(outcome.name)}[/]: {outcome.verdict.value}")
+        for ways, title in ((outcome.ways, ""), (outcome.return_ways, "back ")):
+            for way in ways:
                 out.print(f"       {title}{escape(' → '.join(way))}")
-    if not doubt["searched"]:
+    if not doubt.searched:
         out.print("  the search for other outcomes was not made to its end")
 
 
-def _print_direction(title: str, answer: dict[str, Any]) -> None:
-    out.print(f"\n[bold]{title}[/]: {answer['verdict']}. {escape(answer['sentence'])}")
-    for branch in answer["branches"]:
-        if len(answer["branches"]) > 1:
-            entry = f", entering from {branch['entry']}" if branch["entry"] else ""
-            out.print(f"  [bold]branch {branch['share_text']}[/]: {branch['verdict']}{entry}")
-        for number, hop in enumerate(branch["hops"], start=1):
-            ways = f" in {hop['in']}" if hop["in"] else ""
-            ways += f" out {hop['out']}" if hop["out"] else ""
-            out.print(f"  {number:2} [bold]{escape(hop['device'])}[/]{escape(ways)}")
-            for stage in hop["stages"]:
+def _print_direction(title: str, answer: DirectionData) -> None:
+    out.print(f"\n[bold]{title}[/]: {answer.verdict.value}. {escape(answer.sentence)}")
+    for branch in answer.branches:
+        if len(answer.branches) > 1:
+            entry = f", entering from {branch.entry}" if branch.entry else ""
+            out.print(f"  [bold]branch {branch.share_text}[/]: {branch.verdict.value}{entry}")
+        for number, hop in enumerate(branch.hops, start=1):
+            ways = f" in {hop.into}" if hop.into else ""
+            ways += f" out {hop.out}" if hop.out else ""
+            out.print(f"  {number:2} [bold]{escape(hop.device)}[/]{escape(ways)}")
+            for stage in hop.stages:
                 _print_stage(stage)
 
-    if len(answer["obstacles"]) > 1:
+    if len(answer.obstacles) > 1:
         out.print("  [bold]everything in the way[/]:")
-        for obstacle in answer["obstacles"]:
-            out.print(f"    {obstacle['side']}: {escape(obstacle['text'])}" + cited(obstacle))
+        for obstacle in answer.obstacles:
+            out.print(f"    {obstacle.side}: {escape(obstacle.text)}" + cited(obstacle))
 
 
-def _print_stage(stage: dict[str, Any]) -> None:
+def _print_stage(stage: StageData) -> None:
     """What a stage decided, and the rules that it tried first where that is of interest."""
-    evidence = stage["evidence"] or {}
-    tried = [one for one in evidence.get("tried", ()) if one["mismatch"]]
-    steered_past = stage["result"] == "none" and stage["stage"] == "steering"
-    if stage["result"] not in ("passed", "stopped") and not (steered_past and tried):
+    evidence = stage.evidence
+    tried = []
+    if isinstance(evidence, FilterEvidenceData | SteeringEvidenceData):
+        tried = [one for one in evidence.tried if one.mismatch]
+    steering = stage.stage is StageName.STEERING
+    steered_past = stage.result is Result.NONE and steering
+    if stage.result not in (Result.PASSED, Result.STOPPED) and not (steered_past and tried):
         return
-    quiet = stage["result"] == "passed" and stage["stage"] in _QUIET_STAGES
-    if quiet and evidence.get("size") is None:
+    quiet = stage.result is Result.PASSED and stage.stage in _QUIET_STAGES
+    if quiet and not (isinstance(evidence, MtuEvidenceData) and evidence.size is not None):
         return
-    mark = _RESULT_MARKS[stage["result"]]
-    out.print(f"       {mark} {stage['title']}: {escape(stage['text'])}" + cited(evidence))
-    if stage["result"] == "stopped" or stage["stage"] == "steering":
+    mark = _RESULT_MARKS[stage.result]
+    out.print(f"       {mark} {stage.title}: {escape(stage.text)}" + cited(evidence))
+    if stage.result is Result.STOPPED or steering:
         for one in tried:
             out.print(
-                f"           [dim]rule {one['rule']} ({escape(one['text'])}): "
-                f"{escape(one['mismatch'])}[/]" + cited(one)
+                f"           [dim]rule {one.rule} ({escape(one.text)}): "
+                f"{escape(one.mismatch or '')}[/]" + cited(one)
             )
 
 
-def _print_remedies(answer: dict[str, Any]) -> None:
-    out.print(f"\n[bold]Remedies[/]: {escape(answer['remedies_sentence'])}")
-    for number, remedy in enumerate(answer["remedies"], start=1):
-        out.print(f"  {number:2} [bold]{escape(remedy['text'])}[/]")
-        out.print(f"       {escape(remedy['opens_text'])}; {escape(remedy['moves_text'])}")
-        for edit in remedy["edits"]:
-            out.print(f"       [dim]{escape(edit['file'])}:{edit['line']}[/]")
-            for sign, colour in (("before", "red"), ("after", "green")):
-                mark = "-" if sign == "before" else "+"
-                for line in edit[sign].splitlines():
+def _print_remedies(answer: RemediesData) -> None:
+    out.print(f"\n[bold]Remedies[/]: {escape(answer.remedies_sentence)}")
+    for number, remedy in enumerate(answer.remedies, start=1):
+        out.print(f"  {number:2} [bold]{escape(remedy.text)}[/]")
+        out.print(f"       {escape(remedy.opens_text)}; {escape(remedy.moves_text)}")
+        for edit in remedy.edits:
+            out.print(f"       [dim]{escape(edit.file)}:{edit.line}[/]")
+            for text, mark, colour in ((edit.before, "-", "red"), (edit.after, "+", "green")):
+                for line in text.splitlines():
                     out.print(f"       [{colour}]{mark} {escape(line)}[/]")

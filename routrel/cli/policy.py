@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import json
 import sys
-from typing import Annotated, Any
+from typing import Annotated
 
 import typer
 from rich.markup import escape
 
+from routrel.answers.policies import PolicyStepData, read_route, try_policy
 from routrel.cli.common import (
     AsJson,
     Folder,
@@ -20,7 +21,6 @@ from routrel.cli.common import (
     refuse,
 )
 from routrel.questions.errors import QuestionError
-from routrel.questions.policies import read_route, try_policy
 
 __all__ = ["policy"]
 
@@ -48,25 +48,27 @@ def policy(
     if as_json:
         print_json(answer)
         return
-    out.print(f"[bold]{escape(answer['sentence'])}[/]")
-    for step in answer["steps"]:
+    out.print(f"[bold]{escape(answer.sentence)}[/]")
+    for step in answer.steps:
         _print_step(step, "  ")
-    for behind in answer["not_reached"]:
-        out.print(f"  [dim]– {behind['statement']}: not reached[/]")
+    for behind in answer.not_reached:
+        out.print(f"  [dim]– {behind.statement}: not reached[/]")
 
 
-def _print_step(step: dict[str, Any], indent: str) -> None:
-    for inner in step["called"]:
+def _print_step(step: PolicyStepData, indent: str) -> None:
+    for inner in step.called:
         _print_step(inner, indent + "  ")
-    name = escape(step["statement"])
-    if not step["matched"]:
-        out.print(f"{indent}[dim]· {name}: no match on {escape(step['failed'])}[/]" + cited(step))
+    name = escape(step.statement)
+    if not step.matched:
+        out.print(
+            f"{indent}[dim]· {name}: no match on {escape(step.failed or '')}[/]" + cited(step)
+        )
         return
     changes = ", ".join(
-        f"{change['attribute']} {change['before'] or 'none'} → {change['after'] or 'none'}"
-        for change in step["changes"]
+        f"{change.attribute} {change.before or 'none'} → {change.after or 'none'}"
+        for change in step.changes
     )
-    result = step["result"] or "goes on"
+    result = step.result.value if step.result else "goes on"
     out.print(
         f"{indent}✓ {name}: {result}{', ' + escape(changes) if changes else ''}" + cited(step)
     )

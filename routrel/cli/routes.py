@@ -3,12 +3,17 @@
 from __future__ import annotations
 
 import ipaddress
-from typing import Annotated, Any
+from typing import Annotated
 
 import typer
+from msgspec import UNSET
+from msgspec.structs import replace
 from rich.markup import escape
 from rich.table import Table
 
+from routrel.answers.commands import RoutesData
+from routrel.answers.routes import CandidateValuesData, RouteData, route_data
+from routrel.answers.why import WhyData, explain_route
 from routrel.cli.common import (
     AsJson,
     Folder,
@@ -19,9 +24,8 @@ from routrel.cli.common import (
     print_json,
     refuse,
 )
-from routrel.questions.answers import route_data
 from routrel.questions.errors import QuestionError
-from routrel.questions.routes import RouteQuestion, ask_routes, explain_route
+from routrel.questions.routes import RouteQuestion, ask_routes
 
 __all__ = ["routes"]
 
@@ -56,16 +60,18 @@ def routes(
     except QuestionError as error:
         refuse(error.text, error.suggestion)
     if as_json:
-        answer: dict[str, Any] = {"converged": state.converged, "routes": found}
-        if why:
-            answer["why"] = explained
-            if len(explained) == 1:
-                answer.update(
-                    {
-                        key: explained[0][key]
-                        for key in ("candidates", "matched", "behind", "absent", "doubt")
-                    }
-                )
+        told = explained if why else UNSET
+        answer = RoutesData(converged=state.converged, routes=found, why=told)
+        if len(explained) == 1:
+            (one,) = explained
+            answer = replace(
+                answer,
+                matched=one.matched,
+                candidates=one.candidates,
+                behind=one.behind,
+                absent=one.absent,
+                doubt=one.doubt,
+            )
         print_json(answer)
         return
     if not state.converged:
@@ -75,72 +81,72 @@ def routes(
         _print_why(table)
 
 
-def _print_routes(found: list[dict[str, Any]]) -> None:
+def _print_routes(found: list[RouteData]) -> None:
     table = Table(box=None, header_style="bold")
     for title in ("device", "VRF", "prefix", "protocol", "distance/metric", "next hops"):
         table.add_column(title)
     for route in found:
-        kind = route["protocol"] + (f" ({route['path_type']})" if route["path_type"] else "")
+        kind = route.protocol + (f" ({route.path_type})" if route.path_type else "")
         table.add_row(
-            route["device"],
-            route["vrf"],
-            route["prefix"],
+            route.device,
+            route.vrf,
+            route.prefix,
             kind,
-            f"{route['distance']}/{route['metric']}",
-            "discard" if route["discard"] else hops_words(route["next_hops"]),
+            f"{route.distance}/{route.metric}",
+            "discard" if route.discard else hops_words(route.next_hops),
         )
     out.print(table)
     out.print(f"{len(found)} routes")
 
 
-def _print_why(answer: dict[str, Any]) -> None:
-    out.print(f"\n[bold]{escape(answer['sentence'])}[/]")
-    if answer["matched"] and answer["why"] != answer["sentence"]:
-        out.print(f"  {escape(answer['why'])}")
-    if answer["doubt"]:
-        out.print(f"  [yellow]{escape(answer['doubt'])}[/]")
-    for candidate in answer["candidates"]:
-        lost = candidate["lost_on"]
+def _print_why(answer: WhyData) -> None:
+    out.print(f"\n[bold]{escape(answer.sentence)}[/]")
+    if answer.matched and answer.why != answer.sentence:
+        out.print(f"  {escape(answer.why)}")
+    if answer.doubt:
+        out.print(f"  [yellow]{escape(answer.doubt)}[/]")
+    for candidate in answer.candidates:
+        lost = candidate.lost_on
         mark = "[green]in use[/]" if lost is None else f"[yellow]lost on {lost}[/]"
-        values = candidate["values"]
-        detail = values["problem"] or f"{values['distance']}/{values['metric']}"
-        ways = hops_words(candidate["next_hops"])
-        told = f" from {candidate['advertiser']}" if candidate["advertiser"] else ""
-        if candidate["protocol"] == "bgp" and values["usable"]:
+        values = candidate.values
+        detail = values.problem or f"{values.distance}/{values.metric}"
+        ways = hops_words(candidate.next_hops)
+        told = f" from {candidate.advertiser}" if candidate.advertiser else ""
+        if candidate.protocol == "bgp" and values.usable:
             detail += f", {_attributes(values)}"
         out.print(
-            f"  {escape(candidate['title'])}{escape(told)} {escape(ways)} {escape(detail)}: {mark}"
+            f"  {escape(candidate.title)}{escape(told)} {escape(ways)} {escape(detail)}: {mark}"
             + cited(candidate)
         )
-        for one in values.get("set_by", ()):
+        for one in values.set_by or ():
             out.print(
-                f"      {one['attribute']} {escape(one['value'])} set by statement "
-                f"{escape(one['statement'])} of {escape(one['policy'])} at {escape(one['device'])}"
+                f"      {one.attribute} {escape(one.value)} set by statement "
+                f"{escape(one.statement)} of {escape(one.policy)} at {escape(one.device)}"
                 + cited(one)
             )
-    for step in answer["redistributions"]:
-        out.print(f"  {escape(step['text'])}" + cited(step))
-    for route in answer["behind"]:
-        out.print(f"  behind it: {route['prefix']} {route['protocol']}")
-    if answer["absent"]:
-        out.print(f"  {escape(answer['absent']['sentence'])}")
-        for step in answer["absent"]["steps"]:
-            out.print(f"    {escape(step['text'])}" + cited(step))
+    for step in answer.redistributions:
+        out.print(f"  {escape(step.text)}" + cited(step))
+    for route in answer.behind:
+        out.print(f"  behind it: {route.prefix} {route.protocol}")
+    if answer.absent:
+        out.print(f"  {escape(answer.absent.sentence)}")
+        for step in answer.absent.steps:
+            out.print(f"    {escape(step.text)}" + cited(step))
 
 
-def _attributes(values: dict[str, Any]) -> str:
+def _attributes(values: CandidateValuesData) -> str:
     """What tells a path of BGP from others."""
     words = [
-        f"local preference {values['local_preference']}",
-        f"AS path {values['as_path'] or '-'}",
+        f"local preference {values.local_preference}",
+        f"AS path {values.as_path or '-'}",
     ]
-    if values["weight"]:
-        words.insert(0, f"weight {values['weight']}")
-    words.append(f"origin {values['origin']}")
-    if values["med"] is not None:
-        words.append(f"MED {values['med']}")
-    if values["router_id"]:
-        words.append(f"router id {values['router_id']}")
-    if values["age_s"] is not None:
-        words.append(f"age {values['age_s']} s")
+    if values.weight:
+        words.insert(0, f"weight {values.weight}")
+    words.append(f"origin {values.origin}")
+    if values.med is not None and values.med is not UNSET:
+        words.append(f"MED {values.med}")
+    if values.router_id:
+        words.append(f"router id {values.router_id}")
+    if values.age_s is not None and values.age_s is not UNSET:
+        words.append(f"age {values.age_s} s")
     return ", ".join(words)

@@ -8,6 +8,8 @@ import typer
 from rich.markup import escape
 from rich.table import Table
 
+from routrel.answers.bounce import bounce_data
+from routrel.answers.sessions import sessions_data
 from routrel.cli.common import (
     AsJson,
     Folder,
@@ -19,9 +21,8 @@ from routrel.cli.common import (
 )
 from routrel.convergence.converge import State
 from routrel.model.network import DEFAULT_VRF
-from routrel.questions.bounce import bounce_data
+from routrel.protocols.bgp.sessions import SessionState
 from routrel.questions.errors import QuestionError
-from routrel.questions.sessions import sessions_data
 
 __all__ = ["sessions"]
 
@@ -44,21 +45,21 @@ def sessions(
     if as_json:
         print_json(answer)
         return
-    out.print(f"[bold]{escape(answer['sentence'])}[/]")
+    out.print(f"[bold]{escape(answer.sentence)}[/]")
     table = Table(box=None, header_style="bold")
     for title in ("device", "neighbour", "who", "AS", "relation", "state", "taken/sent", "why"):
         table.add_column(title)
-    for found in answer["sessions"]:
-        up = found["state"] == "up"
+    for found in answer.sessions:
+        up = found.state is SessionState.UP
         table.add_row(
-            found["device"],
-            found["neighbour"],
-            escape(found["remote"] or "unknown"),
-            str(found["remote_as"]),
-            found["relation"],
-            f"[{'green' if up else 'red'}]{found['state']}[/]",
-            f"{found['taken']}/{found['sent']}" if up else "",
-            "" if up else escape(found["reason"] or "") + cited(found),
+            found.device,
+            found.neighbour,
+            escape(found.remote or "unknown"),
+            str(found.remote_as),
+            found.relation,
+            f"[{'green' if up else 'red'}]{found.state.value}[/]",
+            f"{found.taken}/{found.sent}" if up else "",
+            "" if up else escape(found.reason or "") + cited(found),
         )
     out.print(table)
 
@@ -71,21 +72,21 @@ def _bounce(state: State, device: str, vrf: str, neighbour: str, as_json: bool) 
     if as_json:
         print_json(answer)
         return
-    out.print(f"[bold]{escape(answer['sentence'])}[/]")
-    for title, moved in (("while down", answer["while_down"]), ("then", answer["afterwards"])):
+    out.print(f"[bold]{escape(answer.sentence)}[/]")
+    for title, moved in (("while down", answer.while_down), ("then", answer.afterwards)):
         if moved is not None:
             out.print(
-                f"  {title:<12}{moved['prefixes']} prefixes at {moved['devices']} devices, "
-                f"{len(moved['flows'])} of {moved['flows_asked']} kept flows otherwise"
+                f"  {title:<12}{moved.prefixes} prefixes at {moved.devices} devices, "
+                f"{len(moved.flows)} of {moved.flows_asked} kept flows otherwise"
             )
     table = Table(box=None, header_style="bold")
     for title in ("device", "prefix", "before", "after"):
         table.add_column(title)
-    for row in answer["routes"]:
-        where = row["device"] if row["vrf"] == DEFAULT_VRF else f"{row['device']} {row['vrf']}"
-        table.add_row(where, row["prefix"], escape(row["before"]), escape(row["after"]))
-    if answer["routes"]:
+    for row in answer.routes:
+        where = row.device if row.vrf == DEFAULT_VRF else f"{row.device} {row.vrf}"
+        table.add_row(where, row.prefix, escape(row.before), escape(row.after))
+    if answer.routes:
         out.print(table)
-    left = answer["routes_in_all"] - len(answer["routes"])
+    left = answer.routes_in_all - len(answer.routes)
     if left:
         out.print(f"  and {left} more")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from routrel.model.addresses import Address
-from routrel.model.filters import SessionState
+from routrel.model.filters import ConnectionState
 from routrel.model.place import NOWHERE, Place
 from routrel.model.traffic import Header
 
@@ -28,12 +28,12 @@ class Connection:
 
 def connection_of(
     known: tuple[Connection, ...], device: str, header: Header
-) -> tuple[SessionState, Connection | None]:
+) -> tuple[ConnectionState, Connection | None]:
     """What a device knows of a packet's connection, and the one that the packet answers."""
     for connection in known:
         if connection.device == device and _ends(header) == _ends(connection.went.reply()):
-            return SessionState.ESTABLISHED, connection
-    return (SessionState.NEW if header.opens else SessionState.INVALID), None
+            return ConnectionState.ESTABLISHED, connection
+    return (ConnectionState.NEW if header.opens else ConnectionState.INVALID), None
 
 
 def with_addresses(

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 from routrel.model.addresses import Address, Prefix
-from routrel.model.filters import Action, Filter, Fragments, Match, PortRange, Rule, SessionState
+from routrel.model.filters import Action, ConnectionState, Filter, Fragments, Match, PortRange, Rule
 from routrel.model.place import Place
 from routrel.model.traffic import (
     DSCP_NAMES,
@@ -35,7 +35,7 @@ class PacketContext:
 
     arrives: str | None = None  #: the interface it came in by; None: the device sends it
     leaves: str | None = None  #: None: not known yet, or it is for the device itself
-    session: SessionState | None = None  #: None: the device remembers no sessions
+    session: ConnectionState | None = None  #: None: the device remembers no sessions
     mark: int = 0  #: what a filter of the device marked it with
     later_mark: int = 0  #: and the later fragments of a packet that was cut
 
@@ -62,7 +62,7 @@ class FilterResult:
     action: Action
     rule: Rule | None
     tried: tuple[TriedRule, ...]  #: in order; the matching rule last
-    session: SessionState | None = None  #: of a filter with sessions, what it knew of this one
+    session: ConnectionState | None = None  #: of a filter with sessions, what it knew of this one
     fragment: bool = False  #: whether it was a later fragment that was held against the rules
     mark: int = 0  #: what the packet is marked with behind the filter
     later_mark: int = 0  #: and the later fragments of one that was cut
@@ -74,7 +74,7 @@ class FilterResult:
     @property
     def by_session(self) -> bool:
         """Whether the session decided before any rule was asked."""
-        return self.session in (SessionState.ESTABLISHED, SessionState.INVALID)
+        return self.session in (ConnectionState.ESTABLISHED, ConnectionState.INVALID)
 
     @property
     def place(self) -> Place:
@@ -93,10 +93,10 @@ def evaluate(
     drops answers to what it never saw. A packet that was cut up passes only if its first and its
     later fragments do; told is the one that does not.
     """
-    if packet_filter.sessions and context.session is not SessionState.NEW:
+    if packet_filter.sessions and context.session is not ConnectionState.NEW:
         known = context.session
         if known is not None:
-            action = Action.PERMIT if known is SessionState.ESTABLISHED else Action.DENY
+            action = Action.PERMIT if known is ConnectionState.ESTABLISHED else Action.DENY
             return FilterResult(
                 filter=packet_filter,
                 action=action,

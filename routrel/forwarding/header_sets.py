@@ -14,7 +14,7 @@ from operator import mul, or_
 from typing import Any
 
 from routrel.model.addresses import Prefix
-from routrel.model.filters import Action, Filter, Fragments, Match, PortRange, SessionState
+from routrel.model.filters import Action, ConnectionState, Filter, Fragments, Match, PortRange
 from routrel.model.traffic import ICMP, ICMPV6, PORT_PROTOCOLS, TCP, TCP_FLAGS
 
 __all__ = ["Box", "count_headers", "may_carry_tcp", "newly_permitted"]
@@ -31,7 +31,7 @@ _FRAGMENT_BITS = {
     None: 0b111, Fragments.NONE: 0b001, Fragments.FIRST: 0b010, Fragments.LATER: 0b100,
     Fragments.ANY: 0b110,
 }  # fmt: skip
-_SESSION_BITS = {SessionState.NEW: 1, SessionState.ESTABLISHED: 2, SessionState.INVALID: 4}
+_SESSION_BITS = {ConnectionState.NEW: 1, ConnectionState.ESTABLISHED: 2, ConnectionState.INVALID: 4}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

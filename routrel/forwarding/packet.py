@@ -20,7 +20,7 @@ from routrel.forwarding.evidence import (
     Verdict,
 )
 from routrel.forwarding.filters import PacketContext
-from routrel.model.filters import SessionState
+from routrel.model.filters import ConnectionState
 from routrel.model.network import Device, Interface
 from routrel.model.traffic import Header
 from routrel.rib.candidates import NextHop
@@ -51,7 +51,7 @@ class Packet:
     header: Header  #: as it is now
     came: Header  #: as it came
     stages: tuple[Stage, ...] = ()
-    state: SessionState | None = None  #: of its connection; None: the device remembers none
+    state: ConnectionState | None = None  #: of its connection; None: the device remembers none
     answered: Connection | None = None  #: the connection whose packets it answers
     steered: tuple[NextHop, ...] = ()
     table: str = ""  #: the VRF that policy-based routing names

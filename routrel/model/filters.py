@@ -10,13 +10,13 @@ from routrel.model.place import Place, placed
 
 __all__ = [
     "Action",
+    "ConnectionState",
     "Filter",
     "FilterUse",
     "Fragments",
     "Match",
     "PortRange",
     "Rule",
-    "SessionState",
 ]
 
 
@@ -27,7 +27,7 @@ class Action(Enum):
     DENY = "deny"
 
 
-class SessionState(Enum):
+class ConnectionState(Enum):
     """What a device that remembers sessions knows about a packet's one."""
 
     NEW = "new"  #: the packet may open a session, and none is known
@@ -70,7 +70,7 @@ class Match:
     flags_set: tuple[str, ...] = ()  #: TCP flags that must be set ...
     flags_clear: tuple[str, ...] = ()  #: ... and those that must not be
     fragments: Fragments | None = None
-    sessions: tuple[SessionState, ...] = ()
+    sessions: tuple[ConnectionState, ...] = ()
     arrives: tuple[str, ...] = ()  #: the interfaces it may arrive by
     leaves: tuple[str, ...] = ()  #: the interfaces it may leave by
     marks: tuple[int, ...] = ()  #: what the device marked it with; 0: with nothing

@@ -25,7 +25,8 @@ _OWN = (Protocol.CONNECTED, Protocol.LOCAL, Protocol.STATIC)
 class Absence:
     """The answer to "why none"."""
 
-    sentence: str
+    device: str  #: whose table lacks it
+    wanted: Prefix | Address
     prefix: Prefix | None  #: the one that is missing; None: nobody has any that would serve
     originators: tuple[str, ...]  #: devices that have it of their own
     reached: tuple[str, ...]  #: devices that hold it, from where it begins towards the asker
@@ -52,9 +53,26 @@ def absence(state: State, table: int, wanted: Prefix | Address) -> Absence:
         key=lambda pair: (holders[pair[0]].protocol not in _OWN, holders[pair[0]].metric),
     )
     names = tuple(dict.fromkeys(state.rib.interning.tables[held][0] for held, _ in begins))
+
+    def told(
+        reached: tuple[str, ...],
+        between: tuple[str, str] | None,
+        reasons: tuple[AbsenceStep, ...],
+    ) -> Absence:
+        return Absence(
+            device=device,
+            wanted=wanted,
+            prefix=prefix,
+            originators=names,
+            reached=reached,
+            between=between,
+            chain=tuple(chain),
+            reasons=reasons,
+        )
+
     untold = [] if gaps else list(_in_other_tables(state, table, holders))
     if untold:
-        return _told(device, prefix, names, (), None, chain, (*own, *untold))
+        return told((), None, (*own, *untold))
     if not gaps:
         step = AbsenceStep(
             kind="not_joined",
@@ -63,7 +81,7 @@ def absence(state: State, table: int, wanted: Prefix | Address) -> Absence:
             suggestion="state the missing link, or bring its interfaces up",
             place=state.topology.devices[device].place,
         )
-        return _told(device, prefix, names, (), None, chain, (*own, step))
+        return told((), None, (*own, step))
     found = tuple(
         dict.fromkeys(
             step
@@ -108,7 +126,7 @@ def absence(state: State, table: int, wanted: Prefix | Address) -> Absence:
                 place=state.topology.devices[between[1]].place,
             ),
         )
-    return _told(device, prefix, names, reached, between, chain, reasons)
+    return told(reached, between, reasons)
 
 
 def _told_by_protocols(state: State, table: int, number: int | None) -> Iterator[AbsenceStep]:
@@ -124,32 +142,6 @@ def _in_other_tables(
     """Tables of the same device that have the route and do not share it."""
     for result in state.results.values():
         yield from result.in_other_tables(state.rib, table, holders)
-
-
-def _told(
-    device: str,
-    prefix: Prefix,
-    originators: tuple[str, ...],
-    reached: tuple[str, ...],
-    between: tuple[str, str] | None,
-    chain: list[AbsenceStep],
-    reasons: tuple[AbsenceStep, ...],
-) -> Absence:
-    begin = " and ".join(originators[:2])
-    sentence = f"{device} has no route to {prefix}, which begins at {begin}"
-    if between:
-        sentence += f"; {between[0]} has it, {between[1]} does not"
-    if reasons:
-        sentence += f": {reasons[0].text}"
-    return Absence(
-        sentence=sentence + ".",
-        prefix=prefix,
-        originators=originators,
-        reached=reached,
-        between=between,
-        chain=tuple(chain),
-        reasons=reasons,
-    )
 
 
 def _holders(state: State, wanted: Prefix | Address) -> tuple[int | None, dict[int, Route]]:
@@ -219,11 +211,9 @@ def _nobody(
         *_down_interfaces(state, wanted),
         *(step for result in state.results.values() for step in result.unusable(wanted)),
     ]
-    sentence = f"{device} has no route to {wanted}, and no device has one"
-    if reasons:
-        sentence += f": {reasons[0].text}"
     return Absence(
-        sentence=sentence + ".",
+        device=device,
+        wanted=wanted,
         prefix=wanted if isinstance(wanted, IPv4Network | IPv6Network) else None,
         originators=(),
         reached=(),

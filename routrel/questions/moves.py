@@ -9,12 +9,11 @@ import numpy as np
 from routrel.convergence.converge import State
 from routrel.convergence.fixpoint import differences
 from routrel.model.network import CaseQuestion
-from routrel.questions.answers import Json
 from routrel.questions.errors import QuestionError
 from routrel.questions.flow import FlowAnswer, FlowQuestion, ask_flow
 from routrel.rib.candidates import Rows
 
-__all__ = ["Moves", "kept_flows", "moves", "moves_data", "ways_of_flows"]
+__all__ = ["Moves", "kept_flows", "moves", "ways_of_flows"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -50,15 +49,6 @@ def moves(before: State, after: State, ways: dict[str, object] | None = None) ->
 def ways_of_flows(state: State) -> dict[str, object]:
     """What becomes of each kept flow; equal where nothing moved."""
     return {name: _path(state, question) for name, question in kept_flows(state).items()}
-
-
-def moves_data(found: Moves) -> Json:
-    return {
-        "prefixes": found.prefixes,
-        "devices": found.devices,
-        "flows": list(found.flows),
-        "flows_asked": found.flows_asked,
-    }
 
 
 def kept_flows(state: State) -> dict[str, CaseQuestion]:

@@ -16,14 +16,12 @@ from routrel.model.traffic import (
     PROTOCOL_NUMBERS,
     TCP,
     TCP_FLAGS,
-    UDP,
     Header,
-    icmp_type_name,
     protocol_name,
 )
 from routrel.questions.errors import BadTraffic
 
-__all__ = ["EPHEMERAL_PORT", "Traffic", "parse_traffic", "traffic_words"]
+__all__ = ["EPHEMERAL_PORT", "Traffic", "parse_traffic"]
 
 #: The source port of a question that names none: the first dynamic port (RFC 6335 6).
 EPHEMERAL_PORT = 49152
@@ -132,16 +130,3 @@ def _icmp_type(protocol: int, word: str) -> int:
     if word.isdecimal() and int(word) <= 255:
         return int(word)
     raise BadTraffic(f"{protocol_name(protocol)} has no type “{word}”", closest(word, names))
-
-
-def traffic_words(header: Header) -> str:
-    """A packet's protocol and port as people write them."""
-    name = protocol_name(header.protocol)
-    if header.protocol in (TCP, UDP) or header.destination_port is not None:
-        told = f"{name} {header.destination_port}"
-        if header.protocol != TCP or header.flags in ({"syn"}, {"syn", "ack"}):
-            return told
-        return f"{told} {' '.join(f for f in TCP_FLAGS if f in header.flags) or 'none'}"
-    if header.icmp_type is not None:
-        return f"{name} {icmp_type_name(header.protocol, header.icmp_type)}"
-    return name

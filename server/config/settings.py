@@ -8,8 +8,6 @@ import json
 import os
 from pathlib import Path
 
-from routrel.forwarding.evidence import Verdict
-
 ROOT = Path(__file__).resolve().parent.parent.parent
 VAR = Path(os.environ.get("ROUTREL_VAR", ROOT / "var"))
 
@@ -112,11 +110,15 @@ SPECTACULAR_SETTINGS = {
     "VERSION": "1",
     "SERVE_INCLUDE_SCHEMA": False,
     "COMPONENT_SPLIT_REQUEST": True,
+    "OAS_VERSION": "3.1.0",
+    "POSTPROCESSING_HOOKS": [
+        "drf_spectacular.hooks.postprocess_schema_enums",
+        "server.networks.api.typed.with_answers",
+    ],
     "ENUM_NAME_OVERRIDES": {
         "JobKindEnum": "server.networks.models.JobKind.choices",
         "JobStatusEnum": "server.networks.models.JobStatus.choices",
         "RoleEnum": "server.networks.models.Role.choices",
-        "VerdictEnum": [(verdict.value, verdict.value) for verdict in Verdict],
     },
 }
 

@@ -9,21 +9,24 @@ import ipaddress
 from collections.abc import Callable, Mapping
 from typing import Any, TypeAlias
 
+from routrel.answers.base import data
+from routrel.answers.bounce import bounce_data
+from routrel.answers.compare_flows import DifferenceData, difference_data, first_difference
+from routrel.answers.find import find, found_data
+from routrel.answers.findings import finding_data
+from routrel.answers.flows import answer_flow, flow_data
+from routrel.answers.holders import holders_data
+from routrel.answers.inventory import cases_data, chart_data, device_data
+from routrel.answers.policies import policies_data, read_route, try_policy
+from routrel.answers.sessions import sessions_data
+from routrel.answers.tables import TableQuestion, table_data
+from routrel.answers.why import explain_route
 from routrel.convergence.converge import State
 from routrel.lens.look import View
 from routrel.model.addresses import Address, Prefix
-from routrel.questions.answers import answer_flow, finding_data, flow_data, place_data
-from routrel.questions.bounce import bounce_data
-from routrel.questions.compare_flows import first_difference
 from routrel.questions.errors import QuestionError
-from routrel.questions.find import find
 from routrel.questions.flow import FlowQuestion, ask_flow
-from routrel.questions.holders import holders_data
-from routrel.questions.inventory import chart_data, device_data
-from routrel.questions.policies import policies_data, read_route, try_policy
-from routrel.questions.routes import RouteQuestion, explain_route
-from routrel.questions.sessions import sessions_data
-from routrel.questions.tables import TableQuestion, table_data
+from routrel.questions.routes import RouteQuestion
 from server.networks.models import Revision
 from server.networks.questions import short_answer, stored_question
 from server.networks.states import view_of
@@ -53,7 +56,7 @@ class NotADestination(QuestionError):
 
 
 def answer_question(revision: Revision, name: str, values: Values) -> Any:
-    """The answer to one question.
+    """The answer to one question, in JSON's types.
 
     Raises:
         QuestionError: it cannot be asked like this.
@@ -62,10 +65,10 @@ def answer_question(revision: Revision, name: str, values: Values) -> Any:
     """
     view = view_of(revision)
     if name == "findings":
-        return [finding_data(finding) for finding in view.findings]
+        return data([finding_data(finding) for finding in view.findings])
     if view.state is None:
         raise HasProblems
-    return _QUESTIONS[name](view, view.state, values)
+    return data(_QUESTIONS[name](view, view.state, values))
 
 
 def destination(text: str) -> Prefix | Address:
@@ -83,7 +86,7 @@ def _flow(_: View, state: State, values: Values) -> Any:
     return answer_flow(state, stored_question(values), every_way=False)
 
 
-def _compare(_: View, state: State, values: Values) -> Any:
+def _compare(_: View, state: State, values: Values) -> DifferenceData:
     mine = stored_question(values)
     theirs = FlowQuestion(
         source=values["other_from"],
@@ -93,13 +96,7 @@ def _compare(_: View, state: State, values: Values) -> Any:
     )
     left, right = ask_flow(state, mine), ask_flow(state, theirs)
     found = first_difference(left, right, ("this flow", "the other"))
-    return {
-        "sentence": found.sentence,
-        "direction": found.direction,
-        "device": found.device,
-        "hop": found.hop,
-        "other": flow_data(state, right),
-    }
+    return difference_data(found, flow_data(state, right))
 
 
 def _short(view: View, _: State, values: Values) -> Any:
@@ -158,37 +155,7 @@ def _device(_: View, state: State, values: Values) -> Any:
 def _find(view: View, state: State, values: Values) -> Any:
     only = values["endpoints"]
     found = find(state, {} if only else view.texts, values["q"], endpoints_only=only)
-    return [
-        {
-            "kind": item.kind,
-            "title": item.title,
-            "detail": item.detail,
-            "value": item.value,
-            "device": item.device,
-            **place_data(item.place),
-        }
-        for item in found
-    ]
-
-
-def _cases(_: View, state: State, values: Values) -> Any:
-    return [
-        {
-            "name": case.name,
-            "title": case.title,
-            "story": case.story.strip(),
-            "question": {
-                "source": case.question.source,
-                "destination": case.question.destination,
-                "traffic": case.question.traffic,
-                "size": case.question.size,
-            }
-            if case.question
-            else None,
-            "route": {"at": case.route.at, "to": case.route.to} if case.route else None,
-        }
-        for case in state.network.cases
-    ]
+    return [found_data(item) for item in found]
 
 
 _QUESTIONS: dict[str, Callable[[View, State, Values], Any]] = {
@@ -202,7 +169,7 @@ _QUESTIONS: dict[str, Callable[[View, State, Values], Any]] = {
     "try-policy": _try_policy,
     "device": _device,
     "find": _find,
-    "cases": _cases,
+    "cases": lambda _, state, __: cases_data(state.network),
     "sessions": lambda _, state, values: sessions_data(state),
     "policies": lambda _, state, values: policies_data(state.network),
     "chart": lambda _, state, values: chart_data(state),

@@ -7,10 +7,11 @@ from django.db import transaction
 from django.db.models import Sum
 from django.db.models.functions import Length
 
+from routrel.answers.base import data
+from routrel.answers.findings import finding_data
 from routrel.files.reader import decode
 from routrel.files.report import Report
 from routrel.lens.look import content_hash, look
-from routrel.questions.answers import finding_data
 from server.networks import states
 from server.networks.jobs import TooManyJobs, Work
 from server.networks.models import Job, Network, Revision, RevisionFile, UploadedFile
@@ -36,7 +37,7 @@ def read_import(work: Work) -> None:
     view = look(texts, report, on_file=lambda count: work.progress(done=count))
     problems, count = view.reading.problems, view.reading.problem_count
     found = {
-        "problems": [finding_data(problem) for problem in problems],
+        "problems": data([finding_data(problem) for problem in problems]),
         "problem_count": count,
         "skipped": job.question["skipped"],
     }

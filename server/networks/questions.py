@@ -7,8 +7,8 @@ from typing import Any
 
 from django.utils import timezone
 
+from routrel.answers.flows import flow_data
 from routrel.lens.look import View
-from routrel.questions.answers import flow_data
 from routrel.questions.errors import QuestionError
 from routrel.questions.flow import DirectionAnswer, FlowQuestion, ask_flow
 from routrel.questions.remedies.search import arrives
@@ -49,7 +49,7 @@ def short_answer(view: View, question: FlowQuestion) -> dict[str, Any]:
         return unanswered(error.text)
     return {
         "works": arrives(answer),
-        "sentence": flow_data(view.state, answer)["sentence"],
+        "sentence": flow_data(view.state, answer).sentence,
         "verdict": answer.forward.verdict.value,
         "return_verdict": answer.back.verdict.value if answer.back else None,
         "forward": _ways(answer.forward),

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from routrel.answers.base import data
+from routrel.answers.remedies import remedies_data
 from routrel.questions.errors import QuestionError
 from routrel.questions.remedies.search import Progress, find_remedies
-from routrel.questions.remedies.words import remedies_data
 from server.networks.jobs import Work
 from server.networks.models import Job
 from server.networks.questions import stored_question
@@ -40,7 +41,7 @@ def search_remedies(work: Work) -> None:
         return
     work.end(
         Job.Status.DONE,
-        answer=remedies_data(view.state, found),
+        answer=data(remedies_data(found)),
         done=found.tried,
         found=len(found.found),
     )

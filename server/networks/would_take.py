@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from routrel.answers.base import data
+from routrel.answers.what_it_would_take import what_it_would_take
 from routrel.questions.errors import QuestionError, UnknownName
-from routrel.questions.what_it_would_take import what_it_would_take
 from server.networks.asking import destination
 from server.networks.jobs import Work
 from server.networks.models import Job
@@ -27,4 +28,4 @@ def find_what_it_takes(work: Work) -> None:
     except QuestionError as error:
         work.end(Job.Status.REFUSED, error.text)
         return
-    work.end(Job.Status.DONE, answer=found)
+    work.end(Job.Status.DONE, answer=data(found))

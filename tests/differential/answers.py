@@ -25,23 +25,31 @@ from typing import Any
 import yaml
 from hypothesis import HealthCheck, Phase, given, seed, settings
 
+from routrel.answers.base import data
+from routrel.answers.findings import finding_data
+from routrel.answers.policies import policies_data
+from routrel.answers.routes import route_data
+from routrel.answers.tables import TableQuestion
 from routrel.convergence.converge import State
 from routrel.lens.look import View, look
 from routrel.model.network import DEFAULT_VRF
-from routrel.questions.answers import answer_flow, finding_data, route_data
-from routrel.questions.bounce import bounce_data
 from routrel.questions.errors import QuestionError
 from routrel.questions.flow import FlowQuestion
-from routrel.questions.holders import holders_data
-from routrel.questions.inventory import chart_data, device_data
-from routrel.questions.policies import policies_data
 from routrel.questions.remedies.search import find_remedies
-from routrel.questions.remedies.words import remedies_data
-from routrel.questions.routes import RouteQuestion, ask_routes, explain_route
-from routrel.questions.sessions import sessions_data
-from routrel.questions.tables import TableQuestion, table_data
-from routrel.questions.what_it_would_take import what_it_would_take
+from routrel.questions.routes import RouteQuestion, ask_routes
 from tests.engine import nets, test_any_network
+from tests.engine.told import (
+    answer_flow,
+    bounce_data,
+    chart_data,
+    device_data,
+    explain_route,
+    holders_data,
+    remedies_data,
+    sessions_data,
+    table_data,
+    what_it_would_take,
+)
 from tests.kernel.labs import random_lab
 
 Texts = dict[str, str]
@@ -112,14 +120,14 @@ def answers(texts: Texts, flows: list[dict[str, Any]], *, searches: bool) -> Ans
         searches: Whether remedies and what it would take are searched for.
     """
     view = look(texts)
-    found: Answers = {"findings": [finding_data(finding) for finding in view.findings]}
+    found: Answers = {"findings": data([finding_data(finding) for finding in view.findings])}
     state = view.state
     if state is None:
         return found
     found["converged"] = state.converged
     found["chart"] = chart_data(state)
     found["sessions"] = sessions_data(state)
-    found["policies"] = policies_data(state.network)
+    found["policies"] = data(policies_data(state.network))
     for device in state.network.devices:
         found[f"device {device.name}"] = device_data(state, device)
         found[f"table {device.name}"] = table_data(state, TableQuestion(device=device.name))
@@ -140,7 +148,7 @@ def _routes(state: State) -> Answers:
     wanted = {ipaddress.ip_network(p) for p in ("192.0.2.0/24", "0.0.0.0/0", "2001:db8:77::/48")}
     for route in ask_routes(state, RouteQuestion()):
         key = f"route {route.device} {route.vrf} {route.prefix}"
-        found.setdefault(key, []).append(route_data(state, route))
+        found.setdefault(key, []).append(data(route_data(state, route)))
         wanted.add(route.prefix)
     for prefix in sorted(wanted, key=str):
         found[f"why {prefix}"] = _asked(
@@ -190,7 +198,7 @@ def _cases(view: View, state: State, searches: bool) -> Answers:
             if searches:
                 found[f"remedies {case.name}"] = _asked(
                     lambda q=question: remedies_data(
-                        state, find_remedies(state, view.texts, q, patience_s=PATIENCE_S)
+                        find_remedies(state, view.texts, q, patience_s=PATIENCE_S)
                     )
                 )
         elif case.route is not None and searches:

@@ -9,8 +9,9 @@ from typing import Any
 from routrel.convergence.converge import State
 from routrel.protocols.bgp.explaining import chosen_path
 from routrel.protocols.register import bgp_of
-from routrel.questions.routes import RouteQuestion, explain_route
+from routrel.questions.routes import RouteQuestion
 from tests.engine.nets import state
+from tests.engine.told import explain_route
 
 __all__ = ["P", "chosen", "edge", "losers", "mesh", "problems", "used", "why"]
 

@@ -9,10 +9,10 @@ from random import Random
 
 import yaml
 
-from routrel.questions.answers import flow_data
 from routrel.questions.flow import FlowQuestion, ask_flow
 from tests.engine.nets import state
 from tests.engine.reference import PlainNetwork
+from tests.engine.told import flow_data
 
 NETWORKS = 150
 #: Host part of every address on a subnet: router N has .N, a host .9; nobody has .200.

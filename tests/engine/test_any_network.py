@@ -7,9 +7,9 @@ import ipaddress
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from routrel.questions.holders import holders_data
-from routrel.questions.routes import RouteQuestion, explain_route
+from routrel.questions.routes import RouteQuestion
 from tests.engine.nets import wired
+from tests.engine.told import explain_route, holders_data
 
 POLICIES = """
 sets: {prefixes: {some: [10.255.0.0/30 or longer, 10.99.0.0/16], odd: 10.0.0.0/16 up to /30}, tags: {t: 7}}

@@ -7,10 +7,10 @@ from dataclasses import replace
 import pytest
 
 from routrel.protocols.register import bgp_of
-from routrel.questions.bounce import bounce_data
 from routrel.questions.errors import QuestionError, UnknownName
 from tests.engine.bgp_nets import P, chosen, edge, losers, mesh, used, why
 from tests.engine.nets import device, route, state, ways
+from tests.engine.told import bounce_data
 
 A = "1 as: 65001, router-id: 10.1.1.1, announces: [{{prefixes: " + P + "{a}}}]"
 B = "2 as: 65002, router-id: 10.2.2.2, announces: [{{prefixes: " + P + "{b}}}]"

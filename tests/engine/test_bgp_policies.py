@@ -8,6 +8,8 @@ import json
 import pytest
 from typer.testing import CliRunner
 
+from routrel.answers.base import data
+from routrel.answers.policies import policy_route_data, read_route
 from routrel.cli.app import app
 from routrel.files.bgp_values import AsPathPatternValue
 from routrel.files.nodes import Scalar
@@ -17,7 +19,6 @@ from routrel.model.place import NOWHERE
 from routrel.model.policy import PolicyUse
 from routrel.policy.as_paths import SegmentKind, as_path_text, fits, path_length, sequence
 from routrel.policy.evaluate import evaluate, evaluate_chain
-from routrel.questions.policies import read_route, route_json
 from tests.engine.bgp_nets import edge
 from tests.engine.nets import device, network, state
 
@@ -96,7 +97,7 @@ def test_actions(action, key, value):
     found = tried(
         f"  p: {{statements: [{{name: s, set: {{{action}}}, then: accept}}], default: reject}}"
     )
-    assert route_json(found.route)[key] == value
+    assert data(policy_route_data(found.route))[key] == value
     assert [change[0] for change in found.steps[0].changes] == [key]
 
 

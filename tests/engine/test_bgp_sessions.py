@@ -8,8 +8,8 @@ import pytest
 
 from routrel.files.reader import read_texts
 from routrel.protocols.register import bgp_of
-from routrel.questions.sessions import sessions_data
 from tests.engine.nets import device, state
+from tests.engine.told import sessions_data
 
 FILTER = """
 filters:

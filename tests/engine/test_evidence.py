@@ -6,11 +6,11 @@ import ipaddress
 
 import pytest
 
-from routrel.questions.answers import answer_flow
 from routrel.questions.flow import FlowQuestion
-from routrel.questions.routes import RouteQuestion, explain_route
+from routrel.questions.routes import RouteQuestion
 from tests.engine.bgp_nets import P, edge, mesh
 from tests.engine.nets import LAST_TEXTS, device, state, wired
+from tests.engine.told import answer_flow, explain_route
 
 
 def why(net, name: str, prefix: str, vrf: str = "default"):

@@ -13,10 +13,10 @@ from routrel.forwarding.filters import evaluate
 from routrel.forwarding.trace import MAXIMUM_BRANCHES
 from routrel.model.filters import Action, Filter, Match, PortRange, Rule
 from routrel.model.traffic import Header
-from routrel.questions.answers import flow_data
 from routrel.questions.errors import QuestionError
 from routrel.questions.flow import FlowQuestion, ask_flow
 from tests.engine.nets import device, state
+from tests.engine.told import flow_data
 
 # --- filters -------------------------------------------------------------------------------------
 

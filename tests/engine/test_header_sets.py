@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from routrel.forwarding.filters import PacketContext, evaluate
 from routrel.forwarding.header_sets import count_headers, may_carry_tcp, newly_permitted
-from routrel.model.filters import Action, Filter, Fragments, Match, PortRange, Rule, SessionState
+from routrel.model.filters import Action, ConnectionState, Filter, Fragments, Match, PortRange, Rule
 from routrel.model.traffic import ICMP, TCP, UDP, Fragment, Header
 
 PREFIXES = [ipaddress.ip_network(t) for t in ("10.0.0.0/30", "10.0.0.0/31", "10.0.0.2/32", "0.0.0.0/0")]  # fmt: skip
@@ -31,7 +31,7 @@ def matches(draw):
         flags_clear=draw(st.sampled_from([(), ("ack",)])) if protocol == TCP else (),
         dscps=draw(st.sampled_from([(), (0,), (46,)])),
         fragments=draw(st.sampled_from([None, Fragments.LATER, Fragments.NONE])),
-        sessions=draw(st.sampled_from([(), (SessionState.NEW,)])),
+        sessions=draw(st.sampled_from([(), (ConnectionState.NEW,)])),
         arrives=draw(st.sampled_from([(), ("x",)])),
         marks=draw(st.sampled_from([(), (), (7,), (0, 5)])),
     )
@@ -69,7 +69,7 @@ HEADERS = [
     )
     for dscp in (0, 46)
     for arrives in ("x", "y")
-    for session in SessionState
+    for session in ConnectionState
     for mark in (0, 7)
 ]  # fmt: skip
 
@@ -91,7 +91,7 @@ def holds(box, header, meeting, names, asked) -> bool:
         and bool(box.dscps >> header.dscp & 1)
         and (later or header.protocol != TCP or bool(box.flags >> flags & 1))
         and bool(box.fragments & {Fragment.NONE: 1, Fragment.FIRST: 2, Fragment.LATER: 4}[header.fragment])
-        and bool(box.sessions & {SessionState.NEW: 1, SessionState.ESTABLISHED: 2, SessionState.INVALID: 4}[meeting.session])
+        and bool(box.sessions & {ConnectionState.NEW: 1, ConnectionState.ESTABLISHED: 2, ConnectionState.INVALID: 4}[meeting.session])
         and bool(box.arrives & arrives)
         and bool(box.marks & 1 << (asked.index(meeting.mark) + 1 if meeting.mark in asked else 0))
     )  # fmt: skip

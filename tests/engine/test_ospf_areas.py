@@ -11,11 +11,11 @@ from ipaddress import ip_network
 import pytest
 
 from routrel.forwarding.evidence import Verdict
-from routrel.questions.answers import flow_data
 from routrel.questions.flow import FlowQuestion, ask_flow
-from routrel.questions.routes import RouteQuestion, explain_route
+from routrel.questions.routes import RouteQuestion
 from routrel.rib.candidates import Protocol
 from tests.engine.nets import device, route, state, told, wired
+from tests.engine.told import explain_route, flow_data
 
 
 def line(areas: str, tops: dict[str, str] | None = None, **more):

@@ -6,9 +6,9 @@ import pytest
 
 from routrel.convergence.converge import State
 from routrel.files.reader import read_texts
-from routrel.questions.answers import answer_flow
 from routrel.questions.flow import FlowQuestion, ask_flow
 from tests.engine.nets import device, state
+from tests.engine.told import answer_flow
 
 #: a - m - b; the middle device m has interfaces l (10.0.1.1) and r (10.0.2.1).
 A = device(

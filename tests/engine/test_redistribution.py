@@ -9,11 +9,11 @@ import pytest
 
 from routrel.convergence.converge import converge
 from routrel.forwarding.evidence import Verdict
-from routrel.questions.answers import flow_data
 from routrel.questions.flow import FlowQuestion, ask_flow
 from routrel.questions.remedies.search import arrives
-from routrel.questions.routes import RouteQuestion, explain_route
+from routrel.questions.routes import RouteQuestion
 from tests.engine.nets import LAST_TEXTS, device, network, route, state, told, wired
+from tests.engine.told import explain_route, flow_data
 
 
 def two_borders(r1: str, r2: str, **more):

@@ -7,19 +7,18 @@ import random
 
 import pytest
 
+from routrel.answers.compare_flows import first_difference
 from routrel.convergence.converge import with_own_places, with_same_tables
 from routrel.files.reader import read_texts
 from routrel.lens.look import look
-from routrel.questions.answers import answer_flow
-from routrel.questions.compare_flows import first_difference
 from routrel.questions.errors import TooManyClasses
 from routrel.questions.flow import FlowQuestion, ask_flow
 from routrel.questions.flow_classes import ask_classes
 from routrel.questions.remedies import search
 from routrel.questions.remedies.search import Progress, arrives, find_remedies
-from routrel.questions.remedies.words import remedies_data
 from tests.engine.nets import device
 from tests.engine.test_packets import SHUT, A, B, filters, middle
+from tests.engine.told import answer_flow, remedies_data
 
 
 def searched(*texts: str, traffic: str = "tcp 80", destination: str = "b", **more):
@@ -110,8 +109,8 @@ def test_a_remedy_is_found_and_its_lines_help_when_read_from_nothing(texts, more
 
 def test_the_least_is_opened_first_and_counted():
     """One port between two hosts is 65,536 headers; from any to any would be 2^32 times 2^32 more."""
-    _, state, _, found = searched(A, B, middle(", filters: {in: f}", more=filters(f=HTTP)))
-    data = remedies_data(state, found)
+    _, _, _, found = searched(A, B, middle(", filters: {in: f}", more=filters(f=HTTP)))
+    data = remedies_data(found)
     assert data["remedies"][0]["opens"] == 65536
     assert "tcp 10.0.1.9 → 10.0.2.9 port 80" in data["remedies"][0]["opens_text"]
     assert all(found.found[0].opens <= r.opens for r in found.found if r.size == 1)
@@ -227,10 +226,10 @@ def test_keeping_tables_finds_what_computing_anew_finds(texts, monkeypatch):
     found, cited and weighed afterwards is the same as with tables computed for every edit."""
     _, _, _, quick = searched(A, B, *texts)
     monkeypatch.setattr(search, "with_same_tables", lambda *_: None)
-    _, state, _, cold = searched(A, B, *texts)
+    _, _, _, cold = searched(A, B, *texts)
 
     def told(found):
-        return [remedies_data(state, found)["remedies"], found.tried, found.needed]
+        return [remedies_data(found)["remedies"], found.tried, found.needed]
 
     assert told(quick) == told(cold)
     assert quick.found

@@ -11,8 +11,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from routrel.convergence.converge import State
-from routrel.questions.routes import RouteQuestion, ask_routes, explain_route
+from routrel.questions.routes import RouteQuestion, ask_routes
 from tests.engine.nets import device, ring, route, state, ways
+from tests.engine.told import explain_route
 
 # --- OSPF ----------------------------------------------------------------------------------------
 

@@ -12,10 +12,10 @@ from routrel.convergence.converge import State, converge
 from routrel.protocols.bgp.explaining import offers
 from routrel.protocols.register import bgp_of
 from routrel.questions.edits import ImportEdit
-from routrel.questions.what_it_would_take import what_it_would_take
 from tests.engine.bgp_nets import P, edge, mesh, used
 from tests.engine.nets import state
 from tests.engine.test_against_plain_bgp import nets, with_numbers
+from tests.engine.told import what_it_would_take
 
 PREFIX = ipaddress.ip_network(P)
 EXITS = ("65000 65000 65000 65004 65005", "r1-r2:10 r1-r3:20 r2-r4 r3-r5")

@@ -7,14 +7,14 @@ import textwrap
 
 import pytest
 
+from routrel.answers.tables import TableQuestion
 from routrel.questions.errors import UnknownName
-from routrel.questions.holders import holders_data
-from routrel.questions.routes import RouteQuestion, explain_route
-from routrel.questions.tables import TableQuestion, table_data
+from routrel.questions.routes import RouteQuestion
 from tests.engine.nets import LAST_TEXTS, device, state, wired
 from tests.engine.test_ospf_areas import inject, line
 from tests.engine.test_protocols import isis
 from tests.engine.test_redistribution import PLAIN, TAKES, YARD, two_borders
+from tests.engine.told import explain_route, holders_data, table_data
 
 
 def why(net, name, what):

@@ -6,11 +6,11 @@ from fractions import Fraction
 
 import pytest
 
-from routrel.questions.find import find
-from routrel.questions.inventory import chart_data, device_data
-from routrel.questions.words import share_words
+from routrel.answers.find import find
+from routrel.wording.flows import share_words
 from tests.engine.nets import device, state
 from tests.engine.test_forwarding import DENY_TCP, HOST_A, HOST_B, ask, r1, r2
+from tests.engine.told import chart_data, device_data
 
 SENTENCES = [
     ([r1(), r2()], {}, "Delivered to b. The return direction is delivered too, the same way."),

@@ -12,42 +12,36 @@ import pytest
 from django.test import Client
 from typer.testing import CliRunner
 
+from routrel.answers.schema import answers_schema
 from routrel.cli.app import app
-from routrel.questions.answers import answer_flow
 from routrel.questions.flow import FlowQuestion
 from server.networks.models import Job
 from server.networks.states import view_of
 from tests.engine.nets import state
 from tests.engine.test_packets import ROWS, A, B
+from tests.engine.told import answer_flow
 from tests.server.test_api import client, imported
 
 ROOT = Path(__file__).resolve().parents[2]
 PUBLISHED = json.loads((ROOT / "web" / "openapi.json").read_text())
-#: What a candidate's values are depends on its protocol, as the description says.
-OPEN = {"CandidateValuesShape"}
+COMMANDS = json.loads((ROOT / "docs" / "answers.schema.json").read_text())
 
 pytestmark = pytest.mark.django_db
 
 
-def closed(schema: Any, name: str = "") -> Any:
-    """A schema of the description as JSON Schema that allows no field it does not name."""
+def closed(schema: Any) -> Any:
+    """A schema of the description that allows no field it does not name."""
     if isinstance(schema, list):
         return [closed(item) for item in schema]
     if not isinstance(schema, dict):
         return schema
-    made = {
-        key: closed(value) for key, value in schema.items() if key not in ("nullable", "readOnly")
-    }
-    if "properties" in schema:
-        made["properties"] = {key: closed(value) for key, value in schema["properties"].items()}
-        if name not in OPEN:
-            made["additionalProperties"] = False
-    return {"anyOf": [made, {"type": "null"}]} if schema.get("nullable") else made
+    made = {key: closed(value) for key, value in schema.items()}
+    if isinstance(schema.get("properties"), dict) and "additionalProperties" not in schema:
+        made["additionalProperties"] = False
+    return made
 
 
-COMPONENTS = {
-    name: closed(schema, name) for name, schema in PUBLISHED["components"]["schemas"].items()
-}
+COMPONENTS = closed(PUBLISHED["components"]["schemas"])
 
 
 def check(answer: Any, schema: Any, what: str) -> None:
@@ -59,7 +53,7 @@ def check(answer: Any, schema: Any, what: str) -> None:
 
 
 def component(name: str) -> dict[str, str]:
-    return {"$ref": f"#/components/schemas/{name}Shape"}
+    return {"$ref": f"#/components/schemas/{name}"}
 
 
 def published(method: str, path: str, status: int) -> Any:
@@ -186,7 +180,7 @@ def test_every_flow_of_the_demo_has_the_published_shape(network):
         question = FlowQuestion(
             source=one.source, destination=one.destination, traffic=one.traffic, size=one.size
         )
-        check(answer_flow(demo, question), component("Flow"), f"{one}")
+        check(answer_flow(demo, question), component("FlowData"), f"{one}")
 
 
 def test_every_kind_of_stage_has_the_published_shape():
@@ -195,28 +189,39 @@ def test_every_kind_of_stage_has_the_published_shape():
     for name, texts, more, _ in ROWS:
         asked = {"source": "a", "destination": "b", "traffic": "tcp 80", "both": True, **more}
         answer = answer_flow(state(A, B, *texts.split("---\n")), FlowQuestion(**asked))
-        check(answer, component("Flow"), name)
+        check(answer, component("FlowData"), name)
         for branch in (answer["return"] or answer["forward"])["branches"]:
             stages = [stage for hop in branch["hops"] for stage in hop["stages"]]
             kinds |= {stage["evidence"]["kind"] for stage in stages if stage["evidence"]}
     assert {"answer", "filter", "translation", "steering", "route", "receive"} <= kinds
 
 
-COMMANDS = [
-    (["check"], lambda answer: [(f, "Finding") for f in answer["findings"]]),
-    (["routes", "--device", "gul-edge-1"], lambda answer: [(r, "Route") for r in answer["routes"]]),
-    (["routes", "--address", "198.51.100.7", "--device", "ald-edge-1", "--why"],
-     lambda answer: [(w, "Why") for w in answer["why"]]),
-    (["sessions"], lambda answer: [(answer, "BgpSessionList")]),
-    (["sessions", "--device", "ald-core-1", "--bounce", "10.255.0.3"], lambda answer: [(answer, "Bounce")]),
-    (["flow", "--from", "har-yard-2", "--to", "10.64.10.9", "--both"], lambda answer: [(answer, "Flow")]),
+PRINTED = [
+    (["check"], "check"),
+    (["routes", "--device", "gul-edge-1"], "routes"),
+    (["routes", "--address", "198.51.100.7", "--why"], "routes"),
+    (["routes", "--address", "198.51.100.7", "--device", "ald-edge-1", "--why"], "routes"),
+    (["sessions"], "sessions"),
+    (["sessions", "--device", "ald-core-1", "--bounce", "10.255.0.3"], "sessions --bounce"),
+    (["flow", "--from", "har-yard-2", "--to", "10.64.10.9", "--both"], "flow"),
+    (["flow", "--from", "kiosk-gul", "--to", "booking-db", "--as", "tcp 5432", "--remedies"], "flow"),
+    (["flow", "--from", "kiosks", "--to", "10.80.0.0/16", "--as", "tcp 443"], "flow"),
+    (["policy", "--device", "ald-edge-1", "--policy", "from-isle", "--route",
+      '{"prefix": "198.51.100.0/24", "as-path": "64510 64496"}'], "policy"),
 ]  # fmt: skip
 
 
-@pytest.mark.parametrize(("words", "parts"), COMMANDS, ids=[" ".join(c[0]) for c in COMMANDS])
-def test_commands_print_the_published_shape(words, parts):
+@pytest.mark.parametrize(("words", "name"), PRINTED, ids=[" ".join(p[0])[:60] for p in PRINTED])
+def test_commands_print_the_published_shape(words, name):
     done = CliRunner().invoke(app, [words[0], str(ROOT / "demo"), *words[1:], "--json"])
-    found = parts(json.loads(done.stdout))
-    assert found
-    for answer, name in found:
-        check(answer, component(name), " ".join(words))
+    schema = {**COMMANDS["properties"][name], "$defs": COMMANDS["$defs"]}
+    errors = sorted(
+        jsonschema.Draft202012Validator(schema).iter_errors(json.loads(done.stdout)), key=str
+    )
+    told = [f"{'/'.join(map(str, e.absolute_path))}: {e.message[:200]}" for e in errors[:3]]
+    assert not errors, told
+
+
+def test_the_published_schema_of_commands_is_the_codes():
+    assert json.loads(json.dumps(answers_schema())) == COMMANDS
+    assert set(COMMANDS["properties"]) == {name for _, name in PRINTED}

@@ -9,7 +9,7 @@ from routrel.files.match_values import DscpValue, TcpFlagValue
 from routrel.files.report import Report
 from routrel.files.shapes import BAD, Bad, Choice, Field, Integer, OneOrMany, Values
 from routrel.files.values import IcmpTypeValue, PortRangeValue, PrefixValue, ProtocolValue
-from routrel.model.filters import Fragments, Match, SessionState
+from routrel.model.filters import ConnectionState, Fragments, Match
 from routrel.model.place import Place
 from routrel.model.traffic import (
     ICMP,
@@ -51,8 +51,8 @@ MATCH_FIELDS = (
           "dscps", default=()),
     Field("fragments", Choice(Fragments), "later (they carry no ports), first, any, or none: whole "
           "packets only; left out: both, but a later fragment matches no port"),
-    Field("session", OneOrMany(Choice(SessionState)), "what the device remembers: new, established "
-          "or invalid", "sessions", default=()),
+    Field("session", OneOrMany(Choice(ConnectionState)), "what the device remembers: new, "
+          "established or invalid", "sessions", default=()),
     Field("arrives", OneOrMany(INTERFACE_NAME), "interfaces it arrives by; left out: any",
           default=()),
     Field("leaves", OneOrMany(INTERFACE_NAME), "interfaces it leaves by; left out: any",

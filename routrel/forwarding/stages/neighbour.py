@@ -25,7 +25,7 @@ from routrel.forwarding.stages.route import RouteEvidence
 from routrel.forwarding.stages.steering import SteeringEvidence
 from routrel.forwarding.stages.translation import TranslationEvidence
 from routrel.model.addresses import Address
-from routrel.model.filters import SessionState
+from routrel.model.filters import ConnectionState
 from routrel.model.place import Place
 from routrel.model.traffic import Fragment, Header
 from routrel.topology.segments import Attachment
@@ -125,7 +125,7 @@ def neighbour(packet: Packet, forwarder: Forwarder) -> Outcomes:
 
 def remembered(packet: Packet) -> Packet:
     """A device that remembers connections does so once it let the packet pass."""
-    if packet.state is not SessionState.NEW:
+    if packet.state is not ConnectionState.NEW:
         return packet
     rules = [
         stage.evidence.rule.place

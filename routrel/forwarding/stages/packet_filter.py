@@ -16,7 +16,7 @@ from routrel.forwarding.evidence import (
 from routrel.forwarding.filters import FilterResult, evaluate
 from routrel.forwarding.forwarder import Forwarder, Outcomes
 from routrel.forwarding.packet import Outcome, Packet
-from routrel.model.filters import FilterUse, SessionState
+from routrel.model.filters import ConnectionState, FilterUse
 from routrel.model.place import Place
 from routrel.model.traffic import Fragment
 
@@ -45,8 +45,8 @@ class FilterEvidence(Evidence):
     def cause(self, at: Stopped) -> Cause:
         """What a filter that remembers drops as an answer lacks its connection, not a rule."""
         result = self.result
-        unseen = self.answer and result.session not in (None, SessionState.ESTABLISHED)
-        unseen = unseen or result.session is SessionState.INVALID
+        unseen = self.answer and result.session not in (None, ConnectionState.ESTABLISHED)
+        unseen = unseen or result.session is ConnectionState.INVALID
         kind = "filter_rule" if result.rule else "filter_default"
         return Cause(
             device=at.device.name,
@@ -121,7 +121,7 @@ def _between_zones(packet: Packet, forwarder: Forwarder) -> Outcome:
     source, destination = (i.zone if i else None for i in (packet.arrived_by, packet.out))
     if source is not None and source == destination:
         return packet
-    if packet.state is SessionState.ESTABLISHED:
+    if packet.state is ConnectionState.ESTABLISHED:
         return packet
     zone = packet.device.zone(source or "")
     way = next((e for e in zone.exits if e.name == destination), None) if zone else None

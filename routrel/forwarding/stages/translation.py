@@ -10,7 +10,7 @@ from routrel.forwarding.forwarder import Forwarder, Outcomes
 from routrel.forwarding.orders import ORDERS
 from routrel.forwarding.packet import Outcome, Packet, same_but_port, same_packet
 from routrel.forwarding.translation import free_port, translate
-from routrel.model.filters import SessionState
+from routrel.model.filters import ConnectionState
 from routrel.model.traffic import Header
 from routrel.model.translation import Side, TranslationRule
 
@@ -78,7 +78,7 @@ def _translated(packet: Packet, forwarder: Forwarder, name: StageName, side: Sid
             evidence = TranslationEvidence(side=side, before=before, after=after, rule=None)
             packet = packet.noting(name, Result.PASSED, evidence).but(header=after)
         return (packet,)
-    new = packet.state is SessionState.NEW
+    new = packet.state is ConnectionState.NEW
     out = None
     if packet.out is not None and packet.way is not None:
         out = (packet.out, packet.way.address or before.destination)
@@ -108,7 +108,7 @@ def _with_free_port(packet: Packet, forwarder: Forwarder, name: StageName, side:
     port = header.source_port
     if side is Side.DESTINATION or port is None:
         return packet
-    if packet.state is not SessionState.NEW or not packet.device.translation:
+    if packet.state is not ConnectionState.NEW or not packet.device.translation:
         return packet
     others = [
         connection.went

@@ -2,34 +2,25 @@
 
 from __future__ import annotations
 
-from django.http import Http404, HttpResponse
+from django.http import HttpResponse
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers
 from rest_framework.request import Request
-from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from server.networks.access import plain, revision_for
+from routrel.answers.find import FoundData
+from routrel.answers.findings import FindingData
+from routrel.answers.flows import FlowData
+from routrel.answers.inventory import CaseData, ChartData, DeviceData
 from server.networks.api.asked import answered
 from server.networks.api.parsing import checked
-from server.networks.api.shapes import (
-    CaseShape,
-    ChartShape,
-    DeviceShape,
-    FileShape,
-    FileTextShape,
-    FindingShape,
-    FlowShape,
-    FoundShape,
-)
+from server.networks.api.typed import described
 
 __all__ = [
     "LENS",
     "CaseListView",
     "ChartView",
     "DeviceView",
-    "FileListView",
-    "FileView",
     "FindView",
     "FindingListView",
     "FlowQuestionShape",
@@ -62,7 +53,11 @@ class FlowQuestionShape(serializers.Serializer):
 
 
 class FlowView(APIView):
-    @extend_schema(operation_id="flow", parameters=[*LENS, FlowQuestionShape], responses=FlowShape)
+    @extend_schema(
+        operation_id="flow",
+        parameters=[*LENS, FlowQuestionShape],
+        responses={200: described(FlowData)},
+    )
     def get(self, request: Request, slug: str) -> HttpResponse:
         """Does this traffic arrive, both ways, and if not, what stops it?"""
         asked = checked(FlowQuestionShape, request.query_params)
@@ -70,28 +65,32 @@ class FlowView(APIView):
 
 
 class CaseListView(APIView):
-    @extend_schema(operation_id="cases", parameters=LENS, responses=CaseShape(many=True))
+    @extend_schema(
+        operation_id="cases", parameters=LENS, responses={200: described(list[CaseData])}
+    )
     def get(self, request: Request, slug: str) -> HttpResponse:
         """The complaints kept with the network, without their known answers."""
         return answered(request, slug, "cases")
 
 
 class ChartView(APIView):
-    @extend_schema(operation_id="chart", parameters=LENS, responses=ChartShape)
+    @extend_schema(operation_id="chart", parameters=LENS, responses={200: described(ChartData)})
     def get(self, request: Request, slug: str) -> HttpResponse:
         """Sites, devices, links and outside neighbours."""
         return answered(request, slug, "chart")
 
 
 class DeviceView(APIView):
-    @extend_schema(operation_id="device", parameters=LENS, responses=DeviceShape)
+    @extend_schema(operation_id="device", parameters=LENS, responses={200: described(DeviceData)})
     def get(self, request: Request, slug: str, device: str) -> HttpResponse:
         """One device with its interfaces."""
         return answered(request, slug, "device", device=device)
 
 
 class FindingListView(APIView):
-    @extend_schema(operation_id="findings", parameters=LENS, responses=FindingShape(many=True))
+    @extend_schema(
+        operation_id="findings", parameters=LENS, responses={200: described(list[FindingData])}
+    )
     def get(self, request: Request, slug: str) -> HttpResponse:
         """Everything suspicious, errors first."""
         return answered(request, slug, "findings")
@@ -108,26 +107,8 @@ class FindView(APIView):
     @extend_schema(
         operation_id="find",
         parameters=[*LENS, FindQuestionShape],
-        responses=FoundShape(many=True),
+        responses={200: described(list[FoundData])},
     )
     def get(self, request: Request, slug: str) -> HttpResponse:
         """Find anything by its words."""
         return answered(request, slug, "find", **checked(FindQuestionShape, request.query_params))
-
-
-class FileListView(APIView):
-    @extend_schema(operation_id="files", parameters=LENS, responses=FileShape(many=True))
-    def get(self, request: Request, slug: str) -> Response:
-        """The revision's files by path."""
-        files = revision_for(request, slug).files.all()
-        return Response([{"path": f.path, "lines": len(f.text.splitlines())} for f in files])
-
-
-class FileView(APIView):
-    @extend_schema(operation_id="file", parameters=LENS, responses=FileTextShape)
-    def get(self, request: Request, slug: str, path: str) -> Response:
-        """The text of one file."""
-        found = revision_for(request, slug).files.filter(path=plain(path)).first()
-        if found is None:
-            raise Http404(f"this revision has no file {path}")
-        return Response({"path": found.path, "text": found.text})

@@ -12,9 +12,11 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from routrel.answers.findings import FindingData
 from server.networks.access import job_for, network_for, plain, user_id
+from server.networks.api.files import FileTextShape
 from server.networks.api.jobs import JobShape
-from server.networks.api.shapes import FileTextShape, FindingShape
+from server.networks.api.typed import answer_field
 from server.networks.imports import make_room
 from server.networks.jobs import start_job
 from server.networks.models import Job, Role, UploadedFile
@@ -32,9 +34,9 @@ class UploadShape(serializers.Serializer):
 
 
 class ImportAnswerShape(serializers.Serializer):
-    """What reading the files found."""
+    """What reading the files found; of very many problems the first thousand."""
 
-    problems = FindingShape(many=True, help_text="the first thousand")
+    problems = answer_field(list[FindingData])
     problem_count = serializers.IntegerField()
     skipped = serializers.ListField(child=serializers.CharField())
 

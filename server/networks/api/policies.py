@@ -8,21 +8,21 @@ from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.views import APIView
 
+from routrel.answers.bounce import BounceData
+from routrel.answers.policies import PolicyData, PolicyTrialData
+from routrel.answers.sessions import BgpSessionListData
 from server.networks.api.answers import LENS
 from server.networks.api.asked import answered
 from server.networks.api.parsing import checked
-from server.networks.api.shapes import (
-    BgpSessionListShape,
-    BounceShape,
-    PolicyShape,
-    PolicyTrialShape,
-)
+from server.networks.api.typed import described
 
 __all__ = ["BounceView", "PolicyListView", "PolicyTrialView", "SessionListView"]
 
 
 class SessionListView(APIView):
-    @extend_schema(operation_id="sessions", parameters=LENS, responses=BgpSessionListShape)
+    @extend_schema(
+        operation_id="sessions", parameters=LENS, responses={200: described(BgpSessionListData)}
+    )
     def get(self, request: Request, slug: str) -> HttpResponse:
         """Every BGP neighbour: whether its session is up, and if not, why."""
         return answered(request, slug, "sessions")
@@ -36,7 +36,9 @@ class BounceQuestionShape(serializers.Serializer):
 
 class BounceView(APIView):
     @extend_schema(
-        operation_id="bounce", parameters=[*LENS, BounceQuestionShape], responses=BounceShape
+        operation_id="bounce",
+        parameters=[*LENS, BounceQuestionShape],
+        responses={200: described(BounceData)},
     )
     def get(self, request: Request, slug: str) -> HttpResponse:
         """What moves while a session is down, and what is otherwise once it is back."""
@@ -46,7 +48,9 @@ class BounceView(APIView):
 
 
 class PolicyListView(APIView):
-    @extend_schema(operation_id="policies", parameters=LENS, responses=PolicyShape(many=True))
+    @extend_schema(
+        operation_id="policies", parameters=LENS, responses={200: described(list[PolicyData])}
+    )
     def get(self, request: Request, slug: str) -> HttpResponse:
         """Every routing policy, and where it is bound."""
         return answered(request, slug, "policies")
@@ -63,7 +67,7 @@ class PolicyTrialView(APIView):
         operation_id="try_policy",
         parameters=LENS,
         request=PolicyQuestionShape,
-        responses=PolicyTrialShape,
+        responses={200: described(PolicyTrialData)},
     )
     def post(self, request: Request, slug: str) -> HttpResponse:
         """One route through one policy, statement by statement. Nothing is changed by it."""

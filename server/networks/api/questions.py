@@ -10,12 +10,13 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from routrel.answers.compare_flows import DifferenceData
 from server.networks.access import job_for, network_for, revision_for, user_id
 from server.networks.api.answers import LENS, FlowQuestionShape
 from server.networks.api.asked import answer_to, answered
 from server.networks.api.jobs import JobShape
 from server.networks.api.parsing import checked
-from server.networks.api.shapes import OneFlowShape
+from server.networks.api.typed import described
 from server.networks.jobs import start_job
 from server.networks.models import Job, Role, SavedQuestion
 from server.networks.questions import changes_since_good, keep_answer
@@ -37,17 +38,11 @@ class CompareShape(FlowQuestionShape):
     other_as = serializers.CharField(max_length=60, required=False, allow_blank=True, default="")
 
 
-class DifferenceShape(serializers.Serializer):
-    sentence = serializers.CharField()
-    direction = serializers.CharField(allow_null=True)
-    device = serializers.CharField(allow_null=True)
-    hop = serializers.IntegerField(allow_null=True)
-    other = OneFlowShape()
-
-
 class CompareView(APIView):
     @extend_schema(
-        operation_id="compare_flows", parameters=[*LENS, CompareShape], responses=DifferenceShape
+        operation_id="compare_flows",
+        parameters=[*LENS, CompareShape],
+        responses={200: described(DifferenceData)},
     )
     def get(self, request: Request, slug: str) -> HttpResponse:
         """The first point where two flows differ, and the other one's answer."""

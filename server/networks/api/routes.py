@@ -8,10 +8,13 @@ from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.views import APIView
 
+from routrel.answers.holders import HoldersData
+from routrel.answers.tables import TablePageData
+from routrel.answers.why import WhyData
 from server.networks.api.answers import LENS
 from server.networks.api.asked import answered
 from server.networks.api.parsing import checked
-from server.networks.api.shapes import HoldersShape, TablePageShape, WhyShape
+from server.networks.api.typed import described
 
 __all__ = ["HoldersView", "TableView", "WhyView"]
 
@@ -22,7 +25,9 @@ class DestinationShape(serializers.Serializer):
 
 class HoldersView(APIView):
     @extend_schema(
-        operation_id="holders", parameters=[*LENS, DestinationShape], responses=HoldersShape
+        operation_id="holders",
+        parameters=[*LENS, DestinationShape],
+        responses={200: described(HoldersData)},
     )
     def get(self, request: Request, slug: str) -> HttpResponse:
         """Who holds which route to a destination, grouped by where its traffic leaves."""
@@ -35,7 +40,11 @@ class WhyQuestionShape(DestinationShape):
 
 
 class WhyView(APIView):
-    @extend_schema(operation_id="why", parameters=[*LENS, WhyQuestionShape], responses=WhyShape)
+    @extend_schema(
+        operation_id="why",
+        parameters=[*LENS, WhyQuestionShape],
+        responses={200: described(WhyData)},
+    )
     def get(self, request: Request, slug: str) -> HttpResponse:
         """Every candidate of one table and where each lost, or why there is none."""
         return answered(request, slug, "why", **checked(WhyQuestionShape, request.query_params))
@@ -55,7 +64,9 @@ class TableQuestionShape(serializers.Serializer):
 
 class TableView(APIView):
     @extend_schema(
-        operation_id="table", parameters=[*LENS, TableQuestionShape], responses=TablePageShape
+        operation_id="table",
+        parameters=[*LENS, TableQuestionShape],
+        responses={200: described(TablePageData)},
     )
     def get(self, request: Request, slug: str) -> HttpResponse:
         """A page of one device's table, or of two side by side, filtered here."""

@@ -8,11 +8,13 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from routrel.answers.remedies import RemediesData
+from routrel.answers.what_it_would_take import WouldTakeData
 from server.networks.access import job_for, revision_for, user_id
 from server.networks.api.answers import LENS, FlowQuestionShape
 from server.networks.api.jobs import JobShape
 from server.networks.api.parsing import checked
-from server.networks.api.shapes import RemediesShape, WouldTakeShape
+from server.networks.api.typed import answer_field
 from server.networks.asking import destination
 from server.networks.jobs import start_job
 from server.networks.models import Job
@@ -23,7 +25,7 @@ __all__ = ["RemedyListView", "RemedyView", "WouldTakeListView", "WouldTakeView"]
 class RemedySearchShape(JobShape):
     """`done` counts the edits tried, `found` those that help."""
 
-    answer = RemediesShape(allow_null=True)
+    answer = answer_field(RemediesData | None)
 
 
 class RemedyListView(APIView):
@@ -62,7 +64,7 @@ class WouldTakeQuestionShape(serializers.Serializer):
 
 
 class WouldTakeJobShape(JobShape):
-    answer = WouldTakeShape(many=True, allow_null=True)
+    answer = answer_field(list[WouldTakeData] | None)
 
 
 class WouldTakeListView(APIView):

@@ -7,6 +7,7 @@ from rest_framework.permissions import AllowAny
 from server.networks.api import (
     answers,
     drafts,
+    files,
     imports,
     jobs,
     networks,
@@ -56,7 +57,7 @@ urlpatterns = [
     path("networks/<slug:slug>/drafts/<int:pk>", drafts.DraftView.as_view()),
     path("networks/<slug:slug>/findings", answers.FindingListView.as_view()),
     path("networks/<slug:slug>/find", answers.FindView.as_view()),
-    path("networks/<slug:slug>/files", answers.FileListView.as_view()),
-    path("networks/<slug:slug>/files/<path:path>", answers.FileView.as_view()),
+    path("networks/<slug:slug>/files", files.FileListView.as_view()),
+    path("networks/<slug:slug>/files/<path:path>", files.FileView.as_view()),
     re_path(r"^.*$", nothing_here),
 ]

@@ -669,31 +669,57 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
-        AbsenceShape: {
+        /**
+         * AbsenceData
+         * @description Why a table lacks a route, as a chain from who has it to what stopped it.
+         */
+        AbsenceData: {
             sentence: string;
             prefix: string | null;
             originators: string[];
             reached: string[];
             stopped_between: string[] | null;
             reason: string | null;
-            steps: components["schemas"]["AbsenceStepShape"][];
+            steps: components["schemas"]["AbsenceStepData"][];
         };
-        /** @description Something that stands, or was decided, on a line of a file. */
-        AbsenceStepShape: {
+        /**
+         * AbsenceStepData
+         * @description One link of a chain of reasons.
+         */
+        AbsenceStepData: {
             file: string | null;
             line: number | null;
             column: number | null;
             kind: string;
-            device: string | null;
+            device: string;
             text: string;
             suggestion: string;
         };
-        BgpSessionListShape: {
-            sentence: string;
-            sessions: components["schemas"]["BgpSessionShape"][];
+        /**
+         * Action
+         * @description What a rule does with a packet it matches (RFC 8519 4.1, forwarding).
+         * @enum {unknown}
+         */
+        Action: "deny" | "permit";
+        /**
+         * AnswerEvidenceData
+         * @description An answer whose ends are not those that were asked.
+         */
+        AnswerEvidenceData: {
+            /** @enum {unknown} */
+            kind: "answer";
+            file: string | null;
+            line: number | null;
+            column: number | null;
+            asked: components["schemas"]["EndsData"];
+            answered: components["schemas"]["EndsData"];
+            translator: string | null;
         };
-        /** @description One configured BGP neighbour. */
-        BgpSessionShape: {
+        /**
+         * BgpSessionData
+         * @description One configured neighbour; placed at what keeps it down, else where it is configured.
+         */
+        BgpSessionData: {
             file: string | null;
             line: number | null;
             column: number | null;
@@ -705,69 +731,86 @@ export interface components {
             outside: boolean;
             description: string;
             local_as: number;
-            remote_as: number;
+            remote_as: number | null;
             relation: string;
             reflector_client: boolean;
-            state: string;
+            state: components["schemas"]["SessionState"];
             reason: string | null;
             families: string[];
+            import: string[];
+            export: string[];
             taken: number | null;
             sent: number | null;
-            export: string[];
-            configured: components["schemas"]["PlacedShape"];
-            import: string[];
+            configured: components["schemas"]["PositionData"];
         };
-        /** @description What a session changes that goes down and comes up again. None: routing never rests. */
-        BounceShape: {
+        /**
+         * BgpSessionListData
+         * @description All configured neighbours.
+         */
+        BgpSessionListData: {
+            sentence: string;
+            sessions: components["schemas"]["BgpSessionData"][];
+        };
+        /**
+         * BounceData
+         * @description What a session changes that goes down and comes up again; null: routing never rests.
+         */
+        BounceData: {
             sentence: string;
             device: string;
             vrf: string;
             neighbour: string;
             remote: string;
-            while_down: components["schemas"]["MovesShape"] | null;
-            afterwards: components["schemas"]["MovesShape"] | null;
-            routes: components["schemas"]["RouteOtherwise"][];
+            while_down: components["schemas"]["MovesData"] | null;
+            afterwards: components["schemas"]["MovesData"] | null;
+            routes: components["schemas"]["RouteOtherwiseData"][];
             routes_in_all: number;
         };
-        BranchShape: {
-            /** Format: double */
+        /**
+         * BranchData
+         * @description One equal-cost way through the network.
+         */
+        BranchData: {
             share: number;
             share_text: string;
-            verdict: components["schemas"]["VerdictEnum"];
+            verdict: components["schemas"]["Verdict"];
             outside: string | null;
             path_mtu: number | null;
             entry: string | null;
-            hops: components["schemas"]["HopShape"][];
-            cause: components["schemas"]["CauseShape"] | null;
+            hops: components["schemas"]["HopData"][];
+            cause: components["schemas"]["CauseData"] | null;
         };
-        CandidateNextHop: {
-            address: string | null;
-            interface: string | null;
-            device: string | null;
-            weight: number;
-            via: string | null;
-        };
-        CandidateRung: {
-            id: string;
-            title: string;
-            text: string;
-        };
-        /** @description Something that stands, or was decided, on a line of a file. */
-        CandidateShape: {
+        /**
+         * CandidateData
+         * @description One candidate path: its ways, where it lost, its values, and what each step shows.
+         */
+        CandidateData: {
             file: string | null;
             line: number | null;
             column: number | null;
             protocol: string;
             title: string;
-            next_hops: components["schemas"]["CandidateNextHop"][];
+            next_hops: components["schemas"]["NextHopData"][];
             advertiser: string | null;
             lost_on: string | null;
-            values: components["schemas"]["CandidateValuesShape"];
-            rungs: components["schemas"]["CandidateRung"][];
-            also: components["schemas"]["PlacedShape"][];
+            values: components["schemas"]["CandidateValuesData"];
+            rungs: components["schemas"]["CandidateRungData"][];
+            also: components["schemas"]["PositionData"][];
         };
-        /** @description Values of all candidates; the rest depends on the protocol. */
-        CandidateValuesShape: {
+        /**
+         * CandidateRungData
+         * @description What a candidate path shows at one decision step.
+         */
+        CandidateRungData: {
+            id: string;
+            title: string;
+            text: string;
+        };
+        /**
+         * CandidateValuesData
+         * @description Values of all candidate paths, and those that only one protocol knows.
+         */
+        CandidateValuesData: {
             usable: boolean;
             problem: string | null;
             distance: number;
@@ -775,151 +818,239 @@ export interface components {
             metric: number;
             tag: number;
             discard: boolean;
-            set_by?: components["schemas"]["SetBy"][];
+            from_vrf?: string;
+            way_cost?: number | null;
+            area?: number | null;
+            forward_metric?: number | null;
+            exit_rank?: number | null;
+            router_id?: string | null;
+            reported_distance?: number;
+            feasible_distance?: number | null;
+            feasible?: boolean;
+            bandwidth_kbps?: number;
+            delay_us?: number;
+            weight?: number;
+            local_preference?: number;
+            originated?: string | null;
+            as_path?: string;
+            as_path_length?: number;
+            origin?: string;
+            med?: number | null;
+            med_group?: number | null;
+            med_compared?: boolean | null;
+            ebgp?: boolean;
+            igp_cost?: number | null;
+            age_s?: number | null;
+            cluster_list?: string[];
+            neighbour_address?: string | null;
+            next_hop?: string | null;
+            communities?: string[];
+            set_by?: components["schemas"]["SetByData"][];
         };
-        CaseQuestion: {
+        /**
+         * CaseData
+         * @description A complaint about a flow, or about a route.
+         */
+        CaseData: {
+            name: string;
+            title: string;
+            story: string;
+            question: components["schemas"]["CaseQuestionData"] | null;
+            route: components["schemas"]["CaseRouteData"] | null;
+        };
+        /**
+         * CaseQuestionData
+         * @description The flow a case asks about.
+         */
+        CaseQuestionData: {
             source: string;
             destination: string;
             traffic: string;
             size: number | null;
         };
-        CaseRoute: {
+        /**
+         * CaseRouteData
+         * @description The route a case asks about.
+         */
+        CaseRouteData: {
             at: string;
             to: string;
         };
-        /** @description A complaint about a flow, or about a route. */
-        CaseShape: {
-            name: string;
-            title: string;
-            story: string;
-            question: components["schemas"]["CaseQuestion"] | null;
-            route: components["schemas"]["CaseRoute"] | null;
-        };
-        /** @description Something that stands, or was decided, on a line of a file. */
-        CauseShape: {
+        /**
+         * CauseData
+         * @description What stopped the packet, with the line that says so where there is one.
+         */
+        CauseData: {
             file: string | null;
             line: number | null;
             column: number | null;
             device: string;
             kind: string;
             interface: string | null;
-            direction: string | null;
+            direction: components["schemas"]["Direction"] | null;
             filter: string | null;
             rule: number | null;
         };
-        ChartCost: {
+        /**
+         * ChartCostData
+         * @description What an interface counts outward.
+         */
+        ChartCostData: {
             protocol: string;
             where: string;
             cost: number;
         };
-        ChartDevice: {
+        /**
+         * ChartData
+         * @description Sites, devices, segments with two or more ends, and outside networks.
+         */
+        ChartData: {
+            sites: components["schemas"]["ChartSiteData"][];
+            devices: components["schemas"]["ChartDeviceData"][];
+            segments: components["schemas"]["ChartSegmentData"][];
+            outside: components["schemas"]["ChartOutsideData"][];
+        };
+        /**
+         * ChartDeviceData
+         * @description A device, and how much there is about it.
+         */
+        ChartDeviceData: {
+            file: string | null;
+            line: number | null;
+            column: number | null;
             name: string;
-            role: string;
+            role: components["schemas"]["Role"];
             site: string | null;
             description: string;
             addresses: string[];
             interfaces: number;
             errors: number;
             warnings: number;
+        };
+        /**
+         * ChartEndData
+         * @description An end of a segment, with its own costs outward, so that both directions can be seen.
+         */
+        ChartEndData: {
             file: string | null;
             line: number | null;
             column: number | null;
-        };
-        ChartEnd: {
             device: string;
             interface: string;
             addresses: string[];
             up: boolean;
-            costs: components["schemas"]["ChartCost"][];
+            costs: components["schemas"]["ChartCostData"][];
             mtu: number;
             bandwidth_bps: number | null;
-            file: string | null;
-            line: number | null;
-            column: number | null;
         };
-        ChartOutside: {
+        /**
+         * ChartOutsideData
+         * @description An outside network.
+         */
+        ChartOutsideData: {
             name: string;
             title: string;
             description: string;
             prefixes: string[];
         };
-        ChartOutsideEnd: {
+        /**
+         * ChartOutsideEndData
+         * @description An outside network on a segment.
+         */
+        ChartOutsideEndData: {
             name: string;
             address: string;
         };
-        ChartSegment: {
+        /**
+         * ChartSegmentData
+         * @description Interfaces that hear each other.
+         */
+        ChartSegmentData: {
             id: number;
             name: string;
             stated: boolean;
-            ends: components["schemas"]["ChartEnd"][];
-            outside: components["schemas"]["ChartOutsideEnd"][];
+            ends: components["schemas"]["ChartEndData"][];
+            outside: components["schemas"]["ChartOutsideEndData"][];
         };
-        ChartShape: {
-            sites: components["schemas"]["ChartSite"][];
-            devices: components["schemas"]["ChartDevice"][];
-            segments: components["schemas"]["ChartSegment"][];
-            outside: components["schemas"]["ChartOutside"][];
-        };
-        ChartSite: {
+        /**
+         * ChartSiteData
+         * @description A site.
+         */
+        ChartSiteData: {
             name: string;
             title: string;
             description: string;
         };
-        DeciderShape: {
+        /**
+         * ConnectionState
+         * @description What a device that remembers sessions knows about a packet's one.
+         * @enum {unknown}
+         */
+        ConnectionState: "established" | "invalid" | "new";
+        /**
+         * DeciderData
+         * @description Who decides which outcome comes about, and the lines by which it does.
+         */
+        DeciderData: {
             device: string;
             vrf: string;
-            lines: components["schemas"]["PlacedShape"][];
+            lines: components["schemas"]["PositionData"][];
         };
-        DefaultOnlyShape: {
+        /**
+         * DefaultOnlyData
+         * @description A device that has only its default for what has a specific route elsewhere.
+         */
+        DefaultOnlyData: {
             device: string;
             text: string;
-            absence: components["schemas"]["AbsenceShape"];
+            absence: components["schemas"]["AbsenceData"];
         };
-        DeviceInterface: {
-            name: string;
-            kind: string;
-            description: string;
-            enabled: boolean;
-            up: boolean;
-            vrf: string;
-            addresses: string[];
-            mtu: number;
-            filters_in: string[];
-            filters_out: string[];
-            neighbours: string[];
+        /**
+         * DeviceData
+         * @description One device with its interfaces.
+         */
+        DeviceData: {
             file: string | null;
             line: number | null;
             column: number | null;
-        };
-        DeviceShape: {
             name: string;
-            role: string;
+            role: components["schemas"]["Role"];
             site: string | null;
             description: string;
-            file: string | null;
-            line: number | null;
-            column: number | null;
-            interfaces: components["schemas"]["DeviceInterface"][];
+            interfaces: components["schemas"]["InterfaceData"][];
         };
-        DifferenceShape: {
+        /**
+         * DifferenceData
+         * @description Where two flows part, and the whole answer of the other; nulls: they never do.
+         */
+        DifferenceData: {
             sentence: string;
             direction: string | null;
             device: string | null;
             hop: number | null;
-            other: components["schemas"]["OneFlowShape"];
+            other: components["schemas"]["OneFlowData"];
         };
-        DirectionShape: {
-            verdict: components["schemas"]["VerdictEnum"];
-            routing_verdict: components["schemas"]["VerdictEnum"];
+        /**
+         * Direction
+         * @description Which way a filter looks at an interface.
+         * @enum {unknown}
+         */
+        Direction: "arriving" | "in" | "out" | "through";
+        /**
+         * DirectionData
+         * @description One direction; `routing_verdict` is as if every filter permitted.
+         */
+        DirectionData: {
+            verdict: components["schemas"]["Verdict"];
+            routing_verdict: components["schemas"]["Verdict"];
             sentence: string;
-            destination: components["schemas"]["EndpointShape"];
-            branches: components["schemas"]["BranchShape"][];
-            /** Format: double */
+            source: components["schemas"]["EndpointData"];
+            destination: components["schemas"]["EndpointData"];
+            branches: components["schemas"]["BranchData"][];
             unfollowed: number;
-            cause: components["schemas"]["CauseShape"] | null;
-            obstacles: components["schemas"]["ObstacleShape"][];
-            defaults: components["schemas"]["DefaultOnlyShape"][];
-            source: components["schemas"]["EndpointShape"];
+            cause: components["schemas"]["CauseData"] | null;
+            obstacles: components["schemas"]["ObstacleData"][];
+            defaults: components["schemas"]["DefaultOnlyData"][];
         };
         /** @description One draft. `edit` is the proposed edit as `would-take` gave it. */
         DraftShape: {
@@ -942,17 +1073,25 @@ export interface components {
                 [key: string]: unknown;
             };
         };
-        EndpointShape: {
+        /**
+         * EndpointData
+         * @description An end of a flow, as it was asked for and as it was understood.
+         */
+        EndpointData: {
             text: string;
             name: string;
             address: string;
             note: string;
         };
-        EndsShape: {
+        /**
+         * EndsData
+         * @description The addresses and ports of a packet.
+         */
+        EndsData: {
+            source: string;
             source_port: number | null;
             destination: string;
             destination_port: number | null;
-            source: string;
         };
         /** @description What every error says. */
         ErrorShape: {
@@ -965,75 +1104,14 @@ export interface components {
             /** @description by which the server's log names the request */
             request: string;
         };
-        EvidenceNextHop: {
-            address: string | null;
-            interface: string | null;
-            device: string | null;
-            weight: number;
-            via: string | null;
-        };
-        /** @description What a stage saw. `kind` tells which of the other fields are there. */
-        EvidenceShape: {
-            kind: components["schemas"]["EvidenceShapeKindEnum"];
-            interface?: string | null;
-            direction?: string;
-            filter?: string;
-            action?: string;
-            rule?: number | null;
-            rule_text?: string | null;
-            tried?: components["schemas"]["TriedRuleShape"][];
-            route?: components["schemas"]["RouteShape"] | null;
-            protocol_text?: string | null;
-            behind?: components["schemas"]["RouteShape"][];
-            next_hop?: components["schemas"]["EvidenceNextHop"] | null;
-            destination?: string;
-            table?: string;
-            address?: string;
-            segment?: string;
-            device?: string | null;
-            outside?: string | null;
-            arrived?: number;
-            mtu?: number;
-            size?: number | null;
-            devices?: string[];
-            zones?: (string | null)[] | null;
-            session?: string | null;
-            mode?: string | null;
-            side?: string;
-            before?: components["schemas"]["EndsShape"];
-            after?: components["schemas"]["EndsShape"];
-            choices?: number;
-            steering?: string;
-            virtual_router?: number | null;
-            asked?: components["schemas"]["EndsShape"];
-            answered?: components["schemas"]["EndsShape"];
-            translator?: string | null;
-            file?: string | null;
-            line?: number | null;
-            column?: number | null;
-            source?: string;
-        };
         /**
-         * @description * `filter` - filter
-         *     * `zones` - zones
-         *     * `reverse_path` - reverse_path
-         *     * `translation` - translation
-         *     * `steering` - steering
-         *     * `route` - route
-         *     * `receive` - receive
-         *     * `ttl` - ttl
-         *     * `mtu` - mtu
-         *     * `neighbour` - neighbour
-         *     * `loop` - loop
-         *     * `fragments` - fragments
-         *     * `answer` - answer
-         * @enum {string}
+         * ExitGroupData
+         * @description Tables from which traffic goes out in one way.
          */
-        EvidenceShapeKindEnum: "filter" | "zones" | "reverse_path" | "translation" | "steering" | "route" | "receive" | "ttl" | "mtu" | "neighbour" | "loop" | "fragments" | "answer";
-        ExitGroup: {
+        ExitGroupData: {
             exit: string;
             falls_back: boolean;
-            routes: components["schemas"]["HeldRouteShape"][];
+            routes: components["schemas"]["HeldRouteData"][];
         };
         FileShape: {
             path: string;
@@ -1043,42 +1121,85 @@ export interface components {
             path: string;
             text: string;
         };
-        /** @description Something that stands, or was decided, on a line of a file. */
-        FindingShape: {
+        /**
+         * FilterEvidenceData
+         * @description A filter, the rules that were tried in order, and what decided.
+         */
+        FilterEvidenceData: {
+            /** @enum {unknown} */
+            kind: "filter";
             file: string | null;
             line: number | null;
             column: number | null;
-            severity: components["schemas"]["SeverityEnum"];
+            interface: string | null;
+            direction: components["schemas"]["Direction"];
+            zones: (string | null)[] | null;
+            filter: string;
+            action: components["schemas"]["Action"];
+            rule: number | null;
+            rule_text: string | null;
+            session: components["schemas"]["ConnectionState"] | null;
+            tried: components["schemas"]["TriedRuleData"][];
+        };
+        /**
+         * FindingData
+         * @description A problem of the files, or something suspicious about the model.
+         */
+        FindingData: {
+            file: string | null;
+            line: number | null;
+            column: number | null;
+            severity: components["schemas"]["Severity"];
             code: string;
             text: string;
             suggestion: string;
             device: string | null;
-            also: components["schemas"]["PlacedShape"][];
+            also: components["schemas"]["PositionData"][];
         };
         /**
+         * FlowClassData
          * @description Traffic that the network treats alike; `asked` is a pair of it, to ask for its answer.
          *
-         *     `answer` is the command line's; it is null here.
+         *         `answer` is the command line's; the API's is null.
          */
-        FlowClassShape: {
-            asked: components["schemas"]["PairShape"] | null;
-            pairs: components["schemas"]["PairShape"][];
-            verdict: (components["schemas"]["VerdictEnum"] | components["schemas"]["NullEnum"]) | null;
-            return_verdict: (components["schemas"]["VerdictEnum"] | components["schemas"]["NullEnum"]) | null;
+        FlowClassData: {
+            asked: components["schemas"]["PairData"] | null;
+            pairs: components["schemas"]["PairData"][];
+            verdict: components["schemas"]["Verdict"] | null;
+            return_verdict: components["schemas"]["Verdict"] | null;
             sentence: string;
-            answer: components["schemas"]["OneFlowShape"] | null;
+            answer: components["schemas"]["OneFlowData"] | null;
         };
-        /** @description Where routes depend on who settled first: who decides, and the flow in each outcome. */
-        FlowDoubtShape: {
+        /**
+         * FlowData
+         * @description A flow's answer; of many pairs of ends, by classes of equal treatment.
+         */
+        FlowData: {
+            sentence: string;
+            doubt: components["schemas"]["FlowDoubtData"] | null;
+            traffic: string;
+            forward: components["schemas"]["DirectionData"];
+            return: components["schemas"]["DirectionData"] | null;
+            classes: components["schemas"]["FlowClassData"][];
+        };
+        /**
+         * FlowDoubtData
+         * @description Where routes depend on who settled first: who decides, and the flow in each outcome.
+         */
+        FlowDoubtData: {
             searched: boolean;
-            deciders: components["schemas"]["DeciderShape"][];
-            outcomes: components["schemas"]["FlowOutcomeShape"][];
+            deciders: components["schemas"]["DeciderData"][];
+            outcomes: components["schemas"]["FlowOutcomeData"][];
         };
-        FlowOutcomeShape: {
+        /**
+         * FlowOutcomeData
+         * @description The flow in one outcome of routing.
+         */
+        FlowOutcomeData: {
             name: string;
             sentence: string;
-            verdict: components["schemas"]["VerdictEnum"];
-            return_verdict: (components["schemas"]["VerdictEnum"] | components["schemas"]["NullEnum"]) | null;
+            verdict: components["schemas"]["Verdict"];
+            return_verdict: components["schemas"]["Verdict"] | null;
             ways: string[][];
             return_ways: string[][];
         };
@@ -1108,17 +1229,11 @@ export interface components {
             may_fragment: boolean;
             size?: number;
         };
-        /** @description The answer about one source and one destination. */
-        FlowShape: {
-            sentence: string;
-            traffic: string;
-            doubt: components["schemas"]["FlowDoubtShape"] | null;
-            forward: components["schemas"]["DirectionShape"];
-            classes: components["schemas"]["FlowClassShape"][];
-            return: components["schemas"]["DirectionShape"] | null;
-        };
-        /** @description Something that stands, or was decided, on a line of a file. */
-        FoundShape: {
+        /**
+         * FoundData
+         * @description One thing that matches, as an answer. `value` is what a question would call it.
+         */
+        FoundData: {
             file: string | null;
             line: number | null;
             column: number | null;
@@ -1128,8 +1243,22 @@ export interface components {
             value: string;
             device: string | null;
         };
-        /** @description Something that stands, or was decided, on a line of a file. */
-        HeldRouteShape: {
+        /**
+         * FragmentsEvidenceData
+         * @description Fragments of one packet that went different ways.
+         */
+        FragmentsEvidenceData: {
+            /** @enum {unknown} */
+            kind: "fragments";
+            file: string | null;
+            line: number | null;
+            column: number | null;
+        };
+        /**
+         * HeldRouteData
+         * @description A table's route, and whether it is only the default.
+         */
+        HeldRouteData: {
             file: string | null;
             line: number | null;
             column: number | null;
@@ -1142,29 +1271,36 @@ export interface components {
             metric: number;
             tag: number;
             discard: boolean;
-            next_hops: components["schemas"]["NextHop"][];
+            next_hops: components["schemas"]["NextHopData"][];
             title: string;
             falls_back: boolean;
         };
-        HoldersShape: {
+        /**
+         * HoldersData
+         * @description Every forwarding table's route, by exit; those with a specific route first.
+         */
+        HoldersData: {
             asked: string;
             matched: string | null;
             sentence: string;
-            groups: components["schemas"]["ExitGroup"][];
-            lacking: components["schemas"]["LackingTable"][];
+            groups: components["schemas"]["ExitGroupData"][];
+            lacking: components["schemas"]["LackingTableData"][];
         };
-        HopShape: {
+        /**
+         * HopData
+         * @description One device the packet meets; `outside`: an outside network, of which no more is known.
+         */
+        HopData: {
             device: string;
             vrf: string;
+            in: string | null;
             out: string | null;
             outside: boolean;
-            stages: components["schemas"]["StageShape"][];
-            in: string | null;
+            stages: components["schemas"]["StageData"][];
         };
-        /** @description What reading the files found. */
+        /** @description What reading the files found; of very many problems the first thousand. */
         ImportAnswerShape: {
-            /** @description the first thousand */
-            problems: components["schemas"]["FindingShape"][];
+            readonly problems: components["schemas"]["FindingData"][];
             problem_count: number;
             skipped: string[];
         };
@@ -1189,6 +1325,32 @@ export interface components {
             revision?: number | null;
             answer: components["schemas"]["ImportAnswerShape"] | null;
         };
+        /**
+         * InterfaceData
+         * @description One interface of a device.
+         */
+        InterfaceData: {
+            file: string | null;
+            line: number | null;
+            column: number | null;
+            name: string;
+            kind: components["schemas"]["InterfaceKind"];
+            description: string;
+            enabled: boolean;
+            up: boolean;
+            vrf: string;
+            addresses: string[];
+            mtu: number;
+            filters_in: string[];
+            filters_out: string[];
+            neighbours: string[];
+        };
+        /**
+         * InterfaceKind
+         * @description How an interface finds the other end.
+         * @enum {unknown}
+         */
+        InterfaceKind: "ethernet" | "loopback" | "point-to-point";
         /**
          * @description * `import` - Import
          *     * `remedies` - Remedies
@@ -1226,12 +1388,19 @@ export interface components {
          * @enum {string}
          */
         JobStatusEnum: "queued" | "running" | "done" | "refused" | "cancelled" | "failed";
-        LackingTable: {
+        /**
+         * LackingTableData
+         * @description A table without any route.
+         */
+        LackingTableData: {
             device: string;
             vrf: string;
         };
-        /** @description Lines of one file that change; `before` and `after` may be empty. */
-        LinesShape: {
+        /**
+         * LinesData
+         * @description Lines of one file that change; `before` and `after` may be empty.
+         */
+        LinesData: {
             file: string;
             line: number;
             before: string;
@@ -1241,25 +1410,63 @@ export interface components {
             username: string;
             password: string;
         };
+        /**
+         * LoopEvidenceData
+         * @description The devices that the packet goes round.
+         */
+        LoopEvidenceData: {
+            /** @enum {unknown} */
+            kind: "loop";
+            file: string | null;
+            line: number | null;
+            column: number | null;
+            devices: string[];
+        };
         MemberShape: {
             username: string;
-            role: (components["schemas"]["RoleEnum"] | components["schemas"]["NullEnum"]) | null;
+            role: components["schemas"]["RoleEnum"] | components["schemas"]["NullEnum"];
         };
         MemberShapeRequest: {
             username: string;
-            role: (components["schemas"]["RoleEnum"] | components["schemas"]["NullEnum"]) | null;
+            role: components["schemas"]["RoleEnum"] | components["schemas"]["NullEnum"];
         };
-        Moves: {
+        /**
+         * MovesData
+         * @description How many active routes differ, and which of the kept flows.
+         */
+        MovesData: {
             prefixes: number;
             devices: number;
             flows: string[];
             flows_asked: number;
         };
-        MovesShape: {
-            prefixes: number;
-            devices: number;
-            flows: string[];
-            flows_asked: number;
+        /**
+         * MtuEvidenceData
+         * @description The packet's size against an interface's MTU, in bytes; null: not asked.
+         */
+        MtuEvidenceData: {
+            /** @enum {unknown} */
+            kind: "mtu";
+            file: string | null;
+            line: number | null;
+            column: number | null;
+            interface: string;
+            mtu: number;
+            size: number | null;
+        };
+        /**
+         * NeighbourEvidenceData
+         * @description Who answers for the next hop's address; null: nobody.
+         */
+        NeighbourEvidenceData: {
+            /** @enum {unknown} */
+            kind: "neighbour";
+            interface: string;
+            segment: string;
+            address: string;
+            device: string | null;
+            outside: string | null;
+            virtual_router: number | null;
         };
         NetworkShape: {
             readonly slug: string;
@@ -1270,55 +1477,88 @@ export interface components {
         NetworkShapeRequest: {
             title: string;
         };
-        NextHop: {
+        /**
+         * NextHopData
+         * @description One next hop; `device` is who answers for its address, null for connected routes.
+         */
+        NextHopData: {
             address: string | null;
             interface: string | null;
             device: string | null;
             weight: number;
             via: string | null;
         };
-        /** @enum {unknown} */
         NullEnum: null;
-        /** @description Something that stands, or was decided, on a line of a file. */
-        ObstacleShape: {
+        /**
+         * ObstacleData
+         * @description A cause with what it is about in words, and the evidence of its stage.
+         */
+        ObstacleData: {
             file: string | null;
             line: number | null;
             column: number | null;
             device: string;
             kind: string;
             interface: string | null;
-            direction: string | null;
+            direction: components["schemas"]["Direction"] | null;
             filter: string | null;
             rule: number | null;
-            verdict: components["schemas"]["VerdictEnum"];
-            side: components["schemas"]["SideEnum"];
+            verdict: components["schemas"]["Verdict"];
+            /** @enum {unknown} */
+            side: "access" | "routing";
             text: string;
-            stage: components["schemas"]["StageEnum"];
-            evidence: components["schemas"]["EvidenceShape"] | null;
-            absence: components["schemas"]["AbsenceShape"] | null;
+            stage: components["schemas"]["StageName"];
+            evidence: (components["schemas"]["FilterEvidenceData"] | components["schemas"]["ZonesEvidenceData"] | components["schemas"]["ReversePathEvidenceData"] | components["schemas"]["TranslationEvidenceData"] | components["schemas"]["SteeringEvidenceData"] | components["schemas"]["RouteEvidenceData"] | components["schemas"]["AnswerEvidenceData"] | components["schemas"]["FragmentsEvidenceData"] | components["schemas"]["ReceiveEvidenceData"] | components["schemas"]["TtlEvidenceData"] | components["schemas"]["MtuEvidenceData"] | components["schemas"]["NeighbourEvidenceData"] | components["schemas"]["LoopEvidenceData"]) | null;
+            absence: components["schemas"]["AbsenceData"] | null;
         };
-        /** @description The answer about one source and one destination. */
-        OneFlowShape: {
+        /**
+         * OneFlowData
+         * @description The answer about one source and one destination.
+         */
+        OneFlowData: {
             sentence: string;
+            doubt: components["schemas"]["FlowDoubtData"] | null;
             traffic: string;
-            doubt: components["schemas"]["FlowDoubtShape"] | null;
-            forward: components["schemas"]["DirectionShape"];
-            return: components["schemas"]["DirectionShape"] | null;
+            forward: components["schemas"]["DirectionData"];
+            return: components["schemas"]["DirectionData"] | null;
         };
-        PairShape: {
-            destination: string;
+        /**
+         * Origin
+         * @description How a route came into BGP; lower is preferred (RFC 4271 5.1.1).
+         * @enum {unknown}
+         */
+        Origin: "egp" | "igp" | "incomplete";
+        /**
+         * PairData
+         * @description Two ends.
+         */
+        PairData: {
             source: string;
+            destination: string;
         };
-        /** @description Something that stands, or was decided, on a line of a file. */
-        PlacedShape: {
-            file: string | null;
-            line: number | null;
-            column: number | null;
-        };
-        PolicyChange: {
+        /**
+         * PolicyChangeData
+         * @description An attribute that a statement changed.
+         */
+        PolicyChangeData: {
             attribute: string;
             before: string;
             after: string;
+        };
+        /**
+         * PolicyData
+         * @description A policy of a device, and where it is bound.
+         */
+        PolicyData: {
+            file: string | null;
+            line: number | null;
+            column: number | null;
+            device: string;
+            policy: string;
+            description: string;
+            default: components["schemas"]["PolicyResult"];
+            statements: number;
+            bound: string[];
         };
         PolicyQuestionShapeRequest: {
             device: string;
@@ -1328,20 +1568,36 @@ export interface components {
                 [key: string]: unknown;
             };
         };
-        /** @description Something that stands, or was decided, on a line of a file. */
-        PolicyShape: {
-            file: string | null;
-            line: number | null;
-            column: number | null;
-            device: string;
-            policy: string;
-            description: string;
-            default: string;
-            statements: number;
-            bound: string[];
+        /**
+         * PolicyResult
+         * @description What becomes of a route (RFC 9067 4.3).
+         * @enum {unknown}
+         */
+        PolicyResult: "accept" | "next-policy" | "reject";
+        /**
+         * PolicyRouteData
+         * @description A route as policies see it, in the words of the device files.
+         */
+        PolicyRouteData: {
+            prefix: string;
+            protocol: string;
+            "route-type": string[];
+            metric: number;
+            tag: number;
+            "next-hop": string[];
+            neighbour: string | null;
+            "as-path": string;
+            origin: components["schemas"]["Origin"] | null;
+            med: number | null;
+            "local-preference": number | null;
+            weight: number | null;
+            communities: string[];
         };
-        /** @description Something that stands, or was decided, on a line of a file. */
-        PolicyStepShape: {
+        /**
+         * PolicyStepData
+         * @description What one statement made of a route, with the steps of a policy that it called.
+         */
+        PolicyStepData: {
             file: string | null;
             line: number | null;
             column: number | null;
@@ -1349,31 +1605,38 @@ export interface components {
             statement: string;
             matched: boolean;
             failed: string | null;
-            result: string | null;
-            changes: components["schemas"]["PolicyChange"][];
-            called: {
-                [key: string]: unknown;
-            }[];
+            result: components["schemas"]["PolicyResult"] | null;
+            changes: components["schemas"]["PolicyChangeData"][];
+            called: components["schemas"]["PolicyStepData"][];
         };
-        /** @description Something that stands, or was decided, on a line of a file. */
-        PolicyTrialShape: {
+        /**
+         * PolicyTrialData
+         * @description A route through a policy: what became of it, and by which statements.
+         */
+        PolicyTrialData: {
             file: string | null;
             line: number | null;
             column: number | null;
             sentence: string;
             device: string;
             policy: string;
-            result: string;
+            /** @enum {unknown} */
+            result: "accept" | "reject";
             by_default: boolean;
             statement: string | null;
-            steps: components["schemas"]["PolicyStepShape"][];
-            not_reached: components["schemas"]["UnreachedStatement"][];
-            before: {
-                [key: string]: unknown;
-            };
-            route: {
-                [key: string]: unknown;
-            } | null;
+            steps: components["schemas"]["PolicyStepData"][];
+            not_reached: components["schemas"]["UnreachedStatementData"][];
+            before: components["schemas"]["PolicyRouteData"];
+            route: components["schemas"]["PolicyRouteData"] | null;
+        };
+        /**
+         * PositionData
+         * @description A line of a file.
+         */
+        PositionData: {
+            file: string | null;
+            line: number | null;
+            column: number | null;
         };
         /** @description How far a job is, and how it ended. Ask again every second or so while it goes on. */
         QuestionRunShape: {
@@ -1399,11 +1662,38 @@ export interface components {
             asked: number;
             broken: number;
         };
-        RemediesShape: {
-            remedies: components["schemas"]["RemedyShape"][];
+        /**
+         * ReceiveEvidenceData
+         * @description The interface that has the destination; null: the device has it not, nor forwards.
+         */
+        ReceiveEvidenceData: {
+            /** @enum {unknown} */
+            kind: "receive";
+            interface: string | null;
+            address: string;
+        };
+        /**
+         * RemediesData
+         * @description What a search for remedies came to.
+         */
+        RemediesData: {
+            remedies: components["schemas"]["RemedyData"][];
             remedies_sentence: string;
             tried: number;
             given_up: boolean;
+        };
+        /**
+         * RemedyData
+         * @description Edits that were tried and let the flow arrive, and all that they do besides.
+         */
+        RemedyData: {
+            text: string;
+            edits: components["schemas"]["LinesData"][];
+            opens: number;
+            opens_text: string;
+            moves: components["schemas"]["MovesData"];
+            moves_text: string;
+            then: string;
         };
         /** @description `done` counts the edits tried, `found` those that help. */
         RemedySearchShape: {
@@ -1423,26 +1713,35 @@ export interface components {
             total: number;
             found: number;
             message: string;
-            answer: components["schemas"]["RemediesShape"] | null;
-        };
-        RemedyShape: {
-            text: string;
-            edits: components["schemas"]["LinesShape"][];
-            /** Format: double */
-            opens: number;
-            opens_text: string;
-            moves: components["schemas"]["MovesShape"];
-            moves_text: string;
-            then: string;
+            readonly answer: components["schemas"]["RemediesData"] | null;
         };
         /**
-         * @description * `passed` - passed
-         *     * `none` - none
-         *     * `stopped` - stopped
-         *     * `not_reached` - not_reached
-         * @enum {string}
+         * Result
+         * @description What a stage did with the packet.
+         * @enum {unknown}
          */
-        ResultEnum: "passed" | "none" | "stopped" | "not_reached";
+        Result: "none" | "not_reached" | "passed" | "stopped";
+        /**
+         * ReversePathCheck
+         * @description Whether the way back to a packet's source must exist (RFC 3704).
+         * @enum {unknown}
+         */
+        ReversePathCheck: "loose" | "strict";
+        /**
+         * ReversePathEvidenceData
+         * @description The route back to the source, held against the interface it came in by.
+         */
+        ReversePathEvidenceData: {
+            /** @enum {unknown} */
+            kind: "reverse_path";
+            file: string | null;
+            line: number | null;
+            column: number | null;
+            interface: string;
+            mode: components["schemas"]["ReversePathCheck"] | null;
+            source: string;
+            route: components["schemas"]["RouteData"] | null;
+        };
         RevisionShape: {
             number: number;
             /** Format: date-time */
@@ -1459,21 +1758,23 @@ export interface components {
             content_hash: string;
         };
         /**
+         * Role
+         * @description What a device does with packets that are not its own.
+         * @enum {unknown}
+         */
+        Role: "firewall" | "host" | "router";
+        /**
          * @description * `viewer` - Viewer
          *     * `editor` - Editor
          *     * `owner` - Owner
          * @enum {string}
          */
         RoleEnum: "viewer" | "editor" | "owner";
-        RouteOtherwise: {
-            device: string;
-            vrf: string;
-            prefix: string;
-            before: string;
-            after: string;
-        };
-        /** @description Something that stands, or was decided, on a line of a file. */
-        RouteShape: {
+        /**
+         * RouteData
+         * @description An active route of a table.
+         */
+        RouteData: {
             file: string | null;
             line: number | null;
             column: number | null;
@@ -1486,7 +1787,35 @@ export interface components {
             metric: number;
             tag: number;
             discard: boolean;
-            next_hops: components["schemas"]["NextHop"][];
+            next_hops: components["schemas"]["NextHopData"][];
+        };
+        /**
+         * RouteEvidenceData
+         * @description The longest match, the next hop of this branch, and the routes behind it.
+         */
+        RouteEvidenceData: {
+            /** @enum {unknown} */
+            kind: "route";
+            file: string | null;
+            line: number | null;
+            column: number | null;
+            destination: string;
+            table: string;
+            route: components["schemas"]["RouteData"] | null;
+            protocol_text: string | null;
+            next_hop: components["schemas"]["NextHopData"] | null;
+            behind: components["schemas"]["RouteData"][];
+        };
+        /**
+         * RouteOtherwiseData
+         * @description A route before and after, in words.
+         */
+        RouteOtherwiseData: {
+            device: string;
+            vrf: string;
+            prefix: string;
+            before: string;
+            after: string;
         };
         /** @description A question with its last answer. `question` is what the flow question takes. */
         SavedQuestionShape: {
@@ -1516,7 +1845,17 @@ export interface components {
         SessionShape: {
             username: string | null;
         };
-        SetBy: {
+        /**
+         * SessionState
+         * @description Whether a session is up, or what keeps it down. Values are stable identifiers.
+         * @enum {unknown}
+         */
+        SessionState: "as_mismatch" | "authentication_mismatch" | "id_conflict" | "no_common_family" | "no_router_id" | "no_source" | "not_configured" | "not_connected" | "not_speaking" | "shut" | "unknown_neighbour" | "unreachable" | "up" | "wrong_source";
+        /**
+         * SetByData
+         * @description The statement that set an attribute of a path, the last of those that did.
+         */
+        SetByData: {
             attribute: string;
             value: string;
             device: string;
@@ -1526,12 +1865,11 @@ export interface components {
             line: number | null;
         };
         /**
-         * @description * `error` - error
-         *     * `warning` - warning
-         *     * `note` - note
-         * @enum {string}
+         * Severity
+         * @description How much a finding matters.
+         * @enum {unknown}
          */
-        SeverityEnum: "error" | "warning" | "note";
+        Severity: "error" | "note" | "warning";
         ShortAnswerShape: {
             works: boolean;
             sentence: string;
@@ -1545,50 +1883,66 @@ export interface components {
             return_verdict: string | null;
         };
         /**
-         * @description * `access` - access
-         *     * `routing` - routing
-         * @enum {string}
+         * Side
+         * @description Which end of a packet a rule rewrites.
+         * @enum {unknown}
          */
-        SideEnum: "access" | "routing";
+        Side: "destination" | "source";
         /**
-         * @description * `arrival` - arrival
-         *     * `filter_in` - filter_in
-         *     * `filter_arriving` - filter_arriving
-         *     * `reverse_path` - reverse_path
-         *     * `translation` - translation
-         *     * `steering` - steering
-         *     * `route` - route
-         *     * `filter_own` - filter_own
-         *     * `ttl` - ttl
-         *     * `filter_through` - filter_through
-         *     * `source_translation` - source_translation
-         *     * `filter_out` - filter_out
-         *     * `mtu` - mtu
-         *     * `neighbour` - neighbour
-         *     * `answer` - answer
-         * @enum {string}
+         * StageData
+         * @description One decision inside a hop.
          */
-        StageEnum: "arrival" | "filter_in" | "filter_arriving" | "reverse_path" | "translation" | "steering" | "route" | "filter_own" | "ttl" | "filter_through" | "source_translation" | "filter_out" | "mtu" | "neighbour" | "answer";
-        StageShape: {
-            stage: components["schemas"]["StageEnum"];
+        StageData: {
+            stage: components["schemas"]["StageName"];
             title: string;
-            result: components["schemas"]["ResultEnum"];
+            result: components["schemas"]["Result"];
             text: string;
-            evidence: components["schemas"]["EvidenceShape"] | null;
+            evidence: (components["schemas"]["FilterEvidenceData"] | components["schemas"]["ZonesEvidenceData"] | components["schemas"]["ReversePathEvidenceData"] | components["schemas"]["TranslationEvidenceData"] | components["schemas"]["SteeringEvidenceData"] | components["schemas"]["RouteEvidenceData"] | components["schemas"]["AnswerEvidenceData"] | components["schemas"]["FragmentsEvidenceData"] | components["schemas"]["ReceiveEvidenceData"] | components["schemas"]["TtlEvidenceData"] | components["schemas"]["MtuEvidenceData"] | components["schemas"]["NeighbourEvidenceData"] | components["schemas"]["LoopEvidenceData"]) | null;
         };
-        TablePageShape: {
+        /**
+         * StageName
+         * @description The decisions inside a hop. Their order is the device's (`orders.py`).
+         * @enum {unknown}
+         */
+        StageName: "answer" | "arrival" | "filter_arriving" | "filter_in" | "filter_out" | "filter_own" | "filter_through" | "mtu" | "neighbour" | "reverse_path" | "route" | "source_translation" | "steering" | "translation" | "ttl";
+        /**
+         * SteeringEvidenceData
+         * @description Policy-based routing; `rule` is null where no rule was usable.
+         */
+        SteeringEvidenceData: {
+            /** @enum {unknown} */
+            kind: "steering";
+            file: string | null;
+            line: number | null;
+            column: number | null;
+            steering: string;
+            rule: number | null;
+            tried: components["schemas"]["TriedRuleData"][];
+        };
+        /**
+         * TablePageData
+         * @description A page of a table, or of two beside each other.
+         */
+        TablePageData: {
             total: number;
             matching: number;
             offset: number;
-            rows: components["schemas"]["TableRowShape"][];
+            rows: components["schemas"]["TableRowData"][];
         };
-        TableRowShape: {
+        /**
+         * TableRowData
+         * @description A prefix in one or two tables.
+         */
+        TableRowData: {
             prefix: string;
-            left: components["schemas"]["TitledRouteShape"] | null;
-            right: components["schemas"]["TitledRouteShape"] | null;
+            left: components["schemas"]["TitledRouteData"] | null;
+            right: components["schemas"]["TitledRouteData"] | null;
         };
-        /** @description Something that stands, or was decided, on a line of a file. */
-        TitledRouteShape: {
+        /**
+         * TitledRouteData
+         * @description With its protocol and kind in words.
+         */
+        TitledRouteData: {
             file: string | null;
             line: number | null;
             column: number | null;
@@ -1601,11 +1955,31 @@ export interface components {
             metric: number;
             tag: number;
             discard: boolean;
-            next_hops: components["schemas"]["NextHop"][];
+            next_hops: components["schemas"]["NextHopData"][];
             title: string;
         };
-        /** @description Something that stands, or was decided, on a line of a file. */
-        TriedEditShape: {
+        /**
+         * TranslationEvidenceData
+         * @description What a packet's ends became; `rule` is null where its connection says what.
+         */
+        TranslationEvidenceData: {
+            /** @enum {unknown} */
+            kind: "translation";
+            file: string | null;
+            line: number | null;
+            column: number | null;
+            side: components["schemas"]["Side"];
+            rule: number | null;
+            rule_text: string | null;
+            before: components["schemas"]["EndsData"];
+            after: components["schemas"]["EndsData"];
+            choices: number;
+        };
+        /**
+         * TriedEditData
+         * @description One that was made and does not help.
+         */
+        TriedEditData: {
             file: string | null;
             line: number | null;
             column: number | null;
@@ -1615,12 +1989,15 @@ export interface components {
             neighbour: string | null;
             direction: string | null;
             attribute: string;
-            value: unknown;
+            value: number | string | number[];
             target: string;
             then_loses_on: string;
         };
-        /** @description Something that stands, or was decided, on a line of a file. */
-        TriedRuleShape: {
+        /**
+         * TriedRuleData
+         * @description A rule a packet was held against; `mismatch` is null for the one that decided.
+         */
+        TriedRuleData: {
             file: string | null;
             line: number | null;
             column: number | null;
@@ -1628,46 +2005,56 @@ export interface components {
             text: string;
             mismatch: string | null;
         };
-        UnreachedStatement: {
-            statement: string;
+        /**
+         * TtlEvidenceData
+         * @description The time to live that arrived.
+         */
+        TtlEvidenceData: {
+            /** @enum {unknown} */
+            kind: "ttl";
+            arrived: number;
+        };
+        /**
+         * UnreachedStatementData
+         * @description A statement behind the one that decided.
+         */
+        UnreachedStatementData: {
             file: string | null;
             line: number | null;
             column: number | null;
+            statement: string;
         };
         UploadShapeRequest: {
             files: string[];
             paths?: string[];
         };
         /**
-         * @description * `delivered` - delivered
-         *     * `filtered` - filtered
-         *     * `no_route` - no_route
-         *     * `discarded` - discarded
-         *     * `next_hop_unresolved` - next_hop_unresolved
-         *     * `looped` - looped
-         *     * `too_big` - too_big
-         *     * `ttl_expired` - ttl_expired
-         *     * `leaves_network` - leaves_network
-         *     * `label_broken` - label_broken
-         *     * `not_converged` - not_converged
-         *     * `mixed` - mixed
-         * @enum {string}
+         * Verdict
+         * @description The outcome of a flow in one direction; the values are stable identifiers.
+         * @enum {unknown}
          */
-        VerdictEnum: "delivered" | "filtered" | "no_route" | "discarded" | "next_hop_unresolved" | "looped" | "too_big" | "ttl_expired" | "leaves_network" | "label_broken" | "not_converged" | "mixed";
-        WhyShape: {
+        Verdict: "delivered" | "discarded" | "filtered" | "label_broken" | "leaves_network" | "looped" | "mixed" | "next_hop_unresolved" | "no_route" | "not_converged" | "too_big" | "ttl_expired";
+        /**
+         * WhyData
+         * @description The candidate paths of a matched prefix at one table, or why there is no route.
+         */
+        WhyData: {
             device: string;
             vrf: string;
             matched: string | null;
             sentence: string;
             why: string;
-            behind: components["schemas"]["RouteShape"][];
-            candidates: components["schemas"]["CandidateShape"][];
-            absent: components["schemas"]["AbsenceShape"] | null;
-            redistributions: components["schemas"]["AbsenceStepShape"][];
+            behind: components["schemas"]["RouteData"][];
+            candidates: components["schemas"]["CandidateData"][];
+            absent: components["schemas"]["AbsenceData"] | null;
+            redistributions: components["schemas"]["AbsenceStepData"][];
             doubt: string | null;
         };
-        /** @description Something that stands, or was decided, on a line of a file. */
-        WinningEditShape: {
+        /**
+         * WinningEditData
+         * @description One that was made, computed and seen to help, and what it moves.
+         */
+        WinningEditData: {
             file: string | null;
             line: number | null;
             column: number | null;
@@ -1677,9 +2064,22 @@ export interface components {
             neighbour: string | null;
             direction: string | null;
             attribute: string;
-            value: unknown;
+            value: number | string | number[];
             target: string;
-            moves: components["schemas"]["Moves"];
+            moves: components["schemas"]["MovesData"];
+        };
+        /**
+         * WouldTakeData
+         * @description What it would take for one candidate path that lost.
+         */
+        WouldTakeData: {
+            title: string;
+            advertiser: string | null;
+            neighbour: string | null;
+            lost_on: string;
+            sentence: string;
+            changes: components["schemas"]["WinningEditData"][];
+            tried: components["schemas"]["TriedEditData"][];
         };
         /** @description How far a job is, and how it ended. Ask again every second or so while it goes on. */
         WouldTakeJobShape: {
@@ -1699,7 +2099,7 @@ export interface components {
             total: number;
             found: number;
             message: string;
-            answer: components["schemas"]["WouldTakeShape"][] | null;
+            readonly answer: components["schemas"]["WouldTakeData"][] | null;
         };
         WouldTakeQuestionShapeRequest: {
             /** @description a prefix, or an address of it */
@@ -1708,15 +2108,17 @@ export interface components {
             /** @default default */
             vrf: string;
         };
-        /** @description What it would take for one candidate that lost. */
-        WouldTakeShape: {
-            title: string;
-            advertiser: string | null;
-            neighbour: string | null;
-            lost_on: string;
-            sentence: string;
-            changes: components["schemas"]["WinningEditShape"][];
-            tried: components["schemas"]["TriedEditShape"][];
+        /**
+         * ZonesEvidenceData
+         * @description Two zones without a filter between them; null: an interface is in no zone.
+         */
+        ZonesEvidenceData: {
+            /** @enum {unknown} */
+            kind: "zones";
+            file: string | null;
+            line: number | null;
+            column: number | null;
+            zones: (string | null)[];
         };
     };
     responses: never;
@@ -1725,115 +2127,133 @@ export interface components {
     headers: never;
     pathItems: never;
 }
-export type SchemaAbsenceShape = components['schemas']['AbsenceShape'];
-export type SchemaAbsenceStepShape = components['schemas']['AbsenceStepShape'];
-export type SchemaBgpSessionListShape = components['schemas']['BgpSessionListShape'];
-export type SchemaBgpSessionShape = components['schemas']['BgpSessionShape'];
-export type SchemaBounceShape = components['schemas']['BounceShape'];
-export type SchemaBranchShape = components['schemas']['BranchShape'];
-export type SchemaCandidateNextHop = components['schemas']['CandidateNextHop'];
-export type SchemaCandidateRung = components['schemas']['CandidateRung'];
-export type SchemaCandidateShape = components['schemas']['CandidateShape'];
-export type SchemaCandidateValuesShape = components['schemas']['CandidateValuesShape'];
-export type SchemaCaseQuestion = components['schemas']['CaseQuestion'];
-export type SchemaCaseRoute = components['schemas']['CaseRoute'];
-export type SchemaCaseShape = components['schemas']['CaseShape'];
-export type SchemaCauseShape = components['schemas']['CauseShape'];
-export type SchemaChartCost = components['schemas']['ChartCost'];
-export type SchemaChartDevice = components['schemas']['ChartDevice'];
-export type SchemaChartEnd = components['schemas']['ChartEnd'];
-export type SchemaChartOutside = components['schemas']['ChartOutside'];
-export type SchemaChartOutsideEnd = components['schemas']['ChartOutsideEnd'];
-export type SchemaChartSegment = components['schemas']['ChartSegment'];
-export type SchemaChartShape = components['schemas']['ChartShape'];
-export type SchemaChartSite = components['schemas']['ChartSite'];
-export type SchemaDeciderShape = components['schemas']['DeciderShape'];
-export type SchemaDefaultOnlyShape = components['schemas']['DefaultOnlyShape'];
-export type SchemaDeviceInterface = components['schemas']['DeviceInterface'];
-export type SchemaDeviceShape = components['schemas']['DeviceShape'];
-export type SchemaDifferenceShape = components['schemas']['DifferenceShape'];
-export type SchemaDirectionShape = components['schemas']['DirectionShape'];
+export type SchemaAbsenceData = components['schemas']['AbsenceData'];
+export type SchemaAbsenceStepData = components['schemas']['AbsenceStepData'];
+export type SchemaAction = components['schemas']['Action'];
+export type SchemaAnswerEvidenceData = components['schemas']['AnswerEvidenceData'];
+export type SchemaBgpSessionData = components['schemas']['BgpSessionData'];
+export type SchemaBgpSessionListData = components['schemas']['BgpSessionListData'];
+export type SchemaBounceData = components['schemas']['BounceData'];
+export type SchemaBranchData = components['schemas']['BranchData'];
+export type SchemaCandidateData = components['schemas']['CandidateData'];
+export type SchemaCandidateRungData = components['schemas']['CandidateRungData'];
+export type SchemaCandidateValuesData = components['schemas']['CandidateValuesData'];
+export type SchemaCaseData = components['schemas']['CaseData'];
+export type SchemaCaseQuestionData = components['schemas']['CaseQuestionData'];
+export type SchemaCaseRouteData = components['schemas']['CaseRouteData'];
+export type SchemaCauseData = components['schemas']['CauseData'];
+export type SchemaChartCostData = components['schemas']['ChartCostData'];
+export type SchemaChartData = components['schemas']['ChartData'];
+export type SchemaChartDeviceData = components['schemas']['ChartDeviceData'];
+export type SchemaChartEndData = components['schemas']['ChartEndData'];
+export type SchemaChartOutsideData = components['schemas']['ChartOutsideData'];
+export type SchemaChartOutsideEndData = components['schemas']['ChartOutsideEndData'];
+export type SchemaChartSegmentData = components['schemas']['ChartSegmentData'];
+export type SchemaChartSiteData = components['schemas']['ChartSiteData'];
+export type SchemaConnectionState = components['schemas']['ConnectionState'];
+export type SchemaDeciderData = components['schemas']['DeciderData'];
+export type SchemaDefaultOnlyData = components['schemas']['DefaultOnlyData'];
+export type SchemaDeviceData = components['schemas']['DeviceData'];
+export type SchemaDifferenceData = components['schemas']['DifferenceData'];
+export type SchemaDirection = components['schemas']['Direction'];
+export type SchemaDirectionData = components['schemas']['DirectionData'];
 export type SchemaDraftShape = components['schemas']['DraftShape'];
 export type SchemaDraftShapeRequest = components['schemas']['DraftShapeRequest'];
-export type SchemaEndpointShape = components['schemas']['EndpointShape'];
-export type SchemaEndsShape = components['schemas']['EndsShape'];
+export type SchemaEndpointData = components['schemas']['EndpointData'];
+export type SchemaEndsData = components['schemas']['EndsData'];
 export type SchemaErrorShape = components['schemas']['ErrorShape'];
-export type SchemaEvidenceNextHop = components['schemas']['EvidenceNextHop'];
-export type SchemaEvidenceShape = components['schemas']['EvidenceShape'];
-export type SchemaEvidenceShapeKindEnum = components['schemas']['EvidenceShapeKindEnum'];
-export type SchemaExitGroup = components['schemas']['ExitGroup'];
+export type SchemaExitGroupData = components['schemas']['ExitGroupData'];
 export type SchemaFileShape = components['schemas']['FileShape'];
 export type SchemaFileTextShape = components['schemas']['FileTextShape'];
-export type SchemaFindingShape = components['schemas']['FindingShape'];
-export type SchemaFlowClassShape = components['schemas']['FlowClassShape'];
-export type SchemaFlowDoubtShape = components['schemas']['FlowDoubtShape'];
-export type SchemaFlowOutcomeShape = components['schemas']['FlowOutcomeShape'];
+export type SchemaFilterEvidenceData = components['schemas']['FilterEvidenceData'];
+export type SchemaFindingData = components['schemas']['FindingData'];
+export type SchemaFlowClassData = components['schemas']['FlowClassData'];
+export type SchemaFlowData = components['schemas']['FlowData'];
+export type SchemaFlowDoubtData = components['schemas']['FlowDoubtData'];
+export type SchemaFlowOutcomeData = components['schemas']['FlowOutcomeData'];
 export type SchemaFlowQuestionShape = components['schemas']['FlowQuestionShape'];
 export type SchemaFlowQuestionShapeRequest = components['schemas']['FlowQuestionShapeRequest'];
-export type SchemaFlowShape = components['schemas']['FlowShape'];
-export type SchemaFoundShape = components['schemas']['FoundShape'];
-export type SchemaHeldRouteShape = components['schemas']['HeldRouteShape'];
-export type SchemaHoldersShape = components['schemas']['HoldersShape'];
-export type SchemaHopShape = components['schemas']['HopShape'];
+export type SchemaFoundData = components['schemas']['FoundData'];
+export type SchemaFragmentsEvidenceData = components['schemas']['FragmentsEvidenceData'];
+export type SchemaHeldRouteData = components['schemas']['HeldRouteData'];
+export type SchemaHoldersData = components['schemas']['HoldersData'];
+export type SchemaHopData = components['schemas']['HopData'];
 export type SchemaImportAnswerShape = components['schemas']['ImportAnswerShape'];
 export type SchemaImportShape = components['schemas']['ImportShape'];
+export type SchemaInterfaceData = components['schemas']['InterfaceData'];
+export type SchemaInterfaceKind = components['schemas']['InterfaceKind'];
 export type SchemaJobKindEnum = components['schemas']['JobKindEnum'];
 export type SchemaJobShape = components['schemas']['JobShape'];
 export type SchemaJobStatusEnum = components['schemas']['JobStatusEnum'];
-export type SchemaLackingTable = components['schemas']['LackingTable'];
-export type SchemaLinesShape = components['schemas']['LinesShape'];
+export type SchemaLackingTableData = components['schemas']['LackingTableData'];
+export type SchemaLinesData = components['schemas']['LinesData'];
 export type SchemaLoginShapeRequest = components['schemas']['LoginShapeRequest'];
+export type SchemaLoopEvidenceData = components['schemas']['LoopEvidenceData'];
 export type SchemaMemberShape = components['schemas']['MemberShape'];
 export type SchemaMemberShapeRequest = components['schemas']['MemberShapeRequest'];
-export type SchemaMoves = components['schemas']['Moves'];
-export type SchemaMovesShape = components['schemas']['MovesShape'];
+export type SchemaMovesData = components['schemas']['MovesData'];
+export type SchemaMtuEvidenceData = components['schemas']['MtuEvidenceData'];
+export type SchemaNeighbourEvidenceData = components['schemas']['NeighbourEvidenceData'];
 export type SchemaNetworkShape = components['schemas']['NetworkShape'];
 export type SchemaNetworkShapeRequest = components['schemas']['NetworkShapeRequest'];
-export type SchemaNextHop = components['schemas']['NextHop'];
+export type SchemaNextHopData = components['schemas']['NextHopData'];
 export type SchemaNullEnum = components['schemas']['NullEnum'];
-export type SchemaObstacleShape = components['schemas']['ObstacleShape'];
-export type SchemaOneFlowShape = components['schemas']['OneFlowShape'];
-export type SchemaPairShape = components['schemas']['PairShape'];
-export type SchemaPlacedShape = components['schemas']['PlacedShape'];
-export type SchemaPolicyChange = components['schemas']['PolicyChange'];
+export type SchemaObstacleData = components['schemas']['ObstacleData'];
+export type SchemaOneFlowData = components['schemas']['OneFlowData'];
+export type SchemaOrigin = components['schemas']['Origin'];
+export type SchemaPairData = components['schemas']['PairData'];
+export type SchemaPolicyChangeData = components['schemas']['PolicyChangeData'];
+export type SchemaPolicyData = components['schemas']['PolicyData'];
 export type SchemaPolicyQuestionShapeRequest = components['schemas']['PolicyQuestionShapeRequest'];
-export type SchemaPolicyShape = components['schemas']['PolicyShape'];
-export type SchemaPolicyStepShape = components['schemas']['PolicyStepShape'];
-export type SchemaPolicyTrialShape = components['schemas']['PolicyTrialShape'];
+export type SchemaPolicyResult = components['schemas']['PolicyResult'];
+export type SchemaPolicyRouteData = components['schemas']['PolicyRouteData'];
+export type SchemaPolicyStepData = components['schemas']['PolicyStepData'];
+export type SchemaPolicyTrialData = components['schemas']['PolicyTrialData'];
+export type SchemaPositionData = components['schemas']['PositionData'];
 export type SchemaQuestionRunShape = components['schemas']['QuestionRunShape'];
 export type SchemaQuestionsAskedShape = components['schemas']['QuestionsAskedShape'];
-export type SchemaRemediesShape = components['schemas']['RemediesShape'];
+export type SchemaReceiveEvidenceData = components['schemas']['ReceiveEvidenceData'];
+export type SchemaRemediesData = components['schemas']['RemediesData'];
+export type SchemaRemedyData = components['schemas']['RemedyData'];
 export type SchemaRemedySearchShape = components['schemas']['RemedySearchShape'];
-export type SchemaRemedyShape = components['schemas']['RemedyShape'];
-export type SchemaResultEnum = components['schemas']['ResultEnum'];
+export type SchemaResult = components['schemas']['Result'];
+export type SchemaReversePathCheck = components['schemas']['ReversePathCheck'];
+export type SchemaReversePathEvidenceData = components['schemas']['ReversePathEvidenceData'];
 export type SchemaRevisionShape = components['schemas']['RevisionShape'];
 export type SchemaRevisionShapeRequest = components['schemas']['RevisionShapeRequest'];
+export type SchemaRole = components['schemas']['Role'];
 export type SchemaRoleEnum = components['schemas']['RoleEnum'];
-export type SchemaRouteOtherwise = components['schemas']['RouteOtherwise'];
-export type SchemaRouteShape = components['schemas']['RouteShape'];
+export type SchemaRouteData = components['schemas']['RouteData'];
+export type SchemaRouteEvidenceData = components['schemas']['RouteEvidenceData'];
+export type SchemaRouteOtherwiseData = components['schemas']['RouteOtherwiseData'];
 export type SchemaSavedQuestionShape = components['schemas']['SavedQuestionShape'];
 export type SchemaSavedQuestionShapeRequest = components['schemas']['SavedQuestionShapeRequest'];
 export type SchemaSessionShape = components['schemas']['SessionShape'];
-export type SchemaSetBy = components['schemas']['SetBy'];
-export type SchemaSeverityEnum = components['schemas']['SeverityEnum'];
+export type SchemaSessionState = components['schemas']['SessionState'];
+export type SchemaSetByData = components['schemas']['SetByData'];
+export type SchemaSeverity = components['schemas']['Severity'];
 export type SchemaShortAnswerShape = components['schemas']['ShortAnswerShape'];
 export type SchemaShortAnswerShapeRequest = components['schemas']['ShortAnswerShapeRequest'];
-export type SchemaSideEnum = components['schemas']['SideEnum'];
-export type SchemaStageEnum = components['schemas']['StageEnum'];
-export type SchemaStageShape = components['schemas']['StageShape'];
-export type SchemaTablePageShape = components['schemas']['TablePageShape'];
-export type SchemaTableRowShape = components['schemas']['TableRowShape'];
-export type SchemaTitledRouteShape = components['schemas']['TitledRouteShape'];
-export type SchemaTriedEditShape = components['schemas']['TriedEditShape'];
-export type SchemaTriedRuleShape = components['schemas']['TriedRuleShape'];
-export type SchemaUnreachedStatement = components['schemas']['UnreachedStatement'];
+export type SchemaSide = components['schemas']['Side'];
+export type SchemaStageData = components['schemas']['StageData'];
+export type SchemaStageName = components['schemas']['StageName'];
+export type SchemaSteeringEvidenceData = components['schemas']['SteeringEvidenceData'];
+export type SchemaTablePageData = components['schemas']['TablePageData'];
+export type SchemaTableRowData = components['schemas']['TableRowData'];
+export type SchemaTitledRouteData = components['schemas']['TitledRouteData'];
+export type SchemaTranslationEvidenceData = components['schemas']['TranslationEvidenceData'];
+export type SchemaTriedEditData = components['schemas']['TriedEditData'];
+export type SchemaTriedRuleData = components['schemas']['TriedRuleData'];
+export type SchemaTtlEvidenceData = components['schemas']['TtlEvidenceData'];
+export type SchemaUnreachedStatementData = components['schemas']['UnreachedStatementData'];
 export type SchemaUploadShapeRequest = components['schemas']['UploadShapeRequest'];
-export type SchemaVerdictEnum = components['schemas']['VerdictEnum'];
-export type SchemaWhyShape = components['schemas']['WhyShape'];
-export type SchemaWinningEditShape = components['schemas']['WinningEditShape'];
+export type SchemaVerdict = components['schemas']['Verdict'];
+export type SchemaWhyData = components['schemas']['WhyData'];
+export type SchemaWinningEditData = components['schemas']['WinningEditData'];
+export type SchemaWouldTakeData = components['schemas']['WouldTakeData'];
 export type SchemaWouldTakeJobShape = components['schemas']['WouldTakeJobShape'];
 export type SchemaWouldTakeQuestionShapeRequest = components['schemas']['WouldTakeQuestionShapeRequest'];
-export type SchemaWouldTakeShape = components['schemas']['WouldTakeShape'];
+export type SchemaZonesEvidenceData = components['schemas']['ZonesEvidenceData'];
 export type $defs = Record<string, never>;
 export interface operations {
     imports_get: {
@@ -2421,7 +2841,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CaseShape"][];
+                    "application/json": components["schemas"]["CaseData"][];
                 };
             };
             /** @description what is asked or sent is not as described, or cannot be asked of this network */
@@ -2508,7 +2928,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ChartShape"];
+                    "application/json": components["schemas"]["ChartData"];
                 };
             };
             /** @description what is asked or sent is not as described, or cannot be asked of this network */
@@ -2596,7 +3016,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DeviceShape"];
+                    "application/json": components["schemas"]["DeviceData"];
                 };
             };
             /** @description what is asked or sent is not as described, or cannot be asked of this network */
@@ -3084,7 +3504,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["FoundShape"][];
+                    "application/json": components["schemas"]["FoundData"][];
                 };
             };
             /** @description what is asked or sent is not as described, or cannot be asked of this network */
@@ -3171,7 +3591,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["FindingShape"][];
+                    "application/json": components["schemas"]["FindingData"][];
                 };
             };
             /** @description what is asked or sent is not as described, or cannot be asked of this network */
@@ -3265,7 +3685,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["FlowShape"];
+                    "application/json": components["schemas"]["FlowData"];
                 };
             };
             /** @description what is asked or sent is not as described, or cannot be asked of this network */
@@ -3362,7 +3782,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DifferenceShape"];
+                    "application/json": components["schemas"]["DifferenceData"];
                 };
             };
             /** @description what is asked or sent is not as described, or cannot be asked of this network */
@@ -3451,7 +3871,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HoldersShape"];
+                    "application/json": components["schemas"]["HoldersData"];
                 };
             };
             /** @description what is asked or sent is not as described, or cannot be asked of this network */
@@ -3846,7 +4266,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PolicyShape"][];
+                    "application/json": components["schemas"]["PolicyData"][];
                 };
             };
             /** @description what is asked or sent is not as described, or cannot be asked of this network */
@@ -3937,7 +4357,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PolicyTrialShape"];
+                    "application/json": components["schemas"]["PolicyTrialData"];
                 };
             };
             /** @description what is asked or sent is not as described, or cannot be asked of this network */
@@ -4595,7 +5015,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["BgpSessionListShape"];
+                    "application/json": components["schemas"]["BgpSessionListData"];
                 };
             };
             /** @description what is asked or sent is not as described, or cannot be asked of this network */
@@ -4686,7 +5106,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["BounceShape"];
+                    "application/json": components["schemas"]["BounceData"];
                 };
             };
             /** @description what is asked or sent is not as described, or cannot be asked of this network */
@@ -4780,7 +5200,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["TablePageShape"];
+                    "application/json": components["schemas"]["TablePageData"];
                 };
             };
             /** @description what is asked or sent is not as described, or cannot be asked of this network */
@@ -4871,7 +5291,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["WhyShape"];
+                    "application/json": components["schemas"]["WhyData"];
                 };
             };
             /** @description what is asked or sent is not as described, or cannot be asked of this network */

@@ -1,9 +1,9 @@
 import ELK from 'elkjs/lib/elk.bundled.js'
 import { expect, test } from 'vitest'
-import type { Chart, ChartSegment } from '../../api/types'
+import type { Chart, ChartDevice, ChartSegment } from '../../api/types'
 import { chartParts, layoutChart } from './chartLayout'
 
-const device = (name: string, site: string | null, role = 'router') => ({
+const device = (name: string, site: string | null, role: ChartDevice['role'] = 'router') => ({
   name,
   role,
   site,

@@ -59,6 +59,11 @@ const blocked: Branch = {
           rule_text: 'deny tcp',
           file: 'fw.yaml',
           line: 7,
+          column: 3,
+          interface: 'e1',
+          direction: 'in',
+          zones: null,
+          session: null,
           tried: [
             { rule: 10, text: 'permit udp', mismatch: 'tcp, not udp', file: 'fw.yaml', line: 6, column: 3 },
             { rule: 30, text: 'deny tcp', mismatch: null, file: 'fw.yaml', line: 7, column: 3 },

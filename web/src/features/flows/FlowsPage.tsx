@@ -94,15 +94,7 @@ function Answer({ question }: { question: FlowQuestion }) {
           />
           <Notes flow={flow.data} />
         </Panel>
-        {hop && branch && direction && (
-          <HopSheet
-            hop={hop}
-            branch={branch}
-            number={shown.hop}
-            wide={long}
-            towards={direction.destination.address}
-          />
-        )}
+        {hop && branch && direction && <HopSheet hop={hop} branch={branch} number={shown.hop} wide={long} />}
       </div>
       <Obstacles flow={flow.data} />
       <div className="grid gap-3 print:hidden">

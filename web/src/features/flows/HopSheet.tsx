@@ -1,8 +1,9 @@
 import { Link } from 'react-router'
-import type { Branch, Hop, Stage } from '../../api/types'
+import type { Branch, Hop, Route, Stage } from '../../api/types'
 import { Mono, Panel } from '../../ui/controls'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { useLinkTo } from '../lens/lens'
+import { lineOf, rulesOf, type RulesEvidence } from './evidence'
 import { WhyRoute } from './WhyRoute'
 
 const MARKS: Record<Stage['result'], { mark: string; word: string; look: string }> = {
@@ -18,18 +19,16 @@ export function HopSheet({
   branch,
   number,
   wide,
-  towards,
 }: {
   hop: Hop
   branch: Branch
   number: number
   wide: boolean
-  towards: string
 }) {
   const to = useLinkTo()
-  const filter =
-    hop.stages.find((stage) => stage.evidence?.tried && stage.result === 'stopped') ??
-    hop.stages.find((stage) => stage.evidence?.tried)
+  const ruled = hop.stages.filter((stage) => rulesOf(stage.evidence))
+  const telling = ruled.find((stage) => stage.result === 'stopped') ?? ruled[0]
+  const rules = rulesOf(telling?.evidence ?? null)
   const later = hop.stages.filter((stage) => stage.result === 'not_reached')
   return (
     <Panel
@@ -50,7 +49,7 @@ export function HopSheet({
               {hop.stages
                 .filter((stage) => stage.result !== 'not_reached')
                 .map((stage, index) => (
-                  <StageRow key={index} stage={stage} hop={hop} towards={towards} />
+                  <StageRow key={index} stage={stage} hop={hop} />
                 ))}
             </ul>
             {later.length > 0 && (
@@ -60,7 +59,7 @@ export function HopSheet({
             )}
           </div>
           <div>
-            {filter?.evidence && <RulesTried stage={filter} />}
+            {telling && rules && <RulesTried result={telling.result} rules={rules} />}
             <p className="mt-3">
               <Link to={to('devices/chart', { device: hop.device })}>All about {hop.device}</Link>
             </p>
@@ -71,7 +70,7 @@ export function HopSheet({
   )
 }
 
-function StageRow({ stage, hop, towards }: { stage: Stage; hop: Hop; towards: string }) {
+function StageRow({ stage, hop }: { stage: Stage; hop: Hop }) {
   const { mark, word, look } = MARKS[stage.result]
   return (
     <li
@@ -82,14 +81,13 @@ function StageRow({ stage, hop, towards }: { stage: Stage; hop: Hop; towards: st
       </span>
       <div className={stage.result === 'none' ? 'text-soft' : ''}>
         <strong className={stage.result === 'stopped' ? 'text-stop' : ''}>{stage.title}</strong>{' '}
-        <span className="break-words">{stage.text}</span>{' '}
-        <EvidenceLink file={stage.evidence?.file} line={stage.evidence?.line} />
-        {stage.evidence?.kind === 'route' && <Behind stage={stage} />}
+        <span className="break-words">{stage.text}</span> <EvidenceLink {...lineOf(stage.evidence)} />
+        {stage.evidence?.kind === 'route' && <Behind routes={stage.evidence.behind} />}
         {stage.evidence?.kind === 'route' && (stage.evidence.route || !stage.evidence.next_hop) && (
           <WhyRoute
             device={hop.device}
-            vrf={stage.evidence.table ?? hop.vrf}
-            q={stage.evidence.destination ?? towards}
+            vrf={stage.evidence.table}
+            q={stage.evidence.destination}
             none={stage.evidence.route === null}
           />
         )}
@@ -99,13 +97,12 @@ function StageRow({ stage, hop, towards }: { stage: Stage; hop: Hop; towards: st
 }
 
 /** The less specific routes that would be followed if this one went. */
-function Behind({ stage }: { stage: Stage }) {
-  const behind = stage.evidence?.behind ?? []
-  if (behind.length === 0) return null
+function Behind({ routes }: { routes: Route[] }) {
+  if (routes.length === 0) return null
   return (
     <div className="text-sm text-soft">
       behind it:{' '}
-      {behind.map((route) => (
+      {routes.map((route) => (
         <span key={route.prefix} className="mr-2">
           <Mono>{route.prefix}</Mono> {route.protocol}
         </span>
@@ -114,21 +111,18 @@ function Behind({ stage }: { stage: Stage }) {
   )
 }
 
-function RulesTried({ stage }: { stage: Stage }) {
-  const tried = stage.evidence?.tried ?? []
-  const byDefault = stage.evidence?.kind === 'filter' && stage.evidence.rule === null && tried.length > 0
+function RulesTried({ result, rules }: { result: Stage['result']; rules: RulesEvidence }) {
+  const byDefault = rules.kind === 'filter' && rules.rule === null && rules.tried.length > 0
+  const decided = result === 'stopped' ? 'bg-stop-wash' : 'bg-go-wash'
   return (
     <div className="mt-1.5">
       <h3 className="font-semibold">
-        Rules tried in <Mono>{stage.evidence?.filter ?? stage.evidence?.steering}</Mono>
+        Rules tried in <Mono>{rules.kind === 'filter' ? rules.filter : rules.steering}</Mono>
       </h3>
       <table className="mt-1 w-full text-sm">
         <tbody>
-          {tried.map((rule) => (
-            <tr
-              key={rule.rule}
-              className={`border-t border-line align-top ${rule.mismatch ? '' : stage.result === 'stopped' ? 'bg-stop-wash' : 'bg-go-wash'}`}
-            >
+          {rules.tried.map((rule) => (
+            <tr key={rule.rule} className={`border-t border-line align-top ${rule.mismatch ? '' : decided}`}>
               <td className="py-1 pr-2 font-mono">{rule.rule}</td>
               <td className="py-1 pr-2">
                 {rule.text} <EvidenceLink file={rule.file} line={rule.line} short />
@@ -139,13 +133,10 @@ function RulesTried({ stage }: { stage: Stage }) {
             </tr>
           ))}
           {byDefault && (
-            <tr
-              className={`border-t border-line ${stage.result === 'stopped' ? 'bg-stop-wash' : 'bg-go-wash'}`}
-            >
+            <tr className={`border-t border-line ${decided}`}>
               <td className="py-1 pr-2">–</td>
               <td className="py-1 font-semibold">
-                default: {stage.evidence?.action}{' '}
-                <EvidenceLink file={stage.evidence?.file} line={stage.evidence?.line} short />
+                default: {rules.action} <EvidenceLink file={rules.file} line={rules.line} short />
               </td>
             </tr>
           )}

@@ -1,6 +1,7 @@
 import type { Flow, Obstacle } from '../../api/types'
 import { Panel } from '../../ui/controls'
 import { EvidenceLink } from '../lens/EvidenceLink'
+import { rulesOf } from './evidence'
 
 /** Everything in the way of both directions, and where only a default is left. */
 export function Obstacles({ flow }: { flow: Flow }) {
@@ -45,7 +46,7 @@ export function Obstacles({ flow }: { flow: Flow }) {
 }
 
 function Row({ obstacle }: { obstacle: Obstacle }) {
-  const tried = (obstacle.evidence?.tried ?? []).filter((rule) => rule.mismatch)
+  const tried = (rulesOf(obstacle.evidence)?.tried ?? []).filter((rule) => rule.mismatch)
   return (
     <li className="py-1.5">
       <span

@@ -51,7 +51,12 @@ function Answer() {
       ),
       width: '11rem',
     },
-    { title: 'AS', text: (s) => s.remote_as, show: (s) => <Mono>{s.remote_as}</Mono>, width: '5rem' },
+    {
+      title: 'AS',
+      text: (s) => s.remote_as ?? '',
+      show: (s) => <Mono>{s.remote_as ?? '–'}</Mono>,
+      width: '5rem',
+    },
     { title: 'relation', text: (s) => relationWords(s), width: '7.5rem' },
     { title: 'taken', text: (s) => s.taken ?? '', show: (s) => <Mono>{s.taken ?? '–'}</Mono>, width: '4rem' },
     { title: 'sent', text: (s) => s.sent ?? '', show: (s) => <Mono>{s.sent ?? '–'}</Mono>, width: '4rem' },

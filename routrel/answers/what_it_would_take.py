@@ -13,6 +13,8 @@ from functools import cache, partial
 from ipaddress import IPv4Network, IPv6Network
 from typing import Any, TypeAlias
 
+from routrel.answers.base import Answer, Placed, position
+from routrel.answers.moves import MovesData, moves_data
 from routrel.convergence.converge import State, converge
 from routrel.model.addresses import Address, Prefix
 from routrel.model.place import NOWHERE, Place
@@ -26,7 +28,6 @@ from routrel.protocols.bgp.sessions import Hearing
 from routrel.protocols.bgp.transfer import bgp_policy_route
 from routrel.protocols.evidence import CandidatePath
 from routrel.protocols.register import bgp_of
-from routrel.questions.answers import Json, place_data
 from routrel.questions.candidates import candidates
 from routrel.questions.edits import (
     CompareMedEdit,
@@ -36,11 +37,11 @@ from routrel.questions.edits import (
     NextHopEdit,
     SetEdit,
 )
-from routrel.questions.moves import moves, moves_data, ways_of_flows
-from routrel.questions.route_words import RUNG_TITLES, protocol_type_words
+from routrel.questions.moves import moves, ways_of_flows
 from routrel.rib.candidates import Protocol
+from routrel.wording.routes import RUNG_TITLES, protocol_type_words
 
-__all__ = ["what_it_would_take"]
+__all__ = ["WouldTakeData", "what_it_would_take"]
 
 #: Changes that are shown for one candidate, and tried for it.
 _SHOWN = 3
@@ -62,9 +63,46 @@ class _Entry:
     place: Place
 
 
+class ProposedEditData(Placed):
+    """A change of one attribute in one place."""
+
+    text: str
+    device: str
+    vrf: str
+    neighbour: str | None
+    direction: str | None
+    attribute: str
+    value: int | str | list[int]
+    target: str
+
+
+class WinningEditData(ProposedEditData):
+    """One that was made, computed and seen to help, and what it moves."""
+
+    moves: MovesData
+
+
+class TriedEditData(ProposedEditData):
+    """One that was made and does not help."""
+
+    then_loses_on: str
+
+
+class WouldTakeData(Answer):
+    """What it would take for one candidate path that lost."""
+
+    title: str
+    advertiser: str | None
+    neighbour: str | None
+    lost_on: str
+    sentence: str
+    changes: list[WinningEditData]
+    tried: list[TriedEditData]
+
+
 def what_it_would_take(
     state: State, device: str, vrf: str, asked: Prefix | Address, patience_s: float = 30
-) -> list[Json]:
+) -> list[WouldTakeData]:
     """For each losing candidate of a table to a prefix: the smallest changes that let it win.
 
     Smallest means that no smaller value of the same attribute at the same place does; a change
@@ -113,9 +151,9 @@ def _answer(
     edits: _Proposals,
     ways: Callable[[], dict[str, object]],
     until: float,
-) -> Json:
-    changes: list[Json] = []
-    tried: list[Json] = []
+) -> WouldTakeData:
+    changes: list[WinningEditData] = []
+    tried: list[TriedEditData] = []
     given_up = False
     for series in edits.all():
         for edit, text, place in series:
@@ -129,7 +167,7 @@ def _answer(
             lost = _lost_then(after, device, vrf, prefix, loser)
             if lost is None and after.converged >= state.converged:
                 after = converge(network, since=state)
-            told = {
+            told: dict[str, Any] = {
                 "text": text,
                 "device": edit.device,
                 "vrf": edit.vrf,
@@ -138,31 +176,34 @@ def _answer(
                 "attribute": edit.attribute,
                 "value": list(edit.value) if isinstance(edit.value, tuple) else edit.value,
                 "target": edit.target,
-                **place_data(place),
+                **position(place),
             }
             if lost is None and after.converged >= state.converged:
-                changes.append({**told, "moves": moves_data(moves(state, after, ways()))})
+                found = moves_data(moves(state, after, ways()))
+                changes.append(WinningEditData(moves=found, **told))
                 break  # a larger value of the same attribute is no smaller change
-            tried.append({**told, "then_loses_on": lost or "not_converged"})
-    return {
-        "title": protocol_type_words(loser.protocol, loser.path_type),
-        "advertiser": loser.advertiser,
-        "neighbour": loser.values.get("neighbour_address"),
-        "lost_on": loser.lost_on,
-        "sentence": "Trying changes on this network takes too long; this one was left out."
+            tried.append(TriedEditData(then_loses_on=lost or "not_converged", **told))
+    return WouldTakeData(
+        title=protocol_type_words(loser.protocol, loser.path_type),
+        advertiser=loser.advertiser,
+        neighbour=loser.values.get("neighbour_address"),
+        lost_on=loser.lost_on or "",
+        sentence="Trying changes on this network takes too long; this one was left out."
         if given_up and not changes
         else _sentence(loser, changes, tried),
-        "changes": changes,
-        "tried": tried,
-    }
+        changes=changes,
+        tried=tried,
+    )
 
 
-def _sentence(loser: CandidatePath, changes: list[Json], tried: list[Json]) -> str:
+def _sentence(
+    loser: CandidatePath, changes: list[WinningEditData], tried: list[TriedEditData]
+) -> str:
     if changes:
-        return f"It would win with {' or '.join(change['text'] for change in changes)}."
+        return f"It would win with {' or '.join(change.text for change in changes)}."
     if tried:
-        then = RUNG_TITLES.get(tried[0]["then_loses_on"], "settling")
-        return f"With {tried[0]['text']} it would still lose, at {then}."
+        then = RUNG_TITLES.get(tried[0].then_loses_on, "settling")
+        return f"With {tried[0].text} it would still lose, at {then}."
     if loser.protocol is Protocol.BGP:
         return "No single change of an attribute lets it win."
     return "It lost inside its own protocol; only another cost or metric there would help."

@@ -4,14 +4,15 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from routrel.answers.base import Answer
+from routrel.answers.routes import TitledRouteData, route_fields
 from routrel.convergence.converge import State
 from routrel.model.addresses import Address, Prefix
-from routrel.questions.answers import Json, route_data
-from routrel.questions.route_words import protocol_type_words
 from routrel.rib.candidates import NextHop
 from routrel.rib.table import Route
+from routrel.wording.routes import protocol_type_words
 
-__all__ = ["Exit", "exits", "holders_data"]
+__all__ = ["Exit", "HoldersData", "exits", "holders_data"]
 
 #: Steps from one table to the next before a way counts as going nowhere.
 MAXIMUM_STEPS = 64
@@ -82,7 +83,38 @@ class _Follower:
         return frozenset({Exit("no_neighbour", device)})
 
 
-def holders_data(state: State, asked: Prefix | Address) -> Json:
+class HeldRouteData(TitledRouteData):
+    """A table's route, and whether it is only the default."""
+
+    falls_back: bool
+
+
+class ExitGroupData(Answer):
+    """Tables from which traffic goes out in one way."""
+
+    exit: str
+    falls_back: bool
+    routes: list[HeldRouteData]
+
+
+class LackingTableData(Answer):
+    """A table without any route."""
+
+    device: str
+    vrf: str
+
+
+class HoldersData(Answer):
+    """Every forwarding table's route, by exit; those with a specific route first."""
+
+    asked: str
+    matched: str | None
+    sentence: str
+    groups: list[ExitGroupData]
+    lacking: list[LackingTableData]
+
+
+def holders_data(state: State, asked: Prefix | Address) -> HoldersData:
     """For every forwarding table its route to a prefix or an address, grouped by exit.
 
     For a prefix the longest match for its first address is shown, so that a device which follows
@@ -91,43 +123,43 @@ def holders_data(state: State, asked: Prefix | Address) -> Json:
     is_prefix = hasattr(asked, "prefixlen")
     address: Address = asked.network_address if is_prefix else asked  # type: ignore[union-attr,assignment]
     follower = _Follower(state, address)
-    groups: dict[tuple[bool, tuple[Exit, ...]], list[Json]] = {}
-    lacking: list[Json] = []
+    groups: dict[tuple[bool, tuple[Exit, ...]], list[HeldRouteData]] = {}
+    lacking: list[LackingTableData] = []
     best: Prefix | None = None
     for table, (device, vrf) in enumerate(state.rib.interning.tables):
         if not state.topology.devices[device].role.forwards:
             continue
         found = _held(state, table, asked, address, is_prefix=is_prefix)
         if found is None:
-            lacking.append({"device": device, "vrf": vrf})
+            lacking.append(LackingTableData(device=device, vrf=vrf))
             continue
         if best is None or found.prefix.prefixlen > best.prefixlen:
             best = found.prefix
         ends = tuple(sorted(follower.of(table, ())))
         falls_back = found.prefix.prefixlen == 0 and not (is_prefix and asked == found.prefix)
         groups.setdefault((falls_back, ends), []).append(
-            {
-                **route_data(state, found),
-                "title": protocol_type_words(found.protocol, found.path_type),
-                "falls_back": falls_back,
-            }
+            HeldRouteData(
+                falls_back=falls_back,
+                title=protocol_type_words(found.protocol, found.path_type),
+                **route_fields(state, found),
+            )
         )
     # Those with a specific route first: that is what was asked for.
     ordered = sorted(groups.items(), key=lambda item: (item[0][0], -len(item[1]), item[0][1]))
-    return {
-        "asked": str(asked),
-        "matched": str(best) if best is not None else None,
-        "sentence": _sentence(str(asked), ordered, len(lacking)),
-        "groups": [
-            {
-                "exit": " or ".join(_text(end) for end in ends),
-                "falls_back": falls_back,
-                "routes": routes,
-            }
+    return HoldersData(
+        asked=str(asked),
+        matched=str(best) if best is not None else None,
+        sentence=_sentence(str(asked), ordered, len(lacking)),
+        groups=[
+            ExitGroupData(
+                exit=" or ".join(_text(end) for end in ends),
+                falls_back=falls_back,
+                routes=routes,
+            )
             for (falls_back, ends), routes in ordered
         ],
-        "lacking": lacking,
-    }
+        lacking=lacking,
+    )
 
 
 def _held(
@@ -145,7 +177,9 @@ def _text(end: Exit) -> str:
 
 
 def _sentence(
-    asked: str, groups: list[tuple[tuple[bool, tuple[Exit, ...]], list[Json]]], lacking: int
+    asked: str,
+    groups: list[tuple[tuple[bool, tuple[Exit, ...]], list[HeldRouteData]]],
+    lacking: int,
 ) -> str:
     specific = [(ends, routes) for (falls_back, ends), routes in groups if not falls_back]
     fallen = sum(len(routes) for (falls_back, _), routes in groups if falls_back)

@@ -5,11 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 from itertools import zip_longest
 
+from routrel.answers.base import Answer
+from routrel.answers.flows import OneFlowData
 from routrel.forwarding.evidence import Branch, Hop, Result, Stage
 from routrel.questions.flow import DirectionAnswer, FlowAnswer
-from routrel.questions.words import VERDICT_TITLES, stage_words
+from routrel.wording.flows import VERDICT_TITLES, stage_words
 
-__all__ = ["Difference", "first_difference"]
+__all__ = ["Difference", "DifferenceData", "difference_data", "first_difference"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -20,6 +22,26 @@ class Difference:
     direction: str | None = None  #: forward or return
     device: str | None = None
     hop: int | None = None  #: the number of the hop, from 0
+
+
+class DifferenceData(Answer):
+    """Where two flows part, and the whole answer of the other; nulls: they never do."""
+
+    sentence: str
+    direction: str | None
+    device: str | None
+    hop: int | None
+    other: OneFlowData
+
+
+def difference_data(found: Difference, other: OneFlowData) -> DifferenceData:
+    return DifferenceData(
+        sentence=found.sentence,
+        direction=found.direction,
+        device=found.device,
+        hop=found.hop,
+        other=other,
+    )
 
 
 def first_difference(left: FlowAnswer, right: FlowAnswer, names: tuple[str, str]) -> Difference:

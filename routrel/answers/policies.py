@@ -4,20 +4,29 @@ from __future__ import annotations
 
 import ipaddress
 from collections.abc import Callable, Iterator
-from typing import Any
+from typing import Any, Literal
 
+from routrel.answers.base import Answer, Placed, position
 from routrel.files.shapes import closest
 from routrel.model.communities import canonical_community
 from routrel.model.network import Device, Network
-from routrel.model.policy import Origin, Policy, RouteType
+from routrel.model.policy import Origin, PolicyResult, RouteType
 from routrel.model.policy_bindings import policy_bindings
 from routrel.model.redistribution import RouteSource
 from routrel.policy.as_paths import AsPath, as_path_text, sequence
 from routrel.policy.evaluate import PolicyRoute, Step, evaluate
-from routrel.questions.answers import Json, place_data
 from routrel.questions.errors import BadRoute, UnknownName
 
-__all__ = ["ROUTE_KEYS", "policies_data", "read_route", "route_json", "try_policy"]
+__all__ = [
+    "ROUTE_KEYS",
+    "PolicyData",
+    "PolicyStepData",
+    "PolicyTrialData",
+    "policies_data",
+    "policy_route_data",
+    "read_route",
+    "try_policy",
+]
 
 #: What a route may say, with what stands there; all but the prefix may be left out.
 ROUTE_KEYS = {
@@ -116,7 +125,79 @@ _READERS: dict[str, Callable[[Any], dict[str, Any]]] = {
 }
 
 
-def try_policy(network: Network, device_name: str, policy_name: str, route: PolicyRoute) -> Json:
+class PolicyData(Placed):
+    """A policy of a device, and where it is bound."""
+
+    device: str
+    policy: str
+    description: str
+    default: PolicyResult
+    statements: int
+    bound: list[str]
+
+
+class PolicyChangeData(Answer):
+    """An attribute that a statement changed."""
+
+    attribute: str
+    before: str
+    after: str
+
+
+class PolicyStepData(Placed):
+    """What one statement made of a route, with the steps of a policy that it called."""
+
+    policy: str
+    statement: str
+    matched: bool
+    failed: str | None
+    result: PolicyResult | None
+    changes: list[PolicyChangeData]
+    called: list[PolicyStepData]
+
+
+class UnreachedStatementData(Placed):
+    """A statement behind the one that decided."""
+
+    statement: str
+
+
+class PolicyRouteData(Answer, rename="kebab"):
+    """A route as policies see it, in the words of the device files."""
+
+    prefix: str
+    protocol: str
+    route_type: list[str]
+    metric: int
+    tag: int
+    next_hop: list[str]
+    neighbour: str | None
+    as_path: str
+    origin: Origin | None
+    med: int | None
+    local_preference: int | None
+    weight: int | None
+    communities: list[str]
+
+
+class PolicyTrialData(Placed):
+    """A route through a policy: what became of it, and by which statements."""
+
+    sentence: str
+    device: str
+    policy: str
+    result: Literal["accept", "reject"]
+    by_default: bool
+    statement: str | None
+    steps: list[PolicyStepData]
+    not_reached: list[UnreachedStatementData]
+    before: PolicyRouteData
+    route: PolicyRouteData | None
+
+
+def try_policy(
+    network: Network, device_name: str, policy_name: str, route: PolicyRoute
+) -> PolicyTrialData:
     """What a policy of a device makes of a route, statement by statement.
 
     Raises:
@@ -143,85 +224,79 @@ def try_policy(network: Network, device_name: str, policy_name: str, route: Poli
     verb = "accepts" if accepted else "rejects"
     changes = [change for step in trial.steps for change in step.changes]
     changed = f", with {_changes_text(changes)}" if accepted and changes else ""
-    return {
-        "sentence": f"Policy {policy.name} of {device.name} {verb} {route.prefix} by {by}"
-        f"{changed}.",
-        "device": device.name,
-        "policy": policy.name,
-        "result": "accept" if accepted else "reject",
-        "by_default": trial.by_default,
-        "statement": None if trial.by_default else trial.steps[-1].statement,
-        "steps": [step_data(step) for step in trial.steps],
-        "not_reached": _not_reached(device, policy, trial.steps),
-        "before": route_json(route),
-        "route": route_json(trial.route) if trial.route is not None else None,
-        **place_data(trial.place),
-    }
+    return PolicyTrialData(
+        sentence=f"Policy {policy.name} of {device.name} {verb} {route.prefix} by {by}{changed}.",
+        device=device.name,
+        policy=policy.name,
+        result="accept" if accepted else "reject",
+        by_default=trial.by_default,
+        statement=None if trial.by_default else trial.steps[-1].statement,
+        steps=[_step_data(step) for step in trial.steps],
+        not_reached=[
+            UnreachedStatementData(statement=statement.name, **position(statement.place))
+            for statement in policy.statements[len(trial.steps) :]
+        ],
+        before=policy_route_data(route),
+        route=policy_route_data(trial.route) if trial.route is not None else None,
+        **position(trial.place),
+    )
 
 
 def _changes_text(changes: list[tuple[str, str, str]]) -> str:
     return ", ".join(f"{key} {after or 'none'}" for key, _, after in changes)
 
 
-def _not_reached(device: Device, policy: Policy, steps: tuple[Step, ...]) -> list[Json]:
-    """The statements behind the one that decided."""
-    return [
-        {"statement": statement.name, **place_data(statement.place)}
-        for statement in policy.statements[len(steps) :]
-    ]
-
-
-def step_data(step: Step) -> Json:
+def _step_data(step: Step) -> PolicyStepData:
     """One statement's effect."""
-    return {
-        "policy": step.policy,
-        "statement": step.statement,
-        "matched": step.matched,
-        "failed": step.failed or None,
-        "result": step.result.value if step.result else None,
-        "changes": [
-            {"attribute": key, "before": before, "after": after}
+    return PolicyStepData(
+        policy=step.policy,
+        statement=step.statement,
+        matched=step.matched,
+        failed=step.failed or None,
+        result=step.result,
+        changes=[
+            PolicyChangeData(attribute=key, before=before, after=after)
             for key, before, after in step.changes
         ],
-        "called": [step_data(inner) for inner in step.called],
-        **place_data(step.place),
-    }
+        called=[_step_data(inner) for inner in step.called],
+        **position(step.place),
+    )
 
 
-def route_json(route: PolicyRoute) -> Json:
+def policy_route_data(route: PolicyRoute) -> PolicyRouteData:
     """A route in the words that `read_route` takes."""
     next_hops = [str(hop) for hop in route.next_hops]
     if route.next_hop is not None:
         next_hops = [str(route.next_hop)]
-    return {
-        "prefix": str(route.prefix),
-        "protocol": route.protocol,
-        "route-type": sorted(kind.value for kind in route.route_types),
-        "metric": route.metric,
-        "tag": route.tag,
-        "next-hop": next_hops,
-        "neighbour": str(route.neighbour) if route.neighbour else None,
-        "as-path": as_path_text(route.as_path),
-        "origin": route.origin.value if route.origin else None,
-        "med": route.med,
-        "local-preference": route.local_preference,
-        "weight": route.weight,
-        "communities": sorted(route.communities),
-    }
+    return PolicyRouteData(
+        prefix=str(route.prefix),
+        protocol=route.protocol,
+        route_type=sorted(kind.value for kind in route.route_types),
+        metric=route.metric,
+        tag=route.tag,
+        next_hop=next_hops,
+        neighbour=str(route.neighbour) if route.neighbour else None,
+        as_path=as_path_text(route.as_path),
+        origin=route.origin,
+        med=route.med,
+        local_preference=route.local_preference,
+        weight=route.weight,
+        communities=sorted(route.communities),
+    )
 
 
-def policies_data(network: Network) -> list[Json]:
+def policies_data(network: Network) -> list[PolicyData]:
     """Every policy of every device, with where it is bound."""
     return [
-        {
-            "device": device.name,
-            "policy": policy.name,
-            "description": policy.description,
-            "default": policy.default.value,
-            "statements": len(policy.statements),
-            "bound": list(dict.fromkeys(_bindings(device, policy.name))),
-            **place_data(policy.place),
-        }
+        PolicyData(
+            device=device.name,
+            policy=policy.name,
+            description=policy.description,
+            default=policy.default,
+            statements=len(policy.statements),
+            bound=list(dict.fromkeys(_bindings(device, policy.name))),
+            **position(policy.place),
+        )
         for device in network.devices
         for policy in device.policies
     ]

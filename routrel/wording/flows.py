@@ -28,15 +28,15 @@ from routrel.forwarding.stages.route import ReceiveEvidence, RouteEvidence
 from routrel.forwarding.stages.steering import SteeringEvidence
 from routrel.forwarding.stages.translation import TranslationEvidence
 from routrel.forwarding.stages.ttl import TtlEvidence
-from routrel.model.filters import Action, Match, Rule, SessionState
+from routrel.model.filters import Action, ConnectionState, Match, Rule
 from routrel.model.network import DEFAULT_VRF, ReversePathCheck
 from routrel.model.steering import SteeringRule
 from routrel.model.traffic import Header, icmp_type_name, protocol_name
 from routrel.model.translation import Side, TranslationRule
 from routrel.questions.flow import DirectionAnswer, FlowAnswer
 from routrel.questions.flow_classes import ClassAnswer
-from routrel.questions.route_words import protocol_type_words
 from routrel.rib.table import Route
+from routrel.wording.routes import protocol_type_words
 
 __all__ = [
     "STAGE_TITLES",
@@ -234,9 +234,9 @@ def _filter_words(evidence: FilterEvidence) -> str:
     result = evidence.result
     verb = "permits it" if result.action is Action.PERMIT else "drops it"
     where = f"{result.filter.name}{_bound(evidence)}"
-    if result.session is SessionState.ESTABLISHED:
+    if result.session is ConnectionState.ESTABLISHED:
         return f"{where}: permits it as the answer to a packet this device let pass"
-    if result.session is SessionState.INVALID:
+    if result.session is ConnectionState.INVALID:
         return f"{where}: drops it: an answer, but this device saw nothing that it answers"
     marked = f"; it is marked {result.mark}" if result.mark and result.permits else ""
     piece = "later fragments: " if result.fragment else ""

@@ -7,14 +7,36 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from routrel.answers.base import Placed, position
 from routrel.convergence.converge import State
 from routrel.model.place import NOWHERE, Place
-from routrel.questions.words import rule_words
+from routrel.wording.flows import rule_words
 
-__all__ = ["ENDPOINT_KINDS", "Found", "find"]
+__all__ = ["ENDPOINT_KINDS", "Found", "FoundData", "find", "found_data"]
 
 #: What may stand as a source or destination in a flow question.
 ENDPOINT_KINDS = ("device", "interface", "address", "outside")
+
+
+class FoundData(Placed):
+    """One thing that matches, as an answer. `value` is what a question would call it."""
+
+    kind: str
+    title: str
+    detail: str
+    value: str
+    device: str | None
+
+
+def found_data(item: Found) -> FoundData:
+    return FoundData(
+        kind=item.kind,
+        title=item.title,
+        detail=item.detail,
+        value=item.value,
+        device=item.device,
+        **position(item.place),
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -1,50 +1,80 @@
-"""Remedies as plain data, with their words."""
+"""Remedies as answers, with their words."""
 
 from __future__ import annotations
 
-from routrel.convergence.converge import State
+from routrel.answers.base import Answer
+from routrel.answers.moves import MovesData, moves_data
 from routrel.forwarding.header_sets import Box
 from routrel.model.addresses import address_of, range_words
 from routrel.model.traffic import PORT_PROTOCOLS, protocol_name
-from routrel.questions.answers import Json
-from routrel.questions.moves import Moves, moves_data
+from routrel.questions.moves import Moves
 from routrel.questions.remedies.search import Remedies, Remedy
-from routrel.questions.words import answer_sentence
+from routrel.wording.flows import answer_sentence
 
-__all__ = ["remedies_data"]
+__all__ = ["RemediesData", "remedies_data"]
 
 #: Sets of headers that are spelled out; of the others only their number is told.
 _SPELLED = 4
 
 
-def remedies_data(state: State, found: Remedies) -> Json:
-    """What a search for remedies came to: {"remedies": [...]} with a sentence."""
-    return {
-        "remedies": [_remedy_data(remedy) for remedy in found.found],
-        "remedies_sentence": _sentence(found),
-        "tried": found.tried,
-        "given_up": found.given_up,
-    }
+class LinesData(Answer):
+    """Lines of one file that change; `before` and `after` may be empty."""
+
+    file: str
+    line: int
+    before: str
+    after: str
 
 
-def _remedy_data(remedy: Remedy) -> Json:
-    return {
-        "text": remedy.text,
-        "edits": [
-            {
-                "file": patch.file,
-                "line": patch.line,
-                "before": "\n".join(patch.before),
-                "after": "\n".join(patch.after),
-            }
+class RemedyData(Answer):
+    """Edits that were tried and let the flow arrive, and all that they do besides."""
+
+    text: str
+    edits: list[LinesData]
+    opens: float  #: headers that filters permit then and did not before; may be many
+    opens_text: str
+    moves: MovesData
+    moves_text: str
+    then: str
+
+
+class RemediesData(Answer):
+    """What a search for remedies came to."""
+
+    remedies: list[RemedyData]
+    remedies_sentence: str
+    tried: int
+    given_up: bool
+
+
+def remedies_data(found: Remedies) -> RemediesData:
+    """What a search for remedies came to."""
+    return RemediesData(
+        remedies=[_remedy_data(remedy) for remedy in found.found],
+        remedies_sentence=_sentence(found),
+        tried=found.tried,
+        given_up=found.given_up,
+    )
+
+
+def _remedy_data(remedy: Remedy) -> RemedyData:
+    return RemedyData(
+        text=remedy.text,
+        edits=[
+            LinesData(
+                file=patch.file,
+                line=patch.line,
+                before="\n".join(patch.before),
+                after="\n".join(patch.after),
+            )
             for patch in remedy.patches
         ],
-        "opens": remedy.opens,
-        "opens_text": _opens_words(remedy),
-        "moves": moves_data(remedy.moves),
-        "moves_text": _moves_words(remedy.moves),
-        "then": answer_sentence(remedy.after),
-    }
+        opens=float(remedy.opens),
+        opens_text=_opens_words(remedy),
+        moves=moves_data(remedy.moves),
+        moves_text=_moves_words(remedy.moves),
+        then=answer_sentence(remedy.after),
+    )
 
 
 def _sentence(found: Remedies) -> str:

@@ -6,14 +6,15 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from routrel.answers.base import Answer
+from routrel.answers.routes import TitledRouteData, titled_route_data
 from routrel.convergence.converge import State
 from routrel.files.shapes import closest
 from routrel.model.network import DEFAULT_VRF
-from routrel.questions.answers import Json, route_data
 from routrel.questions.errors import UnknownName
-from routrel.questions.route_words import protocol_type_words
+from routrel.wording.routes import protocol_type_words
 
-__all__ = ["TableQuestion", "table_data"]
+__all__ = ["TablePageData", "TableQuestion", "table_data"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -29,8 +30,25 @@ class TableQuestion:
     limit: int = 200
 
 
-def table_data(state: State, question: TableQuestion) -> Json:
-    """A page of a table: {"total", "matching", "offset", "rows": [{"prefix", "left", "right"}]}.
+class TableRowData(Answer):
+    """A prefix in one or two tables."""
+
+    prefix: str
+    left: TitledRouteData | None
+    right: TitledRouteData | None
+
+
+class TablePageData(Answer):
+    """A page of a table, or of two beside each other."""
+
+    total: int
+    matching: int  #: of them, what the question chooses
+    offset: int
+    rows: list[TableRowData]
+
+
+def table_data(state: State, question: TableQuestion) -> TablePageData:
+    """A page of a table.
 
     Rows stand in order of prefix. Two tables are the same at a prefix if protocol, metric and the
     kind of route agree; next hops differ between devices anyway.
@@ -51,19 +69,19 @@ def table_data(state: State, question: TableQuestion) -> Json:
         and (not words or _holds(_text(state, left.get(number), right.get(number)), words))
     ]
     page = chosen[question.offset : question.offset + question.limit]
-    return {
-        "total": len(ordered),
-        "matching": len(chosen),
-        "offset": question.offset,
-        "rows": [
-            {
-                "prefix": str(prefixes[number]),
-                "left": _data(state, left.get(number)),
-                "right": _data(state, right.get(number)),
-            }
+    return TablePageData(
+        total=len(ordered),
+        matching=len(chosen),
+        offset=question.offset,
+        rows=[
+            TableRowData(
+                prefix=str(prefixes[number]),
+                left=_data(state, left.get(number)),
+                right=_data(state, right.get(number)),
+            )
             for number in page
         ],
-    }
+    )
 
 
 def _routes(state: State, device: str, vrf: str) -> dict[int, np.void]:
@@ -107,11 +125,5 @@ def _same(state: State, left: np.void | None, right: np.void | None) -> bool:
     )
 
 
-def _data(state: State, row: np.void | None) -> Json | None:
-    if row is None:
-        return None
-    route = state.rib.route(row)
-    return {
-        **route_data(state, route),
-        "title": protocol_type_words(route.protocol, route.path_type),
-    }
+def _data(state: State, row: np.void | None) -> TitledRouteData | None:
+    return None if row is None else titled_route_data(state, state.rib.route(row))

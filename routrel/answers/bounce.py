@@ -4,25 +4,50 @@ from __future__ import annotations
 
 import ipaddress
 
+from routrel.answers.base import Answer
+from routrel.answers.moves import MovesData, moves_data
 from routrel.convergence.bouncing import bounced
 from routrel.convergence.converge import State
 from routrel.convergence.fixpoint import differences
 from routrel.model.addresses import Prefix, prefix_order
 from routrel.protocols.bgp.sessions import Session, SessionState
 from routrel.protocols.register import bgp_of
-from routrel.questions.answers import Json
 from routrel.questions.errors import QuestionError, UnknownName
-from routrel.questions.moves import moves, moves_data, ways_of_flows
-from routrel.questions.route_words import protocol_type_words
+from routrel.questions.moves import moves, ways_of_flows
 from routrel.rib.table import Route
+from routrel.wording.routes import protocol_type_words
 
-__all__ = ["bounce_data"]
+__all__ = ["BounceData", "bounce_data"]
 
 #: Routes that are listed; the numbers tell of all.
 _SHOWN = 50
 
 
-def bounce_data(state: State, device: str, vrf: str, neighbour: str) -> Json:
+class RouteOtherwiseData(Answer):
+    """A route before and after, in words."""
+
+    device: str
+    vrf: str
+    prefix: str
+    before: str
+    after: str
+
+
+class BounceData(Answer):
+    """What a session changes that goes down and comes up again; null: routing never rests."""
+
+    sentence: str
+    device: str
+    vrf: str
+    neighbour: str
+    remote: str
+    while_down: MovesData | None
+    afterwards: MovesData | None
+    routes: list[RouteOtherwiseData]  #: the first of them
+    routes_in_all: int
+
+
+def bounce_data(state: State, device: str, vrf: str, neighbour: str) -> BounceData:
     """What moves while the session of a device is down, and what is otherwise once it is back.
 
     Raises:
@@ -48,23 +73,23 @@ def bounce_data(state: State, device: str, vrf: str, neighbour: str) -> Json:
     elif not routes:
         sentence = f"Once {who} is back, every table is as it was."
     else:
-        devices = sorted({item["device"] for item in routes})
+        devices = sorted({item.device for item in routes})
         sentence = (
             f"Once {who} is back, {len(routes)} {'route' if len(routes) == 1 else 'routes'} of "
             f"{', '.join(devices[:5])}{' and others' if len(devices) > 5 else ''} "
             f"{'stays' if len(routes) == 1 else 'stay'} otherwise than before."
         )
-    return {
-        "sentence": sentence,
-        "device": device,
-        "vrf": vrf,
-        "neighbour": str(session.remote_address),
-        "remote": remote,
-        "while_down": None if found.down is None else moves_data(moves(state, found.down, ways)),
-        "afterwards": None if found.after is None else moves_data(moves(state, found.after, ways)),
-        "routes": routes[:_SHOWN],
-        "routes_in_all": len(routes),
-    }
+    return BounceData(
+        sentence=sentence,
+        device=device,
+        vrf=vrf,
+        neighbour=str(session.remote_address),
+        remote=remote,
+        while_down=None if found.down is None else moves_data(moves(state, found.down, ways)),
+        afterwards=None if found.after is None else moves_data(moves(state, found.after, ways)),
+        routes=routes[:_SHOWN],
+        routes_in_all=len(routes),
+    )
 
 
 def _session(state: State, device: str, vrf: str, neighbour: str) -> Session:
@@ -80,7 +105,7 @@ def _session(state: State, device: str, vrf: str, neighbour: str) -> Session:
     raise UnknownName(f"{device} has no BGP neighbour {address} in VRF {vrf}")
 
 
-def _otherwise(before: State, after: State) -> list[Json]:
+def _otherwise(before: State, after: State) -> list[RouteOtherwiseData]:
     """The routes that differ, by device, VRF and prefix."""
     interning = before.rib.interning
     pairs = differences([before.rib.active, after.rib.active])
@@ -93,13 +118,13 @@ def _otherwise(before: State, after: State) -> list[Json]:
         table = interning.table_numbers[device, vrf]
         was, now = (state.rib.active_route(table, prefix) for state in (before, after))
         rows.append(
-            {
-                "device": device,
-                "vrf": vrf,
-                "prefix": str(prefix),
-                "before": _words(before, was),
-                "after": _words(after, now),
-            }
+            RouteOtherwiseData(
+                device=device,
+                vrf=vrf,
+                prefix=str(prefix),
+                before=_words(before, was),
+                after=_words(after, now),
+            )
         )
     return rows
 

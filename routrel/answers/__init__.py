@@ -1,0 +1,1 @@
+"""Every answer as a type: what the command line prints and the API serves and describes."""

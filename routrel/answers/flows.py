@@ -1,0 +1,400 @@
+"""Flows as answers: verdicts, hops with their stages, obstacles, outcomes."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Literal
+
+import msgspec
+
+from routrel.answers.base import Answer, Placed, PositionData, position
+from routrel.answers.evidence import EvidenceData, evidence_data
+from routrel.answers.routes import AbsenceData, absence_data
+from routrel.convergence.converge import State
+from routrel.forwarding.evidence import (
+    Branch,
+    Cause,
+    Direction,
+    Hop,
+    Obstacle,
+    Result,
+    Stage,
+    StageName,
+    Verdict,
+)
+from routrel.questions.diagnosis import defaults_followed, missing_route
+from routrel.questions.doubts import Decider, deciders
+from routrel.questions.endpoints import Endpoint
+from routrel.questions.errors import QuestionError
+from routrel.questions.flow import DirectionAnswer, FlowAnswer, FlowQuestion, ask_flow
+from routrel.questions.flow_classes import ClassAnswer, ask_classes, is_about_many
+from routrel.wording.absence import absence_sentence
+from routrel.wording.doubts import outcome_words
+from routrel.wording.flows import (
+    STAGE_TITLES,
+    answer_sentence,
+    class_sentence,
+    classes_sentence,
+    direction_sentence,
+    obstacle_sentence,
+    share_words,
+    stage_words,
+)
+from routrel.wording.traffic import traffic_words
+
+__all__ = ["FlowData", "OneFlowData", "answer_flow", "flow_data"]
+
+
+class StageData(Answer):
+    """One decision inside a hop."""
+
+    stage: StageName
+    title: str
+    result: Result
+    text: str
+    evidence: EvidenceData | None
+
+
+class HopData(Answer):
+    """One device the packet meets; `outside`: an outside network, of which no more is known."""
+
+    device: str
+    vrf: str
+    into: str | None = msgspec.field(name="in")
+    out: str | None
+    outside: bool
+    stages: list[StageData]
+
+
+class CauseData(Placed):
+    """What stopped the packet, with the line that says so where there is one."""
+
+    device: str
+    kind: str
+    interface: str | None
+    direction: Direction | None
+    filter: str | None
+    rule: int | None
+
+
+class BranchData(Answer):
+    """One equal-cost way through the network."""
+
+    share: float
+    share_text: str
+    verdict: Verdict
+    outside: str | None
+    path_mtu: int | None
+    entry: str | None
+    hops: list[HopData]
+    cause: CauseData | None
+
+
+class EndpointData(Answer):
+    """An end of a flow, as it was asked for and as it was understood."""
+
+    text: str
+    name: str
+    address: str
+    note: str
+
+
+class ObstacleData(CauseData):
+    """A cause with what it is about in words, and the evidence of its stage."""
+
+    verdict: Verdict
+    side: Literal["access", "routing"]
+    text: str
+    stage: StageName
+    evidence: EvidenceData | None
+    absence: AbsenceData | None
+
+
+class DefaultOnlyData(Answer):
+    """A device that has only its default for what has a specific route elsewhere."""
+
+    device: str
+    text: str
+    absence: AbsenceData
+
+
+class DirectionData(Answer):
+    """One direction; `routing_verdict` is as if every filter permitted."""
+
+    verdict: Verdict
+    routing_verdict: Verdict
+    sentence: str
+    source: EndpointData
+    destination: EndpointData
+    branches: list[BranchData]
+    unfollowed: float
+    cause: CauseData | None
+    obstacles: list[ObstacleData]
+    defaults: list[DefaultOnlyData]
+
+
+class DeciderData(Answer):
+    """Who decides which outcome comes about, and the lines by which it does."""
+
+    device: str
+    vrf: str
+    lines: list[PositionData]
+
+
+class FlowOutcomeData(Answer):
+    """The flow in one outcome of routing."""
+
+    name: str
+    sentence: str
+    verdict: Verdict
+    return_verdict: Verdict | None
+    ways: list[list[str]]
+    return_ways: list[list[str]]
+
+
+class FlowDoubtData(Answer):
+    """Where routes depend on who settled first: who decides, and the flow in each outcome."""
+
+    searched: bool
+    deciders: list[DeciderData]
+    outcomes: list[FlowOutcomeData]
+
+
+class OneFlowData(Answer):
+    """The answer about one source and one destination."""
+
+    sentence: str
+    doubt: FlowDoubtData | None
+    traffic: str
+    forward: DirectionData
+    back: DirectionData | None = msgspec.field(name="return")
+
+
+class PairData(Answer):
+    """Two ends."""
+
+    source: str
+    destination: str
+
+
+class FlowClassData(Answer):
+    """Traffic that the network treats alike; `asked` is a pair of it, to ask for its answer.
+
+    `answer` is the command line's; the API's is null.
+    """
+
+    asked: PairData | None
+    pairs: list[PairData]
+    verdict: Verdict | None
+    return_verdict: Verdict | None
+    sentence: str
+    answer: OneFlowData | None
+
+
+class FlowData(OneFlowData):
+    """A flow's answer; of many pairs of ends, by classes of equal treatment."""
+
+    classes: list[FlowClassData]
+
+
+def answer_flow(state: State, question: FlowQuestion, *, every_way: bool = True) -> FlowData:
+    """Ask a flow question, about one pair of ends or many, and give its answer.
+
+    Of many, `classes` holds what becomes of each class, and the rest is the answer of the first: of
+    the traffic that does not arrive, if there is any.
+
+    Args:
+        every_way: Whether each class has its whole answer too, which makes a long one of many;
+            else it is had by asking what its `asked` says.
+
+    Raises:
+        QuestionError: the question cannot be asked.
+    """
+    if not is_about_many(state, question):
+        return _with_classes(flow_data(state, ask_flow(state, question)), None, [])
+    classes = ask_classes(state, question)
+    first = next((c.answer for c in classes if c.answer is not None), None)
+    if first is None:
+        problem = classes[0].problem if classes else "both ends are the same"
+        raise QuestionError(problem, "ask about other ends")
+    told = [_class_data(state, one, whole=every_way) for one in classes]
+    return _with_classes(flow_data(state, first), classes_sentence(classes), told)
+
+
+def _with_classes(one: OneFlowData, sentence: str | None, classes: list[FlowClassData]) -> FlowData:
+    return FlowData(
+        sentence=sentence or one.sentence,
+        doubt=one.doubt,
+        traffic=one.traffic,
+        forward=one.forward,
+        back=one.back,
+        classes=classes,
+    )
+
+
+def _class_data(state: State, one: ClassAnswer, *, whole: bool) -> FlowClassData:
+    answer = one.answer
+    told = flow_data(state, answer) if answer and (whole or len(one.pairs) == 1) else None
+    single = told.sentence if told and len(one.pairs) == 1 else None
+    asked = None
+    if answer is not None:
+        forward = answer.forward
+        asked = PairData(source=forward.source.text, destination=forward.destination.text)
+    return FlowClassData(
+        asked=asked,
+        pairs=[PairData(source=p.source, destination=p.destination) for p in one.pairs],
+        verdict=answer.forward.verdict if answer else None,
+        return_verdict=answer.back.verdict if answer and answer.back else None,
+        sentence=single or class_sentence(one),
+        answer=told if whole else None,
+    )
+
+
+def flow_data(state: State, answer: FlowAnswer) -> OneFlowData:
+    """A flow's answer with the sentence for both directions.
+
+    `doubt` tells who decides and what becomes of the flow in each outcome, if there are several.
+    """
+    outcomes = [one.rib for one in answer.outcomes]
+    header = answer.forward.header
+    who = deciders(state, outcomes, (header.destination, header.source)) if outcomes else ()
+    named = [outcome_words(state, rib, who) for rib in outcomes]
+    return OneFlowData(
+        sentence=answer_sentence(answer, named),
+        doubt=_doubt_data(state, answer, who, named) if outcomes else None,
+        traffic=traffic_words(answer.forward.header),
+        forward=_direction_data(state, answer.forward),
+        back=_direction_data(state, answer.back) if answer.back else None,
+    )
+
+
+def _doubt_data(
+    state: State, answer: FlowAnswer, who: Sequence[Decider], named: Sequence[str]
+) -> FlowDoubtData:
+    return FlowDoubtData(
+        searched=state.searched,
+        deciders=[
+            DeciderData(
+                device=one.table[0],
+                vrf=one.table[1],
+                lines=[PositionData(**position(place)) for place in one.places],
+            )
+            for one in who
+        ],
+        outcomes=[
+            FlowOutcomeData(
+                name=name,
+                sentence=answer_sentence(one.answer),
+                verdict=one.answer.forward.verdict,
+                return_verdict=one.answer.back.verdict if one.answer.back else None,
+                ways=_ways(one.answer.forward),
+                return_ways=_ways(one.answer.back),
+            )
+            for name, one in zip(named, answer.outcomes, strict=True)
+        ],
+    )
+
+
+def _ways(direction: DirectionAnswer | None) -> list[list[str]]:
+    branches = direction.branches if direction else ()
+    return [[hop.device for hop in branch.hops] for branch in branches]
+
+
+def _direction_data(state: State, answer: DirectionAnswer) -> DirectionData:
+    return DirectionData(
+        verdict=answer.verdict,
+        routing_verdict=answer.routing_verdict,
+        sentence=direction_sentence(answer),
+        source=_endpoint_data(answer.source, answer.header.source.version),
+        destination=_endpoint_data(answer.destination, answer.header.source.version),
+        branches=[_branch_data(state, branch) for branch in answer.branches],
+        unfollowed=float(answer.trace.unfollowed),
+        cause=_cause_data(answer.cause),
+        obstacles=[_obstacle_data(state, obstacle) for obstacle in answer.obstacles],
+        defaults=[
+            DefaultOnlyData(
+                device=one.device,
+                text=f"Only the default is left for {answer.header.destination}: "
+                f"{absence_sentence(one.absence)}",
+                absence=absence_data(one.absence),
+            )
+            for one in defaults_followed(state, answer)
+        ],
+    )
+
+
+def _obstacle_data(state: State, obstacle: Obstacle) -> ObstacleData:
+    stage, cause = obstacle.hop.stages[-1], obstacle.cause
+    why = missing_route(state, obstacle.hop) if cause.kind == "no_route" else None
+    return ObstacleData(
+        device=cause.device,
+        kind=cause.kind,
+        interface=cause.interface,
+        direction=cause.direction,
+        filter=cause.filter,
+        rule=cause.rule,
+        verdict=obstacle.verdict,
+        side="access" if obstacle.is_access else "routing",
+        text=obstacle_sentence(obstacle),
+        stage=stage.name,
+        evidence=evidence_data(state, stage, obstacle.hop),
+        absence=absence_data(why) if why else None,
+        **position(cause.place),
+    )
+
+
+def _endpoint_data(endpoint: Endpoint, version: int) -> EndpointData:
+    return EndpointData(
+        text=endpoint.text,
+        name=endpoint.name,
+        address=str(endpoint.address(version)),
+        note=endpoint.note,
+    )
+
+
+def _branch_data(state: State, branch: Branch) -> BranchData:
+    return BranchData(
+        share=float(branch.share),
+        share_text=share_words(branch.share),
+        verdict=branch.verdict,
+        outside=branch.outside,
+        path_mtu=branch.path_mtu,
+        entry=branch.entry,
+        hops=[_hop_data(state, hop) for hop in branch.hops],
+        cause=_cause_data(branch.cause),
+    )
+
+
+def _cause_data(cause: Cause | None) -> CauseData | None:
+    if cause is None:
+        return None
+    return CauseData(
+        device=cause.device,
+        kind=cause.kind,
+        interface=cause.interface,
+        direction=cause.direction,
+        filter=cause.filter,
+        rule=cause.rule,
+        **position(cause.place),
+    )
+
+
+def _hop_data(state: State, hop: Hop) -> HopData:
+    return HopData(
+        device=hop.device,
+        vrf=hop.vrf,
+        into=hop.interface_in,
+        out=hop.interface_out,
+        outside=hop.outside,
+        stages=[_stage_data(state, stage, hop) for stage in hop.stages],
+    )
+
+
+def _stage_data(state: State, stage: Stage, hop: Hop) -> StageData:
+    return StageData(
+        stage=stage.name,
+        title=STAGE_TITLES[stage.name],
+        result=stage.result,
+        text=stage_words(stage, hop),
+        evidence=evidence_data(state, stage, hop),
+    )

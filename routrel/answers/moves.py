@@ -1,0 +1,26 @@
+"""What a change moves, as an answer."""
+
+from __future__ import annotations
+
+from routrel.answers.base import Answer
+from routrel.questions.moves import Moves
+
+__all__ = ["MovesData", "moves_data"]
+
+
+class MovesData(Answer):
+    """How many active routes differ, and which of the kept flows."""
+
+    prefixes: int
+    devices: int
+    flows: list[str]
+    flows_asked: int
+
+
+def moves_data(found: Moves) -> MovesData:
+    return MovesData(
+        prefixes=found.prefixes,
+        devices=found.devices,
+        flows=list(found.flows),
+        flows_asked=found.flows_asked,
+    )

@@ -1,0 +1,1 @@
+"""The sentences of answers, by kind of evidence."""
