@@ -7,7 +7,7 @@ import msgspec
 from routrel.answers.base import Answer, Placed, PositionData, position
 from routrel.convergence.converge import State
 from routrel.protocols.bgp.explaining import Exchanged
-from routrel.protocols.bgp.paths import Learned
+from routrel.protocols.bgp.paths import PathSource
 from routrel.protocols.bgp.result import BgpResult
 from routrel.protocols.bgp.sessions import Session, SessionState
 from routrel.protocols.register import bgp_of
@@ -15,9 +15,9 @@ from routrel.protocols.register import bgp_of
 __all__ = ["BgpSessionListData", "sessions_data"]
 
 _RELATIONS = {
-    Learned.EXTERNAL: "external",
-    Learned.CONFEDERATION: "confederation",
-    Learned.INTERNAL: "internal",
+    PathSource.EXTERNAL: "external",
+    PathSource.CONFEDERATION: "confederation",
+    PathSource.INTERNAL: "internal",
 }
 
 

@@ -22,9 +22,9 @@ from routrel.model.policy import Origin, PolicyResult
 from routrel.policy.as_paths import path_length
 from routrel.policy.evaluate import failed_conditions
 from routrel.protocols.bgp.decision import BGP_RUNGS
-from routrel.protocols.bgp.explaining import Offer, hearings_into, offers
-from routrel.protocols.bgp.paths import Learned, Path
-from routrel.protocols.bgp.sessions import Hearing
+from routrel.protocols.bgp.explaining import Offer, offers, peers_towards
+from routrel.protocols.bgp.paths import Path, PathSource
+from routrel.protocols.bgp.sessions import DirectedPeer
 from routrel.protocols.bgp.transfer import bgp_policy_route
 from routrel.protocols.evidence import CandidatePath
 from routrel.protocols.register import bgp_of
@@ -53,10 +53,10 @@ Series: TypeAlias = Iterator[tuple[Edit, str, Place]]
 
 @dataclass(frozen=True, slots=True)
 class _Entry:
-    """Where a path came into the AS: its router, the hearing it came by, and what it was there."""
+    """Where a path came into the AS: its router, the peer it came by, and what it was there."""
 
     speaker: int
-    hearing: Hearing
+    peer: DirectedPeer
     path: Path
     policy: str | None
     statement: str | None
@@ -253,10 +253,10 @@ class _Proposals:
         if self.loser.protocol is not Protocol.BGP:
             return
         offer = self._offer(self.loser)
-        if offer is None or offer.hearing is None:
+        if offer is None or offer.peer is None:
             return
         if self.loser.lost_on == "usable":
-            yield from self._made_usable(offer, offer.hearing)
+            yield from self._made_usable(offer, offer.peer)
             return
         if self.winner is None or self.winner.protocol is not Protocol.BGP:
             return
@@ -357,12 +357,12 @@ class _Proposals:
             )
 
     def _alone_there(self, entry: _Entry) -> bool:
-        """Whether nothing but the prefix comes by that hearing."""
+        """Whether nothing but the prefix comes by that peer."""
         made = self.bgp.round
-        place = made.hearings.index(entry.hearing)
+        place = made.peers.index(entry.peer)
         count = 0
         for item, result in self.bgp.classes.all:
-            chosen = result.outcome.chosen[entry.hearing.sender]
+            chosen = result.outcome.chosen[entry.peer.sender]
             if chosen and made.sending(item, made.default_senders(item))(place, chosen):
                 count += len(item.members)
         return count <= 1
@@ -378,8 +378,8 @@ class _Proposals:
         speaker = self.bgp.speakers[entry.speaker]
         if speaker.table is None:
             raise ValueError("an outside network is not ours to change")
-        sender = self.bgp.speakers[entry.hearing.sender].name
-        address = entry.hearing.sender_address
+        sender = self.bgp.speakers[entry.peer.sender].name
+        address = entry.peer.sender_address
         edit = ImportEdit(
             device=speaker.name,
             vrf=speaker.table[1],
@@ -393,7 +393,7 @@ class _Proposals:
         words += f" for {only} alone" if only else ""
         return edit, f"{words} on import from {address} ({sender}) at {speaker.name}", entry.place
 
-    def _made_usable(self, offer: Offer, hearing: Hearing) -> Iterator[Series]:
+    def _made_usable(self, offer: Offer, peer: DirectedPeer) -> Iterator[Series]:
         """For a next hop nobody knows: the border names itself. For a policy: it accepts more."""
         if offer.taken is not None and offer.taken.stopped is not None:
             trial = offer.taken.trial
@@ -402,7 +402,7 @@ class _Proposals:
                 edit = ImportEdit(
                     device=self.device,
                     vrf=self.vrf,
-                    neighbour=hearing.sender_address,
+                    neighbour=peer.sender_address,
                     attribute="accept",
                     value=PolicyResult.ACCEPT.value,
                     policy=trial.policy,
@@ -410,11 +410,11 @@ class _Proposals:
                 text = f"a last statement in policy {trial.policy} of {self.device} that accepts it"
                 yield iter([(edit, text, trial.place)])
             return
-        if offer.path is None or offer.path.learned is not Learned.INTERNAL:
+        if offer.path is None or offer.path.source is not PathSource.INTERNAL:
             return
         # The next hop passes reflectors unchanged, so it is for the border to name itself.
         border = self._entry(offer)
-        told = self._told_by(border.speaker) if border is not None else hearing
+        told = self._told_by(border.speaker) if border is not None else peer
         if told is None:
             return
         speaker = self.bgp.speakers[told.sender]
@@ -434,8 +434,8 @@ class _Proposals:
         if trial is None or policy is None or offer.sent is None or offer.sent.path is None:
             return
         prefix = self.state.rib.interning.prefixes.prefixes[self.prefix]
-        relation = offer.hearing.relation if offer.hearing else Learned.EXTERNAL
-        neighbour = offer.hearing.sender_address if offer.hearing else None
+        relation = offer.peer.relation if offer.peer else PathSource.EXTERNAL
+        neighbour = offer.peer.sender_address if offer.peer else None
         route = bgp_policy_route(offer.sent.path, prefix, relation, neighbour)
         for statement in policy.statements:
             missing = failed_conditions(device, statement.conditions, route)
@@ -453,7 +453,7 @@ class _Proposals:
     def _offer(self, candidate: CandidatePath) -> Offer | None:
         index = self.bgp.index_of[self.device, self.vrf]
         for offer in offers(self.bgp, index, self.prefix):
-            address = str(offer.hearing.sender_address) if offer.hearing else None
+            address = str(offer.peer.sender_address) if offer.peer else None
             if address == candidate.values.get("neighbour_address") and (
                 offer.sent is None or offer.sent.path is not None
             ):
@@ -465,16 +465,16 @@ class _Proposals:
         return self._entry_at(self.bgp.index_of[self.device, self.vrf], offer)
 
     def _entry_at(self, speaker: int, offer: Offer) -> _Entry | None:
-        if offer.hearing is None or offer.path is None:
+        if offer.peer is None or offer.path is None:
             return None
         trial = offer.taken.trial if offer.taken else None
         statement = None
         if trial is not None and not trial.by_default:
             statement = trial.steps[-1].statement
-        place = trial.place if trial is not None else offer.hearing.receiver_settings.place
+        place = trial.place if trial is not None else offer.peer.receiver_settings.place
         return _Entry(
             speaker=speaker,
-            hearing=offer.hearing,
+            peer=offer.peer,
             path=offer.path,
             policy=trial.policy if trial is not None else None,
             statement=statement,
@@ -485,10 +485,10 @@ class _Proposals:
         """Where a path came into the AS, following it back over internal sessions."""
         here = self.bgp.index_of[self.device, self.vrf]
         passed = set()
-        while offer is not None and offer.hearing is not None and offer.path is not None:
-            if offer.path.learned is not Learned.INTERNAL:
+        while offer is not None and offer.peer is not None and offer.path is not None:
+            if offer.path.source is not PathSource.INTERNAL:
                 return self._entry_at(here, offer)
-            here = offer.hearing.sender
+            here = offer.peer.sender
             if here in passed:
                 return None
             passed.add(here)
@@ -497,19 +497,19 @@ class _Proposals:
             )
         return None
 
-    def _told_by(self, border: int) -> Hearing | None:
-        """The hearing by which a border's path leaves towards the device."""
+    def _told_by(self, border: int) -> DirectedPeer | None:
+        """The peer by which a border's path leaves towards the device."""
         here = self.bgp.index_of[self.device, self.vrf]
         back = {here}
         pending = [here]
         while pending:
-            for hearing in hearings_into(self.bgp, pending.pop(0)):
-                if hearing.relation is Learned.INTERNAL:
-                    if hearing.sender == border:
-                        return hearing
-                    if hearing.sender not in back:
-                        back.add(hearing.sender)
-                        pending.append(hearing.sender)
+            for peer in peers_towards(self.bgp, pending.pop(0)):
+                if peer.relation is PathSource.INTERNAL:
+                    if peer.sender == border:
+                        return peer
+                    if peer.sender not in back:
+                        back.add(peer.sender)
+                        pending.append(peer.sender)
         return None
 
     def _neighbour_as(self, entry: _Entry) -> int | None:

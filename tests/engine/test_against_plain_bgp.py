@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from routrel.convergence.converge import State
 from routrel.policy.as_paths import AsPath, SegmentKind
 from routrel.protocols.bgp.explaining import chosen_path
-from routrel.protocols.bgp.paths import Learned
+from routrel.protocols.bgp.paths import PathSource
 from routrel.protocols.register import bgp_of
 from tests.engine.nets import state
 from tests.engine.plain_bgp import (
@@ -241,7 +241,7 @@ def chosen(made: State, number: int, prefix) -> Told | None:
 
 
 def plain(made: State, path) -> Told:
-    own = path.learned is Learned.OWN
+    own = path.source is PathSource.OWN
     return Told(
         path=hops(path.as_path, confederation=False),
         next_hop="" if own else str(path.next_hop),
@@ -252,7 +252,7 @@ def plain(made: State, path) -> Told:
         originator=int(path.originator) & 255 if path.originator else None,
         clusters=tuple(int(c) & 255 for c in path.cluster_list),
         members=hops(path.as_path, confederation=True),
-        source=path.learned.name.lower(),
+        source=path.source.name.lower(),
     )
 
 

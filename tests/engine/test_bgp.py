@@ -13,7 +13,7 @@ from routrel.protocols.register import bgp_of
 from tests.engine.bgp_nets import P, chosen, edge, losers, mesh, problems, used, why
 from tests.engine.nets import LAST_TEXTS, device, ring, route, state, told, ways
 
-#: Three routers of one AS in a row, r1 hearing P from r4.
+#: Three routers of one AS in a row, r1 peer P from r4.
 ROW = ("65000 65000 65000 65004", "r1-r2 r2-r3 r1-r4")
 SELF = {"r1-r2": "next-hop: self", "r1-r3": "next-hop: self"}
 
@@ -212,12 +212,12 @@ def test_an_import_policy_may_drop_what_matches():
     (finding,) = [f for f in sent.findings if "next hop discard" in f.text]
     assert finding.code == "without_effect"
     # r3 only listens: what it imports is dropped there too, as at the others.
-    leaf = mesh(
+    net = mesh(
         "64501 64502 64502", "r1-r2 r2-r3", own="r1",
         says={"r3-r2": "import: p", "r2-r3": "next-hop: self"},
         top={"r3": policy("next-hop: discard")},
     )  # fmt: skip
-    assert route(leaf, "r3", P).discard
+    assert route(net, "r3", P).discard
 
 
 def test_a_second_as_number_for_one_neighbour():

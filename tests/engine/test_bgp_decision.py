@@ -256,5 +256,5 @@ def test_two_sessions_to_one_router_are_one_way():
         )
     ]  # fmt: skip
     net = state(*texts)
-    assert len(bgp_of(net.results).round.hearings) == 4
+    assert len(bgp_of(net.results).round.peers) == 4
     assert [str(hop.address) for hop in route(net, "r1", P).next_hops] == ["10.9.1.2"]

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from routrel.model.network import protocol_title
 from routrel.model.place import NOWHERE
-from routrel.protocols.bgp.explaining import chosen_path, hearings_into, offers
+from routrel.protocols.bgp.explaining import chosen_path, offers, peers_towards
 from routrel.protocols.bgp.sessions import Session, SessionState
 from routrel.protocols.bgp.state import BgpState
 from routrel.protocols.evidence import AbsenceStep, Gap
@@ -31,18 +31,18 @@ def reasons(state: BgpState, table: int, prefix: int) -> Iterator[AbsenceStep]:
         for session in state.sessions:
             if session.local == index and session.state is not SessionState.UP:
                 yield from _down(state, session, prefix)
-        for hearing in hearings_into(state, index):
-            lacks = chosen_path(state, hearing.sender, prefix) is None
-            if lacks and hearing.sender not in seen and state.speakers[hearing.sender].instance:
-                seen.add(hearing.sender)
-                pending.append(hearing.sender)
+        for peer in peers_towards(state, index):
+            lacks = chosen_path(state, peer.sender, prefix) is None
+            if lacks and peer.sender not in seen and state.speakers[peer.sender].instance:
+                seen.add(peer.sender)
+                pending.append(peer.sender)
 
 
 def _stops(state: BgpState, index: int, prefix: int) -> Iterator[AbsenceStep]:
     """What keeps the prefix from one speaker, by each of its sessions that are up."""
     name = state.speakers[index].name
     for offer in offers(state, index, prefix):
-        sender = state.speakers[offer.hearing.sender].name if offer.hearing else name
+        sender = state.speakers[offer.peer.sender].name if offer.peer else name
         if offer.sent is not None and offer.sent.stopped is not None:
             stopped = offer.sent.stopped
             if stopped.kind == "came_from_there":
@@ -66,7 +66,7 @@ def _stops(state: BgpState, index: int, prefix: int) -> Iterator[AbsenceStep]:
                 kind="unusable",
                 device=name,
                 text=f"{name} cannot use what {sender} offers it: {offer.resolution.problem}",
-                place=offer.hearing.receiver_settings.place if offer.hearing else NOWHERE,
+                place=offer.peer.receiver_settings.place if offer.peer else NOWHERE,
             )
 
 

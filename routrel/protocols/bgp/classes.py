@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from routrel.model.addresses import Prefix
-from routrel.protocols.bgp.carrying import Lane
+from routrel.protocols.bgp.carrying import PolicySignature
 from routrel.protocols.bgp.conditions import Closed
 from routrel.protocols.bgp.treatment import Chain, PrefixArrays, Ranges, ranges_used, reduced
 
@@ -26,7 +26,7 @@ class PrefixClass:
     members: NDArray[np.int32]  #: prefix numbers, rising
     prefix: Prefix  #: one of them, for policies to look at
     origins: Origins
-    lane: Lane  #: what hearings look at of it
+    signature: PolicySignature  #: what peers look at of it
     alone: bool  #: a class of its own: its prefix holds next hops, or is an aggregate
 
     @property
@@ -35,10 +35,10 @@ class PrefixClass:
         return (
             self.prefix if self.alone else self.prefix.version,
             self.origins,
-            self.lane.treatments,
-            self.lane.kept_back,
-            self.lane.not_active,
-            self.lane.closed,
+            self.signature.treatments,
+            self.signature.kept_back,
+            self.signature.not_active,
+            self.signature.closed,
         )
 
 
@@ -95,7 +95,7 @@ class Grouping:
             origins: Of each prefix; those without any are in no class.
             silenced: [prefix, speaker].
             alone: For each prefix whether it is a class of its own.
-            closed: What hearings do not carry now.
+            closed: What peers do not carry now.
         """
         kept = self._closed(closed)
         known: dict[Origins, int] = {}
@@ -151,7 +151,7 @@ class Grouping:
             members=self.numbers[places],
             prefix=prefix,
             origins=origins,
-            lane=Lane(
+            signature=PolicySignature(
                 prefix,
                 (*self._treatments(first), -1),
                 kept_back,

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from routrel.model.bgp import TableCondition
 from routrel.model.policy import PrefixRange
-from routrel.protocols.bgp.sessions import Hearing
+from routrel.protocols.bgp.sessions import DirectedPeer
 from routrel.protocols.bgp.speakers import Speaker
 from routrel.rib.table import Rib
 
@@ -16,18 +16,18 @@ __all__ = ["Closed", "closed_announcements", "unmet"]
 
 @dataclass(frozen=True, slots=True)
 class Closed:
-    """What a hearing does not carry now. `ranges` of None are the default route of its own."""
+    """What a peer does not carry now. `ranges` of None are the default route of its own."""
 
-    place: int  #: the hearing's position
+    place: int  #: the peer's position
     ranges: tuple[PrefixRange, ...] | None
 
 
 def closed_announcements(
-    speakers: Sequence[Speaker], hearings: Sequence[Hearing], view: Rib
+    speakers: Sequence[Speaker], peers: Sequence[DirectedPeer], view: Rib
 ) -> Iterator[Closed]:
-    """What conditions that do not hold keep back, in order of the hearings."""
-    for place, hearing in enumerate(hearings):
-        settings, speaker = hearing.sender_settings, speakers[hearing.sender]
+    """What conditions that do not hold keep back, in order of the peers."""
+    for place, peer in enumerate(peers):
+        settings, speaker = peer.sender_settings, speakers[peer.sender]
         for item in settings.conditional or ():
             if unmet(speaker, view, item.condition):
                 yield Closed(place, item.prefixes)

@@ -14,9 +14,9 @@ from typing import TypeAlias
 
 from routrel.model.bgp import BgpDecision, BgpMultipath, MedGrouping, MissingMed
 from routrel.policy.as_paths import neighbouring_as, path_length
-from routrel.protocols.bgp.paths import Learned, OwnKind, Path
+from routrel.protocols.bgp.paths import OwnKind, Path, PathSource
 
-__all__ = ["BGP_RUNGS", "Choice", "Decision", "Entrant", "entrant"]
+__all__ = ["BGP_RUNGS", "Choice", "Contender", "Decision", "contender"]
 
 #: The rungs in order, by their stable identifiers.
 BGP_RUNGS = (
@@ -35,7 +35,7 @@ Key: TypeAlias = tuple[int, ...]
 
 
 @dataclass(frozen=True, slots=True)
-class Entrant:
+class Contender:
     """A usable path as the decision sees it; every number is better when it is lower."""
 
     number: int  #: of the path
@@ -58,7 +58,7 @@ class Choice:
     lost_on: dict[int, str]  #: by path number
 
 
-def entrant(
+def contender(
     number: int,
     path: Path,
     options: BgpDecision,
@@ -68,7 +68,7 @@ def entrant(
     neighbour: int,
     order: int,
     fresh: bool = False,
-) -> Entrant:
+) -> Contender:
     """A usable path made ready to compare.
 
     Args:
@@ -78,12 +78,12 @@ def entrant(
         order: Of the session it came by, among all.
         fresh: Whether that session has just come up.
     """
-    own = path.learned is Learned.OWN
+    own = path.source is PathSource.OWN
     missing = _WORST_MED if options.missing_med is MissingMed.WORST else 0
     group = 0
     if not options.compare_med_always:
         group = neighbouring_as(path.as_path) or 0
-    return Entrant(
+    return Contender(
         number=number,
         before=(
             -path.weight,
@@ -95,7 +95,7 @@ def entrant(
         group=group,
         med=missing if path.med is None else path.med,
         behind=(
-            1 if path.learned.is_inside else 0,
+            1 if path.source.is_inside else 0,
             0 if options.ignore_interior_cost else igp_cost,
             0,
             _OWN_ORDER.index(path.own) if path.own else router_id,
@@ -105,8 +105,8 @@ def entrant(
             int(path.next_hop) if path.next_hop else 0,
         ),
         order=order,
-        age_s=0 if fresh else path.age_s if path.learned is Learned.EXTERNAL else None,
-        fresh=fresh and path.learned is Learned.EXTERNAL,
+        age_s=0 if fresh else path.age_s if path.source is PathSource.EXTERNAL else None,
+        fresh=fresh and path.source is PathSource.EXTERNAL,
         as_path=path.as_path,
     )
 
@@ -119,28 +119,28 @@ class Decision:
         self.by_arrival = options.med_grouping is MedGrouping.BY_ARRIVAL
         self.newest: tuple[int, ...] = ()  #: sessions by number, whose paths count as newest
 
-    def best(self, entrants: Sequence[Entrant]) -> int | None:
+    def best(self, contenders: Sequence[Contender]) -> int | None:
         """The number of the best path; None where there is no usable one."""
-        if not entrants:
+        if not contenders:
             return None
-        if len(entrants) == 1:
-            return entrants[0].number
+        if len(contenders) == 1:
+            return contenders[0].number
         if self.by_arrival or self.options.prefer_oldest:
-            return self.choose(entrants).best
-        first = min(item.before for item in entrants)
-        left = [item for item in entrants if item.before == first]
+            return self.choose(contenders).best
+        first = min(item.before for item in contenders)
+        left = [item for item in contenders if item.before == first]
         if len(left) > 1:
             left = _least_med(left)
         return min(left, key=_behind).number
 
-    def choose(self, entrants: Sequence[Entrant]) -> Choice:
+    def choose(self, contenders: Sequence[Contender]) -> Choice:
         """The whole decision, with the rung where each path lost."""
-        if not entrants:
+        if not contenders:
             return Choice(None, (), {})
         lost: dict[int, str] = {}
         if self.by_arrival:
-            return self._choose_by_arrival(entrants)
-        left = list(entrants)
+            return self._choose_by_arrival(contenders)
+        left = list(contenders)
         for rung in BGP_RUNGS[1:]:
             kept = self._kept(rung, left)
             for item in left:
@@ -151,11 +151,11 @@ class Decision:
         for item in left:
             if item is not best:
                 lost[item.number] = BGP_RUNGS[-1]
-        return self._with_multipath(entrants, best, lost)
+        return self._with_multipath(contenders, best, lost)
 
-    def ranked(self, entrants: Sequence[Entrant], count: int) -> list[int]:
+    def ranked(self, contenders: Sequence[Contender], count: int) -> list[int]:
         """The best paths in order, each the best of what the ones before leave (RFC 7911)."""
-        left, found = list(entrants), list[int]()
+        left, found = list(contenders), list[int]()
         while left and len(found) < count:
             best = self.best(left)
             if best is None:
@@ -164,7 +164,7 @@ class Decision:
             left = [item for item in left if item.number != best]
         return found
 
-    def _kept(self, rung: str, left: list[Entrant]) -> list[Entrant]:
+    def _kept(self, rung: str, left: list[Contender]) -> list[Contender]:
         """What a rung leaves."""
         if len(left) == 1:
             return left
@@ -176,7 +176,7 @@ class Decision:
         least = min(value(item) for item in left)
         return [item for item in left if value(item) == least]
 
-    def _oldest(self, left: list[Entrant]) -> list[Entrant]:
+    def _oldest(self, left: list[Contender]) -> list[Contender]:
         """The external path heard first, if that is asked for and all ages are known.
 
         What has just come is younger than all others, even those of unknown age.
@@ -189,7 +189,7 @@ class Decision:
         most = max(item.age_s or 0 for item in left)
         return [item for item in left if item.age_s == most]
 
-    def _choose_by_arrival(self, entrants: Sequence[Entrant]) -> Choice:
+    def _choose_by_arrival(self, contenders: Sequence[Contender]) -> Choice:
         """The classic way: the newest path against the next older one, the winner against the
         next, and so on; MED counts only when the two at hand share their neighbouring AS.
 
@@ -197,11 +197,11 @@ class Decision:
         """
         place = {order: number for number, order in enumerate(self.newest)}
 
-        def arrival(item: Entrant) -> tuple[bool, int, int, int]:
+        def arrival(item: Contender) -> tuple[bool, int, int, int]:
             unknown = place.get(item.order, len(place))
             return item.age_s is None, item.age_s or 0, unknown, item.order
 
-        newest = sorted(entrants, key=arrival)
+        newest = sorted(contenders, key=arrival)
         plain = Decision(BgpDecision(prefer_oldest=self.options.prefer_oldest), BgpMultipath())
         lost: dict[int, str] = {}
         best = newest[0]
@@ -210,11 +210,11 @@ class Decision:
             lost.update(choice.lost_on)
             best = best if choice.best == best.number else item
         lost.pop(best.number, None)
-        return self._with_multipath(entrants, best, lost)
+        return self._with_multipath(contenders, best, lost)
 
-    def other_arrivals(self, entrants: Sequence[Entrant]) -> Iterator[Decision]:
+    def other_arrivals(self, contenders: Sequence[Contender]) -> Iterator[Decision]:
         """The same decision with other orders of the paths of unknown age."""
-        unknown = sorted({item.order for item in entrants if item.age_s is None})
+        unknown = sorted({item.order for item in contenders if item.age_s is None})
         for order in islice(permutations(unknown), _MOST_ARRIVALS):
             yield self.arrived(tuple(order))
 
@@ -225,7 +225,7 @@ class Decision:
         return other
 
     def _with_multipath(
-        self, entrants: Iterable[Entrant], best: Entrant, lost: dict[int, str]
+        self, contenders: Iterable[Contender], best: Contender, lost: dict[int, str]
     ) -> Choice:
         """The best path and those that equal it up to the interior cost."""
         inside = bool(best.behind[0])
@@ -234,7 +234,7 @@ class Decision:
         if maximum > 1 and best.number >= 0:
             equal = [
                 item
-                for item in entrants
+                for item in contenders
                 if item is not best
                 and lost.get(item.number) in _LATE_RUNGS
                 and (self.multipath.any_as_path or item.as_path == best.as_path)
@@ -249,11 +249,11 @@ class Decision:
 _LATE_RUNGS = frozenset({"oldest", "router_id", "cluster_list", "neighbour_address"})
 
 
-def _behind(item: Entrant) -> Key:
+def _behind(item: Contender) -> Key:
     return item.behind
 
 
-def _least_med(left: list[Entrant]) -> list[Entrant]:
+def _least_med(left: list[Contender]) -> list[Contender]:
     """Without those whose MED is above that of another path of their group."""
     least: dict[int, int] = {}
     for item in left:
@@ -262,7 +262,7 @@ def _least_med(left: list[Entrant]) -> list[Entrant]:
     return [item for item in left if item.med == least[item.group]]
 
 
-def _value_of(rung: str) -> Callable[[Entrant], int]:
+def _value_of(rung: str) -> Callable[[Contender], int]:
     if rung in _BEFORE_MED:
         place = _BEFORE_MED.index(rung)
         return lambda item: item.before[place]

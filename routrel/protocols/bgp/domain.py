@@ -20,14 +20,14 @@ from routrel.protocols.bgp.carrying import Carrier
 from routrel.protocols.bgp.classes import Grouping
 from routrel.protocols.bgp.conditions import closed_announcements
 from routrel.protocols.bgp.decision import Decision
-from routrel.protocols.bgp.leaves import is_leaf
 from routrel.protocols.bgp.memory import BgpMemory, leads_as_before
 from routrel.protocols.bgp.origination import local_paths, outside_paths
 from routrel.protocols.bgp.paths import OwnKind
+from routrel.protocols.bgp.receive_only import is_receive_only
 from routrel.protocols.bgp.resolve import Resolver
 from routrel.protocols.bgp.result import BgpResult
 from routrel.protocols.bgp.round import Onward, Round
-from routrel.protocols.bgp.sessions import Hearing, Sessions
+from routrel.protocols.bgp.sessions import DirectedPeer, Sessions
 from routrel.protocols.bgp.speakers import Speaker, bgp_speakers
 from routrel.protocols.bgp.spreading import History, Pinned, Spreading
 from routrel.protocols.bgp.treatment import Chain, chain_of
@@ -154,11 +154,11 @@ class BgpDomain(Domain):
         origins, own_places = self._origins(view, inputs.injected)
         silenced = self._silenced(view)
         owners = {speaker for own in origins.values() for speaker, _ in own}
-        made = replace(made, leaves=[leaf for leaf in made.leaves if leaf not in owners])
+        made = replace(made, receive_only=[i for i in made.receive_only if i not in owners])
         environment = (
             tuple(made.ids),
             tuple(self._identity(s) for s in range(len(self.speakers))),
-            tuple(made.leaves),
+            tuple(made.receive_only),
         )
         key = (
             environment,
@@ -211,7 +211,7 @@ class BgpDomain(Domain):
         )
 
     def _look(self, view: Rib) -> Round:
-        """Sessions and their hearings as the tables let them be.
+        """Sessions and their peers as the tables let them be.
 
         They rest on what is looked up for them; while that is as it was, so are they.
         """
@@ -221,8 +221,8 @@ class BgpDomain(Domain):
                 return replace(
                     looked.round,
                     resolver=Resolver(view, self.speakers),
-                    closed=tuple(closed_announcements(self.speakers, looked.round.hearings, view)),
-                    entrants={},
+                    closed=tuple(closed_announcements(self.speakers, looked.round.peers, view)),
+                    contenders={},
                 )
         reach = Reach(self.topology, view, self._conversations)
         made = self._judge(view, reach)
@@ -233,16 +233,16 @@ class BgpDomain(Domain):
     def _judge(self, view: Rib, reach: Reach) -> Round:
         judged = Sessions(self.topology, self.speakers, reach)
         sessions = judged.all()
-        hearings = list(judged.hearings(sessions))
+        peers = list(judged.peers(sessions))
         out_of: list[list[int]] = [[] for _ in self.speakers]
         into: list[list[int]] = [[] for _ in self.speakers]
         chains = []
-        for place, hearing in enumerate(hearings):
-            out_of[hearing.sender].append(place)
-            into[hearing.receiver].append(place)
-            sender, receiver = self.speakers[hearing.sender], self.speakers[hearing.receiver]
-            exports = _chain_key(sender, hearing.sender_settings.export_policies)
-            imports = _chain_key(receiver, hearing.receiver_settings.import_policies)
+        for place, peer in enumerate(peers):
+            out_of[peer.sender].append(place)
+            into[peer.receiver].append(place)
+            sender, receiver = self.speakers[peer.sender], self.speakers[peer.receiver]
+            exports = _chain_key(sender, peer.sender_settings.export_policies)
+            imports = _chain_key(receiver, peer.receiver_settings.import_policies)
             chains.append((self._chain_at.get(exports, -1), self._chain_at.get(imports, -1)))
         memory = self.memory
         return Round(
@@ -251,35 +251,35 @@ class BgpDomain(Domain):
             paths=memory.paths,
             sessions=tuple(sessions),
             resolver=Resolver(view, self.speakers),
-            hearings=hearings,
-            ids=[self._hearing_number(hearing) for hearing in hearings],
+            peers=peers,
+            ids=[self._peer_number(peer) for peer in peers],
             carrier=Carrier(
-                self.speakers, hearings, chains, memory.paths, memory.numbers, memory.passed
+                self.speakers, peers, chains, memory.paths, memory.numbers, memory.passed
             ),
             out_of=out_of,
             into=into,
-            leaves=[
+            receive_only=[
                 index
                 for index, speaker in enumerate(self.speakers)
-                if is_leaf(
+                if is_receive_only(
                     speaker,
-                    [hearings[place] for place in out_of[index]],
-                    [hearings[place] for place in into[index]],
+                    [peers[place] for place in out_of[index]],
+                    [peers[place] for place in into[index]],
                 )
             ],
             ranks=[
-                max([1, *(hearings[place].sender_settings.add_paths or 1 for place in places)])
+                max([1, *(peers[place].sender_settings.add_paths or 1 for place in places)])
                 for places in out_of
             ],
-            borders=self._borders(hearings),
-            closed=tuple(closed_announcements(self.speakers, hearings, view)),
+            borders=self._borders(peers),
+            closed=tuple(closed_announcements(self.speakers, peers, view)),
         )
 
-    def _borders(self, hearings: Sequence[Hearing]) -> list[list[int]]:
-        """The hearings between devices of different AS, those from one into another together."""
+    def _borders(self, peers: Sequence[DirectedPeer]) -> list[list[int]]:
+        """The peers between devices of different AS, those from one into another together."""
         found: dict[tuple[int, int], list[int]] = defaultdict(list)
-        for place, hearing in enumerate(hearings):
-            sender, receiver = self.speakers[hearing.sender], self.speakers[hearing.receiver]
+        for place, peer in enumerate(peers):
+            sender, receiver = self.speakers[peer.sender], self.speakers[peer.receiver]
             if sender.autonomous_system != receiver.autonomous_system and receiver.instance:
                 found[sender.autonomous_system, receiver.autonomous_system].append(place)
         return list(found.values())
@@ -310,10 +310,8 @@ class BgpDomain(Domain):
             what,
         ]
 
-    def _hearing_number(self, hearing: Hearing) -> int:
-        return self.memory.numbers[
-            hearing, self._identity(hearing.sender), self._identity(hearing.receiver)
-        ]
+    def _peer_number(self, peer: DirectedPeer) -> int:
+        return self.memory.numbers[peer, self._identity(peer.sender), self._identity(peer.receiver)]
 
     def _origins(
         self, view: Rib, injected: Mapping[int, Sequence[Injected]]

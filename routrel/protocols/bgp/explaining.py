@@ -9,12 +9,12 @@ from routrel.model.addresses import Address, Prefix, is_within
 from routrel.model.place import NOWHERE, Place
 from routrel.protocols.bgp.classes import PrefixClass
 from routrel.protocols.bgp.conditions import unmet
-from routrel.protocols.bgp.decision import Choice, Entrant
+from routrel.protocols.bgp.decision import Choice, Contender
 from routrel.protocols.bgp.memory import ClassResult
 from routrel.protocols.bgp.paths import Path
 from routrel.protocols.bgp.resolve import Resolution
 from routrel.protocols.bgp.round import Round, own_of
-from routrel.protocols.bgp.sessions import Hearing, Session, SessionState
+from routrel.protocols.bgp.sessions import DirectedPeer, Session, SessionState
 from routrel.protocols.bgp.spread import Numbers
 from routrel.protocols.bgp.state import BgpState
 from routrel.protocols.bgp.transfer import Passage, Stopped
@@ -26,8 +26,8 @@ __all__ = [
     "Setting",
     "chosen_path",
     "disputes",
-    "hearings_into",
     "offers",
+    "peers_towards",
     "settings_of",
 ]
 
@@ -49,12 +49,12 @@ class Offer:
 
     code: int  #: of the path; -1 where nothing came of it
     path: Path | None
-    hearing: Hearing | None  #: None: its own
+    peer: DirectedPeer | None  #: None: its own
     sent: Passage | None
     taken: Passage | None
     resolution: Resolution | None = None
     lost_on: str | None = None
-    entrant: Entrant | None = None
+    contender: Contender | None = None
     place: Place = NOWHERE  #: of an own path: where it is written
 
 
@@ -66,7 +66,9 @@ def offers(state: BgpState, index: int, prefix: int) -> list[Offer]:
     return _offers(state, index, prefix)
 
 
-def _offers(state: BgpState, index: int, prefix: int, *, of_leaves: bool = True) -> list[Offer]:
+def _offers(
+    state: BgpState, index: int, prefix: int, *, of_receive_only: bool = True
+) -> list[Offer]:
     found_class = state.class_with(prefix)
     if found_class is None:
         return []
@@ -77,7 +79,7 @@ def _offers(state: BgpState, index: int, prefix: int, *, of_leaves: bool = True)
         Offer(
             code=made.carrier.codes.code(own, -1),
             path=state.round.paths[own],
-            hearing=None,
+            peer=None,
             sent=None,
             taken=None,
             place=state.classes.own_place(index, own, prefix),
@@ -86,7 +88,7 @@ def _offers(state: BgpState, index: int, prefix: int, *, of_leaves: bool = True)
     ]
     defaults = made.default_senders(item)
     for place in made.into[index]:
-        found.extend(_offered(state, made, item, result, place, defaults, of_leaves))
+        found.extend(_offered(state, made, item, result, place, defaults, of_receive_only))
     return _judged(state, made, item, index, found)
 
 
@@ -97,61 +99,61 @@ def _offered(
     result: ClassResult,
     place: int,
     defaults: dict[int, int],
-    of_leaves: bool,
+    of_receive_only: bool,
 ) -> Iterator[Offer]:
-    """What one hearing brings, or why it brings nothing.
+    """What one peer brings, or why it brings nothing.
 
     Args:
         defaults: The default senders.
-        of_leaves: Whether to look at what those hold that pass nothing on.
+        of_receive_only: Whether to look at what those hold that pass nothing on.
     """
-    hearing = made.hearings[place]
-    if item.prefix.version not in hearing.versions:
+    peer = made.peers[place]
+    if item.prefix.version not in peer.versions:
         return
-    chosen = result.outcome.chosen[hearing.sender]
-    if of_leaves and not result.complete and hearing.sender in made.leaves:
+    chosen = result.outcome.chosen[peer.sender]
+    if of_receive_only and not result.complete and peer.sender in made.receive_only:
         # What passes nothing on has been left out of spreading; it chooses now.
         number = state.interning.prefixes.add(item.prefix)
-        choices = _offers(state, hearing.sender, number, of_leaves=False)
+        choices = _offers(state, peer.sender, number, of_receive_only=False)
         chosen = tuple(offer.code for offer in choices if offer.lost_on is None)[:1]
-    count = hearing.sender_settings.add_paths or 1
+    count = peer.sender_settings.add_paths or 1
     codes = made.carrier.codes
     is_off = not item.prefix.prefixlen and made.is_off(place)
     if place in defaults:
         chosen = (codes.code(defaults[place], -1),)
-    elif item.lane.kept_back[hearing.sender]:
+    elif item.signature.kept_back[peer.sender]:
         if chosen:
-            stopped = Passage(None, _stands_for(state, hearing.sender, item.prefix))
-            yield Offer(code=-1, path=None, hearing=hearing, sent=stopped, taken=None)
+            stopped = Passage(None, _stands_for(state, peer.sender, item.prefix))
+            yield Offer(code=-1, path=None, peer=peer, sent=stopped, taken=None)
         return
-    elif place in item.lane.closed or (not chosen and is_off):
+    elif place in item.signature.closed or (not chosen and is_off):
         if chosen or is_off:
             stopped = Passage(None, _condition(state, made, place, item.prefix))
-            yield Offer(code=-1, path=None, hearing=hearing, sent=stopped, taken=None)
+            yield Offer(code=-1, path=None, peer=peer, sent=stopped, taken=None)
         return
-    elif item.lane.not_active[hearing.sender] and any(codes.place(code) >= 0 for code in chosen):
-        sender = state.speakers[hearing.sender]
+    elif item.signature.not_active[peer.sender] and any(codes.place(code) >= 0 for code in chosen):
+        sender = state.speakers[peer.sender]
         text = f"{sender.name} announces only what is active, and another protocol's route is"
         stopped = Passage(None, Stopped("not_active", text, sender.place))
-        yield Offer(code=-1, path=None, hearing=hearing, sent=stopped, taken=None)
+        yield Offer(code=-1, path=None, peer=peer, sent=stopped, taken=None)
         return
-    elif not state.speakers[hearing.sender].outside:
+    elif not state.speakers[peer.sender].outside:
         chosen = chosen[:count]
     transfers = made.carrier.transfers
     for code in chosen:
         came = codes.place(code)
-        came_by = made.hearings[came] if came >= 0 else None
+        came_by = made.peers[came] if came >= 0 else None
         held = state.round.paths[codes.path(code)]
-        sent = transfers.announced(hearing, came_by, held, item.prefix)
+        sent = transfers.announced(peer, came_by, held, item.prefix)
         taken = None
         path = None
         if sent.path is not None:
-            taken = transfers.heard(hearing, sent.path, item.prefix)
+            taken = transfers.heard(peer, sent.path, item.prefix)
             path = taken.path
         yield Offer(
             code=-1 if path is None else codes.code(state.round.paths.add(path), place),
             path=path,
-            hearing=hearing,
+            peer=peer,
             sent=sent,
             taken=taken,
         )
@@ -159,8 +161,8 @@ def _offered(
 
 def _condition(state: BgpState, made: Round, place: int, prefix: Prefix) -> Stopped:
     """The condition that keeps a prefix from a neighbour."""
-    hearing = made.hearings[place]
-    speaker, settings = state.speakers[hearing.sender], hearing.sender_settings
+    peer = made.peers[place]
+    speaker, settings = state.speakers[peer.sender], peer.sender_settings
     stated = [
         (item.condition, item.place)
         for item in settings.conditional or ()
@@ -194,22 +196,22 @@ def _judged(
     state: BgpState, made: Round, item: PrefixClass, index: int, found: list[Offer]
 ) -> list[Offer]:
     """The offers with their resolutions, and where each lost."""
-    entrants: list[Entrant] = []
+    contenders: list[Contender] = []
     resolved = []
     for offer in found:
         if offer.path is not None:
             resolution = made.resolution(item, index, offer.path)
             entered = None
             if not resolution.problem:
-                entered = made.entrant_of(index, offer.code, resolution)
-                entrants.append(entered)
-            offer = replace(offer, resolution=resolution, entrant=entered)
+                entered = made.contender_of(index, offer.code, resolution)
+                contenders.append(entered)
+            offer = replace(offer, resolution=resolution, contender=entered)
         resolved.append(offer)
-    choice: Choice = made.decisions[index].choose(entrants)
+    choice: Choice = made.decisions[index].choose(contenders)
     return [
         replace(
             offer,
-            lost_on="usable" if offer.entrant is None else choice.lost_on.get(offer.code),
+            lost_on="usable" if offer.contender is None else choice.lost_on.get(offer.code),
         )
         for offer in resolved
     ]
@@ -221,7 +223,7 @@ def chosen_path(state: BgpState, index: int, prefix: int) -> Path | None:
     if found is None:
         return None
     chosen = found[1].outcome.chosen[index]
-    if not chosen and index in state.round.leaves:
+    if not chosen and index in state.round.receive_only:
         return next((o.path for o in offers(state, index, prefix) if o.lost_on is None), None)
     return state.path(chosen[0]) if chosen else None
 
@@ -246,9 +248,9 @@ def settings_of(state: BgpState, index: int, offer: Offer, prefix: int) -> tuple
     found: dict[str, Setting] = {}
     passed: set[int] = set()
     here: Offer | None = offer
-    while here is not None and here.hearing is not None and index not in passed:
+    while here is not None and here.peer is not None and index not in passed:
         passed.add(index)
-        sender = here.hearing.sender
+        sender = here.peer.sender
         for half, at in ((here.taken, index), (here.sent, sender)):
             for setting in _set_by(state, half, at):
                 found.setdefault(setting.attribute, setting)
@@ -273,9 +275,9 @@ def _set_by(state: BgpState, half: Passage | None, speaker: int) -> Iterator[Set
             )
 
 
-def hearings_into(state: BgpState, index: int) -> list[Hearing]:
-    """The hearings of a speaker as receiver."""
-    return [state.round.hearings[place] for place in state.round.into[index]]
+def peers_towards(state: BgpState, index: int) -> list[DirectedPeer]:
+    """The peers of a speaker as receiver."""
+    return [state.round.peers[place] for place in state.round.into[index]]
 
 
 class Exchanged:
@@ -284,14 +286,14 @@ class Exchanged:
     def __init__(self, state: BgpState) -> None:
         self._counts: dict[tuple[Address | None, Address | None, int | None], int] = {}
         made = state.round
-        counts = [0] * len(made.hearings)
+        counts = [0] * len(made.peers)
         for item, result in state.classes.all:
             sent = made.sending(item, made.default_senders(item))
-            for place, hearing in enumerate(made.hearings):
-                if sent(place, result.outcome.chosen[hearing.sender]):
+            for place, peer in enumerate(made.peers):
+                if sent(place, result.outcome.chosen[peer.sender]):
                     counts[place] += len(item.members)
-        for place, hearing in enumerate(made.hearings):
-            ends = (hearing.sender_address, hearing.receiver_address, hearing.sender)
+        for place, peer in enumerate(made.peers):
+            ends = (peer.sender_address, peer.receiver_address, peer.sender)
             self._counts[ends] = counts[place]
 
     def of(self, session: Session) -> tuple[int | None, int | None]:
@@ -347,4 +349,4 @@ def _way(state: BgpState, chosen: Numbers) -> str:
     place = made.carrier.codes.place(chosen[0])
     if place < 0:
         return "its own"
-    return state.speakers[made.hearings[place].sender].name
+    return state.speakers[made.peers[place].sender].name

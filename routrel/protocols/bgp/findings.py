@@ -14,7 +14,7 @@ from routrel.model.place import Place
 from routrel.model.policy import Conditions, Policy, PolicyResult, PolicyUse
 from routrel.policy.as_paths import fits
 from routrel.protocols.bgp.explaining import Dispute, disputes
-from routrel.protocols.bgp.paths import Learned, Path
+from routrel.protocols.bgp.paths import Path, PathSource
 from routrel.protocols.bgp.sessions import Session, SessionState
 from routrel.protocols.bgp.speakers import Speaker
 from routrel.protocols.bgp.state import BgpState
@@ -86,7 +86,7 @@ def _without_policies(state: BgpState) -> Iterator[Finding]:
         instance, settings = state.speakers[session.local].instance, session.settings
         if instance is None or instance.require_policies or settings.enabled is False:
             continue
-        if session.relation is not Learned.EXTERNAL:
+        if session.relation is not PathSource.EXTERNAL:
             continue
         both = (("import", settings.import_policies), ("export", settings.export_policies))
         missing = " and no ".join(word for word, uses in both if not uses)
@@ -166,7 +166,7 @@ def _without_effect(
         lost = []
         if actions.weight is not None:
             lost.append(("weight", "weight stays on the device that sets it"))
-        if actions.local_preference is not None and session.relation is Learned.EXTERNAL:
+        if actions.local_preference is not None and session.relation is PathSource.EXTERNAL:
             lost.append(("local-preference", "it does not go to an external neighbour"))
         for word, why in lost:
             yield Finding(
@@ -217,9 +217,9 @@ def _paths_told(state: BgpState) -> Iterator[Path]:
         defaults = made.default_senders(item)
         numbers.update(defaults.values())
         offered = made.offering(item, defaults)
-        for place, hearing in enumerate(made.hearings):
-            for code in offered(place, result.outcome.chosen[hearing.sender]):
-                numbers.update(made.carrier.told(item.lane, place, code))
+        for place, peer in enumerate(made.peers):
+            for code in offered(place, result.outcome.chosen[peer.sender]):
+                numbers.update(made.carrier.told(item.signature, place, code))
     return (made.paths[number] for number in sorted(numbers) if number >= 0)
 
 

@@ -25,7 +25,7 @@ class ClassResult:
     key: Hashable  #: what it follows from
     outcome: Outcome
     rows: tuple[tuple[int, int, int, int], ...]  #: table, metric, kind, next hops
-    complete: bool  #: whether leaves are among them, too
+    complete: bool  #: whether receive-only speakers are among them, too
 
 
 @dataclass(slots=True)

@@ -18,7 +18,7 @@ from routrel.policy.as_paths import (
 )
 from routrel.policy.evaluate import PolicyRoute, evaluate
 from routrel.policy.redistribute import Injected, policy_route
-from routrel.protocols.bgp.paths import Learned, OwnKind, Path
+from routrel.protocols.bgp.paths import OwnKind, Path, PathSource
 from routrel.protocols.bgp.speakers import Speaker
 from routrel.protocols.bgp.transfer import bgp_policy_route, with_policy
 from routrel.rib.candidates import NEVER, Interning, Protocol
@@ -32,7 +32,7 @@ def outside_paths(speaker: Speaker) -> Iterator[tuple[Prefix, Path, Place]]:
     outside = speaker.outside
     for item in outside.announces if outside else ():
         path = Path(
-            learned=Learned.OWN,
+            source=PathSource.OWN,
             as_path=sequence(*item.as_path),
             origin=item.origin.number,
             med=item.med,
@@ -67,7 +67,7 @@ def local_paths(
             continue
         seen = policy_route(interning, network.prefix, kind, row)
         path = Path(
-            learned=Learned.OWN,
+            source=PathSource.OWN,
             med=int(row["metric"]),
             local_preference=instance.local_preference,
             weight=instance.local_weight,
@@ -80,7 +80,7 @@ def local_paths(
     for item in injected:
         gateways = [hop.address for hop in item.next_hops if hop.address is not None]
         path = Path(
-            learned=Learned.OWN,
+            source=PathSource.OWN,
             origin=Origin.INCOMPLETE.number,
             med=item.metric,
             local_preference=instance.local_preference,
@@ -96,8 +96,8 @@ def local_paths(
 
 def default_path(speaker: Speaker, use: PolicyUse | None, prefix: Prefix) -> Path | None:
     """The default route a device announces to one neighbour, whatever its table holds."""
-    path = Path(learned=Learned.OWN, own=OwnKind.DEFAULT)
-    return _through(speaker, use, bgp_policy_route(path, prefix, Learned.OWN, None), path)
+    path = Path(source=PathSource.OWN, own=OwnKind.DEFAULT)
+    return _through(speaker, use, bgp_policy_route(path, prefix, PathSource.OWN, None), path)
 
 
 def aggregated_path(speaker: Speaker, aggregate: Aggregate, parts: Iterable[Path]) -> Path | None:
@@ -115,7 +115,7 @@ def aggregated_path(speaker: Speaker, aggregate: Aggregate, parts: Iterable[Path
     if aggregate.as_set:
         communities = communities.union(*(path.communities for path in held))
     path = Path(
-        learned=Learned.OWN,
+        source=PathSource.OWN,
         as_path=as_path,
         origin=max(part.origin for part in held),
         local_preference=instance.local_preference,
@@ -124,7 +124,7 @@ def aggregated_path(speaker: Speaker, aggregate: Aggregate, parts: Iterable[Path
         atomic_aggregate=not aggregate.as_set and any(part.as_path for part in held),
         own=OwnKind.AGGREGATE,
     )
-    route = bgp_policy_route(path, aggregate.prefix, Learned.OWN, None)
+    route = bgp_policy_route(path, aggregate.prefix, PathSource.OWN, None)
     return _through(speaker, aggregate.policy, route, path)
 
 

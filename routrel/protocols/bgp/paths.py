@@ -9,10 +9,10 @@ from ipaddress import IPv4Address
 from routrel.model.addresses import Address
 from routrel.policy.as_paths import AsPath
 
-__all__ = ["Learned", "OwnKind", "Path", "PathNumbers"]
+__all__ = ["OwnKind", "Path", "PathNumbers", "PathSource"]
 
 
-class Learned(IntEnum):
+class PathSource(IntEnum):
     """Whom a router has a path from."""
 
     OWN = 0
@@ -23,7 +23,7 @@ class Learned(IntEnum):
     @property
     def is_inside(self) -> bool:
         """Whether the decision takes it for internal (RFC 5065 5.3)."""
-        return self in (Learned.CONFEDERATION, Learned.INTERNAL)
+        return self in (PathSource.CONFEDERATION, PathSource.INTERNAL)
 
 
 class OwnKind(Enum):
@@ -40,11 +40,11 @@ class OwnKind(Enum):
 class Path:
     """A path as one router holds it.
 
-    It knows neither its prefix nor by which hearing it came: many prefixes share it, and many
+    It knows neither its prefix nor by which peer it came: many prefixes share it, and many
     clients of a reflector hold the same.
     """
 
-    learned: Learned
+    source: PathSource
     next_hop: Address | None = None  #: None: the router itself
     as_path: AsPath = ()
     origin: int = 0  #: 0 IGP, 1 EGP, 2 incomplete (RFC 4271 4.3)

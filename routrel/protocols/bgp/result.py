@@ -13,10 +13,10 @@ from routrel.model.place import NOWHERE
 from routrel.model.policy import Origin
 from routrel.policy.as_paths import as_path_text, path_length
 from routrel.protocols.bgp.absence import in_session, not_in_bgp, reasons, tells_a_default
-from routrel.protocols.bgp.decision import BGP_RUNGS, Entrant
+from routrel.protocols.bgp.decision import BGP_RUNGS, Contender
 from routrel.protocols.bgp.explaining import Offer, disputes, offers, settings_of
 from routrel.protocols.bgp.findings import bgp_findings, dispute_text
-from routrel.protocols.bgp.paths import Learned, OwnKind, Path
+from routrel.protocols.bgp.paths import OwnKind, Path, PathSource
 from routrel.protocols.bgp.speakers import Speaker
 from routrel.protocols.bgp.spreading import BGP_PATH_TYPES, Pinned
 from routrel.protocols.bgp.state import BgpState
@@ -56,9 +56,9 @@ class BgpResult(BgpState, Result):
         """The addresses of the neighbours whose paths are used."""
         index = self.index_of[self.interning.tables[row["table"]]]
         return [
-            offer.hearing.sender_address
+            offer.peer.sender_address
             for offer in offers(self, index, int(row["prefix"]))
-            if offer.lost_on is None and offer.hearing is not None
+            if offer.lost_on is None and offer.peer is not None
         ]
 
     def announced_prefixes(self) -> Iterable[int]:
@@ -99,7 +99,7 @@ class BgpResult(BgpState, Result):
     def _heard_by(self, index: int, prefix: int) -> Iterator[CandidatePath]:
         speaker = self.speakers[index]
         for offer in offers(self, index, prefix):
-            sender = self.speakers[offer.hearing.sender].name if offer.hearing else None
+            sender = self.speakers[offer.peer.sender].name if offer.peer else None
             if offer.path is not None:
                 made = _candidate(speaker, sender, offer, offer.path)
                 set_by = [
@@ -119,8 +119,8 @@ class BgpResult(BgpState, Result):
                 # It was sent, and the device does not take it.
                 shown = replace(offer, lost_on="usable")
                 path = offer.sent.path
-                if path is not None and offer.hearing is not None:
-                    heard = replace(path, learned=offer.hearing.relation, weight=0)
+                if path is not None and offer.peer is not None:
+                    heard = replace(path, source=offer.peer.relation, weight=0)
                     stopped = offer.taken.stopped
                     yield replace(
                         _candidate(speaker, sender, shown, heard),
@@ -145,14 +145,14 @@ class BgpResult(BgpState, Result):
 
 def _candidate(speaker: Speaker, sender: str | None, offer: Offer, path: Path) -> CandidatePath:
     instance = speaker.instance or BgpInstance(autonomous_system=speaker.autonomous_system)
-    own = path.learned is Learned.OWN
+    own = path.source is PathSource.OWN
     distance = instance.internal_distance
     if own:
         distance = instance.local_distance
-    elif path.learned is Learned.EXTERNAL:
+    elif path.source is PathSource.EXTERNAL:
         distance = instance.external_distance
     found = offer.resolution
-    hearing = offer.hearing
+    peer = offer.peer
     # What a device announces itself, its table holds by another protocol.
     lost_on = offer.lost_on or ("distance" if own and path.own in _HELD_OTHERWISE else None)
     return CandidatePath(
@@ -160,7 +160,7 @@ def _candidate(speaker: Speaker, sender: str | None, offer: Offer, path: Path) -
         next_hops=tuple(hop for hop in found.next_hops if hop.interface) if found else (),
         distance=distance,
         metric=path.med or 0,
-        path_type=BGP_PATH_TYPES[path.learned],
+        path_type=BGP_PATH_TYPES[path.source],
         discard=bool(
             path.own is OwnKind.AGGREGATE or (found and found.next_hops[:1] == (DISCARD,))
         ),
@@ -168,7 +168,7 @@ def _candidate(speaker: Speaker, sender: str | None, offer: Offer, path: Path) -
         lost_on=lost_on,
         decided=lost_on is not None,
         problem=found.problem if found else "",
-        place=offer.place if own else hearing.receiver_settings.place if hearing else NOWHERE,
+        place=offer.place if own else peer.receiver_settings.place if peer else NOWHERE,
         values={
             "weight": path.weight,
             "local_preference": path.local_preference,
@@ -177,23 +177,23 @@ def _candidate(speaker: Speaker, sender: str | None, offer: Offer, path: Path) -
             "as_path_length": path_length(path.as_path),
             "origin": list(Origin)[path.origin].value,
             "med": path.med,
-            "med_group": offer.entrant.group if offer.entrant else None,
+            "med_group": offer.contender.group if offer.contender else None,
             "med_compared": None,
-            "ebgp": path.learned is Learned.EXTERNAL,
+            "ebgp": path.source is PathSource.EXTERNAL,
             "igp_cost": found.cost if found and not found.problem and not own else None,
             "age_s": path.age_s,
-            "router_id": _router_id(path, offer.entrant),
+            "router_id": _router_id(path, offer.contender),
             "cluster_list": [str(cluster) for cluster in path.cluster_list],
-            "neighbour_address": str(hearing.sender_address) if hearing else None,
+            "neighbour_address": str(peer.sender_address) if peer else None,
             "next_hop": str(path.next_hop) if path.next_hop else None,
             "communities": sorted(path.communities),
         },
     )
 
 
-def _router_id(path: Path, entered: Entrant | None) -> str | None:
+def _router_id(path: Path, entered: Contender | None) -> str | None:
     """The id the decision compares: the originator's of a reflected path, else the neighbour's."""
-    if path.learned is Learned.OWN:
+    if path.source is PathSource.OWN:
         return None
     if path.originator is not None:
         return str(path.originator)

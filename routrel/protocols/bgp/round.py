@@ -9,13 +9,13 @@ from routrel.model.addresses import Address
 from routrel.protocols.bgp.carrying import Carrier
 from routrel.protocols.bgp.classes import PrefixClass
 from routrel.protocols.bgp.conditions import Closed
-from routrel.protocols.bgp.decision import Decision, Entrant, entrant
+from routrel.protocols.bgp.decision import Contender, Decision, contender
 from routrel.protocols.bgp.origination import default_path
-from routrel.protocols.bgp.paths import Learned, Path, PathNumbers
+from routrel.protocols.bgp.paths import Path, PathNumbers, PathSource
 from routrel.protocols.bgp.resolve import Resolution, Resolver
-from routrel.protocols.bgp.sessions import Hearing, Session
+from routrel.protocols.bgp.sessions import DirectedPeer, Session
 from routrel.protocols.bgp.speakers import Speaker
-from routrel.protocols.bgp.spread import Arena, Numbers
+from routrel.protocols.bgp.spread import Numbers, PeerGraph
 from routrel.rib.candidates import DISCARD
 
 __all__ = ["Onward", "Round", "own_of"]
@@ -39,20 +39,20 @@ class Round:
     paths: PathNumbers
     sessions: tuple[Session, ...]
     resolver: Resolver
-    hearings: Sequence[Hearing]
-    ids: Sequence[int]  #: by hearing: its number, the same in every computation
+    peers: Sequence[DirectedPeer]
+    ids: Sequence[int]  #: by peer: its number, the same in every computation
     carrier: Carrier
     out_of: Sequence[Sequence[int]]
     into: list[list[int]]
-    leaves: Sequence[int]  #: devices that pass nothing on
+    receive_only: Sequence[int]  #: devices that pass nothing on
     ranks: list[int]  #: by speaker: how many paths it ranks for a neighbour
-    borders: list[list[int]]  #: hearings from one AS into another, together
+    borders: list[list[int]]  #: peers from one AS into another, together
     closed: tuple[Closed, ...]  #: what conditions keep back
     onward: Onward = Onward()
-    entrants: dict[tuple[int, int], Entrant | None] = field(default_factory=dict)
+    contenders: dict[tuple[int, int], Contender | None] = field(default_factory=dict)
 
-    def arena(self, item: PrefixClass, *, complete: bool) -> Arena:
-        """What a class spreads through; leaves are in it only where it is to be complete."""
+    def graph(self, item: PrefixClass, *, complete: bool) -> PeerGraph:
+        """What a class spreads through; who only receives is in it where it is to be complete."""
         codes = self.carrier.codes
         own: list[list[int]] = [[] for _ in self.speakers]
         for speaker, number in item.origins:
@@ -60,16 +60,18 @@ class Round:
         defaults = self.default_senders(item)
         outside = [speaker.outside is not None for speaker in self.speakers]
         # What outside networks hear changes nothing of what they announce.
-        quiet = {*self.leaves, *(n for n, is_outside in enumerate(outside) if is_outside)}
-        return Arena(
+        quiet = {*self.receive_only, *(n for n, is_outside in enumerate(outside) if is_outside)}
+        return PeerGraph(
             own=own,
             out_of=[
-                [place for place in out if self.hearings[place].receiver not in quiet]
+                [place for place in out if self.peers[place].receiver not in quiet]
                 for out in self.out_of
             ],
-            leaves=[(leaf, self.into[leaf]) for leaf in self.leaves] if complete else [],
-            senders=[hearing.sender for hearing in self.hearings],
-            receiver=[hearing.receiver for hearing in self.hearings],
+            receive_only=[(index, self.into[index]) for index in self.receive_only]
+            if complete
+            else [],
+            senders=[peer.sender for peer in self.peers],
+            receiver=[peer.receiver for peer in self.peers],
             ranks=self.ranks,
             outside=outside,
             decisions=self.decisions,
@@ -82,19 +84,19 @@ class Round:
     def sending(
         self, item: PrefixClass, defaults: dict[int, int]
     ) -> Callable[[int, Numbers], Numbers]:
-        """A function from a hearing's position and what its sender chose to what it carries.
+        """A function from a peer's position and what its sender chose to what it carries.
 
         Args:
-            defaults: The hearings that carry a default route of their own, with its path.
+            defaults: The peers that carry a default route of their own, with its path.
         """
-        lane, offered = item.lane, self.offering(item, defaults)
+        signature, offered = item.signature, self.offering(item, defaults)
         outside = [speaker.outside is not None for speaker in self.speakers]
         passes = self.carrier.passes
 
         def sent(place: int, chosen: Numbers) -> Numbers:
             codes = offered(place, chosen)
-            found = [code for path in codes if (code := passes(lane, place, path)) >= 0]
-            return tuple(found[:1] if outside[self.hearings[place].sender] else found)
+            found = [code for path in codes if (code := passes(signature, place, path)) >= 0]
+            return tuple(found[:1] if outside[self.peers[place].sender] else found)
 
         return sent
 
@@ -102,69 +104,69 @@ class Round:
         self, item: PrefixClass, defaults: dict[int, int]
     ) -> Callable[[int, Numbers], Numbers]:
         """As `sending`, but to what the sender has to tell there, policies aside."""
-        codes, lane = self.carrier.codes, item.lane
+        codes, signature = self.carrier.codes, item.signature
         outside = [speaker.outside is not None for speaker in self.speakers]
         muted: frozenset[int] = frozenset()
         if self.onward.muted:
-            places = enumerate(self.hearings)
+            places = enumerate(self.peers)
             muted = frozenset(place for place, h in places if _is_of(h, self.onward.muted))
 
         def offered(place: int, chosen: Numbers) -> Numbers:
-            hearing = self.hearings[place]
+            peer = self.peers[place]
             if place in muted:
                 return ()
-            if item.prefix.version not in hearing.versions:
+            if item.prefix.version not in peer.versions:
                 return ()
             if place in defaults:
                 return (codes.code(defaults[place], -1),)
-            if lane.kept_back[hearing.sender] or place in lane.closed:
+            if signature.kept_back[peer.sender] or place in signature.closed:
                 return ()
-            if lane.not_active[hearing.sender]:
+            if signature.not_active[peer.sender]:
                 # What it originates is active by the protocol it comes from.
                 chosen = tuple(code for code in chosen if codes.place(code) < 0)
-            if outside[hearing.sender]:
+            if outside[peer.sender]:
                 return chosen
-            return chosen[: hearing.sender_settings.add_paths or 1]
+            return chosen[: peer.sender_settings.add_paths or 1]
 
         return offered
 
     def is_off(self, place: int) -> bool:
-        """Whether a condition keeps back the default route of a hearing's own."""
+        """Whether a condition keeps back the default route of a peer's own."""
         return any(item.place == place and item.ranges is None for item in self.closed)
 
     def default_senders(self, item: PrefixClass) -> dict[int, int]:
-        """For a default route: the hearings that carry one of their own, with its path."""
+        """For a default route: the peers that carry one of their own, with its path."""
         found: dict[int, int] = {}
         if item.prefix.prefixlen > 0:
             return found
-        for place, hearing in enumerate(self.hearings):
-            stated = hearing.sender_settings.default_route
+        for place, peer in enumerate(self.peers):
+            stated = peer.sender_settings.default_route
             if stated is None or self.is_off(place):
                 continue
-            if item.prefix.version in hearing.versions:
-                path = default_path(self.speakers[hearing.sender], stated.policy, item.prefix)
+            if item.prefix.version in peer.versions:
+                path = default_path(self.speakers[peer.sender], stated.policy, item.prefix)
                 if path is not None:
                     found[place] = self.paths.add(path)
         return found
 
-    def entering(self, item: PrefixClass) -> Callable[[int, int], Entrant | None]:
-        """A function from speaker and code to its entrant; None: not usable."""
-        known: dict[tuple[int, int], Entrant | None] = {} if item.alone else self.entrants
+    def entering(self, item: PrefixClass) -> Callable[[int, int], Contender | None]:
+        """A function from speaker and code to its contender; None: not usable."""
+        known: dict[tuple[int, int], Contender | None] = {} if item.alone else self.contenders
         paths, codes = self.paths, self.carrier.codes
 
-        def enter(speaker: int, code: int) -> Entrant | None:
+        def enter(speaker: int, code: int) -> Contender | None:
             key = (speaker, code)
             if key not in known:
                 resolution = self.resolution(item, speaker, paths[codes.path(code)])
                 known[key] = (
-                    None if resolution.problem else self.entrant_of(speaker, code, resolution)
+                    None if resolution.problem else self.contender_of(speaker, code, resolution)
                 )
             return known[key]
 
         return enter
 
     def resolution(self, item: PrefixClass, speaker: int, path: Path) -> Resolution:
-        if path.learned is Learned.OWN or self.speakers[speaker].outside:
+        if path.source is PathSource.OWN or self.speakers[speaker].outside:
             return Resolution(())
         if path.discard:
             return Resolution((DISCARD,))
@@ -174,29 +176,29 @@ class Round:
             return self.resolver.for_prefix(speaker, path.next_hop, item.prefix)
         return self.resolver.of(speaker, path.next_hop)
 
-    def entrant_of(self, speaker: int, code: int, resolution: Resolution) -> Entrant:
+    def contender_of(self, speaker: int, code: int, resolution: Resolution) -> Contender:
         path = self.paths[self.carrier.codes.path(code)]
         place = self.carrier.codes.place(code)
-        hearing = self.hearings[place] if place >= 0 else None
+        peer = self.peers[place] if place >= 0 else None
         identifier = path.originator
-        if identifier is None and hearing is not None:
-            identifier = self.speakers[hearing.sender].router_id
+        if identifier is None and peer is not None:
+            identifier = self.speakers[peer.sender].router_id
         fresh = self.onward.fresh
-        return entrant(
+        return contender(
             code,
             path,
             self.speakers[speaker].decision,
             igp_cost=resolution.cost,
             router_id=int(identifier) if identifier is not None else 0,
-            neighbour=int(hearing.sender_address) if hearing else 0,
+            neighbour=int(peer.sender_address) if peer else 0,
             order=place,
-            fresh=bool(fresh) and hearing is not None and _is_of(hearing, fresh),
+            fresh=bool(fresh) and peer is not None and _is_of(peer, fresh),
         )
 
 
-def _is_of(hearing: Hearing, ends: frozenset[Address]) -> bool:
-    """Whether a hearing is of the session between two addresses."""
-    return {hearing.sender_address, hearing.receiver_address} == ends
+def _is_of(peer: DirectedPeer, ends: frozenset[Address]) -> bool:
+    """Whether a peer is of the session between two addresses."""
+    return {peer.sender_address, peer.receiver_address} == ends
 
 
 def own_of(item: PrefixClass, index: int) -> list[int]:

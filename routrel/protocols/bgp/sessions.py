@@ -16,11 +16,11 @@ from routrel.model.addresses import Address, InterfaceAddress
 from routrel.model.bgp import BgpNeighbour, NeighbourSettings
 from routrel.model.place import NOWHERE, Place
 from routrel.model.traffic import TCP, Header
-from routrel.protocols.bgp.paths import Learned
+from routrel.protocols.bgp.paths import PathSource
 from routrel.protocols.bgp.speakers import NO_ID, Speaker
 from routrel.topology.segments import Topology
 
-__all__ = ["BGP_PORT", "EPHEMERAL_PORT", "Hearing", "Session", "SessionState", "Sessions"]
+__all__ = ["BGP_PORT", "EPHEMERAL_PORT", "DirectedPeer", "Session", "SessionState", "Sessions"]
 
 BGP_PORT = 179
 EPHEMERAL_PORT = 49152
@@ -55,7 +55,7 @@ class Session:
     remote: int | None  #: None where it is not known
     neighbour: BgpNeighbour
     settings: NeighbourSettings
-    relation: Learned
+    relation: PathSource
     local_address: Address | None
     state: SessionState
     reason: str = ""  #: in words; empty where it is up
@@ -69,12 +69,12 @@ class Session:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Hearing:
+class DirectedPeer:
     """One direction of a session that is up: what its sender announces to its receiver."""
 
     sender: int
     receiver: int
-    relation: Learned  #: what the two are to each other
+    relation: PathSource  #: what the two are to each other
     sender_address: Address
     receiver_address: Address
     sender_settings: NeighbourSettings
@@ -105,7 +105,7 @@ class Sessions:
             for neighbour, settings in speaker.neighbours
         ]
 
-    def hearings(self, sessions: list[Session]) -> Iterator[Hearing]:
+    def peers(self, sessions: list[Session]) -> Iterator[DirectedPeer]:
         """Both directions of every session that is up, each once."""
         seen = set()
         for session in sessions:
@@ -123,7 +123,7 @@ class Sessions:
                 if key in seen:
                     continue
                 seen.add(key)
-                yield Hearing(
+                yield DirectedPeer(
                     sender=sender,
                     receiver=receiver,
                     relation=session.relation,
@@ -215,7 +215,7 @@ class Sessions:
             without = speaker if speaker.router_id == NO_ID else other
             state, place = SessionState.NO_ROUTER_ID, without.place
             reason = f"{without.name} has no router id, nor an IPv4 address to take one from"
-        elif made.relation is Learned.INTERNAL and speaker.router_id == other.router_id:
+        elif made.relation is PathSource.INTERNAL and speaker.router_id == other.router_id:
             # RFC 6286 2.1: within an AS router ids are unique.
             state, reason = SessionState.ID_CONFLICT, f"both have the router id {other.router_id}"
         elif other.outside is None and mine.authentication != theirs.authentication:
@@ -249,13 +249,13 @@ class Sessions:
                     autonomous_system=speaker.shown_as(made.settings), place=other.place
                 )
                 return shown, [made.local_address]
-            for peer in peers:
-                if peer.address == made.local_address:
+            for stated in peers:
+                if stated.address == made.local_address:
                     expected = NeighbourSettings(
-                        autonomous_system=peer.autonomous_system, place=peer.place
+                        autonomous_system=stated.autonomous_system, place=stated.place
                     )
-                    return expected, [peer.address]
-            return None, [peer.address for peer in peers if self._has(speaker, peer.address)]
+                    return expected, [stated.address]
+            return None, [stated.address for stated in peers if self._has(speaker, stated.address)]
         fitting: list[tuple[NeighbourSettings, Address]] = []
         known: list[Address] = []
         for neighbour, settings in other.neighbours:
@@ -283,7 +283,7 @@ class Sessions:
             (speaker, made.settings, source, address),
             (other, made.remote_settings, address, source),
         )
-        if made.relation is not Learned.INTERNAL:
+        if made.relation is not PathSource.INTERNAL:
             for here, settings, mine, theirs in ends:
                 far = settings.multihop or settings.ttl_security
                 if here.device and not far and self._shared_subnet(here, mine, theirs) is None:
@@ -315,7 +315,7 @@ class Sessions:
         self, sender: _End, receiver: _End, ports: tuple[int, int], flags: set[str]
     ) -> Probe:
         here, settings, mine, theirs = sender
-        external = here.relation(settings) is not Learned.INTERNAL
+        external = here.relation(settings) is not PathSource.INTERNAL
         ttl = _INTERNAL_TTL
         if settings.ttl_security or here.outside:
             ttl = _LARGEST_TTL

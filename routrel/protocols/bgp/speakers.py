@@ -11,7 +11,7 @@ from routrel.model.addresses import Address
 from routrel.model.bgp import BgpDecision, BgpInstance, BgpNeighbour, NeighbourSettings
 from routrel.model.network import Device, Network, OutsideNeighbour, Vrf
 from routrel.model.place import Place
-from routrel.protocols.bgp.paths import Learned
+from routrel.protocols.bgp.paths import PathSource
 from routrel.protocols.shared.speaking import choose_router_id
 from routrel.rib.candidates import Table
 
@@ -76,18 +76,18 @@ class Speaker:
             raise ValueError(f"{self.name} is neither a device nor an outside network")
         return self.outside.place
 
-    def relation(self, settings: NeighbourSettings) -> Learned:
+    def relation(self, settings: NeighbourSettings) -> PathSource:
         """What a neighbour with these settings is to the speaker."""
         if settings.autonomous_system == self.autonomous_system:
-            return Learned.INTERNAL
+            return PathSource.INTERNAL
         confederation = self.instance.confederation if self.instance else None
         if confederation and settings.autonomous_system in confederation.members:
-            return Learned.CONFEDERATION
-        return Learned.EXTERNAL
+            return PathSource.CONFEDERATION
+        return PathSource.EXTERNAL
 
     def shown_as(self, settings: NeighbourSettings) -> int:
         """The AS number the speaker gives in its OPEN message to such a neighbour."""
-        if self.relation(settings) is not Learned.EXTERNAL:
+        if self.relation(settings) is not PathSource.EXTERNAL:
             return self.autonomous_system
         return settings.local_as.number if settings.local_as else self.public_as
 

@@ -16,10 +16,10 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from itertools import islice
 
-from routrel.protocols.bgp.decision import Decision, Entrant
+from routrel.protocols.bgp.decision import Contender, Decision
 from routrel.protocols.shared.turns import orders_to_try
 
-__all__ = ["Arena", "Change", "Outcome", "Spread", "StableState"]
+__all__ = ["Change", "Outcome", "PeerGraph", "Spread", "StableState"]
 
 #: Rounds in step before anybody looks whether one repeats.
 _QUIET_ROUNDS = 8
@@ -60,34 +60,36 @@ class Outcome:
     """What came of spreading."""
 
     chosen: list[Numbers]  #: by speaker: what it announces on, best first
-    heard: list[dict[int, Numbers]]  #: by speaker: paths taken, by position of the hearing
+    heard: list[dict[int, Numbers]]  #: by speaker: paths taken, by position of the peer
     others: tuple[StableState, ...] = ()  #: all stable outcomes found, if there is not just one
     cycle: tuple[Change, ...] = ()  #: moves that repeat for ever; empty where it settled
     contested: tuple[int, ...] = ()  #: speakers whose choice is not certain
 
 
 @dataclass(slots=True)
-class Arena:
-    """What one prefix spreads through. Hearings are named by their position in the round."""
+class PeerGraph:
+    """What one prefix spreads through. Peers are named by their position in the round."""
 
     own: list[list[int]]  #: by speaker: codes of its own paths
-    out_of: list[list[int]]  #: by speaker: its hearings as sender, but those into leaves
-    leaves: list[tuple[int, list[int]]]  #: who tells nobody anything new, with what it hears by
-    senders: list[int]  #: by hearing
-    receiver: list[int]  #: by hearing
+    out_of: list[list[int]]  #: by speaker: its peers as sender, but receive-only ones
+    receive_only: list[
+        tuple[int, list[int]]
+    ]  #: who tells nobody anything new, with what it hears by
+    senders: list[int]  #: by peer
+    receiver: list[int]  #: by peer
     ranks: list[int]  #: by speaker: how many paths its decision has to rank
     outside: list[bool]  #: by speaker: whether it announces what its file says
     decisions: list[Decision]
-    enter: Callable[[int, int], Entrant | None]  #: speaker and path; None: not usable
-    sent: Callable[[int, Numbers], Numbers]  #: hearing and choices; what its receiver takes
-    unasked: Sequence[int] = ()  #: hearings that carry something whatever is chosen
-    borders: Sequence[Sequence[int]] = ()  #: hearings from one AS into another, together
+    enter: Callable[[int, int], Contender | None]  #: speaker and path; None: not usable
+    sent: Callable[[int, Numbers], Numbers]  #: peer and choices; what its receiver takes
+    unasked: Sequence[int] = ()  #: peers that carry something whatever is chosen
+    borders: Sequence[Sequence[int]] = ()  #: peers from one AS into another, together
 
-    def without(self, late: frozenset[int]) -> Arena:
-        """The same, with some hearings that carry nothing."""
+    def without(self, late: frozenset[int]) -> PeerGraph:
+        """The same, with some peers that carry nothing."""
         return replace(
             self,
-            sent=lambda hearing, chosen: () if hearing in late else self.sent(hearing, chosen),
+            sent=lambda peer, chosen: () if peer in late else self.sent(peer, chosen),
         )
 
 
@@ -95,7 +97,7 @@ class Arena:
 class Spread:
     """One state of spreading."""
 
-    arena: Arena
+    graph: PeerGraph
     chosen: list[Numbers] = field(default_factory=list)
     heard: list[dict[int, Numbers]] = field(default_factory=list)
 
@@ -133,39 +135,39 @@ class Spread:
         return True
 
     def finish(self) -> None:
-        """Let the leaves hear and choose: nobody's choice depends on theirs."""
-        arena = self.arena
-        for leaf, hearings in arena.leaves:
+        """Let receive-only speakers hear and choose: nobody's choice depends on theirs."""
+        graph = self.graph
+        for index, peers in graph.receive_only:
             heard = {}
-            for hearing in hearings:
-                sent = arena.sent(hearing, self.chosen[arena.senders[hearing]])
+            for peer in peers:
+                sent = graph.sent(peer, self.chosen[graph.senders[peer]])
                 if sent:
-                    heard[hearing] = sent
-            self.heard[leaf] = heard
-            self.chosen[leaf] = self._choice(leaf)
+                    heard[peer] = sent
+            self.heard[index] = heard
+            self.chosen[index] = self._choice(index)
 
     def copy(self) -> Spread:
-        return Spread(self.arena, list(self.chosen), [dict(heard) for heard in self.heard])
+        return Spread(self.graph, list(self.chosen), [dict(heard) for heard in self.heard])
 
     # --- moving --------------------------------------------------------------------------------
 
     def _begin(self) -> set[int]:
-        arena = self.arena
-        size = len(arena.own)
+        graph = self.graph
+        size = len(graph.own)
         self.chosen = [()] * size
         self.heard = [{} for _ in range(size)]
-        dirty = {speaker for speaker in range(size) if arena.own[speaker]}
-        for hearing in arena.unasked:
-            sent = arena.sent(hearing, ())
+        dirty = {speaker for speaker in range(size) if graph.own[speaker]}
+        for peer in graph.unasked:
+            sent = graph.sent(peer, ())
             if sent:
-                self.heard[arena.receiver[hearing]][hearing] = sent
-                dirty.add(arena.receiver[hearing])
+                self.heard[graph.receiver[peer]][peer] = sent
+                dirty.add(graph.receiver[peer])
         return dirty
 
-    def entrants(self, speaker: int) -> list[Entrant]:
+    def contenders(self, speaker: int) -> list[Contender]:
         """The usable paths of a speaker."""
-        enter, found = self.arena.enter, []
-        for number in self.arena.own[speaker]:
+        enter, found = self.graph.enter, []
+        for number in self.graph.own[speaker]:
             item = enter(speaker, number)
             if item is not None:
                 found.append(item)
@@ -177,27 +179,27 @@ class Spread:
         return found
 
     def _choice(self, speaker: int) -> Numbers:
-        arena = self.arena
-        if arena.outside[speaker]:
-            return tuple(arena.own[speaker])
-        entrants = self.entrants(speaker)
-        if arena.ranks[speaker] > 1:
-            return tuple(arena.decisions[speaker].ranked(entrants, arena.ranks[speaker]))
-        best = arena.decisions[speaker].best(entrants)
+        graph = self.graph
+        if graph.outside[speaker]:
+            return tuple(graph.own[speaker])
+        contenders = self.contenders(speaker)
+        if graph.ranks[speaker] > 1:
+            return tuple(graph.decisions[speaker].ranked(contenders, graph.ranks[speaker]))
+        best = graph.decisions[speaker].best(contenders)
         return () if best is None else (best,)
 
     def _tell(self, speaker: int, dirty: set[int]) -> None:
         """What a speaker has chosen reaches its neighbours; those it changes anything for move."""
-        arena, chosen = self.arena, self.chosen[speaker]
-        for hearing in arena.out_of[speaker]:
-            sent = arena.sent(hearing, chosen)
-            receiver = arena.receiver[hearing]
+        graph, chosen = self.graph, self.chosen[speaker]
+        for peer in graph.out_of[speaker]:
+            sent = graph.sent(peer, chosen)
+            receiver = graph.receiver[peer]
             heard = self.heard[receiver]
-            if sent != heard.get(hearing, ()):
+            if sent != heard.get(peer, ()):
                 if sent:
-                    heard[hearing] = sent
+                    heard[peer] = sent
                 else:
-                    del heard[hearing]
+                    del heard[peer]
                 dirty.add(receiver)
 
     def _in_step(self, dirty: set[int]) -> set[int] | None:
@@ -267,29 +269,29 @@ class Spread:
 
     def _by_origins_in_turn(self) -> Iterator[Spread]:
         """One of several origins comes after the others have settled, or before they begin."""
-        arena = self.arena
-        origins = frozenset(speaker for speaker, own in enumerate(arena.own) if own)
+        graph = self.graph
+        origins = frozenset(speaker for speaker, own in enumerate(graph.own) if own)
         if not 2 <= len(origins) <= _FEW_ORIGINS:
             return
         lasts = {origins - {one} for one in origins} | {frozenset((one,)) for one in origins}
         for last in sorted(lasts, key=sorted):
-            own = [[] if speaker in last else each for speaker, each in enumerate(arena.own)]
-            first = Spread(replace(arena, own=own))
+            own = [[] if speaker in last else each for speaker, each in enumerate(graph.own)]
+            first = Spread(replace(graph, own=own))
             if first._in_turn(first._begin(), int):
                 continue
-            trial = Spread(arena, first.chosen, first.heard)
+            trial = Spread(graph, first.chosen, first.heard)
             if not trial._in_turn(set(last), int):
                 yield trial
 
     def _by_late_hearings(self) -> Iterator[Spread]:
         """All that one AS tells another comes after everybody else has settled without it."""
-        arena = self.arena
-        for hearings in arena.borders:
-            used = {arena.receiver[h] for h in hearings if self._uses(arena.receiver[h], h)}
+        graph = self.graph
+        for peers in graph.borders:
+            used = {graph.receiver[h] for h in peers if self._uses(graph.receiver[h], h)}
             if not used:
                 continue
-            late = frozenset(hearings)
-            without = Spread(arena.without(late))
+            late = frozenset(peers)
+            without = Spread(graph.without(late))
             without.chosen, without.heard = (
                 list(self.chosen),
                 [
@@ -297,29 +299,29 @@ class Spread:
                     for heard in self.heard
                 ],
             )
-            if without._in_turn({arena.receiver[h] for h in late}, int):
+            if without._in_turn({graph.receiver[h] for h in late}, int):
                 continue
-            trial = Spread(arena, without.chosen, without.heard)
+            trial = Spread(graph, without.chosen, without.heard)
             dirty: set[int] = set()
-            for speaker in {arena.senders[h] for h in late}:
+            for speaker in {graph.senders[h] for h in late}:
                 trial._tell(speaker, dirty)
             if not trial._in_turn(dirty, int):
                 yield trial
 
-    def _uses(self, speaker: int, hearing: int) -> bool:
-        heard = self.heard[speaker].get(hearing, ())
+    def _uses(self, speaker: int, peer: int) -> bool:
+        heard = self.heard[speaker].get(peer, ())
         return bool(set(heard) & set(self.chosen[speaker]))
 
     def _by_other_arrivals(self) -> Iterator[Spread]:
         """Where the order of arrival counts and is not known: outcomes of other orders."""
-        arena = self.arena
-        for speaker, decision in enumerate(arena.decisions):
-            if not decision.by_arrival or arena.outside[speaker]:
+        graph = self.graph
+        for speaker, decision in enumerate(graph.decisions):
+            if not decision.by_arrival or graph.outside[speaker]:
                 continue
-            for other in decision.other_arrivals(self.entrants(speaker)):
-                decisions = list(arena.decisions)
+            for other in decision.other_arrivals(self.contenders(speaker)):
+                decisions = list(graph.decisions)
                 decisions[speaker] = other
-                trial = Spread(replace(arena, decisions=decisions))
+                trial = Spread(replace(graph, decisions=decisions))
                 trial.chosen = list(self.chosen)
                 trial.heard = [dict(heard) for heard in self.heard]
                 if not trial._in_turn({speaker}, int):
@@ -327,13 +329,13 @@ class Spread:
 
     def _by_other_choices(self) -> Iterator[Spread]:
         """One router keeps to another choice for a while."""
-        arena = self.arena
+        graph = self.graph
         for speaker, chosen in enumerate(self.chosen):
-            if arena.outside[speaker] or not chosen or not arena.out_of[speaker]:
+            if graph.outside[speaker] or not chosen or not graph.out_of[speaker]:
                 continue
-            sent = [arena.sent(hearing, chosen) for hearing in arena.out_of[speaker]]
+            sent = [graph.sent(peer, chosen) for peer in graph.out_of[speaker]]
             for other in islice(self._other_choices(speaker), _MAXIMUM_CHOICES):
-                if sent == [arena.sent(hearing, other) for hearing in arena.out_of[speaker]]:
+                if sent == [graph.sent(peer, other) for peer in graph.out_of[speaker]]:
                     continue
                 trial = self.copy()
                 trial.chosen[speaker] = other
@@ -347,8 +349,8 @@ class Spread:
 
     def _other_choices(self, speaker: int) -> Iterator[Numbers]:
         best = self.chosen[speaker][0]
-        left = [item for item in self.entrants(speaker) if item.number != best]
-        decision = self.arena.decisions[speaker]
+        left = [item for item in self.contenders(speaker) if item.number != best]
+        decision = self.graph.decisions[speaker]
         while left:
             number = decision.best(left)
             if number is None:
@@ -358,7 +360,7 @@ class Spread:
 
     def _stable(self, order: Sequence[int] = ()) -> StableState:
         """What it has come to, as a value."""
-        arrivals = ((n, d.newest) for n, d in enumerate(self.arena.decisions) if d.newest)
+        arrivals = ((n, d.newest) for n, d in enumerate(self.graph.decisions) if d.newest)
         return StableState(tuple(order), tuple(self.chosen), tuple(arrivals))
 
     def _ordered(self, contested: list[int], found: Sequence[Spread]) -> Outcome:
@@ -372,7 +374,7 @@ class Spread:
         cycle: tuple[Change, ...] = ()
         last = self
         for order in orders_to_try(contested, few=_FEW_ROUTERS, most=_MAXIMUM_ORDERS):
-            trial = Spread(self.arena)
+            trial = Spread(self.graph)
             place = {speaker: number + 1 for number, speaker in enumerate(order)}
             repeating = trial._in_turn(trial._begin(), lambda s, place=place: place.get(s, 0))  # type: ignore[misc]
             if repeating:

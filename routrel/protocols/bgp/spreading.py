@@ -12,10 +12,10 @@ from routrel.model.network import Network
 from routrel.model.place import NOWHERE, Place
 from routrel.protocols.bgp.carrying import Codes
 from routrel.protocols.bgp.classes import Grouping, Origins, PrefixClass
-from routrel.protocols.bgp.leaves import LeafTables
 from routrel.protocols.bgp.memory import ClassResult
 from routrel.protocols.bgp.origination import aggregated_path
-from routrel.protocols.bgp.paths import Learned, OwnKind
+from routrel.protocols.bgp.paths import OwnKind, PathSource
+from routrel.protocols.bgp.receive_only import ReceiveOnlyTables
 from routrel.protocols.bgp.round import Round, own_of
 from routrel.protocols.bgp.spread import Numbers, Outcome, Spread
 from routrel.rib.candidates import (
@@ -35,10 +35,10 @@ from routrel.rib.candidates import (
 __all__ = ["BGP_PATH_TYPES", "Classes", "History", "Pinned", "Spreading"]
 
 BGP_PATH_TYPES = {
-    Learned.OWN: PathType.NONE,
-    Learned.EXTERNAL: PathType.EXTERNAL,
-    Learned.CONFEDERATION: PathType.CONFEDERATION,
-    Learned.INTERNAL: PathType.INTERNAL,
+    PathSource.OWN: PathType.NONE,
+    PathSource.EXTERNAL: PathType.EXTERNAL,
+    PathSource.CONFEDERATION: PathType.CONFEDERATION,
+    PathSource.INTERNAL: PathType.INTERNAL,
 }
 
 
@@ -56,7 +56,7 @@ class History:
 
     classes: Sequence[tuple[PrefixClass, ClassResult]]
     class_of: Mapping[int, int]
-    ids: Sequence[int]  #: by hearing
+    ids: Sequence[int]  #: by peer
     codes: Codes
 
     def chosen(self, prefix: int, made: Round) -> list[Numbers] | None:
@@ -212,8 +212,8 @@ class Spreading:
     def _next_hop_addresses(self) -> set[Address]:
         """Every address that may become a next hop."""
         found: set[Address] = set()
-        for hearing in self.made.hearings:
-            found.update(hearing.own_addresses)
+        for peer in self.made.peers:
+            found.update(peer.own_addresses)
         for device in self.network.devices:
             for policy in device.policies:
                 for statement in policy.statements:
@@ -253,10 +253,10 @@ class Spreading:
         if found is None:
             self.anew.update(item.members.tolist())
             complete = item.alone
-            outcome = Spread(self.made.arena(item, complete=complete)).settle()
+            outcome = Spread(self.made.graph(item, complete=complete)).settle()
             if outcome.contested and not complete:
                 complete = True
-                outcome = Spread(self.made.arena(item, complete=True)).settle()
+                outcome = Spread(self.made.graph(item, complete=True)).settle()
             found = ClassResult(
                 key=key,
                 outcome=outcome,
@@ -274,7 +274,7 @@ class Spreading:
 
     def _gone_on(self, item: PrefixClass, history: History) -> ClassResult:
         """How a class goes on from what its first prefix was chosen for before."""
-        spread = Spread(self.made.arena(item, complete=True))
+        spread = Spread(self.made.graph(item, complete=True))
         before = history.chosen(int(item.members[0]), self.made)
         settles = spread.settle_from(before or [()] * len(self.made.speakers))
         moving = () if settles else tuple(range(len(self.made.speakers)))
@@ -291,11 +291,11 @@ class Spreading:
         states = found.outcome.others
         if number >= len(states):
             return found
-        arena = self.made.arena(item, complete=True)
-        decisions = list(arena.decisions)
+        graph = self.made.graph(item, complete=True)
+        decisions = list(graph.decisions)
         for speaker, newest in states[number].arrivals:
             decisions[speaker] = decisions[speaker].arrived(newest)
-        spread = Spread(replace(arena, decisions=decisions))
+        spread = Spread(replace(graph, decisions=decisions))
         if not spread.settle_from(states[number].chosen):
             return found
         outcome = replace(found.outcome, chosen=spread.chosen, heard=spread.heard)
@@ -322,9 +322,9 @@ class Spreading:
                 numbers = [codes.code(number, -1) for number in own_of(item, index)]
                 for heard in outcome.heard[index].values():
                     numbers.extend(heard)
-                entrants = [e for n in numbers if (e := enter(index, n)) is not None]
-                used = made.decisions[index].choose(entrants).used
-            if path.learned is Learned.OWN:
+                contenders = [e for n in numbers if (e := enter(index, n)) is not None]
+                used = made.decisions[index].choose(contenders).used
+            if path.source is PathSource.OWN:
                 if path.own is OwnKind.AGGREGATE:
                     place = self._own_place(index, codes.path(chosen[0]), int(item.members[0]))
                     kind = RouteKind(
@@ -345,11 +345,11 @@ class Spreading:
             for number in used:
                 hops.extend(made.resolution(item, index, paths[codes.path(number)]).next_hops)
             discard = hops[:1] == [DISCARD]
-            external = path.learned is Learned.EXTERNAL
+            external = path.source is PathSource.EXTERNAL
             kind = RouteKind(
                 Protocol.BGP,
                 instance.external_distance if external else instance.internal_distance,
-                BGP_PATH_TYPES[path.learned],
+                BGP_PATH_TYPES[path.source],
                 discard=discard,
             )
             yield (
@@ -376,11 +376,11 @@ class Spreading:
             block["kind"] = np.repeat(rows[:, 2], members)
             block["next_hops"] = np.repeat(rows[:, 3], members)
             blocks.append(block)
-        blocks += self._leaf_rows()
+        blocks += self._receive_only_rows()
         return np.concatenate(blocks) if blocks else no_rows()
 
-    def _leaf_rows(self) -> list[Rows]:
-        """The rows of leaves, for all classes that have been spread without them."""
+    def _receive_only_rows(self) -> list[Rows]:
+        """The rows of receive-only speakers, for all classes that have been spread without them."""
         plain = [(item, result) for item, result in self.classes if not result.complete]
         if not plain:
             return []
@@ -388,11 +388,11 @@ class Spreading:
         members = np.concatenate([item.members for item, _ in plain]).astype(np.int64)
         of = np.repeat(np.arange(len(plain)), [len(item.members) for item, _ in plain])
         order = np.argsort(members)
-        tables = LeafTables(
-            self.interning, made.speakers, made.carrier, made.resolver, made.leaves, made.into
+        tables = ReceiveOnlyTables(
+            self.interning, made.speakers, made.carrier, made.resolver, made.receive_only, made.into
         )
         return tables.rows(
-            [item.lane for item, _ in plain],
+            [item.signature for item, _ in plain],
             [result.outcome.chosen for _, result in plain],
             members[order],
             of[order],

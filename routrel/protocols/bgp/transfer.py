@@ -30,8 +30,8 @@ from routrel.policy.as_paths import (
     without_private,
 )
 from routrel.policy.evaluate import PolicyRoute, Trial, evaluate_chain
-from routrel.protocols.bgp.paths import Learned, Path
-from routrel.protocols.bgp.sessions import Hearing
+from routrel.protocols.bgp.paths import Path, PathSource
+from routrel.protocols.bgp.sessions import DirectedPeer
 from routrel.protocols.bgp.speakers import Speaker
 
 __all__ = [
@@ -66,7 +66,7 @@ class Passage:
 
 
 class Transfers:
-    """Both halves of every hearing.
+    """Both halves of every peer.
 
     Args:
         speakers: All speakers, by their index.
@@ -76,39 +76,41 @@ class Transfers:
         self.speakers = speakers
 
     def announced(
-        self, hearing: Hearing, came_by: Hearing | None, path: Path, prefix: Prefix
+        self, peer: DirectedPeer, came_by: DirectedPeer | None, path: Path, prefix: Prefix
     ) -> Passage:
         """What a router sends of a path to one neighbour.
 
         Args:
-            came_by: The hearing by which the router has the path; None for its own.
+            came_by: The peer by which the router has the path; None for its own.
         Source:
             RFC 4271 5.1 and 9.2; RFC 4456 8 and 10; RFC 5065 4; RFC 1997; RFC 8212; RFC 8326.
         """
-        speaker = self.speakers[hearing.sender]
+        speaker = self.speakers[peer.sender]
         if speaker.outside is not None:
-            return self._announced_outside(speaker, hearing, path, prefix)
-        stopped = self._withheld(speaker, hearing, came_by, path)
+            return self._announced_outside(speaker, peer, path, prefix)
+        stopped = self._withheld(speaker, peer, came_by, path)
         if stopped is not None:
             return Passage(None, stopped)
-        settings, relation = hearing.sender_settings, hearing.relation
-        next_hop = _next_hop(hearing, path, prefix)
+        settings, relation = peer.sender_settings, peer.relation
+        next_hop = _next_hop(peer, path, prefix)
         if next_hop is None:
             text = f"{speaker.name} has no IPv{prefix.version} address to name as next hop there"
             return Passage(None, Stopped("no_own_address", text, settings.place))
         sent = replace(path, next_hop=next_hop, weight=0, own=None, gateway=None, discard=False)
-        if relation is Learned.EXTERNAL and path.learned is not Learned.OWN:
+        if relation is PathSource.EXTERNAL and path.source is not PathSource.OWN:
             # 5.1.4: what one AS said about its entrances is not for another.
             sent = replace(sent, med=None)
         trial = None
         if settings.export_policies and speaker.device is not None:
-            route = bgp_policy_route(sent, prefix, path.learned, hearing.receiver_address)
+            route = bgp_policy_route(sent, prefix, path.source, peer.receiver_address)
             trial = evaluate_chain(speaker.device, settings.export_policies, route)
             if trial.route is None:
                 return Passage(None, _rejected(speaker, trial, "export"), trial)
-            sent = with_policy(sent, trial.route, _own_address(hearing, prefix))
+            sent = with_policy(sent, trial.route, _own_address(peer, prefix))
         elif (
-            relation is Learned.EXTERNAL and speaker.instance and speaker.instance.require_policies
+            relation is PathSource.EXTERNAL
+            and speaker.instance
+            and speaker.instance.require_policies
         ):
             text = f"{speaker.name} has no export policy for this external neighbour (RFC 8212)"
             return Passage(None, Stopped("no_policy", text, settings.place))
@@ -118,16 +120,16 @@ class Transfers:
         if settings.send_communities is False:
             communities = frozenset()
         originator, cluster_list = path.originator, path.cluster_list
-        if relation is not Learned.INTERNAL:
+        if relation is not PathSource.INTERNAL:
             originator, cluster_list = None, ()
-        elif path.learned is Learned.INTERNAL and came_by is not None:
+        elif path.source is PathSource.INTERNAL and came_by is not None:
             originator = originator or self.speakers[came_by.sender].router_id
             cluster_list = (speaker.cluster_id, *cluster_list)
         return Passage(
             replace(
                 sent,
                 communities=communities,
-                as_path=_extended_path(speaker, hearing, sent.as_path),
+                as_path=_extended_path(speaker, peer, sent.as_path),
                 originator=originator,
                 cluster_list=cluster_list,
                 age_s=None,
@@ -137,34 +139,34 @@ class Transfers:
         )
 
     def _announced_outside(
-        self, speaker: Speaker, hearing: Hearing, path: Path, prefix: Prefix
+        self, speaker: Speaker, peer: DirectedPeer, path: Path, prefix: Prefix
     ) -> Passage:
         """An outside network passes nothing on: it announces what its file says."""
-        if path.only_from and hearing.sender_address not in path.only_from:
-            text = f"{speaker.name} does not announce it from {hearing.sender_address}"
+        if path.only_from and peer.sender_address not in path.only_from:
+            text = f"{speaker.name} does not announce it from {peer.sender_address}"
             return Passage(None, Stopped("not_announced", text, speaker.place))
-        own = _own_address(hearing, prefix)
-        if path.learned is not Learned.OWN or own is None:
+        own = _own_address(peer, prefix)
+        if path.source is not PathSource.OWN or own is None:
             text = f"{speaker.name} has no IPv{prefix.version} address there"
             return Passage(None, Stopped("no_own_address", text, speaker.place))
         as_path = prepended(path.as_path, speaker.autonomous_system)
         return Passage(replace(path, as_path=as_path, next_hop=own, own=None, only_from=()))
 
     def _withheld(
-        self, speaker: Speaker, hearing: Hearing, came_by: Hearing | None, path: Path
+        self, speaker: Speaker, peer: DirectedPeer, came_by: DirectedPeer | None, path: Path
     ) -> Stopped | None:
         """Rules by which a router keeps a path from a neighbour, whatever its policies say."""
-        relation, communities = hearing.relation, path.communities
-        settings = hearing.sender_settings
-        if came_by is not None and goes_back(hearing, came_by):
+        relation, communities = peer.relation, path.communities
+        settings = peer.sender_settings
+        if came_by is not None and goes_back(peer, came_by):
             return Stopped("came_from_there", f"{speaker.name} has it from this neighbour")
         if NO_ADVERTISE in communities:
             return Stopped("no_advertise", f"it carries {NO_ADVERTISE}", speaker.place)
-        if NO_EXPORT in communities and relation is Learned.EXTERNAL:
+        if NO_EXPORT in communities and relation is PathSource.EXTERNAL:
             return Stopped("no_export", f"it carries {NO_EXPORT}", speaker.place)
-        if NO_EXPORT_SUBCONFED in communities and relation is not Learned.INTERNAL:
+        if NO_EXPORT_SUBCONFED in communities and relation is not PathSource.INTERNAL:
             return Stopped("no_export", f"it carries {NO_EXPORT_SUBCONFED}", speaker.place)
-        if path.learned is not Learned.INTERNAL or relation is not Learned.INTERNAL:
+        if path.source is not PathSource.INTERNAL or relation is not PathSource.INTERNAL:
             return None
         from_client = bool(came_by and came_by.receiver_settings.reflector_client)
         to_client = bool(settings.reflector_client)
@@ -182,7 +184,7 @@ class Transfers:
         return None
 
     def heard(
-        self, hearing: Hearing, sent: Path, prefix: Prefix, *, itself: bool = True
+        self, peer: DirectedPeer, sent: Path, prefix: Prefix, *, itself: bool = True
     ) -> Passage:
         """What a router takes of what a neighbour sent it.
 
@@ -191,11 +193,11 @@ class Transfers:
         Source:
             RFC 4271 5.1.5, 6.3, 9.1.2; RFC 4456 8; RFC 5065 4; RFC 7705 3.3; RFC 7999; RFC 8326.
         """
-        receiver = self.speakers[hearing.receiver]
-        settings, relation = hearing.receiver_settings, hearing.relation
-        stopped = _refused(receiver, hearing, sent, prefix)
+        receiver = self.speakers[peer.receiver]
+        settings, relation = peer.receiver_settings, peer.relation
+        stopped = _refused(receiver, peer, sent, prefix)
         if stopped is None and itself:
-            stopped = names_receiver(receiver, hearing, sent)
+            stopped = names_receiver(receiver, peer, sent)
         if stopped is not None:
             return Passage(None, stopped)
         instance = receiver.instance
@@ -203,7 +205,7 @@ class Transfers:
             return Passage(
                 replace(
                     sent,
-                    learned=relation,
+                    source=relation,
                     local_preference=DEFAULT_LOCAL_PREFERENCE,
                 )
             )
@@ -211,10 +213,10 @@ class Transfers:
         as_path = sent.as_path
         if local_as and local_as.prepend_import:
             as_path = prepended(as_path, local_as.number)
-        external = relation is Learned.EXTERNAL
+        external = relation is PathSource.EXTERNAL
         path = replace(
             sent,
-            learned=relation,
+            source=relation,
             as_path=as_path,
             local_preference=instance.local_preference if external else sent.local_preference,
             weight=settings.weight or 0,
@@ -222,11 +224,11 @@ class Transfers:
         )
         trial = None
         if settings.import_policies and receiver.device is not None:
-            route = bgp_policy_route(path, prefix, relation, hearing.sender_address)
+            route = bgp_policy_route(path, prefix, relation, peer.sender_address)
             trial = evaluate_chain(receiver.device, settings.import_policies, route)
             if trial.route is None:
                 return Passage(None, _rejected(receiver, trial, "import"), trial)
-            path = with_policy(path, trial.route, hearing.receiver_address)
+            path = with_policy(path, trial.route, peer.receiver_address)
             path = replace(path, discard=trial.route.next_hop == NEXT_HOP_DISCARD)
         elif external and instance.require_policies:
             text = f"{receiver.name} has no import policy for this external neighbour (RFC 8212)"
@@ -245,14 +247,14 @@ class Transfers:
         return Passage(path, None, trial)
 
 
-def goes_back(hearing: Hearing, came_by: Hearing) -> bool:
-    """Whether a hearing leads to where a path came from."""
-    return (came_by.sender, came_by.sender_address) == (hearing.receiver, hearing.receiver_address)
+def goes_back(peer: DirectedPeer, came_by: DirectedPeer) -> bool:
+    """Whether a peer leads to where a path came from."""
+    return (came_by.sender, came_by.sender_address) == (peer.receiver, peer.receiver_address)
 
 
-def names_receiver(receiver: Speaker, hearing: Hearing, sent: Path) -> Stopped | None:
+def names_receiver(receiver: Speaker, peer: DirectedPeer, sent: Path) -> Stopped | None:
     """Why a router does not take a path that names the router itself (RFC 4456 8, RFC 4271 6.3)."""
-    settings = hearing.receiver_settings
+    settings = peer.receiver_settings
     if receiver.outside is not None:
         return None
     if sent.originator is not None and sent.originator == receiver.router_id:
@@ -260,16 +262,16 @@ def names_receiver(receiver: Speaker, hearing: Hearing, sent: Path) -> Stopped |
     if receiver.cluster_id in sent.cluster_list:
         text = f"its own cluster {receiver.cluster_id} stands in the cluster list"
         return Stopped("cluster_loop", text, settings.place)
-    if sent.next_hop == hearing.receiver_address or sent.next_hop in receiver.addresses:
+    if sent.next_hop == peer.receiver_address or sent.next_hop in receiver.addresses:
         return Stopped("own_next_hop", "it names the device itself as next hop", settings.place)
     return None
 
 
 def bgp_policy_route(
-    path: Path, prefix: Prefix, learned: Learned, neighbour: Address | None
+    path: Path, prefix: Prefix, learned: PathSource, neighbour: Address | None
 ) -> PolicyRoute:
     """A path as policies see it."""
-    kind = RouteType.EXTERNAL if learned is Learned.EXTERNAL else RouteType.INTERNAL
+    kind = RouteType.EXTERNAL if learned is PathSource.EXTERNAL else RouteType.INTERNAL
     return PolicyRoute(
         prefix=prefix,
         protocol="bgp",
@@ -313,48 +315,48 @@ def with_policy(path: Path, route: PolicyRoute, own: Address | None) -> Path:
 # --- export --------------------------------------------------------------------------------------
 
 
-def _own_address(hearing: Hearing, prefix: Prefix) -> Address | None:
+def _own_address(peer: DirectedPeer, prefix: Prefix) -> Address | None:
     """The address a sender names as itself for a prefix of one family."""
-    return next((a for a in hearing.own_addresses if a.version == prefix.version), None)
+    return next((a for a in peer.own_addresses if a.version == prefix.version), None)
 
 
-def _next_hop(hearing: Hearing, path: Path, prefix: Prefix) -> Address | None:
+def _next_hop(peer: DirectedPeer, path: Path, prefix: Prefix) -> Address | None:
     """The next hop a router names to a neighbour (RFC 4271 5.1.3, RFC 4456 10)."""
-    own = _own_address(hearing, prefix)
-    rule = hearing.sender_settings.next_hop
-    known = path.gateway if path.learned is Learned.OWN else path.next_hop
-    if path.learned is Learned.OWN and path.next_hop is not None:
+    own = _own_address(peer, prefix)
+    rule = peer.sender_settings.next_hop
+    known = path.gateway if path.source is PathSource.OWN else path.next_hop
+    if path.source is PathSource.OWN and path.next_hop is not None:
         known = path.next_hop  # a policy at its origin set it
     usable = (
         known is not None
         and known.version == prefix.version
         and not known.is_link_local
-        and known != hearing.receiver_address
+        and known != peer.receiver_address
     )
     if rule is NextHopRule.SELF_ALWAYS or not usable:
         return own
-    if hearing.relation is Learned.EXTERNAL:
+    if peer.relation is PathSource.EXTERNAL:
         if rule is NextHopRule.UNCHANGED:
             return known
         # A next hop on the subnet the two share may stay: it is as near to the neighbour.
-        shared = hearing.shares_subnet
+        shared = peer.shares_subnet
         near = shared is not None and known in shared.network
         return known if near and rule is not NextHopRule.SELF else own
-    if rule is NextHopRule.SELF and path.learned is not Learned.INTERNAL:
+    if rule is NextHopRule.SELF and path.source is not PathSource.INTERNAL:
         return own
     return known
 
 
-def _extended_path(speaker: Speaker, hearing: Hearing, path: AsPath) -> AsPath:
+def _extended_path(speaker: Speaker, peer: DirectedPeer, path: AsPath) -> AsPath:
     """The AS path with the sender's own number in front (RFC 4271 5.1.2, RFC 5065 4.1)."""
-    if hearing.relation is Learned.INTERNAL:
+    if peer.relation is PathSource.INTERNAL:
         return path
-    if hearing.relation is Learned.CONFEDERATION:
+    if peer.relation is PathSource.CONFEDERATION:
         kind = SegmentKind.CONFED_SEQUENCE
         return prepended(path, speaker.autonomous_system, kind=kind)
     path = without_confederation(path)
     own = speaker.public_as
-    settings = hearing.sender_settings
+    settings = peer.sender_settings
     if settings.private_as is PrivateAs.REMOVE_LEADING:
         path = without_leading_private(path)
     elif settings.private_as is not None:
@@ -368,9 +370,9 @@ def _extended_path(speaker: Speaker, hearing: Hearing, path: AsPath) -> AsPath:
 # --- import --------------------------------------------------------------------------------------
 
 
-def _refused(receiver: Speaker, hearing: Hearing, sent: Path, prefix: Prefix) -> Stopped | None:
+def _refused(receiver: Speaker, peer: DirectedPeer, sent: Path, prefix: Prefix) -> Stopped | None:
     """Why a router does not take a path at all, before its policies see it."""
-    settings = hearing.receiver_settings
+    settings = peer.receiver_settings
     if receiver.outside is not None:
         if receiver.autonomous_system in numbers_in(sent.as_path, confederation=False):
             text = f"its AS {receiver.autonomous_system} stands in the path"

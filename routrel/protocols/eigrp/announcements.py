@@ -23,7 +23,7 @@ from routrel.protocols.eigrp.metric import (
     rib_metric,
     seed_vector,
 )
-from routrel.protocols.eigrp.neighbours import EigrpHearing, EigrpRouter
+from routrel.protocols.eigrp.neighbours import EigrpNeighbour, EigrpRouter
 from routrel.protocols.shared.speaking import subnets
 from routrel.protocols.shared.vectors import Told
 from routrel.rib.candidates import (
@@ -53,7 +53,7 @@ class EigrpNetwork:
 
     interning: Interning
     routers: tuple[EigrpRouter, ...]
-    hearings: tuple[EigrpHearing, ...]
+    directed: tuple[EigrpNeighbour, ...]
     port_numbers: Mapping[tuple[str, str], int]
 
 
@@ -61,7 +61,7 @@ class EigrpNetwork:
 class EigrpOffer:
     """What a router hears of a prefix from one neighbour."""
 
-    hearing: EigrpHearing
+    neighbour: EigrpNeighbour
     distance: int  #: at the receiver, in units of its metric
     reported: int  #: the neighbour's own
     external: bool
@@ -106,17 +106,17 @@ class EigrpAnnouncements:
         best = np.zeros(told.values[0].shape, dtype=VECTOR)
         rank = np.full(told.values[0].shape, INFINITE, dtype=np.int64)
         ranks = []
-        for hearing in self.network.hearings:
-            vectors = self._over(told, hearing)
-            mine = _ranks(self.network.routers[hearing.receiver], vectors)
-            better = mine < rank[hearing.receiver]
-            best[hearing.receiver][better] = vectors[better]
-            rank[hearing.receiver][better] = mine[better]
+        for neighbour in self.network.directed:
+            vectors = self._over(told, neighbour)
+            mine = _ranks(self.network.routers[neighbour.receiver], vectors)
+            better = mine < rank[neighbour.receiver]
+            best[neighbour.receiver][better] = vectors[better]
+            rank[neighbour.receiver][better] = mine[better]
             ranks.append(mine)
         by = np.zeros(told.learned_by.shape, dtype=bool)
-        for hearing, mine in zip(self.network.hearings, ranks, strict=True):
-            successor = (mine == rank[hearing.receiver]) & (mine < INFINITE)
-            by[self.network.port_numbers[hearing.into.key]] |= successor
+        for neighbour, mine in zip(self.network.directed, ranks, strict=True):
+            successor = (mine == rank[neighbour.receiver]) & (mine < INFINITE)
+            by[self.network.port_numbers[neighbour.into.key]] |= successor
         return best, by
 
     def summed_up(self, told: Told) -> NDArray[np.bool_]:
@@ -135,34 +135,34 @@ class EigrpAnnouncements:
                     nearest = _ranks(router, told.values[0][index][held]).argmin()
                     yield index, summary, int(held[nearest])
 
-    def _over(self, told: Told, hearing: EigrpHearing) -> Vectors:
+    def _over(self, told: Told, neighbour: EigrpNeighbour) -> Vectors:
         """What a neighbour sends on one link, as its receiver takes it."""
-        receiver = self.network.routers[hearing.receiver]
-        sent = self._sent_on(told, hearing)
-        vectors = over_interface(sent, hearing.into.interface, receiver.instance.metric)
+        receiver = self.network.routers[neighbour.receiver]
+        sent = self._sent_on(told, neighbour)
+        vectors = over_interface(sent, neighbour.into.interface, receiver.instance.metric)
         loops = vectors["external"] & (vectors["origin"] == int(receiver.router_id))
         vectors["good"] &= ~loops
-        if hearing.out.settings.export_policy or hearing.into.settings.import_policy:
+        if neighbour.out.settings.export_policy or neighbour.into.settings.import_policy:
             for column in np.flatnonzero(vectors["good"]).tolist():
-                result, _ = self._through_policies(hearing, column, sent[column])
+                result, _ = self._through_policies(neighbour, column, sent[column])
                 vectors["good"][column] = result is not None
                 if result is not None:
                     vectors["tag"][column] = result.tag
         return vectors
 
-    def _sent_on(self, told: Told, hearing: EigrpHearing) -> Vectors:
+    def _sent_on(self, told: Told, neighbour: EigrpNeighbour) -> Vectors:
         """What a router sends out of one port: of a stub only some, and summaries for parts."""
-        sent: Vectors = told.values[0][hearing.sender].copy()
-        sent["good"] &= self.versions == hearing.version
-        sender = self.network.routers[hearing.sender]
+        sent: Vectors = told.values[0][neighbour.sender].copy()
+        sent["good"] &= self.versions == neighbour.version
+        sender = self.network.routers[neighbour.sender]
         parts = sent.copy()
-        sent["good"] &= ~told.learned_by[self.network.port_numbers[hearing.out.key]]
+        sent["good"] &= ~told.learned_by[self.network.port_numbers[neighbour.out.key]]
         if sender.instance.stub:
-            allowed = [self._stub_sends(hearing.sender, column) for column in range(len(sent))]
+            allowed = [self._stub_sends(neighbour.sender, column) for column in range(len(sent))]
             sent["good"] &= np.array(allowed, dtype=bool)
-        for summary in hearing.out.settings.summaries:
+        for summary in neighbour.out.settings.summaries:
             held = self.holding[summary]
-            if summary.version != hearing.version or not parts["good"][held].any():
+            if summary.version != neighbour.version or not parts["good"][held].any():
                 continue
             sent["good"][held] = False
             stub = sender.instance.stub
@@ -180,21 +180,21 @@ class EigrpAnnouncements:
         return kind in stub
 
     def _through_policies(
-        self, hearing: EigrpHearing, column: int, sent: Vectors
+        self, neighbour: EigrpNeighbour, column: int, sent: Vectors
     ) -> tuple[PolicyRoute | None, Rejecting | None]:
         """What the way to a neighbour leaves of a route, and the policy that rejected it."""
-        out, into = hearing.out, hearing.into
-        receiver = self.network.routers[hearing.receiver].instance
+        out, into = neighbour.out, neighbour.into
+        receiver = self.network.routers[neighbour.receiver].instance
         taken = over_interface(sent.reshape(1), into.interface, receiver.metric)
-        way = out.way(hearing.version)
+        way = out.way(neighbour.version)
         route = PolicyRoute(
             prefix=self.network.interning.prefixes.prefixes[self.columns[column]],
             protocol=Protocol.EIGRP.id,
             route_types=route_types(PathType.EXTERNAL if sent["external"] else PathType.INTERNAL),
-            metric=_table_metric(self.network.routers[hearing.sender].instance, sent.reshape(1)),
+            metric=_table_metric(self.network.routers[neighbour.sender].instance, sent.reshape(1)),
             tag=int(sent["tag"]),
             next_hops=() if way is None else (way,),
-            neighbour=into.way(hearing.version),
+            neighbour=into.way(neighbour.version),
         )
 
         def arrived(exported: PolicyRoute) -> PolicyRoute:
@@ -211,21 +211,21 @@ class EigrpAnnouncements:
         """The routes of all routers, given what all tell once nothing changes any more."""
         heard, _ = self.heard(told)
         paths: dict[tuple[int, int], list[tuple[NextHop, int]]] = {}
-        for hearing in self.network.hearings:
-            router = self.network.routers[hearing.receiver]
-            best = heard[hearing.receiver]
-            vectors = self._over(told, hearing)
+        for neighbour in self.network.directed:
+            router = self.network.routers[neighbour.receiver]
+            best = heard[neighbour.receiver]
+            vectors = self._over(told, neighbour)
             distance = composite(router.instance, vectors)
-            feasible = self._feasible(told, hearing, best)
+            feasible = self._feasible(told, neighbour, best)
             within = distance <= composite(router.instance, best).astype(float) * (
                 router.instance.variance
             )
             same = vectors["external"] == best["external"]
-            chosen = vectors["good"] & same & within & feasible & ~self.near[hearing.receiver]
-            hop = NextHop(hearing.into.interface.name, hearing.out.way(hearing.version))
+            chosen = vectors["good"] & same & within & feasible & ~self.near[neighbour.receiver]
+            hop = NextHop(neighbour.into.interface.name, neighbour.out.way(neighbour.version))
             for column in np.flatnonzero(chosen).tolist():
                 path = (hop, int(distance[column]))
-                paths.setdefault((hearing.receiver, column), []).append(path)
+                paths.setdefault((neighbour.receiver, column), []).append(path)
         builder = CandidateBuilder(self.network.interning)
         for (index, column), found in paths.items():
             router = self.network.routers[index]
@@ -252,16 +252,16 @@ class EigrpAnnouncements:
         self._add_discards(told, builder)
         return builder.array()
 
-    def _feasible(self, told: Told, hearing: EigrpHearing, best: Vectors) -> NDArray[np.bool_]:
+    def _feasible(self, told: Told, neighbour: EigrpNeighbour, best: Vectors) -> NDArray[np.bool_]:
         """Where a neighbour is closer than the router itself: the feasibility condition (3.4)."""
-        instance = self.network.routers[hearing.receiver].instance
+        instance = self.network.routers[neighbour.receiver].instance
         own = composite(instance, best)
         for index, summary, part in self._own_summaries(told):
-            if index == hearing.receiver:
+            if index == neighbour.receiver:
                 column = self.at[self.network.interning.prefixes.add(summary)]
                 least = _distance(self.network.routers[index], told.values[0][index, part])
                 own[column] = min(int(own[column]), least)
-        result: NDArray[np.bool_] = composite(instance, self._sent_on(told, hearing)) < own
+        result: NDArray[np.bool_] = composite(instance, self._sent_on(told, neighbour)) < own
         return result
 
     def _add_discards(self, told: Told, builder: CandidateBuilder) -> None:
@@ -292,18 +292,18 @@ class EigrpAnnouncements:
             return
         router = self.network.routers[index]
         own = self._best_distance(told, index, column)
-        for hearing in self.network.hearings:
-            if hearing.receiver != index or not self._has(told, hearing, column):
+        for neighbour in self.network.directed:
+            if neighbour.receiver != index or not self._has(told, neighbour, column):
                 continue
-            raw = self._sent_on(told, hearing)[column : column + 1]
-            held = told.values[0][hearing.sender][column : column + 1]
+            raw = self._sent_on(told, neighbour)[column : column + 1]
+            held = told.values[0][neighbour.sender][column : column + 1]
             base = raw if raw["good"][0] else held
-            taken = over_interface(base, hearing.into.interface, router.instance.metric)
-            _, stopped = self._through_policies(hearing, column, base[0])
+            taken = over_interface(base, neighbour.into.interface, router.instance.metric)
+            _, stopped = self._through_policies(neighbour, column, base[0])
             reported = int(composite(router.instance, base)[0])
-            summary = None if raw["good"][0] else self._summary_for(hearing, prefix)
+            summary = None if raw["good"][0] else self._summary_for(neighbour, prefix)
             yield EigrpOffer(
-                hearing=hearing,
+                neighbour=neighbour,
                 distance=int(composite(router.instance, taken)[0]),
                 reported=reported,
                 external=bool(taken["external"][0]),
@@ -316,14 +316,14 @@ class EigrpAnnouncements:
                 loop=bool(base["external"][0]) and int(base["origin"][0]) == int(router.router_id),
             )
 
-    def origin(self, told: Told, hearing: EigrpHearing, prefix: int) -> Place:
+    def origin(self, told: Told, neighbour: EigrpNeighbour, prefix: int) -> Place:
         """The line by which what a neighbour tells of a prefix came into EIGRP."""
         column = self.at[prefix]
-        index, passed = hearing.sender, set[int]()
+        index, passed = neighbour.sender, set[int]()
         best, _ = self.heard(told)
         while not self.first["good"][index, column] and index not in passed:
             passed.add(index)
-            for other in self.network.hearings:
+            for other in self.network.directed:
                 if other.receiver != index:
                     continue
                 if self._over(told, other)[column] == best[index, column]:
@@ -336,25 +336,27 @@ class EigrpAnnouncements:
                 return port.settings.place
         return self.places.get((index, prefix), router.instance.place)
 
-    def _has(self, told: Told, hearing: EigrpHearing, column: int) -> bool:
-        if int(self.versions[column]) != hearing.version:
+    def _has(self, told: Told, neighbour: EigrpNeighbour, column: int) -> bool:
+        if int(self.versions[column]) != neighbour.version:
             return False
-        onward = not told.learned_by[self.network.port_numbers[hearing.out.key], column]
-        held = bool(told.values[0][hearing.sender]["good"][column])
-        return (held and onward) or bool(self._sent_on(told, hearing)["good"][column])
+        onward = not told.learned_by[self.network.port_numbers[neighbour.out.key], column]
+        held = bool(told.values[0][neighbour.sender]["good"][column])
+        return (held and onward) or bool(self._sent_on(told, neighbour)["good"][column])
 
     def _best_distance(self, told: Told, index: int, column: int) -> int:
         instance = self.network.routers[index].instance
         distances = (
-            int(composite(instance, self._over(told, hearing)[column : column + 1])[0])
-            for hearing in self.network.hearings
-            if hearing.receiver == index
+            int(composite(instance, self._over(told, neighbour)[column : column + 1])[0])
+            for neighbour in self.network.directed
+            if neighbour.receiver == index
         )
         return min(distances, default=INFINITE)
 
-    def _summary_for(self, hearing: EigrpHearing, prefix: int) -> Prefix | None:
+    def _summary_for(self, neighbour: EigrpNeighbour, prefix: int) -> Prefix | None:
         column = self.at[prefix]
-        return next((s for s in hearing.out.settings.summaries if column in self.holding[s]), None)
+        return next(
+            (s for s in neighbour.out.settings.summaries if column in self.holding[s]), None
+        )
 
 
 def announced(

@@ -45,7 +45,7 @@ class EigrpDomain(VectorDomain[EigrpRouter]):
         self.network = EigrpNetwork(
             interning=interning,
             routers=self.routers,
-            hearings=self.neighbours.hearings,
+            directed=self.neighbours.directed,
             port_numbers=self.port_numbers,
         )
 

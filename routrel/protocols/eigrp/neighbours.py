@@ -17,7 +17,7 @@ from routrel.protocols.shared.speaking import choose_router_id, subnets, way_add
 from routrel.rib.candidates import Protocol, Table
 from routrel.topology.segments import Attachment, Topology
 
-__all__ = ["EigrpHearing", "EigrpPort", "EigrpRouter", "Neighbours"]
+__all__ = ["EigrpNeighbour", "EigrpPort", "EigrpRouter", "Neighbours"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -48,7 +48,7 @@ class EigrpRouter:
 
 
 @dataclass(frozen=True, slots=True)
-class EigrpHearing:
+class EigrpNeighbour:
     """One router hears a neighbour in one address family."""
 
     sender: int
@@ -64,7 +64,7 @@ class Neighbours:
     def __init__(self, topology: Topology) -> None:
         self.topology = topology
         self.routers = tuple(_routers(topology))
-        hearings: list[EigrpHearing] = []
+        directed: list[EigrpNeighbour] = []
         refusals: list[Refusal] = []
         on_segment: dict[int, list[tuple[int, EigrpPort]]] = {}
         for index, router in enumerate(self.routers):
@@ -81,8 +81,8 @@ class Neighbours:
                 for version in (4, 6):
                     if _speak(left[1], right[1], version):
                         for (sender, out), (receiver, into) in ((left, right), (right, left)):
-                            hearings.append(EigrpHearing(sender, receiver, out, into, version))
-        self.hearings = tuple(hearings)
+                            directed.append(EigrpNeighbour(sender, receiver, out, into, version))
+        self.directed = tuple(directed)
         self.refusals = tuple(refusals)
 
     def _refusal(self, left: tuple[int, EigrpPort], right: tuple[int, EigrpPort]) -> Refusal | None:

@@ -61,7 +61,7 @@ class EigrpResult(VectorResult):
         best: tuple[bool, int],
         has_good: bool,
     ) -> CandidatePath:
-        instance, hearing = router.instance, offer.hearing
+        instance, neighbour = router.instance, offer.neighbour
         lost = None
         if offer.external != best[0]:
             lost = "path_type"
@@ -73,14 +73,16 @@ class EigrpResult(VectorResult):
         stated = instance.external_distance if offer.external else instance.distance
         return CandidatePath(
             protocol=Protocol.EIGRP,
-            next_hops=(NextHop(hearing.into.interface.name, hearing.out.way(hearing.version)),),
+            next_hops=(
+                NextHop(neighbour.into.interface.name, neighbour.out.way(neighbour.version)),
+            ),
             distance=stated or default,
             metric=rib_metric(instance, offer.distance),
             path_type=PathType.EXTERNAL if offer.external else PathType.INTERNAL,
-            advertiser=hearing.out.device.name,
+            advertiser=neighbour.out.device.name,
             lost_on=lost,
-            place=self.announced.origin(self.rest.told, hearing, prefix),
-            also=(hearing.out.settings.place, hearing.into.settings.place),
+            place=self.announced.origin(self.rest.told, neighbour, prefix),
+            also=(neighbour.out.settings.place, neighbour.into.settings.place),
             values={
                 "reported_distance": rib_metric(instance, offer.reported),
                 "feasible_distance": rib_metric(instance, best[1]) if has_good else None,
@@ -131,7 +133,7 @@ class EigrpResult(VectorResult):
         """What became of the upstream end's announcement on each link."""
         index = self.domain.index_of[gap.interning.tables[gap.downstream]]
         for offer in self.announced.offers(self.rest.told, index, gap.prefix):
-            out = offer.hearing.out
+            out = offer.neighbour.out
             if out.device.name != gap.here.name:
                 continue
             if offer.suppressed_by is not None:
@@ -185,7 +187,7 @@ def _summed_up_elsewhere(gap: Gap, route: Route) -> Iterator[AbsenceStep]:
 
 
 def _with_problem(path: CandidatePath, offer: EigrpOffer) -> CandidatePath:
-    out = offer.hearing.out
+    out = offer.neighbour.out
     if offer.stopped_by is not None:
         return rejected_by(path, offer.stopped_by.device, offer.stopped_by.use)
     if offer.suppressed_by is not None:

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from routrel.model.place import Place
 from routrel.policy.evaluate import PolicyRoute, Rejecting, through_both_ends
 from routrel.policy.redistribute import Injected
-from routrel.protocols.rip.neighbours import RipHearing, RipRouter
+from routrel.protocols.rip.neighbours import RipNeighbour, RipRouter
 from routrel.protocols.shared.speaking import subnets
 from routrel.protocols.shared.vectors import ALL_HEAR, Told
 from routrel.rib.candidates import (
@@ -40,9 +40,9 @@ class RipNetwork:
     version: int
     interning: Interning
     routers: tuple[RipRouter, ...]
-    hearings: tuple[RipHearing, ...]
+    directed: tuple[RipNeighbour, ...]
     port_numbers: Mapping[tuple[str, str], int]
-    #: By sending and hearing port, prefix, metric and tag: metric and tag as policies leave them.
+    #: By sending and neighbour port, prefix, metric and tag: metric and tag as policies leave them.
     passed: dict[tuple[int, int, int, int, int], tuple[int, int]] = field(default_factory=dict)
 
 
@@ -50,7 +50,7 @@ class RipNetwork:
 class RipOffer:
     """What a router hears of a prefix from one neighbour."""
 
-    hearing: RipHearing
+    neighbour: RipNeighbour
     metric: int  #: at the receiver; 16: out of reach
     tag: int
     stopped_by: Rejecting | None  #: the policy that keeps it away
@@ -90,37 +90,39 @@ class RipAnnouncements:
         shape = told.values[0].shape
         best = np.full(shape, INFINITY, dtype=np.int64)
         tag = np.zeros(shape, dtype=np.int64)
-        hearings = [h for h in network.hearings if network.port_numbers[h.into.key] not in deaf]
-        taken = [self.over(hearing, told) for hearing in hearings]
-        for hearing, (metric, heard_tag) in zip(hearings, taken, strict=True):
-            better = metric < best[hearing.receiver]
-            best[hearing.receiver][better] = metric[better]
-            tag[hearing.receiver][better] = heard_tag[better]
+        directed = [h for h in network.directed if network.port_numbers[h.into.key] not in deaf]
+        taken = [self.over(neighbour, told) for neighbour in directed]
+        for neighbour, (metric, heard_tag) in zip(directed, taken, strict=True):
+            better = metric < best[neighbour.receiver]
+            best[neighbour.receiver][better] = metric[better]
+            tag[neighbour.receiver][better] = heard_tag[better]
         by = np.zeros(told.learned_by.shape, dtype=bool)
         kept = np.zeros(shape, dtype=np.int64)
-        for hearing, (metric, _) in zip(hearings, taken, strict=True):
-            room = kept[hearing.receiver] < network.routers[hearing.receiver].maximum_paths
-            used = (metric == best[hearing.receiver]) & (metric < INFINITY) & room
-            by[network.port_numbers[hearing.into.key]] |= used
-            kept[hearing.receiver] += used
+        for neighbour, (metric, _) in zip(directed, taken, strict=True):
+            room = kept[neighbour.receiver] < network.routers[neighbour.receiver].maximum_paths
+            used = (metric == best[neighbour.receiver]) & (metric < INFINITY) & room
+            by[network.port_numbers[neighbour.into.key]] |= used
+            kept[neighbour.receiver] += used
         return Told((best, tag), by)
 
-    def over(self, hearing: RipHearing, told: Told) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    def over(
+        self, neighbour: RipNeighbour, told: Told
+    ) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
         """Metrics and tags as the receiver of one neighbour takes them."""
         numbers = self.network.port_numbers
         metrics, tags = told.values
-        back = told.learned_by[numbers[hearing.out.key]]
-        sent, tag = np.where(back, INFINITY, metrics[hearing.sender]), tags[hearing.sender]
-        if not hearing.out.settings.export_policy and not hearing.into.settings.import_policy:
-            sent = _on_the_wire(sent + hearing.out.settings.offset_out)
-            return np.minimum(INFINITY, sent + hearing.cost), tag
+        back = told.learned_by[numbers[neighbour.out.key]]
+        sent, tag = np.where(back, INFINITY, metrics[neighbour.sender]), tags[neighbour.sender]
+        if not neighbour.out.settings.export_policy and not neighbour.into.settings.import_policy:
+            sent = _on_the_wire(sent + neighbour.out.settings.offset_out)
+            return np.minimum(INFINITY, sent + neighbour.cost), tag
         metric, tag = np.full_like(sent, INFINITY), tag.copy()
-        ports = numbers[hearing.out.key], numbers[hearing.into.key]
+        ports = numbers[neighbour.out.key], numbers[neighbour.into.key]
         passed = self.network.passed
         for column in np.flatnonzero(sent < INFINITY).tolist():
             key = (*ports, int(self.columns[column]), int(sent[column]), int(tag[column]))
             if key not in passed:
-                result, _ = self.through_policies(hearing, column, *key[3:])
+                result, _ = self.through_policies(neighbour, column, *key[3:])
                 passed[key] = (
                     (INFINITY, 0) if result is None else (min(INFINITY, result.metric), result.tag)
                 )
@@ -128,33 +130,33 @@ class RipAnnouncements:
         return metric, tag
 
     def through_policies(
-        self, hearing: RipHearing, column: int, metric: int, tag: int
+        self, neighbour: RipNeighbour, column: int, metric: int, tag: int
     ) -> tuple[PolicyRoute | None, Rejecting | None]:
         """What the way to a neighbour leaves of a route, and the policy that rejected it.
 
         Args:
             metric: The sender's own.
         """
-        out = hearing.out
+        out = neighbour.out
         route = PolicyRoute(
             prefix=self.network.interning.prefixes.prefixes[self.columns[column]],
             protocol=self.network.protocol.id,
             metric=metric,
             tag=tag,
             next_hops=() if out.way is None else (out.way,),
-            neighbour=hearing.into.way,
+            neighbour=neighbour.into.way,
         )
 
         def arrived(sent: PolicyRoute) -> PolicyRoute | None:
             metric = int(_on_the_wire(np.int64(sent.metric + out.settings.offset_out)))
-            metric += hearing.cost
+            metric += neighbour.cost
             return None if metric >= INFINITY else replace(sent, metric=metric, neighbour=out.way)
 
         return through_both_ends(
             route,
             (out.device, out.settings.export_policy),
             arrived,
-            (hearing.into.device, hearing.into.settings.import_policy),
+            (neighbour.into.device, neighbour.into.settings.import_policy),
         )
 
     def learned(self, told: Told) -> Rows:
@@ -162,13 +164,13 @@ class RipAnnouncements:
         network = self.network
         metrics, tags = self.heard(told).values
         hops: dict[tuple[int, int], list[NextHop]] = {}
-        for hearing in network.hearings:
-            metric, _ = self.over(hearing, told)
-            best = (metric == metrics[hearing.receiver]) & (metric < INFINITY)
-            own = self.near[hearing.receiver] & (metric >= self.first[hearing.receiver])
-            hop = NextHop(hearing.into.interface.name, hearing.out.way)
+        for neighbour in network.directed:
+            metric, _ = self.over(neighbour, told)
+            best = (metric == metrics[neighbour.receiver]) & (metric < INFINITY)
+            own = self.near[neighbour.receiver] & (metric >= self.first[neighbour.receiver])
+            hop = NextHop(neighbour.into.interface.name, neighbour.out.way)
             for column in np.flatnonzero(best & ~own).tolist():
-                hops.setdefault((hearing.receiver, column), []).append(hop)
+                hops.setdefault((neighbour.receiver, column), []).append(hop)
         builder = CandidateBuilder(network.interning)
         for (index, column), found in hops.items():
             router = network.routers[index]
@@ -192,33 +194,33 @@ class RipAnnouncements:
         column = self.column(prefix)
         if column is None:
             return
-        for hearing in self.network.hearings:
+        for neighbour in self.network.directed:
             metrics, tags = told.values
-            sent, tag = int(metrics[hearing.sender, column]), int(tags[hearing.sender, column])
-            back = told.learned_by[self.network.port_numbers[hearing.out.key], column]
-            if hearing.receiver != index or sent >= INFINITY or back:
+            sent, tag = int(metrics[neighbour.sender, column]), int(tags[neighbour.sender, column])
+            back = told.learned_by[self.network.port_numbers[neighbour.out.key], column]
+            if neighbour.receiver != index or sent >= INFINITY or back:
                 continue
-            result, stopped = self.through_policies(hearing, column, sent, tag)
+            result, stopped = self.through_policies(neighbour, column, sent, tag)
             if result is not None:
                 metric = result.metric
             else:  # without a policy that stops it, it is out of reach
-                metric = _plain_metric(hearing, sent) if stopped else INFINITY
+                metric = _plain_metric(neighbour, sent) if stopped else INFINITY
             yield RipOffer(
-                hearing=hearing,
+                neighbour=neighbour,
                 metric=min(INFINITY, metric),
                 tag=tag if result is None else result.tag,
                 stopped_by=stopped,
                 echo=bool(self.near[index, column]) and metric >= int(self.first[index, column]),
             )
 
-    def origin(self, told: Told, hearing: RipHearing, prefix: int) -> Place:
+    def origin(self, told: Told, neighbour: RipNeighbour, prefix: int) -> Place:
         """The line by which what a neighbour tells of a prefix came into RIP."""
         column = int(np.searchsorted(self.columns, prefix))
-        index, passed = hearing.sender, set[int]()
+        index, passed = neighbour.sender, set[int]()
         heard, _ = self.heard(told).values
         while self.first[index, column] >= INFINITY and index not in passed:
             passed.add(index)
-            for other in self.network.hearings:
+            for other in self.network.directed:
                 metric, _ = self.over(other, told)
                 if other.receiver == index and metric[column] == heard[index, column]:
                     index = other.sender
@@ -279,10 +281,10 @@ def announced(network: RipNetwork, injected: Mapping[int, Sequence[Injected]]) -
     )
 
 
-def _plain_metric(hearing: RipHearing, sent: int) -> int:
+def _plain_metric(neighbour: RipNeighbour, sent: int) -> int:
     """The metric a route would have at the receiver but for the policies."""
-    wire = _on_the_wire(np.int64(sent + hearing.out.settings.offset_out))
-    return int(wire) + hearing.cost
+    wire = _on_the_wire(np.int64(sent + neighbour.out.settings.offset_out))
+    return int(wire) + neighbour.cost
 
 
 def _on_the_wire(metric: NDArray[np.int64] | np.int64) -> NDArray[np.int64]:

@@ -18,7 +18,7 @@ import numpy as np
 from routrel.policy.evaluate import sets_metric
 from routrel.protocols.contract import Inputs, process_of
 from routrel.protocols.rip.announcements import INFINITY, RipNetwork, announced
-from routrel.protocols.rip.neighbours import RipRouter, rip_hearings, rip_routers
+from routrel.protocols.rip.neighbours import RipRouter, rip_neighbours, rip_routers
 from routrel.protocols.rip.result import RipResult
 from routrel.protocols.shared.speaking import version_of
 from routrel.protocols.shared.vectors import Asked, Told, VectorDomain
@@ -52,7 +52,7 @@ class RipDomain(VectorDomain[RipRouter]):
             version=self.version,
             interning=self.interning,
             routers=self.routers,
-            hearings=rip_hearings(self.topology, self.routers, self.version),
+            directed=rip_neighbours(self.topology, self.routers, self.version),
             port_numbers=self.port_numbers,
         )
 
@@ -96,4 +96,4 @@ class RipDomain(VectorDomain[RipRouter]):
         ]
         if not any(sets_metric(device, use) for device, use in uses):
             return ()
-        return sorted({self.port_numbers[h.into.key] for h in self.network.hearings})
+        return sorted({self.port_numbers[h.into.key] for h in self.network.directed})

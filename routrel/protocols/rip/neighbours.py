@@ -12,7 +12,7 @@ from routrel.protocols.shared.speaking import family_addresses, subnets, version
 from routrel.rib.candidates import NextHop, Protocol, Table, hop_order
 from routrel.topology.segments import Attachment, Topology
 
-__all__ = ["RipHearing", "RipPort", "RipRouter", "rip_hearings", "rip_routers"]
+__all__ = ["RipNeighbour", "RipPort", "RipRouter", "rip_neighbours", "rip_routers"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -39,7 +39,7 @@ class RipRouter:
 
 
 @dataclass(frozen=True, slots=True)
-class RipHearing:
+class RipNeighbour:
     """One router hears another: indices of both, and by which interfaces."""
 
     sender: int
@@ -82,9 +82,9 @@ def rip_routers(topology: Topology, protocol: Protocol) -> Iterator[RipRouter]:
             )
 
 
-def rip_hearings(
+def rip_neighbours(
     topology: Topology, routers: Sequence[RipRouter], version: int
-) -> tuple[RipHearing, ...]:
+) -> tuple[RipNeighbour, ...]:
     """Who hears whom: on one segment, in one subnet, with the same key, sender not passive.
 
     In the order in which a receiver keeps equal ways.
@@ -96,7 +96,7 @@ def rip_hearings(
             if segment is not None and port.way is not None:
                 on_segment.setdefault(segment.id, []).append((index, port))
     found = (
-        RipHearing(sender, receiver, out, into)
+        RipNeighbour(sender, receiver, out, into)
         for members in on_segment.values()
         for sender, out in members
         for receiver, into in members
@@ -115,5 +115,5 @@ def _agree(out: RipPort, into: RipPort, version: int) -> bool:
     )
 
 
-def _way_order(hearing: RipHearing) -> tuple[int, tuple[str, int]]:
-    return hearing.receiver, hop_order(NextHop(hearing.into.interface.name, hearing.out.way))
+def _way_order(neighbour: RipNeighbour) -> tuple[int, tuple[str, int]]:
+    return neighbour.receiver, hop_order(NextHop(neighbour.into.interface.name, neighbour.out.way))

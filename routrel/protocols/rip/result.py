@@ -47,7 +47,7 @@ class RipResult(VectorResult):
                 problem = f"metric {INFINITY} is out of reach"
             elif offer.echo:
                 problem = "the device announces the prefix itself"
-            out, into = offer.hearing.out, offer.hearing.into
+            out, into = offer.neighbour.out, offer.neighbour.into
             path = CandidatePath(
                 protocol=protocol,
                 next_hops=(NextHop(into.interface.name, out.way),),
@@ -57,9 +57,9 @@ class RipResult(VectorResult):
                 advertiser=out.device.name,
                 lost_on="metric" if usable and offer.metric > min(usable) else None,
                 problem=problem,
-                place=self.announced.origin(self.rest.told, offer.hearing, prefix),
+                place=self.announced.origin(self.rest.told, offer.neighbour, prefix),
                 also=(out.settings.place, into.settings.place),
-                values={"way_cost": offer.hearing.cost},
+                values={"way_cost": offer.neighbour.cost},
             )
             if offer.stopped_by is not None:
                 path = rejected_by(path, offer.stopped_by.device, offer.stopped_by.use)
@@ -98,8 +98,8 @@ class RipResult(VectorResult):
         heard = False
         index = self.domain.index_of[gap.interning.tables[gap.downstream]]
         for offer in self.announced.offers(self.rest.told, index, gap.prefix):
-            hearing = offer.hearing
-            if hearing.out.device.name != gap.here.name:
+            neighbour = offer.neighbour
+            if neighbour.out.device.name != gap.here.name:
                 continue
             heard = True
             if offer.stopped_by is not None:
@@ -110,7 +110,7 @@ class RipResult(VectorResult):
                     device=gap.there.name,
                     text=f"{gap.there.name} hears it with metric {INFINITY}, which is out of reach",
                     suggestion="shorten the way, or lower offsets and costs",
-                    place=hearing.into.settings.place,
+                    place=neighbour.into.settings.place,
                 )
         own = route.protocol is self.domain.protocol
         if not heard and own and route.metric >= INFINITY - 1:

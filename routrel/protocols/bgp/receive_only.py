@@ -16,10 +16,10 @@ from numpy.typing import NDArray
 from routrel.model.bgp import MedGrouping, MissingMed
 from routrel.model.policy import NEXT_HOP_DISCARD
 from routrel.policy.as_paths import neighbouring_as, path_length
-from routrel.protocols.bgp.carrying import Carrier, Lane
-from routrel.protocols.bgp.paths import Learned, PathNumbers
+from routrel.protocols.bgp.carrying import Carrier, PolicySignature
+from routrel.protocols.bgp.paths import PathNumbers, PathSource
 from routrel.protocols.bgp.resolve import Resolver
-from routrel.protocols.bgp.sessions import Hearing
+from routrel.protocols.bgp.sessions import DirectedPeer
 from routrel.protocols.bgp.speakers import Speaker
 from routrel.protocols.bgp.spread import Numbers
 from routrel.rib.candidates import (
@@ -34,19 +34,21 @@ from routrel.rib.candidates import (
     limited,
 )
 
-__all__ = ["LeafTables", "is_leaf"]
+__all__ = ["ReceiveOnlyTables", "is_receive_only"]
 
 Ints = NDArray[np.int64]
 _NOTHING = -1
 _WORST_MED = 2**32 - 1
 
 
-def is_leaf(speaker: Speaker, out: Sequence[Hearing], into: Sequence[Hearing]) -> bool:
+def is_receive_only(
+    speaker: Speaker, out: Sequence[DirectedPeer], into: Sequence[DirectedPeer]
+) -> bool:
     """Whether a device passes nothing on that it hears, and chooses in the plain way.
 
     Args:
-        out: Its hearings as sender.
-        into: Its hearings as receiver.
+        out: Its peers as sender.
+        into: Its peers as receiver.
     """
     instance = speaker.instance
     if instance is None or speaker.vrf is None or instance.aggregates:
@@ -57,27 +59,27 @@ def is_leaf(speaker: Speaker, out: Sequence[Hearing], into: Sequence[Hearing]) -
         and not instance.announce_active_only
     )
     quiet = all(
-        hearing.relation is Learned.INTERNAL
-        and not hearing.sender_settings.reflector_client
-        and hearing.sender_settings.default_route is None
-        for hearing in out
+        peer.relation is PathSource.INTERNAL
+        and not peer.sender_settings.reflector_client
+        and peer.sender_settings.default_route is None
+        for peer in out
     )
     return (
         plain
         and quiet
         and all(
-            hearing.relation is Learned.INTERNAL
-            and not hearing.receiver_settings.accept_blackhole
-            and hearing.sender_settings.add_paths in (None, 1)
-            and not _may_discard(speaker, hearing)
-            for hearing in into
+            peer.relation is PathSource.INTERNAL
+            and not peer.receiver_settings.accept_blackhole
+            and peer.sender_settings.add_paths in (None, 1)
+            and not _may_discard(speaker, peer)
+            for peer in into
         )
     )
 
 
-def _may_discard(speaker: Speaker, hearing: Hearing) -> bool:
+def _may_discard(speaker: Speaker, peer: DirectedPeer) -> bool:
     """Whether an import policy there may drop what matches a route."""
-    if not hearing.receiver_settings.import_policies or speaker.device is None:
+    if not peer.receiver_settings.import_policies or speaker.device is None:
         return False
     return any(
         statement.actions.next_hop == NEXT_HOP_DISCARD
@@ -101,12 +103,12 @@ class _Attributes:
     clusters: Ints  #: how many
 
 
-class LeafTables:
-    """The rows of leaves.
+class ReceiveOnlyTables:
+    """The rows of receive-only speakers.
 
     Args:
-        leaves: The speakers that are leaves in this round.
-        into: By speaker: the positions of its hearings as receiver.
+        receive_only: The speakers that only receive in this round.
+        into: By speaker: the positions of its peers as receiver.
     """
 
     def __init__(
@@ -115,42 +117,50 @@ class LeafTables:
         speakers: Sequence[Speaker],
         carrier: Carrier,
         resolver: Resolver,
-        leaves: Sequence[int],
+        receive_only: Sequence[int],
         into: Sequence[Sequence[int]],
     ) -> None:
         self.interning, self.speakers = interning, speakers
         self.carrier, self.resolver = carrier, resolver
-        self.leaves, self.into = leaves, into
+        self.receive_only, self.into = receive_only, into
 
     def rows(
-        self, lanes: Sequence[Lane], chosen: Sequence[Sequence[Numbers]], members: Ints, of: Ints
+        self,
+        signatures: Sequence[PolicySignature],
+        chosen: Sequence[Sequence[Numbers]],
+        members: Ints,
+        of: Ints,
     ) -> list[Rows]:
-        """The rows of all leaves for all prefixes.
+        """The rows of all receive-only speakers for all prefixes.
 
         Args:
-            lanes: The classes.
+            signatures: The classes.
             chosen: By class and speaker: what it announces on.
             members: All prefixes of the classes, rising.
             of: The class of each of them.
         """
-        if not lanes or not self.leaves:
+        if not signatures or not self.receive_only:
             return []
-        heard = self._heard(lanes, chosen)
+        heard = self._heard(signatures, chosen)
         different = {id(found): found for found in heard.values()}
         numbers = sorted({n for found in different.values() for n in np.unique(found).tolist()})
         if not numbers or numbers[-1] < 0:
             return []
         known = self._attributes([n for n in numbers if n >= 0])
         blocks = []
-        for leaf in self.leaves:
-            arrays = [heard[place] for place in self.into[leaf] if place in heard]
+        for index in self.receive_only:
+            arrays = [heard[place] for place in self.into[index] if place in heard]
             if arrays:
-                places = [place for place in self.into[leaf] if place in heard]
-                blocks.append(self._leaf_rows(leaf, places, np.stack(arrays), known, members, of))
+                places = [place for place in self.into[index] if place in heard]
+                blocks.append(
+                    self._receive_only_rows(index, places, np.stack(arrays), known, members, of)
+                )
         return [block for block in blocks if len(block)]
 
-    def _heard(self, lanes: Sequence[Lane], chosen: Sequence[Sequence[Numbers]]) -> dict[int, Ints]:
-        """By hearing into a leaf: the number of the path taken, by class; -1: nothing.
+    def _heard(
+        self, signatures: Sequence[PolicySignature], chosen: Sequence[Sequence[Numbers]]
+    ) -> dict[int, Ints]:
+        """By peer into a receive-only speaker: the number of the path taken, by class; -1: nothing.
 
         Leaves of one sender that treat paths alike share the array, unless a path names one.
         """
@@ -162,15 +172,15 @@ class LeafTables:
             for n in {code for each in chosen for codes in each for code in codes}
             for address in _names(paths, carrier.codes.path(n))
         }
-        closed = frozenset[int]().union(*(lane.closed for lane in lanes))
-        for leaf in self.leaves:
-            for place in self.into[leaf]:
-                hearing = carrier.hearings[place]
-                speaker = self.speakers[leaf]
-                special = {hearing.receiver_address, speaker.router_id, speaker.cluster_id} & named
+        closed = frozenset[int]().union(*(signature.closed for signature in signatures))
+        for index in self.receive_only:
+            for place in self.into[index]:
+                peer = carrier.peers[place]
+                speaker = self.speakers[index]
+                special = {peer.receiver_address, speaker.router_id, speaker.cluster_id} & named
                 special |= speaker.addresses & named
                 key = (
-                    hearing.sender,
+                    peer.sender,
                     carrier.kinds[place],
                     *carrier.chains[place],
                 )
@@ -178,16 +188,16 @@ class LeafTables:
                 if alike and key in shared:
                     found[place] = shared[key]
                     continue
-                taken = np.full(len(lanes), _NOTHING, dtype=np.int64)
-                for number, lane in enumerate(lanes):
-                    codes = chosen[number][hearing.sender]
+                taken = np.full(len(signatures), _NOTHING, dtype=np.int64)
+                for number, signature in enumerate(signatures):
+                    codes = chosen[number][peer.sender]
                     own = bool(codes) and carrier.codes.place(codes[0]) < 0
-                    if lane.kept_back[hearing.sender] or place in lane.closed:
+                    if signature.kept_back[peer.sender] or place in signature.closed:
                         continue
-                    if lane.not_active[hearing.sender] and not own:
+                    if signature.not_active[peer.sender] and not own:
                         continue
-                    if codes and lane.prefix.version in hearing.versions:
-                        code = carrier.passes(lane, place, codes[0])
+                    if codes and signature.prefix.version in peer.versions:
+                        code = carrier.passes(signature, place, codes[0])
                         taken[number] = carrier.codes.path(code) if code >= 0 else _NOTHING
                 found[place] = taken
                 if alike:
@@ -212,33 +222,33 @@ class LeafTables:
         self._addresses = list(addresses)
         return _Attributes(**columns)
 
-    def _leaf_rows(
+    def _receive_only_rows(
         self,
-        leaf: int,
+        index: int,
         places: Sequence[int],
         heard: Ints,
         known: _Attributes,
         members: Ints,
         of: Ints,
     ) -> Rows:
-        """The rows of one leaf.
+        """The rows of one such speaker.
 
         Args:
-            heard: [hearing, class] path numbers.
+            heard: [peer, class] path numbers.
         """
-        speaker = self.speakers[leaf]
+        speaker = self.speakers[index]
         instance, vrf, table = speaker.instance, speaker.vrf, speaker.table
         if instance is None or vrf is None or table is None:
             raise ValueError(f"{speaker.name} has no table")
-        resolved = [self.resolver.of(leaf, address) for address in self._addresses]
+        resolved = [self.resolver.of(index, address) for address in self._addresses]
         cost = np.array([-1 if r.problem else r.cost for r in resolved], dtype=np.int64)
         at = np.maximum(heard, 0)
         alive = (heard >= 0) & (cost[known.next_hop[at]] >= 0)
         options = instance.decision
-        hearings = [self.carrier.hearings[place] for place in places]
-        ids = np.array([int(self.speakers[h.sender].router_id) for h in hearings])[:, None]
-        order = sorted({hearing.sender_address for hearing in hearings}, key=int)
-        addresses = np.array([order.index(h.sender_address) for h in hearings])[:, None]
+        peers = [self.carrier.peers[place] for place in places]
+        ids = np.array([int(self.speakers[h.sender].router_id) for h in peers])[:, None]
+        order = sorted({peer.sender_address for peer in peers}, key=int)
+        addresses = np.array([order.index(h.sender_address) for h in peers])[:, None]
         missing = _WORST_MED if options.missing_med is MissingMed.WORST else 0
         med = known.med[at]
         med = np.where(med < 0, missing, med)
@@ -258,19 +268,19 @@ class LeafTables:
         alive = _least(alive, np.broadcast_to(addresses, at.shape))
         best = alive.argmax(axis=0)
         path = np.where(alive.any(axis=0), at[best, np.arange(at.shape[1])], _NOTHING)
-        return self._rows_of(leaf, path, known, [r.next_hops for r in resolved], members, of)
+        return self._rows_of(index, path, known, [r.next_hops for r in resolved], members, of)
 
     def _rows_of(
         self,
-        leaf: int,
+        index: int,
         path: Ints,
         known: _Attributes,
         hops: Sequence[tuple[NextHop, ...]],
         members: Ints,
         of: Ints,
     ) -> Rows:
-        """The rows of one leaf, from the path it chose for each class."""
-        speaker = self.speakers[leaf]
+        """The rows of one such speaker, from the path it chose for each class."""
+        speaker = self.speakers[index]
         instance, vrf, table = speaker.instance, speaker.vrf, speaker.table
         if instance is None or vrf is None or table is None:
             raise ValueError(f"{speaker.name} has no table")
