@@ -248,7 +248,7 @@ def _filter_data(evidence: FilterEvidence) -> FilterEvidenceData:
         action=result.action,
         rule=result.rule.id if result.rule else None,
         rule_text=rule_words(result.rule) if result.rule else None,
-        session=result.session,
+        session=result.connection,
         tried=[
             TriedRuleData(
                 rule=tried.rule.id,

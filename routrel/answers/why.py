@@ -127,9 +127,9 @@ def _explain_outside(state: State, question: RouteQuestion, index: int) -> WhyDa
 def _doubt(state: State, device: str, vrf: str, prefix: Prefix) -> str | None:
     """Why a table's route to a prefix is not certain; None where it is."""
     told: list[str] = []
-    if any((d.device, d.vrf, d.prefix) == (device, vrf, prefix) for d in state.unsettled):
+    if any((d.device, d.vrf, d.prefix) == (device, vrf, prefix) for d in state.oscillating):
         told.append("Routing never comes to rest here; this is one moment of it.")
-    elif any((d.device, d.vrf, d.prefix) == (device, vrf, prefix) for d in state.ordered):
+    elif any((d.device, d.vrf, d.prefix) == (device, vrf, prefix) for d in state.order_dependent):
         told.append("This depends on who came first; other outcomes are as stable.")
         number = state.rib.interning.table_numbers[device, vrf]
         outcomes = outcomes_of_prefix(state, number, prefix)

@@ -51,4 +51,4 @@ def bounced(state: State, session: Session) -> Bounce:
 def _at_rest(state: State, look: Look | None) -> State | None:
     if look is None:
         return None
-    return replace(state, look=look, others=(), ordered=(), searched=True)
+    return replace(state, look=look, others=(), order_dependent=(), searched=True)

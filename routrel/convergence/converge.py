@@ -21,12 +21,19 @@ from routrel.rib.table import Rib
 from routrel.topology.findings import topology_findings
 from routrel.topology.segments import Topology, build_topology
 
-__all__ = ["Doubt", "OtherOutcome", "State", "converge", "with_own_places", "with_same_tables"]
+__all__ = [
+    "OtherOutcome",
+    "State",
+    "UncertainRoute",
+    "converge",
+    "with_own_places",
+    "with_same_tables",
+]
 
 
 @dataclass(frozen=True, slots=True, order=True)
-class Doubt:
-    """A prefix of a table whose route is not certain."""
+class UncertainRoute:
+    """A prefix of a table whose route oscillates or depends on the order."""
 
     device: str
     vrf: str
@@ -52,8 +59,8 @@ class State:
     network: Network
     topology: Topology
     look: Look
-    unsettled: tuple[Doubt, ...]  #: routes that never come to rest
-    ordered: tuple[Doubt, ...]  #: routes that depend on which router came first
+    oscillating: tuple[UncertainRoute, ...]  #: routes that never come to rest
+    order_dependent: tuple[UncertainRoute, ...]  #: routes that depend on which router came first
     others: tuple[OtherOutcome, ...] = ()  #: further outcomes, as stable as the one shown
     searched: bool = True  #: whether the search for other outcomes was made to its end
 
@@ -70,13 +77,13 @@ class State:
     @property
     def converged(self) -> bool:
         """Whether routing has a stable answer."""
-        return not self.unsettled
+        return not self.oscillating
 
-    def is_unsettled(self, device: str, vrf: str, address: Address) -> bool:
+    def is_oscillating(self, device: str, vrf: str, address: Address) -> bool:
         """Whether what a table does with an address never comes to rest."""
         return any(
-            (doubt.device, doubt.vrf) == (device, vrf) and address in doubt.prefix
-            for doubt in self.unsettled
+            (route.device, route.vrf) == (device, vrf) and address in route.prefix
+            for route in self.oscillating
         )
 
     @cached_property
@@ -84,15 +91,15 @@ class State:
         """Everything suspicious about the model, errors first."""
         found = topology_findings(self.topology)
         found.extend(routing_findings(self.network, self.look))
-        found.extend(self._doubts())
+        found.extend(self._uncertain_findings())
         return tuple(sorted(found, key=finding_order))
 
-    def _doubts(self) -> Iterator[Finding]:
+    def _uncertain_findings(self) -> Iterator[Finding]:
         """One finding for all that never rests, one for each way to rest otherwise."""
-        if self.unsettled:
-            yield self._doubt(
-                self.unsettled,
-                [(doubt.device, doubt.vrf) for doubt in self.unsettled],
+        if self.oscillating:
+            yield self._uncertain_finding(
+                self.oscillating,
+                [(route.device, route.vrf) for route in self.oscillating],
                 Severity.ERROR,
                 "not_converged",
                 "never comes to rest",
@@ -101,24 +108,24 @@ class State:
         told: set[object] = set()
         for other in self.others:
             pairs = differences([self.rib.active, other.rib.active])
-            doubts = _doubts(self.rib.interning, pairs)
-            first = other.first or tuple((doubt.device, doubt.vrf) for doubt in doubts)
+            routes = _uncertain(self.rib.interning, pairs)
+            first = other.first or tuple((route.device, route.vrf) for route in routes)
             if frozenset(pairs) in told:
                 continue
             told.add(frozenset(pairs))
             by = f" ({_listed(sorted({table[0] for table in other.first}))})" * bool(other.first)
-            yield self._doubt(
-                doubts,
+            yield self._uncertain_finding(
+                routes,
                 first,
                 Severity.WARNING,
                 "order_dependent",
                 f"depends on which device settles first{by}; one of the outcomes is shown",
                 "give the routes different distances or metrics, so that one outcome is left",
             )
-        if self.ordered and not self.others:
-            yield self._doubt(
-                self.ordered,
-                [(doubt.device, doubt.vrf) for doubt in self.ordered],
+        if self.order_dependent and not self.others:
+            yield self._uncertain_finding(
+                self.order_dependent,
+                [(route.device, route.vrf) for route in self.order_dependent],
                 Severity.WARNING,
                 "order_dependent",
                 "may depend on which device settles first; the search for other outcomes was "
@@ -126,9 +133,9 @@ class State:
                 "give the routes different distances or metrics, so that one outcome is left",
             )
 
-    def _doubt(
+    def _uncertain_finding(
         self,
-        doubts: Sequence[Doubt],
+        routes: Sequence[UncertainRoute],
         deciding: Sequence[Table],
         severity: Severity,
         code: str,
@@ -136,8 +143,8 @@ class State:
         suggestion: str,
     ) -> Finding:
         """A finding at the lines of those who decide."""
-        devices = list(dict.fromkeys(doubt.device for doubt in doubts))
-        prefixes = list(dict.fromkeys(doubt.prefix for doubt in doubts))
+        devices = list(dict.fromkeys(route.device for route in routes))
+        prefixes = list(dict.fromkeys(route.prefix for route in routes))
         places: dict[Place, str] = {}
         for table in dict.fromkeys(deciding):
             for place in self.look.deciding_places(table, prefixes):
@@ -180,8 +187,8 @@ def converge(network: Network, since: State | None = None, *, search: bool = Tru
         network=network,
         topology=topology,
         look=settled.outcomes[0].look,
-        unsettled=_doubts(interning, settled.unsettled),
-        ordered=_doubts(interning, settled.ordered),
+        oscillating=_uncertain(interning, settled.oscillating),
+        order_dependent=_uncertain(interning, settled.order_dependent),
         others=tuple(
             OtherOutcome(
                 look=outcome.look, first=tuple(interning.tables[table] for table in outcome.first)
@@ -204,7 +211,7 @@ def with_same_tables(state: State, network: Network) -> State | None:
         if bare != old or [f.name for f in old.filters] != [f.name for f in new.filters]:
             return None
         for before, after in zip(old.filters, new.filters, strict=True):
-            if before.sessions != after.sessions:
+            if before.stateful != after.stateful:
                 return None
             if any(rule.mark is not None for rule in (*before.rules, *after.rules)):
                 return None  # steering may ask for marks
@@ -225,9 +232,11 @@ def with_own_places(state: State) -> State:
     return replace(state, look=protocols.look(state.look), others=others)
 
 
-def _doubts(interning: Interning, pairs: frozenset[tuple[int, int]]) -> tuple[Doubt, ...]:
+def _uncertain(
+    interning: Interning, pairs: frozenset[tuple[int, int]]
+) -> tuple[UncertainRoute, ...]:
     found = [
-        Doubt(*interning.tables[table], interning.prefixes.prefixes[prefix])
+        UncertainRoute(*interning.tables[table], interning.prefixes.prefixes[prefix])
         for table, prefix in pairs
     ]
     return tuple(sorted(found, key=lambda d: (d.device, d.vrf, prefix_order(d.prefix))))

@@ -59,8 +59,8 @@ class Settled:
     """The tables, and which of their prefixes are in doubt: (table, prefix) numbers."""
 
     outcomes: tuple[Outcome, ...]  #: the one that is shown, then others as stable
-    unsettled: frozenset[tuple[int, int]]  #: never come to rest
-    ordered: frozenset[tuple[int, int]]  #: rest in a way that depends on who came first
+    oscillating: frozenset[tuple[int, int]]  #: never come to rest
+    order_dependent: frozenset[tuple[int, int]]  #: rest in a way that depends on who came first
     complete: bool  #: whether all that was to be tried for other outcomes was tried
 
 
@@ -79,17 +79,17 @@ def settle(protocols: Protocols, *, search: bool = True) -> Settled:
         found, moving = _in_turns(protocols, contested, all_orders=search)
         if not found:
             shown = protocols.look(moving[-1])
-            unsettled = differences([look.rib.active for look in moving]) or contested
-            return Settled((Outcome(shown, ()),), unsettled, frozenset(), True)
+            oscillating = differences([look.rib.active for look in moving]) or contested
+            return Settled((Outcome(shown, ()),), oscillating, frozenset(), True)
     if not search:
         return Settled(tuple(found[:1]), _moving(found[0].look), frozenset(), True)
     others = _Search(protocols, found)
     others.run()
     outcomes = others.found
-    ordered = differences([outcome.rib.active for outcome in outcomes])
+    order_dependent = differences([outcome.rib.active for outcome in outcomes])
     if not others.complete:
-        ordered |= contested
-    return Settled(tuple(outcomes), _moving(outcomes[0].look), ordered, others.complete)
+        order_dependent |= contested
+    return Settled(tuple(outcomes), _moving(outcomes[0].look), order_dependent, others.complete)
 
 
 def settle_onward(protocols: Protocols, look: Look, choices: Choices) -> Look | None:
@@ -335,7 +335,7 @@ def _subsets(points: Sequence[TurningPoint]) -> list[frozenset[TurningPoint]]:
 def _moving(look: Look) -> frozenset[tuple[int, int]]:
     """Tables and prefixes that do not settle inside one protocol, or in resolution."""
     found: frozenset[tuple[int, int]] = frozenset()
-    return found.union(*(result.unsettled for result in look.results.values()))
+    return found.union(*(result.oscillating for result in look.results.values()))
 
 
 def differences(states: list[Rows]) -> frozenset[tuple[int, int]]:

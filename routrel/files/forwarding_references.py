@@ -80,27 +80,29 @@ def _check_filters(device: Device, report: Report) -> None:
                 f"no packet arrives or leaves at loopback {interface.name}",
                 "bind the filter to another interface, or under own-traffic:",
             )
-    check(device.own_traffic.filters_in, arriving=True)
-    check(device.own_traffic.filters_out, arriving=False)
-    check(device.through_traffic.filters, arriving=False)
+    check(device.local_traffic.filters_in, arriving=True)
+    check(device.local_traffic.filters_out, arriving=False)
+    check(device.transit_traffic.filters, arriving=False)
     check(device.arriving_traffic.filters, arriving=True)
 
 
 def _asks_for_the_exit(used: Filter | None) -> int | None:
     """The number of the first rule that names interfaces to leave by; None: none does."""
-    return next((rule.id for rule in used.rules if rule.match.leaves), None) if used else None
+    return (
+        next((rule.id for rule in used.rules if rule.match.out_interfaces), None) if used else None
+    )
 
 
 def _asks_for_sessions(used: Filter | None) -> bool:
     if used is None:
         return False
-    return used.sessions or any(rule.match.sessions for rule in used.rules)
+    return used.stateful or any(rule.match.connection_states for rule in used.rules)
 
 
 def _check_steering(device: Device, report: Report) -> None:
     names = {item.name for item in device.steerings}
     bound: list[SteeringUse | None] = [interface.steering for interface in device.interfaces]
-    bound += [device.own_traffic.steering, device.through_traffic.steering]
+    bound += [device.local_traffic.steering, device.transit_traffic.steering]
     for use in bound:
         if use is not None:
             hint = "add it under steering:"
@@ -134,7 +136,7 @@ def _check_matches(device: Device, report: Report) -> None:
     matches += [(rule.match, rule.place) for item in device.steerings for rule in item.rules]
     matches += [(rule.match, rule.place) for rule in device.translation]
     for match, place in matches:
-        for name in (*match.arrives, *match.leaves):
+        for name in (*match.in_interfaces, *match.out_interfaces):
             _known("interface", name, interfaces, "", place, report, device)
 
 

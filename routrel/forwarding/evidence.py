@@ -59,9 +59,9 @@ class StageName(Enum):
     TRANSLATION = "translation"  #: of the destination, of what the device sends too
     STEERING = "steering"
     ROUTE = "route"
-    FILTER_OWN = "filter_own"  #: of what the device sends, or what is for it
+    FILTER_LOCAL = "filter_own"  #: of what the device sends, or what is for it
     TTL = "ttl"
-    FILTER_THROUGH = "filter_through"  #: of what the device forwards; zones too
+    FILTER_TRANSIT = "filter_through"  #: of what the device forwards; zones too
     SOURCE_TRANSLATION = "source_translation"
     FILTER_OUT = "filter_out"
     MTU = "mtu"

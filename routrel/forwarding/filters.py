@@ -33,9 +33,9 @@ __all__ = [
 class PacketContext:
     """What a device knows about a packet besides its header."""
 
-    arrives: str | None = None  #: the interface it came in by; None: the device sends it
-    leaves: str | None = None  #: None: not known yet, or it is for the device itself
-    session: ConnectionState | None = None  #: None: the device remembers no sessions
+    in_interface: str | None = None  #: the interface it came in by; None: the device sends it
+    out_interface: str | None = None  #: None: not known yet, or it is for the device itself
+    connection: ConnectionState | None = None  #: None: the device tracks none
     mark: int = 0  #: what a filter of the device marked it with
     later_mark: int = 0  #: and the later fragments of a packet that was cut
 
@@ -55,14 +55,14 @@ class TriedRule:
 class FilterResult:
     """What a filter did with a packet.
 
-    `rule` is None where the written default decided, or where the packet's session did.
+    `rule` is None where the written default decided, or where the packet's connection did.
     """
 
     filter: Filter
     action: Action
     rule: Rule | None
     tried: tuple[TriedRule, ...]  #: in order; the matching rule last
-    session: ConnectionState | None = None  #: of a filter with sessions, what it knew of this one
+    connection: ConnectionState | None = None  #: of a stateful filter: what it knew of this one
     fragment: bool = False  #: whether it was a later fragment that was held against the rules
     mark: int = 0  #: what the packet is marked with behind the filter
     later_mark: int = 0  #: and the later fragments of one that was cut
@@ -72,14 +72,14 @@ class FilterResult:
         return self.action is Action.PERMIT
 
     @property
-    def by_session(self) -> bool:
-        """Whether the session decided before any rule was asked."""
-        return self.session in (ConnectionState.ESTABLISHED, ConnectionState.INVALID)
+    def by_connection(self) -> bool:
+        """Whether the connection decided before any rule was asked."""
+        return self.connection in (ConnectionState.ESTABLISHED, ConnectionState.INVALID)
 
     @property
     def place(self) -> Place:
         """The line that decided."""
-        if self.by_session:
+        if self.by_connection:
             return self.filter.place
         return self.rule.place if self.rule else self.filter.default_place
 
@@ -89,12 +89,12 @@ def evaluate(
 ) -> FilterResult:
     """Hold a packet against the rules from the top; the first match decides (RFC 8519 4.1).
 
-    A filter with sessions first lets pass what belongs to a session the device let begin, and
+    A stateful filter first lets pass what belongs to a connection the device let begin, and
     drops answers to what it never saw. A packet that was cut up passes only if its first and its
     later fragments do; told is the one that does not.
     """
-    if packet_filter.sessions and context.session is not ConnectionState.NEW:
-        known = context.session
+    if packet_filter.stateful and context.connection is not ConnectionState.NEW:
+        known = context.connection
         if known is not None:
             action = Action.PERMIT if known is ConnectionState.ESTABLISHED else Action.DENY
             return FilterResult(
@@ -102,7 +102,7 @@ def evaluate(
                 action=action,
                 rule=None,
                 tried=(),
-                session=known,
+                connection=known,
                 mark=context.mark,
                 later_mark=context.later_mark,
             )
@@ -130,7 +130,7 @@ def later_fragment(header: Header) -> Header:
 
 
 def _by_rules(packet_filter: Filter, header: Header, context: PacketContext) -> FilterResult:
-    session = context.session if packet_filter.sessions else None
+    connection = context.connection if packet_filter.stateful else None
     tried = []
     for rule in packet_filter.rules:
         why_not = mismatch(rule.match, header, context)
@@ -145,7 +145,7 @@ def _by_rules(packet_filter: Filter, header: Header, context: PacketContext) -> 
                 action=rule.action,
                 rule=rule,
                 tried=tuple(tried),
-                session=session,
+                connection=connection,
                 mark=context.mark,
             )
     return FilterResult(
@@ -153,7 +153,7 @@ def _by_rules(packet_filter: Filter, header: Header, context: PacketContext) -> 
         action=packet_filter.default,
         rule=None,
         tried=tuple(tried),
-        session=session,
+        connection=connection,
         mark=context.mark,
     )
 
@@ -170,12 +170,16 @@ def _mismatches(match: Match, header: Header, context: PacketContext) -> Iterato
         yield f"source {header.source} is outside {_listed(match.sources)}"
     if match.destinations and not _within(header.destination, match.destinations):
         yield f"destination {header.destination} is outside {_listed(match.destinations)}"
-    if match.arrives and context.arrives not in match.arrives:
-        found = f"arrives by {context.arrives}" if context.arrives else "the device's own"
-        yield f"{found}, not by {_listed(match.arrives)}"
-    if match.leaves and context.leaves not in match.leaves:
-        found = f"leaves by {context.leaves}" if context.leaves else "is for the device itself"
-        yield f"{found}, not by {_listed(match.leaves)}"
+    if match.in_interfaces and context.in_interface not in match.in_interfaces:
+        found = f"arrives by {context.in_interface}" if context.in_interface else "the device's own"
+        yield f"{found}, not by {_listed(match.in_interfaces)}"
+    if match.out_interfaces and context.out_interface not in match.out_interfaces:
+        found = (
+            f"leaves by {context.out_interface}"
+            if context.out_interface
+            else "is for the device itself"
+        )
+        yield f"{found}, not by {_listed(match.out_interfaces)}"
     yield from _port_mismatches(match, header)
     if match.dscps and header.dscp not in match.dscps:
         wanted = ", ".join(dscp_name(number) for number in match.dscps)
@@ -183,9 +187,9 @@ def _mismatches(match: Match, header: Header, context: PacketContext) -> Iterato
     yield from _fragment_mismatches(match, header)
     if match.marks and context.mark not in match.marks:
         yield f"marked {context.mark or 'with nothing'}, not {_listed(match.marks)}"
-    if match.sessions and context.session not in match.sessions:
-        found = context.session.value if context.session else "not known"
-        yield f"session {found}, not {', '.join(state.value for state in match.sessions)}"
+    if match.connection_states and context.connection not in match.connection_states:
+        found = context.connection.value if context.connection else "not known"
+        yield f"session {found}, not {', '.join(state.value for state in match.connection_states)}"
 
 
 def _port_mismatches(match: Match, header: Header) -> Iterator[str]:

@@ -25,22 +25,26 @@ _ALL_PROTOCOLS = (1 << 256) - 1
 _ALL_CODE_POINTS = (1 << 64) - 1
 _ALL_FLAGS = (1 << 256) - 1  #: one bit for each combination of the eight flags
 _ALL_FRAGMENTS = 0b111  #: whole, first, later
-_ALL_SESSIONS = 0b111
+_ALL_CONNECTION_STATES = 0b111
 _PORTS: Range = (0, 65535)
 _FRAGMENT_BITS = {
     None: 0b111, Fragments.NONE: 0b001, Fragments.FIRST: 0b010, Fragments.LATER: 0b100,
     Fragments.ANY: 0b110,
 }  # fmt: skip
-_SESSION_BITS = {ConnectionState.NEW: 1, ConnectionState.ESTABLISHED: 2, ConnectionState.INVALID: 4}
+_CONNECTION_BITS = {
+    ConnectionState.NEW: 1,
+    ConnectionState.ESTABLISHED: 2,
+    ConnectionState.INVALID: 4,
+}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Box:
     """Headers of one family.
 
-    For ICMP `source_ports` are its types and `destination_ports` its codes. `arrives` and `leaves`
-    are the ways a packet may come and go, `marks` what it is marked with, as bits of what some rule
-    asks for; bit 0 stands for all others.
+    For ICMP `source_ports` are its types and `destination_ports` its codes. `in_interfaces` and
+    `out_interfaces` are the ways a packet may come and go, `marks` what it is marked with, as bits
+    of what some rule asks for; bit 0 stands for all others.
     """
 
     version: int
@@ -52,14 +56,23 @@ class Box:
     dscps: int = _ALL_CODE_POINTS
     flags: int = _ALL_FLAGS
     fragments: int = _ALL_FRAGMENTS
-    sessions: int = _ALL_SESSIONS
-    arrives: int = 1
-    leaves: int = 1
+    connection_states: int = _ALL_CONNECTION_STATES
+    in_interfaces: int = 1
+    out_interfaces: int = 1
     marks: int = 1
 
 
 _RANGES = ("sources", "destinations", "source_ports", "destination_ports")
-_SETS = ("protocols", "dscps", "flags", "fragments", "sessions", "arrives", "leaves", "marks")
+_SETS = (
+    "protocols",
+    "dscps",
+    "flags",
+    "fragments",
+    "connection_states",
+    "in_interfaces",
+    "out_interfaces",
+    "marks",
+)
 
 
 def newly_permitted(old: Filter, new: Filter) -> list[Box]:
@@ -89,7 +102,7 @@ def may_carry_tcp(box: Box, source_port: int, destination_port: int) -> bool:
 def count_headers(boxes: Iterable[Box]) -> int:
     """How many headers there are: combinations of protocol, addresses and ports or ICMP types.
 
-    Code points, flags, fragments, sessions, interfaces and marks do not multiply them.
+    Code points, flags, fragments, connection states, interfaces and marks do not multiply them.
     """
     total = 0
     counted: list[Box] = []
@@ -134,16 +147,16 @@ _KINDS = (
 class _Names:
     """The interfaces and marks that rules ask for; bit 0 of a set stands for all others."""
 
-    arrives: tuple[str, ...]
-    leaves: tuple[str, ...]
+    in_interfaces: tuple[str, ...]
+    out_interfaces: tuple[str, ...]
     marks: tuple[int, ...]
 
 
 def _interface_names(*filters: Filter) -> _Names:
     matches = [rule.match for f in filters for rule in f.rules]
     return _Names(
-        tuple(dict.fromkeys(name for m in matches for name in m.arrives)),
-        tuple(dict.fromkeys(name for m in matches for name in m.leaves)),
+        tuple(dict.fromkeys(name for m in matches for name in m.in_interfaces)),
+        tuple(dict.fromkeys(name for m in matches for name in m.out_interfaces)),
         tuple(dict.fromkeys(mark for m in matches for mark in m.marks)),
     )
 
@@ -154,8 +167,8 @@ def _everything(version: int, names: _Names) -> Box:
         version=version,
         sources=(0, top),
         destinations=(0, top),
-        arrives=(2 << len(names.arrives)) - 1,
-        leaves=(2 << len(names.leaves)) - 1,
+        in_interfaces=(2 << len(names.in_interfaces)) - 1,
+        out_interfaces=(2 << len(names.out_interfaces)) - 1,
         marks=(2 << len(names.marks)) - 1,
     )
 
@@ -165,7 +178,7 @@ def _where_they_may_differ(old: Filter, new: Filter, version: int, names: _Names
 
     Where a changed rule marks packets, later rules may differ for all that it matches.
     """
-    if (old.default, old.sessions) != (new.default, new.sessions):
+    if (old.default, old.stateful) != (new.default, new.stateful):
         return [_everything(version, names)]
     matcher = difflib.SequenceMatcher(a=_decisions(old), b=_decisions(new), autojunk=False)
     changed = [
@@ -205,9 +218,9 @@ def _permitted(packet_filter: Filter, version: int, names: _Names, where: list[B
                 rest += [(piece, bit) for piece in taken]
         left = rest
 
-    if packet_filter.sessions:
-        decide([replace(everything, sessions=2)], Action.PERMIT)
-        decide([replace(everything, sessions=4)], Action.DENY)
+    if packet_filter.stateful:
+        decide([replace(everything, connection_states=2)], Action.PERMIT)
+        decide([replace(everything, connection_states=4)], Action.DENY)
     for rule in packet_filter.rules:
         decide(_disjoint(_match_boxes(rule.match, version, names)), rule.action, rule.mark)
     if packet_filter.default is Action.PERMIT:
@@ -228,9 +241,11 @@ def _match_boxes(match: Match, version: int, names: _Names) -> Iterator[Box]:
         fragments=fragments,
         dscps=_bits(match.dscps) if match.dscps else base.dscps,
         flags=_flag_bits(match) if match.protocol == TCP else base.flags,
-        sessions=reduce(or_, (_SESSION_BITS[s] for s in match.sessions), 0) or base.sessions,
-        arrives=_name_bits(match.arrives, names.arrives) or base.arrives,
-        leaves=_name_bits(match.leaves, names.leaves) or base.leaves,
+        connection_states=reduce(or_, (_CONNECTION_BITS[s] for s in match.connection_states), 0)
+        or base.connection_states,
+        in_interfaces=_name_bits(match.in_interfaces, names.in_interfaces) or base.in_interfaces,
+        out_interfaces=_name_bits(match.out_interfaces, names.out_interfaces)
+        or base.out_interfaces,
         marks=_name_bits(match.marks, names.marks) or base.marks,
     )
     for source in _address_ranges(match.sources, version, base.sources):

@@ -185,11 +185,11 @@ class Lookup:
         With Linux processing steering of all arriving traffic is asked too, as if the answer came
         by the interface that the packet leaves by.
         """
-        use = device.through_traffic.steering
+        use = device.transit_traffic.steering
         if device.processing is Processing.LINUX and use is not None:
             steering = device.steering(use.steering)
             answer = header.reply()
-            context = PacketContext(arrives=out.name if out else None)
+            context = PacketContext(in_interface=out.name if out else None)
             found = self.steered(device, vrf, steering, answer, context) if steering else None
             if found is not None and found.discards:
                 return None

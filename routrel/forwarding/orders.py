@@ -41,12 +41,12 @@ ORDERS: dict[Processing, Order] = {
     Processing.ROUTER: Order(
         arriving=(
             _S.ARRIVAL, _S.FILTER_IN, _S.FILTER_ARRIVING, _S.REVERSE_PATH, _S.TRANSLATION, LOCAL,
-            _S.STEERING, _S.ROUTE, _S.TTL, _S.FILTER_THROUGH, _S.SOURCE_TRANSLATION, _S.FILTER_OUT,
+            _S.STEERING, _S.ROUTE, _S.TTL, _S.FILTER_TRANSIT, _S.SOURCE_TRANSLATION, _S.FILTER_OUT,
             _S.MTU, _S.NEIGHBOUR,
         ),
-        received=(_S.FILTER_OWN, _S.SOURCE_TRANSLATION),
+        received=(_S.FILTER_LOCAL, _S.SOURCE_TRANSLATION),
         sent=(
-            _S.TRANSLATION, LOCAL, _S.STEERING, _S.ROUTE, _S.FILTER_OWN, _S.SOURCE_TRANSLATION,
+            _S.TRANSLATION, LOCAL, _S.STEERING, _S.ROUTE, _S.FILTER_LOCAL, _S.SOURCE_TRANSLATION,
             _S.FILTER_OUT, _S.MTU, _S.NEIGHBOUR,
         ),
     ),
@@ -56,12 +56,12 @@ ORDERS: dict[Processing, Order] = {
     Processing.LINUX: Order(
         arriving=(
             _S.ARRIVAL, _S.FILTER_IN, _S.FILTER_ARRIVING, _S.TRANSLATION, LOCAL, _S.STEERING,
-            _S.ROUTE, _S.REVERSE_PATH, _S.TTL, _S.MTU, _S.FILTER_THROUGH, _S.FILTER_OUT,
+            _S.ROUTE, _S.REVERSE_PATH, _S.TTL, _S.MTU, _S.FILTER_TRANSIT, _S.FILTER_OUT,
             _S.SOURCE_TRANSLATION, _S.NEIGHBOUR,
         ),
-        received=(_S.REVERSE_PATH, _S.FILTER_OWN, _S.SOURCE_TRANSLATION),
+        received=(_S.REVERSE_PATH, _S.FILTER_LOCAL, _S.SOURCE_TRANSLATION),
         sent=(
-            LOCAL, _S.STEERING, _S.ROUTE, _S.MTU, _S.TRANSLATION, _S.FILTER_OWN, _S.FILTER_OUT,
+            LOCAL, _S.STEERING, _S.ROUTE, _S.MTU, _S.TRANSLATION, _S.FILTER_LOCAL, _S.FILTER_OUT,
             _S.SOURCE_TRANSLATION, _S.NEIGHBOUR,
         ),
     ),

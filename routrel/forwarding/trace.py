@@ -33,9 +33,9 @@ from routrel.forwarding.stages.neighbour import neighbour, outside_hop
 from routrel.forwarding.stages.packet_filter import (
     filter_arriving,
     filter_in,
+    filter_local,
     filter_out,
-    filter_own,
-    filter_through,
+    filter_transit,
 )
 from routrel.forwarding.stages.receive import turn_aside
 from routrel.forwarding.stages.reverse_path import reverse_path
@@ -64,9 +64,9 @@ _STAGES: dict[StageName, Callable[[Packet, Forwarder], Outcomes]] = {
     StageName.TRANSLATION: destination_translation,
     StageName.STEERING: steering,
     StageName.ROUTE: route,
-    StageName.FILTER_OWN: filter_own,
+    StageName.FILTER_LOCAL: filter_local,
     StageName.TTL: time_to_live,
-    StageName.FILTER_THROUGH: filter_through,
+    StageName.FILTER_TRANSIT: filter_transit,
     StageName.SOURCE_TRANSLATION: source_translation,
     StageName.FILTER_OUT: filter_out,
     StageName.MTU: mtu,
@@ -172,7 +172,7 @@ class Tracer:
 
     def pass_device(self, packet: Packet) -> Outcomes:
         """What becomes of a packet at one device: branches that end, or where it goes next."""
-        if packet.device.remembers_sessions:
+        if packet.device.tracks_connections:
             state, answered = connection_of(self.known, packet.device.name, packet.header)
             packet = packet.but(state=state, answered=answered)
         steps = _steps(packet)

@@ -78,7 +78,7 @@ def _called(rule: TranslationRule) -> Match:
     """What a one-to-one rule matches when somebody calls the partner from outside."""
     return Match(
         destinations=rule.pool,
-        arrives=rule.match.leaves,
+        in_interfaces=rule.match.out_interfaces,
     )
 
 
@@ -108,7 +108,7 @@ def _new_addresses(
     if source:
         address = speaking_address(*out) if out else None
     else:
-        address = _arrival_address(device, context.arrives, old.version)
+        address = _arrival_address(device, context.in_interface, old.version)
     return ([], 0) if address is None else ([address], 1)
 
 

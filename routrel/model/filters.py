@@ -28,7 +28,7 @@ class Action(Enum):
 
 
 class ConnectionState(Enum):
-    """What a device that remembers sessions knows about a packet's one."""
+    """What a device that tracks connections knows about a packet's one."""
 
     NEW = "new"  #: the packet may open a session, and none is known
     ESTABLISHED = "established"  #: it answers a packet that the device let pass
@@ -70,9 +70,9 @@ class Match:
     flags_set: tuple[str, ...] = ()  #: TCP flags that must be set ...
     flags_clear: tuple[str, ...] = ()  #: ... and those that must not be
     fragments: Fragments | None = None
-    sessions: tuple[ConnectionState, ...] = ()
-    arrives: tuple[str, ...] = ()  #: the interfaces it may arrive by
-    leaves: tuple[str, ...] = ()  #: the interfaces it may leave by
+    connection_states: tuple[ConnectionState, ...] = ()
+    in_interfaces: tuple[str, ...] = ()  #: the interfaces it may arrive by
+    out_interfaces: tuple[str, ...] = ()  #: the interfaces it may leave by
     marks: tuple[int, ...] = ()  #: what the device marked it with; 0: with nothing
 
 
@@ -99,7 +99,7 @@ class Filter:
     name: str
     rules: tuple[Rule, ...]
     default: Action
-    sessions: bool = False  #: lets pass what belongs to a session the device let begin
+    stateful: bool = False  #: lets pass what belongs to a session the device let begin
     description: str = ""
     default_place: Place = placed()
     place: Place = placed()

@@ -226,8 +226,8 @@ class Device:
     ignore_dead_links: bool = (
         False  #: of Linux processing: whether a dead far end takes routes away
     )
-    own_traffic: TrafficRules = TrafficRules()
-    through_traffic: TrafficRules = TrafficRules()
+    local_traffic: TrafficRules = TrafficRules()
+    transit_traffic: TrafficRules = TrafficRules()
     arriving_traffic: TrafficRules = TrafficRules()  #: before it is known where it goes
     zones: tuple[Zone, ...] = ()
     translation: tuple[TranslationRule, ...] = ()
@@ -259,10 +259,11 @@ class Device:
         return next((z for z in self.zones if z.name == name), None)
 
     @property
-    def remembers_sessions(self) -> bool:
+    def tracks_connections(self) -> bool:
         """Whether it keeps track of sessions; stateful filters, zones and translation need it."""
         return bool(self.zones or self.translation) or any(
-            f.sessions or any(rule.match.sessions for rule in f.rules) for f in self.filters
+            f.stateful or any(rule.match.connection_states for rule in f.rules)
+            for f in self.filters
         )
 
     def policy(self, name: str) -> Policy | None:

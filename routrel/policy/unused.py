@@ -91,7 +91,7 @@ def _discards_in_vain(device: Device) -> Iterator[Finding]:
 
 
 def _traffic(device: Device) -> tuple[TrafficRules, ...]:
-    return device.own_traffic, device.through_traffic, device.arriving_traffic
+    return device.local_traffic, device.transit_traffic, device.arriving_traffic
 
 
 def _used_filters(device: Device) -> set[str]:
@@ -185,7 +185,15 @@ def covers(wide: Match, narrow: Match) -> bool:
     for name in ("source_ports", "destination_ports"):
         if not _within(getattr(narrow, name), getattr(wide, name), _between):
             return False
-    plain = ("icmp_types", "icmp_codes", "dscps", "sessions", "arrives", "leaves", "marks")
+    plain = (
+        "icmp_types",
+        "icmp_codes",
+        "dscps",
+        "connection_states",
+        "in_interfaces",
+        "out_interfaces",
+        "marks",
+    )
     if not all(_within(getattr(narrow, n), getattr(wide, n), _equal) for n in plain):
         return False
     # Every flag that is asked for has to be asked for by the narrow one too.

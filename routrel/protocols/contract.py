@@ -242,7 +242,7 @@ class Result(ABC):
     tells_unusable = False
 
     @property
-    def unsettled(self) -> frozenset[tuple[int, int]]:
+    def oscillating(self) -> frozenset[tuple[int, int]]:
         """Tables and prefixes, by number, whose routes never come to rest inside the protocol."""
         return frozenset()
 

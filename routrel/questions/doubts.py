@@ -40,7 +40,7 @@ def deciders(
     first = {table for other in state.others for table in other.first}
     found: dict[Table, Decider] = {}
     for address in addresses:
-        for table in dict.fromkeys((doubt.device, doubt.vrf) for doubt in state.ordered):
+        for table in dict.fromkeys((route.device, route.vrf) for route in state.order_dependent):
             if table in found:
                 continue
             number = state.rib.interning.table_numbers[table]

@@ -185,7 +185,7 @@ def _direction(state: State, leg: Leg, source: Endpoint, destination: Endpoint) 
 
 def _verdict(state: State, followed: Trace) -> Verdict:
     if any(
-        state.is_unsettled(hop.device, hop.vrf, hop.header.destination)
+        state.is_oscillating(hop.device, hop.vrf, hop.header.destination)
         for branch in followed.branches
         for hop in branch.hops
     ):

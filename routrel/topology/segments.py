@@ -301,7 +301,7 @@ def _answers_for(end: Attachment, address: Address) -> bool:
         address.version == prefix.version and address in prefix
         for rule in end.device.translation
         for prefix in rule.public_prefixes
-        if not rule.match.leaves or end.interface.name in rule.match.leaves
+        if not rule.match.out_interfaces or end.interface.name in rule.match.out_interfaces
     )
 
 

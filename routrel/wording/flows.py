@@ -63,9 +63,9 @@ STAGE_TITLES: dict[StageName, str] = {
     StageName.TRANSLATION: "Translation",
     StageName.STEERING: "Steering",
     StageName.ROUTE: "Route",
-    StageName.FILTER_OWN: "Own traffic",
+    StageName.FILTER_LOCAL: "Own traffic",
     StageName.TTL: "Time to live",
-    StageName.FILTER_THROUGH: "Filter through",
+    StageName.FILTER_TRANSIT: "Filter through",
     StageName.SOURCE_TRANSLATION: "Source translation",
     StageName.FILTER_OUT: "Filter out",
     StageName.MTU: "MTU",
@@ -126,12 +126,12 @@ def match_words(match: Match) -> str:
         words.append("code point " + ", ".join(dscp_name(number) for number in match.dscps))
     if match.fragments:
         words.append(f"fragments {match.fragments.value}")
-    if match.sessions:
-        words.append("session " + ", ".join(state.value for state in match.sessions))
-    if match.arrives:
-        words.append("arriving by " + _joined(match.arrives))
-    if match.leaves:
-        words.append("leaving by " + _joined(match.leaves))
+    if match.connection_states:
+        words.append("session " + ", ".join(state.value for state in match.connection_states))
+    if match.in_interfaces:
+        words.append("arriving by " + _joined(match.in_interfaces))
+    if match.out_interfaces:
+        words.append("leaving by " + _joined(match.out_interfaces))
     if match.marks:
         words.append("marked " + _joined(match.marks))
     return " ".join(words)
@@ -234,9 +234,9 @@ def _filter_words(evidence: FilterEvidence) -> str:
     result = evidence.result
     verb = "permits it" if result.action is Action.PERMIT else "drops it"
     where = f"{result.filter.name}{_bound(evidence)}"
-    if result.session is ConnectionState.ESTABLISHED:
+    if result.connection is ConnectionState.ESTABLISHED:
         return f"{where}: permits it as the answer to a packet this device let pass"
-    if result.session is ConnectionState.INVALID:
+    if result.connection is ConnectionState.INVALID:
         return f"{where}: drops it: an answer, but this device saw nothing that it answers"
     marked = f"; it is marked {result.mark}" if result.mark and result.permits else ""
     piece = "later fragments: " if result.fragment else ""

@@ -299,7 +299,7 @@ def test_routers_that_pass_messages_come_to_the_same(made):
 def agreed(engine: State, net: PlainNet, prefix, own) -> dict[int, Told | None] | None:
     """What all choose for a prefix once both kinds agree; None if that is open."""
     known = outcomes(engine, net, prefix)
-    settled = all(doubt.prefix != prefix for doubt in engine.unsettled)
+    settled = all(route.prefix != prefix for route in engine.oscillating)
     for seed in range(6):
         found = net.run(own, seed)
         if found is None:

@@ -234,10 +234,10 @@ def test_rip_agrees_with_messages_in_any_order(links, data):
     plain = PlainRip(links, own, statics, takes, rules)
     outcomes = [net, *(replace(net, look=other.look) for other in net.others)]
     known = [{name: held(each, name, "rip") for name in own} for each in outcomes]
-    assert (len(known) > 1) == bool(net.ordered)
+    assert (len(known) > 1) == bool(net.order_dependent)
     for seed in range(4):
         ended = plain_rip(plain, seed)
-        assert (ended is None) == bool(net.unsettled), (seed, net.unsettled)
+        assert (ended is None) == bool(net.oscillating), (seed, net.oscillating)
         for prefix in own if ended else ():
             # Prefixes are independent of each other: each may end in its own way.
             column = [ended[name].get(prefix) for name in own]

@@ -164,7 +164,7 @@ def test_every_question_has_an_answer(mixture):
     """Winners in the explanation are the table's; losers name a rung; what is absent says why."""
     links, tops, ports = mixture
     net = wired(links, port="", top=tops, ports=ports)
-    assert net.converged == (not net.unsettled)
+    assert net.converged == (not net.oscillating)
     for finding in net.findings:
         assert finding.text
         assert finding.place.line

@@ -539,7 +539,7 @@ def test_three_routers_that_each_prefer_the_next_never_settle():
     """r2, r3 and r4 each hear P from r1 and prefer the two-hop path through the next of them."""
     net = circle({"r2": "r3", "r3": "r4", "r4": "r2"}, "r1-r2 r1-r3 r1-r4 r2-r3 r3-r4 r4-r2")
     assert not net.converged
-    assert {doubt.device for doubt in net.unsettled} == {"r2", "r3", "r4"}
+    assert {route.device for route in net.oscillating} == {"r2", "r3", "r4"}
     (dispute,) = disputes(bgp_of(net.results))
     assert set(dispute.speakers) == {"r2", "r3", "r4"}
     assert {name for name, _, _ in dispute.moves} == {"r2", "r3", "r4"}
@@ -552,7 +552,7 @@ def test_two_routers_that_prefer_each_other_settle_in_two_ways():
     """Whoever chooses first goes by r1 itself, and the other through it."""
     net = circle({"r2": "r3", "r3": "r2"}, "r1-r2 r1-r3 r2-r3")
     assert net.converged
-    assert {doubt.device for doubt in net.ordered} == {"r2", "r3"}
+    assert {route.device for route in net.order_dependent} == {"r2", "r3"}
     (dispute,) = disputes(bgp_of(net.results))
     assert {(order[0], dict(chosen)[order[0]]) for order, chosen in dispute.outcomes} == {
         ("r2", "r1"), ("r3", "r1"),

@@ -227,9 +227,9 @@ def test_an_order_of_arrival_that_nobody_knows_leaves_several_outcomes():
     unknown = net()
     outcomes = [unknown, *(replace(unknown, look=other.look) for other in unknown.others)]
     assert {next(iter(ways(route(each, "r1", P)))) for each in outcomes} == {"e1", "e2", "e3"}
-    assert [str(doubt.prefix) for doubt in unknown.ordered] == [P]
+    assert [str(route.prefix) for route in unknown.order_dependent] == [P]
     known = net(("10 s", "20 s", "30 s"))
-    assert (known.others, known.ordered) == ((), ())
+    assert (known.others, known.order_dependent) == ((), ())
     assert used(known, "r1") == {"c"}
 
 

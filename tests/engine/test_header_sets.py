@@ -31,8 +31,8 @@ def matches(draw):
         flags_clear=draw(st.sampled_from([(), ("ack",)])) if protocol == TCP else (),
         dscps=draw(st.sampled_from([(), (0,), (46,)])),
         fragments=draw(st.sampled_from([None, Fragments.LATER, Fragments.NONE])),
-        sessions=draw(st.sampled_from([(), (ConnectionState.NEW,)])),
-        arrives=draw(st.sampled_from([(), ("x",)])),
+        connection_states=draw(st.sampled_from([(), (ConnectionState.NEW,)])),
+        in_interfaces=draw(st.sampled_from([(), ("x",)])),
         marks=draw(st.sampled_from([(), (), (7,), (0, 5)])),
     )
 
@@ -45,7 +45,7 @@ FILTERS = st.builds(
             for n, (m, a, mark) in enumerate(rows, start=1)
         ),
         default=default,
-        sessions=sessions,
+        stateful=sessions,
     ),
     st.lists(
         st.tuples(matches(), st.sampled_from([*Action, None]), st.sampled_from([0, 7, 9])),
@@ -80,7 +80,7 @@ def holds(box, header, meeting, names, asked) -> bool:
     left = header.source_port if header.icmp_type is None else header.icmp_type
     right = header.destination_port if header.icmp_type is None else header.icmp_code
     flags = sum(1 << ["fin", "syn", "rst", "psh", "ack"].index(f) for f in header.flags)
-    arrives = 1 << (names.index(meeting.arrives) + 1 if meeting.arrives in names else 0)
+    arrives = 1 << (names.index(meeting.in_interface) + 1 if meeting.in_interface in names else 0)
     return (
         box.version == 4
         and box.sources[0] <= int(header.source) <= box.sources[1]
@@ -91,8 +91,8 @@ def holds(box, header, meeting, names, asked) -> bool:
         and bool(box.dscps >> header.dscp & 1)
         and (later or header.protocol != TCP or bool(box.flags >> flags & 1))
         and bool(box.fragments & {Fragment.NONE: 1, Fragment.FIRST: 2, Fragment.LATER: 4}[header.fragment])
-        and bool(box.sessions & {ConnectionState.NEW: 1, ConnectionState.ESTABLISHED: 2, ConnectionState.INVALID: 4}[meeting.session])
-        and bool(box.arrives & arrives)
+        and bool(box.connection_states & {ConnectionState.NEW: 1, ConnectionState.ESTABLISHED: 2, ConnectionState.INVALID: 4}[meeting.connection])
+        and bool(box.in_interfaces & arrives)
         and bool(box.marks & 1 << (asked.index(meeting.mark) + 1 if meeting.mark in asked else 0))
     )  # fmt: skip
 
@@ -102,7 +102,9 @@ def holds(box, header, meeting, names, asked) -> bool:
 def test_newly_permitted_are_exactly_the_headers_that_turned(old, new):
     boxes = newly_permitted(old, new)
     names = [
-        name for name in ("x",) if any(name in r.match.arrives for f in (old, new) for r in f.rules)
+        name
+        for name in ("x",)
+        if any(name in r.match.in_interfaces for f in (old, new) for r in f.rules)
     ]
     asked = [*dict.fromkeys(m for f in (old, new) for r in f.rules for m in r.match.marks)]
     for header, meeting in HEADERS:

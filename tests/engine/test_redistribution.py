@@ -55,12 +55,12 @@ def test_only_what_is_active_under_a_protocol_is_taken():
 def test_one_redistributor_silences_another_until_a_distance_is_changed():
     """Both borders take RIP into OSPF. Whoever hears the other first stops: its OSPF route wins,
     so it has no active RIP route to announce. The model shows one outcome and says so; with
-    RIP preferred for the prefix at the silenced one, both speak and nothing is in doubt."""
+    RIP preferred for the prefix at the silenced one, both speak and nothing is in route."""
     net = two_borders(TAKES, TAKES)
     kinds = {name: told(net, name, YARD)[0] for name in ("r1", "r2")}
     assert sorted(kinds.values()) == ["ospf", "rip"]
     assert net.converged
-    assert {(doubt.device, str(doubt.prefix)) for doubt in net.ordered} >= {
+    assert {(route.device, str(route.prefix)) for route in net.order_dependent} >= {
         ("r1", YARD),
         ("r2", YARD),
     }
@@ -68,7 +68,7 @@ def test_one_redistributor_silences_another_until_a_distance_is_changed():
     rule = "\ndistances: [{protocol: rip, prefixes: 10.70.0.0/16, distance: 105}]"
     mended = two_borders(TAKES + rule, TAKES + rule)
     assert told(mended, "r1", YARD)[0] == told(mended, "r2", YARD)[0] == "rip"
-    assert YARD not in {str(doubt.prefix) for doubt in mended.ordered}
+    assert YARD not in {str(route.prefix) for route in mended.order_dependent}
 
 
 @pytest.mark.parametrize("filtered", [False, True])
@@ -122,8 +122,8 @@ def test_redistribution_that_never_settles_is_found():
         },
     )  # fmt: skip
     assert not net.converged
-    doubts = {(doubt.device, str(doubt.prefix)) for doubt in net.unsettled}
-    assert {("r1", "10.255.0.3/32"), ("r2", "10.255.0.3/32")} == doubts
+    routes = {(route.device, str(route.prefix)) for route in net.oscillating}
+    assert {("r1", "10.255.0.3/32"), ("r2", "10.255.0.3/32")} == routes
     assert "not_converged" in {finding.code for finding in net.findings}
     answer = ask_flow(net, FlowQuestion(source="r2", destination="10.255.0.3"))
     assert answer.forward.verdict is Verdict.NOT_CONVERGED

@@ -192,8 +192,8 @@ def test_following_a_change_gives_what_computing_anew_gives(one, other):
         second = state(*with_numbers(drawn.texts, drawn.net))
         followed = converge(second.network, since=first)
         assert tables(followed) == tables(second)
-        assert followed.unsettled == second.unsettled
-        assert followed.ordered == second.ordered
+        assert followed.oscillating == second.oscillating
+        assert followed.order_dependent == second.order_dependent
 
 
 def test_following_a_change_of_what_is_sent_by_default():

@@ -300,7 +300,7 @@ def _unbuild_device(device: Device) -> Values:
         "description": device.description, "gateways": device.gateways,
         "interfaces": device.interfaces, "vrfs": tuple(named), "filters": device.filters,
         "processing": device.processing, "ignore_dead_links": device.ignore_dead_links,
-        "own_traffic": device.own_traffic, "through_traffic": device.through_traffic,
+        "local_traffic": device.local_traffic, "transit_traffic": device.transit_traffic,
         "arriving_traffic": device.arriving_traffic,
         "zones": device.zones, "translation": device.translation, "steerings": device.steerings,
         "policies": device.policies,
@@ -329,9 +329,9 @@ DEVICE_FILE = Record(
         Field("ignore-dead-links", Boolean(), "with Linux processing: whether routes go when only "
               "the far end of their link is down", default=False),
         Field("own-traffic", OWN_TRAFFIC, "filters and steering for what comes to the device or is "
-              "sent by it", default=TrafficRules()),
+              "sent by it", "local_traffic", default=TrafficRules()),
         Field("through-traffic", THROUGH_TRAFFIC, "filters and steering for what it forwards",
-              default=TrafficRules()),
+              "transit_traffic", default=TrafficRules()),
         Field("arriving-traffic", ARRIVING_TRAFFIC, "filters for whatever arrives, before its "
               "destination is translated and looked up", default=TrafficRules()),
         Field("zones", NamedMap(NAME, ZONE), "zones of a stateful firewall", default=()),

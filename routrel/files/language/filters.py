@@ -125,7 +125,7 @@ def _unbuild_filter(value: Filter) -> Values:
         "name": value.name,
         "rules": value.rules,
         "default": (value.default, value.default_place),
-        "sessions": value.sessions,
+        "stateful": value.stateful,
         "description": value.description,
     }
 
@@ -147,6 +147,7 @@ FILTER = Record(
             Boolean(),
             "true: packets of a session that the device let begin pass before any rule is asked, "
             "and answers to what it never saw are dropped",
+            "stateful",
             default=False,
         ),
     ),

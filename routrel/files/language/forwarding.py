@@ -70,7 +70,7 @@ def _build_steering_rule(values: Values, place: Place, report: Report) -> Any:
         problem, hint = "inverts a match of everything, so it never matches", "name what it excepts"
     elif len({address.version for address in rule.next_hops}) > 1:
         problem, hint = "has next hops of both families", "write one rule for each family"
-    elif match.leaves:
+    elif match.out_interfaces:
         problem = "asks for the interface a packet leaves by, which steering decides"
         hint = "remove “leaves”"
     if problem:
@@ -201,13 +201,13 @@ def _translation_problem(rule: TranslationRule) -> str:
     families = {prefix.version for prefix in (*match.sources, *match.destinations)}
     if len(new) > 1 or (new and families and not new & families):
         return "changes the family of addresses; only IPv4 to IPv4 and IPv6 to IPv6 are translated"
-    if rule.side is Side.DESTINATION and match.leaves:
+    if rule.side is Side.DESTINATION and match.out_interfaces:
         return "changes the destination before the interface it leaves by is known"
     if rule.own and rule.side is Side.SOURCE:
         return "is for the device's own packets, whose source every rule of that side changes"
     if rule.own and rule.side is Side.DESTINATION and not rule.to:
         return "redirects the device's own packets, which arrive by no interface"
-    if rule.own and match.arrives:
+    if rule.own and match.in_interfaces:
         return "is for the device's own packets, which arrive by no interface"
     if rule.prefix_to_prefix or rule.one_to_one:
         kind = "one-to-one" if rule.one_to_one else "prefix-to-prefix"
@@ -222,7 +222,9 @@ def _translation_problem(rule: TranslationRule) -> str:
         if rule.side is not Side.SOURCE:
             return "is one-to-one, which needs one prefix in “from” and one as “new-source”"
         if rule.ports is not None or match != Match(
-            sources=match.sources, arrives=match.arrives, leaves=match.leaves
+            sources=match.sources,
+            in_interfaces=match.in_interfaces,
+            out_interfaces=match.out_interfaces,
         ):
             return "is one-to-one, so it matches prefixes and interfaces alone and keeps ports"
     return ""

@@ -52,11 +52,11 @@ MATCH_FIELDS = (
     Field("fragments", Choice(Fragments), "later (they carry no ports), first, any, or none: whole "
           "packets only; left out: both, but a later fragment matches no port"),
     Field("session", OneOrMany(Choice(ConnectionState)), "what the device remembers: new, "
-          "established or invalid", "sessions", default=()),
+          "established or invalid", "connection_states", default=()),
     Field("arrives", OneOrMany(INTERFACE_NAME), "interfaces it arrives by; left out: any",
-          default=()),
+          "in_interfaces", default=()),
     Field("leaves", OneOrMany(INTERFACE_NAME), "interfaces it leaves by; left out: any",
-          default=()),
+          "out_interfaces", default=()),
     Field("marked", OneOrMany(MARK), "marks that a filter of this device set; 0: none; left out: "
           "any", "marks", default=()),
 )  # fmt: skip

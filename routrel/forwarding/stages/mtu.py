@@ -65,7 +65,7 @@ def arrival(packet: Packet, forwarder: Forwarder) -> Outcomes:
 
     A device that puts fragments together has nothing of those whose others went another way.
     """
-    if packet.device.remembers_sessions and packet.header.fragment in _APART:
+    if packet.device.tracks_connections and packet.header.fragment in _APART:
         pieces = PiecesEvidence(place=packet.device.place)
         return (forwarder.stop(packet, StageName.ARRIVAL, pieces, Verdict.DISCARDED),)
     interface, size = packet.arrived_by, packet.header.size

@@ -25,9 +25,9 @@ __all__ = [
     "ZoneEvidence",
     "filter_arriving",
     "filter_in",
+    "filter_local",
     "filter_out",
-    "filter_own",
-    "filter_through",
+    "filter_transit",
     "filtered",
 ]
 
@@ -45,8 +45,8 @@ class FilterEvidence(Evidence):
     def cause(self, at: Stopped) -> Cause:
         """What a filter that remembers drops as an answer lacks its connection, not a rule."""
         result = self.result
-        unseen = self.answer and result.session not in (None, ConnectionState.ESTABLISHED)
-        unseen = unseen or result.session is ConnectionState.INVALID
+        unseen = self.answer and result.connection not in (None, ConnectionState.ESTABLISHED)
+        unseen = unseen or result.connection is ConnectionState.INVALID
         kind = "filter_rule" if result.rule else "filter_default"
         return Cause(
             device=at.device.name,
@@ -98,18 +98,18 @@ def filter_out(packet: Packet, forwarder: Forwarder) -> Outcomes:
     )
 
 
-def filter_own(packet: Packet, forwarder: Forwarder) -> Outcomes:
+def filter_local(packet: Packet, forwarder: Forwarder) -> Outcomes:
     """The filters of what the device sends, or what is for it."""
-    rules = packet.device.own_traffic
+    rules = packet.device.local_traffic
     uses = rules.filters_out if packet.is_sent else rules.filters_in
     direction = Direction.OUT if packet.is_sent else Direction.IN
-    return (filtered(packet, forwarder, StageName.FILTER_OWN, uses, direction, None),)
+    return (filtered(packet, forwarder, StageName.FILTER_LOCAL, uses, direction, None),)
 
 
-def filter_through(packet: Packet, forwarder: Forwarder) -> Outcomes:
+def filter_transit(packet: Packet, forwarder: Forwarder) -> Outcomes:
     """The forward filters; zones too."""
-    uses = packet.device.through_traffic.filters
-    name = StageName.FILTER_THROUGH
+    uses = packet.device.transit_traffic.filters
+    name = StageName.FILTER_TRANSIT
     passed = filtered(packet, forwarder, name, uses, Direction.THROUGH, None)
     if isinstance(passed, Packet) and passed.device.zones:
         passed = _between_zones(passed, forwarder)
@@ -125,7 +125,7 @@ def _between_zones(packet: Packet, forwarder: Forwarder) -> Outcome:
         return packet
     zone = packet.device.zone(source or "")
     way = next((e for e in zone.exits if e.name == destination), None) if zone else None
-    name = StageName.FILTER_THROUGH
+    name = StageName.FILTER_TRANSIT
     if way is None:
         place = zone.place if zone else packet.device.place
         evidence = ZoneEvidence(source=source, destination=destination, place=place)
@@ -153,10 +153,10 @@ def filtered(
         packet_filter = packet.device.filter(use.filter)
         if packet_filter is None:
             raise ValueError(f"{packet.device.name} has no filter {use.filter}")
-        if zones and not packet_filter.sessions:
-            packet_filter = replace(packet_filter, sessions=True)
+        if zones and not packet_filter.stateful:
+            packet_filter = replace(packet_filter, stateful=True)
         header = packet.header
-        if packet.device.remembers_sessions and name is not StageName.FILTER_IN:
+        if packet.device.tracks_connections and name is not StageName.FILTER_IN:
             header = replace(header, fragment=Fragment.NONE)  # it has put them together
         result = evaluate(packet_filter, header, packet.context)
         evidence = FilterEvidence(

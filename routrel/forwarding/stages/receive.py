@@ -57,7 +57,7 @@ def _to_itself(packet: Packet, forwarder: Forwarder) -> Outcomes:
 
     With Linux processing it arrives too, from the device itself.
     """
-    own, name = packet.device.own_traffic, StageName.FILTER_OWN
+    own, name = packet.device.local_traffic, StageName.FILTER_LOCAL
     bound = [(name, own.filters_out, Direction.OUT), (name, own.filters_in, Direction.IN)]
     if packet.device.processing is Processing.LINUX:
         arriving = packet.device.arriving_traffic.filters

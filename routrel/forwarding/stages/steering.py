@@ -37,7 +37,7 @@ class SteeringEvidence(Evidence):
 def steering(packet: Packet, forwarder: Forwarder) -> Outcomes:
     """The rules of the interface, then those of what is forwarded; or of what the device sends."""
     interface = packet.arrived_by
-    rules = packet.device.through_traffic if interface else packet.device.own_traffic
+    rules = packet.device.transit_traffic if interface else packet.device.local_traffic
     uses = [use for use in (interface.steering if interface else None, rules.steering) if use]
     return _steered_by(packet, forwarder, [use.steering for use in uses])
 
@@ -50,7 +50,7 @@ def _steered_by(packet: Packet, forwarder: Forwarder, names: Sequence[str]) -> O
             continue
         device, vrf = packet.device, packet.vrf
         found = forwarder.lookup.steered(device, vrf, rules, packet.header, packet.context)
-        if packet.header.fragment is Fragment.FIRST and not device.remembers_sessions:
+        if packet.header.fragment is Fragment.FIRST and not device.tracks_connections:
             first, later = _parted(packet)
             of_later = forwarder.lookup.steered(device, vrf, rules, later.header, later.context)
             if replace(of_later, tried=()) != replace(found, tried=()):

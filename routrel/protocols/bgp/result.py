@@ -38,8 +38,8 @@ class BgpResult(BgpState, Result):
     tells_unusable = True
 
     @property
-    def unsettled(self) -> frozenset[tuple[int, int]]:
-        return self.classes.unsettled
+    def oscillating(self) -> frozenset[tuple[int, int]]:
+        return self.classes.oscillating
 
     def other_ways(self) -> Iterator[OtherWay]:
         """The stable states of classes that are not shown."""

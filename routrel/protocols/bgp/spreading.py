@@ -86,8 +86,8 @@ class Classes:
     class_of: Mapping[int, int]  #: by prefix: its place in `all`
     announced: tuple[int, ...]  #: the prefixes that somebody may announce, rising
     anew: frozenset[int]  #: the prefixes that were spread, not taken from memory
-    unsettled: frozenset[tuple[int, int]]
-    ordered: frozenset[tuple[int, int]]
+    oscillating: frozenset[tuple[int, int]]
+    order_dependent: frozenset[tuple[int, int]]
     #: Where own paths are written, by speaker, prefix and path. Equal paths share a number,
     #: wherever they are written.
     own_places: Mapping[tuple[int, int, int], Place]
@@ -130,8 +130,8 @@ class Spreading:
         self.history, self.pinned = history, pinned
         self.classes: list[tuple[PrefixClass, ClassResult]] = []
         self.class_of: dict[int, int] = {}
-        self.unsettled: set[tuple[int, int]] = set()
-        self.ordered: set[tuple[int, int]] = set()
+        self.oscillating: set[tuple[int, int]] = set()
+        self.order_dependent: set[tuple[int, int]] = set()
         self.anew: set[int] = set()
 
     def run(self) -> Classes:
@@ -172,8 +172,8 @@ class Spreading:
             class_of=self.class_of,
             announced=tuple(numbers),
             anew=frozenset(self.anew),
-            unsettled=frozenset(self.unsettled),
-            ordered=frozenset(self.ordered),
+            oscillating=frozenset(self.oscillating),
+            order_dependent=frozenset(self.order_dependent),
             own_places=self.own_places,
             rows=self._expanded(),
         )
@@ -238,8 +238,8 @@ class Spreading:
         for speaker in outcome.contested:
             table = self.made.speakers[speaker].table
             if table is not None:
-                doubts = self.unsettled if outcome.cycle else self.ordered
-                doubts.update((tables[table], member) for member in members)
+                found = self.oscillating if outcome.cycle else self.order_dependent
+                found.update((tables[table], member) for member in members)
 
     def _result(self, item: PrefixClass) -> ClassResult:
         if self.history is not None:

@@ -94,8 +94,8 @@ class Rest:
     told: Told
     ways: int  #: in how many ways they may rest by themselves
     searched: bool  #: whether the search for them was made to its end
-    unsettled: frozenset[tuple[int, int]]  #: tables and prefixes that never settle
-    ordered: frozenset[tuple[int, int]]  #: that settle as an order of routers has it
+    oscillating: frozenset[tuple[int, int]]  #: tables and prefixes that never settle
+    order_dependent: frozenset[tuple[int, int]]  #: that settle as an order of routers has it
 
 
 class _Settings(Protocol):
@@ -226,19 +226,19 @@ class VectorDomain(Domain, Generic[Router]):
             if turning:
                 self._rests = dict([*self._rests.items(), (asked.key, rests)][-_KEPT_RESTS:])
         states = rests.states
-        unsettled: frozenset[tuple[int, int]] = frozenset()
-        ordered: frozenset[tuple[int, int]] = frozenset()
+        oscillating: frozenset[tuple[int, int]] = frozenset()
+        order_dependent: frozenset[tuple[int, int]] = frozenset()
         if rests.never is not None:
-            unsettled = self._doubts(rests.never, columns)
+            oscillating = self._uncertain(rests.never, columns)
         elif len(states) > 1:
             moves = [self._moved(states[0], one) for one in states[1:]]
-            ordered = self._doubts(np.logical_or.reduce(moves), columns)
+            order_dependent = self._uncertain(np.logical_or.reduce(moves), columns)
         return Rest(
             states[asked.choice if asked.choice < len(states) else 0],
             len(states),
             rests.searched,
-            unsettled,
-            ordered,
+            oscillating,
+            order_dependent,
         )
 
     def _ways_to_rest(self, first: Told, step: Step, turning: Sequence[int]) -> _Rests:
@@ -331,7 +331,7 @@ class VectorDomain(Domain, Generic[Router]):
             np.where(ports[:, None], old.learned_by, new.learned_by),
         )
 
-    def _doubts(
+    def _uncertain(
         self, contested: NDArray[np.bool_], columns: NDArray[np.int32]
     ) -> frozenset[tuple[int, int]]:
         tables = self.interning.table_numbers
@@ -355,8 +355,8 @@ class VectorResult(Result, ABC):
         return (self.asked.key, self.asked.choice) == (asked.key, asked.choice)
 
     @property
-    def unsettled(self) -> frozenset[tuple[int, int]]:
-        return self.rest.unsettled
+    def oscillating(self) -> frozenset[tuple[int, int]]:
+        return self.rest.oscillating
 
     @property
     def searched(self) -> bool:

@@ -36,7 +36,7 @@ class StaticResult(Result):
         return (o for _, resolved in self.by_device.values() for o in resolved.outcomes)
 
     @cached_property
-    def unsettled(self) -> frozenset[tuple[int, int]]:
+    def oscillating(self) -> frozenset[tuple[int, int]]:
         """Those whose resolution kept changing."""
         interning = self.domain.interning
         return frozenset(

@@ -53,7 +53,7 @@ def _filter_proposals(scene: Scene, result: FilterResult) -> Iterator[Proposal]:
     for tried in result.tried:
         if tried.mismatch and tried.rule.action is Action.PERMIT:
             yield from _corrected(scene, result, tried)
-    if not result.by_session:
+    if not result.by_connection:
         yield from _permitted_exactly(scene, result)
     decider = result.rule
     if decider is not None:
@@ -65,7 +65,7 @@ def _filter_proposals(scene: Scene, result: FilterResult) -> Iterator[Proposal]:
             f"remove rule {decider.id} of filter {result.filter.name}",
             Remove(path),
         )
-    if scene.answering and not result.filter.sessions:
+    if scene.answering and not result.filter.stateful:
         filter_path = scene.path(result.filter.place, named=True)
         yield of_device(
             scene.device,

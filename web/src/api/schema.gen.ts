@@ -983,7 +983,7 @@ export interface components {
         };
         /**
          * ConnectionState
-         * @description What a device that remembers sessions knows about a packet's one.
+         * @description What a device that tracks connections knows about a packet's one.
          * @enum {unknown}
          */
         ConnectionState: "established" | "invalid" | "new";
