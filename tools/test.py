@@ -48,6 +48,8 @@ PARTS = [
     Part("faults", "kills, races, hostile uploads on a live site", pytest("faults"), lane=1,
          needs_web=True),
     Part("kernel", "the forwarding model against the Linux kernel", pytest("kernel"), lane=1),
+    Part("differential", "two ways to one answer: failed and shut, followed and computed anew",
+         pytest("differential", "--numprocesses=auto"), lane=1),
     Part("lint", "ruff: lint", [str(BIN / "ruff"), "check", "."], lane=1),
     Part("format", "ruff: format", [str(BIN / "ruff"), "format", "--check", "."], lane=1),
     Part("types", "mypy --strict on engine, server and tools", [str(BIN / "mypy")], lane=1,

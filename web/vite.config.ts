@@ -8,6 +8,5 @@ const api = process.env.ROUTREL_API ?? 'http://127.0.0.1:8640'
 export default defineConfig({
   plugins: [react(), tailwindcss()],
   server: { host: '127.0.0.1', proxy: { '/api': api } },
-  build: { chunkSizeWarningLimit: 1800 },
   test: { environment: 'jsdom', setupFiles: ['src/testing.setup.ts'] },
 })

@@ -15,7 +15,7 @@ from typing import Any, TypeAlias
 
 from routrel.answers.base import Answer, Placed, position
 from routrel.answers.moves import MovesData, moves_data
-from routrel.convergence.converge import State, converge
+from routrel.convergence.converge import State, reconverge
 from routrel.model.addresses import Address, Prefix
 from routrel.model.place import NOWHERE, Place
 from routrel.model.policy import Origin, PolicyResult
@@ -163,10 +163,10 @@ def _answer(
                 given_up = True
                 break
             network = edit.of(state.network)
-            after = converge(network, since=state, search=False)
+            after = reconverge(state, network, search=False)
             lost = _lost_then(after, device, vrf, prefix, loser)
             if lost is None and after.converged >= state.converged:
-                after = converge(network, since=state)
+                after = reconverge(state, network)
             told: dict[str, Any] = {
                 "text": text,
                 "device": edit.device,

@@ -16,6 +16,7 @@ from routrel.answers.base import data
 from routrel.answers.routes import NextHopData
 from routrel.convergence.converge import State
 from routrel.files.reader import UnusableInput
+from routrel.lens.failures import UnknownFailure, named_failures
 from routrel.lens.look import View, look_at_folder
 from routrel.model.findings import Finding, Severity
 
@@ -23,6 +24,7 @@ __all__ = [
     "ERRORS_FOUND",
     "UNUSABLE",
     "AsJson",
+    "Failed",
     "Folder",
     "cited",
     "computed",
@@ -42,24 +44,32 @@ UNUSABLE = 2
 out = Console(highlight=False, soft_wrap=True, width=None if sys.stdout.isatty() else 200)
 err = Console(stderr=True, highlight=False, soft_wrap=True)
 Folder = Annotated[Path, typer.Argument(help="the folder of a network's files", show_default=False)]
+Failed = Annotated[
+    list[str] | None,
+    typer.Option("--failed", help="what has failed: device, device:interface, or “link NAME”"),
+]
 AsJson = Annotated[bool, typer.Option("--json", help="print JSON")]
 _COLOURS = {Severity.ERROR: "red", Severity.WARNING: "yellow", Severity.NOTE: "blue"}
 
 
-def look(folder: Path) -> View:
+def look(folder: Path, failed: Sequence[str] = ()) -> View:
     try:
-        return look_at_folder(folder)
+        return look_at_folder(folder, named_failures(failed))
     except UnusableInput as error:
         refuse(str(error))
+    except UnknownFailure as error:
+        refuse(error.text, error.suggestion)
 
 
-def computed(folder: Path) -> State:
+def computed(folder: Path, failed: Sequence[str] = ()) -> State:
     """The computed network; files with problems are refused, since answers would be guesses."""
-    return computed_with_texts(folder)[0]
+    return computed_with_texts(folder, failed)[0]
 
 
-def computed_with_texts(folder: Path) -> tuple[State, Mapping[str, str]]:
-    view = look(folder)
+def computed_with_texts(
+    folder: Path, failed: Sequence[str] = ()
+) -> tuple[State, Mapping[str, str]]:
+    view = look(folder, failed)
     if view.state is None:
         for problem in view.reading.problems:
             print_finding(problem, err)
@@ -67,6 +77,8 @@ def computed_with_texts(folder: Path) -> tuple[State, Mapping[str, str]]:
             f"{view.reading.problem_count} problems in the files; nothing is computed from them",
             f"correct them and check again: routrel check {folder}",
         )
+    if failed:
+        err.print(f"[yellow]with {escape(', '.join(failed))} failed[/]")
     return view.state, view.texts
 
 

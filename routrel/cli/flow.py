@@ -14,6 +14,7 @@ from routrel.answers.flows import DirectionData, FlowDoubtData, StageData, answe
 from routrel.answers.remedies import RemediesData, remedies_data
 from routrel.cli.common import (
     AsJson,
+    Failed,
     Folder,
     cited,
     computed_with_texts,
@@ -61,10 +62,11 @@ def flow(
         ),
     ] = False,
     patience: Annotated[float, typer.Option(min=0, help="seconds to look for remedies")] = 30,
+    failed: Failed = None,
     as_json: AsJson = False,
 ) -> None:
     """Follow a flow through the network and say what stops it."""
-    state, texts = computed_with_texts(folder)
+    state, texts = computed_with_texts(folder, failed or ())
     question = FlowQuestion(
         source=source,
         destination=destination,

@@ -16,6 +16,7 @@ from routrel.answers.routes import CandidateValuesData, RouteData, route_data
 from routrel.answers.why import WhyData, explain_route
 from routrel.cli.common import (
     AsJson,
+    Failed,
     Folder,
     cited,
     computed,
@@ -37,6 +38,7 @@ def routes(
     prefix: Annotated[str | None, typer.Option(help="only routes to exactly this prefix")] = None,
     address: Annotated[str | None, typer.Option(help="the longest match for this address")] = None,
     why: Annotated[bool, typer.Option("--why", help="show every candidate")] = False,
+    failed: Failed = None,
     as_json: AsJson = False,
 ) -> None:
     """Print the computed routes of one or all devices."""
@@ -44,7 +46,7 @@ def routes(
         refuse("--prefix and --address exclude each other", "give one of them")
     if why and not (prefix or address):
         refuse("--why needs to know which route", "add --prefix or --address")
-    state = computed(folder)
+    state = computed(folder, failed or ())
     try:
         question = RouteQuestion(
             device=device,

@@ -12,6 +12,7 @@ from routrel.answers.bounce import bounce_data
 from routrel.answers.sessions import sessions_data
 from routrel.cli.common import (
     AsJson,
+    Failed,
     Folder,
     cited,
     computed,
@@ -34,10 +35,11 @@ def sessions(
         str, typer.Option(help="a neighbour's address: what if its session goes down and comes up?")
     ] = "",
     vrf: Annotated[str, typer.Option(help="its VRF")] = DEFAULT_VRF,
+    failed: Failed = None,
     as_json: AsJson = False,
 ) -> None:
     """List all BGP sessions with their state, and why those that are down are down."""
-    state = computed(folder)
+    state = computed(folder, failed or ())
     if bounce:
         _bounce(state, device, vrf, bounce, as_json)
         return

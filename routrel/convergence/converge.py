@@ -11,6 +11,7 @@ from routrel.convergence.fixpoint import differences, settle
 from routrel.convergence.protocols import Look, Protocols
 from routrel.forwarding.header_sets import may_carry_tcp, newly_permitted
 from routrel.model.addresses import Address, Prefix, prefix_order
+from routrel.model.failures import NOTHING_FAILED, Failures
 from routrel.model.findings import Finding, Severity, finding_order
 from routrel.model.network import Network
 from routrel.model.place import Place
@@ -26,6 +27,7 @@ __all__ = [
     "State",
     "UncertainRoute",
     "converge",
+    "reconverge",
     "with_own_places",
     "with_same_tables",
 ]
@@ -169,16 +171,23 @@ def _listed(names: list[str]) -> str:
     return shown if len(names) <= 5 else f"{shown} and {len(names) - 5} more"
 
 
-def converge(network: Network, since: State | None = None, *, search: bool = True) -> State:
+def converge(
+    network: Network,
+    since: State | None = None,
+    *,
+    failures: Failures = NOTHING_FAILED,
+    search: bool = True,
+) -> State:
     """Compute the tables of every device.
 
     Args:
+        failures: What carries nothing; the rest converges without it.
         since: The state of much the same network. What has not changed of BGP is taken from it;
             the result is the same as without.
         search: False leaves out the search for other outcomes than the one that is shown, which is
             the same either way. Such a state is good for a trial, not for an answer.
     """
-    topology = build_topology(network)
+    topology = build_topology(network, failures)
     interning, known = Interning(network), None
     if since is not None and since.rib.interning.tables == interning.tables:
         interning, known = since.rib.interning.copy(), since.results
@@ -197,6 +206,11 @@ def converge(network: Network, since: State | None = None, *, search: bool = Tru
         ),
         searched=settled.complete,
     )
+
+
+def reconverge(state: State, network: Network, *, search: bool = True) -> State:
+    """An edited network, computed since `state`, where the same things have failed."""
+    return converge(network, since=state, failures=state.topology.failures, search=search)
 
 
 def with_same_tables(state: State, network: Network) -> State | None:

@@ -1,7 +1,7 @@
 """The lens: what a network is looked at through, and the computed state it gives.
 
-A lens will be revision + change + failures + moment. So far it is a revision alone: the texts of a
-network's files, named by the hash of their content.
+A lens is a revision, that is the texts of a network's files, with changes of them and with things
+that have failed. It is the only way from files to a state: the same lens gives the same state.
 """
 
 from __future__ import annotations
@@ -14,9 +14,21 @@ from pathlib import Path
 from routrel.convergence.converge import State, converge
 from routrel.files.reader import Reading, load_texts, read_texts
 from routrel.files.report import Report
+from routrel.lens.changes import Change, changed
+from routrel.lens.failures import failures_of
+from routrel.model.failures import NOTHING_FAILED, Failures
 from routrel.model.findings import Finding, finding_order
 
-__all__ = ["View", "content_hash", "look", "look_at_folder"]
+__all__ = ["Lens", "View", "content_hash", "look", "look_at_folder", "look_through"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Lens:
+    """What a network is looked at through."""
+
+    texts: Mapping[str, str]  #: a revision's files, by path
+    changes: tuple[Change, ...] = ()  #: made to them in this order
+    failures: Failures = NOTHING_FAILED
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -25,7 +37,7 @@ class View:
 
     reading: Reading
     state: State | None
-    texts: Mapping[str, str]  #: the files, by path
+    texts: Mapping[str, str]  #: the files, by path, as the lens has changed them
 
     @property
     def findings(self) -> tuple[Finding, ...]:
@@ -45,21 +57,41 @@ def content_hash(texts: Mapping[str, str]) -> str:
     return digest.hexdigest()
 
 
+def look_through(
+    lens: Lens,
+    report: Report | None = None,
+    on_file: Callable[[int], None] | None = None,
+) -> View:
+    """Read, change and converge a network; further arguments are those of `read_texts`.
+
+    Raises:
+        DoesNotApply: a file or place of a change is not there.
+        UnknownFailure: something is said to have failed that is not in the network.
+    """
+    texts = changed(lens.texts, lens.changes) if lens.changes else lens.texts
+    reading = read_texts(texts, report, on_file)
+    state = None
+    if reading.good:
+        failures = failures_of(reading.network, lens.failures)
+        state = converge(reading.network, failures=failures)
+    return View(reading=reading, state=state, texts=texts)
+
+
 def look(
     texts: Mapping[str, str],
     report: Report | None = None,
     on_file: Callable[[int], None] | None = None,
 ) -> View:
-    """Read and converge a network; the arguments are those of `read_texts`."""
-    reading = read_texts(texts, report, on_file)
-    state = converge(reading.network) if reading.good else None
-    return View(reading=reading, state=state, texts=texts)
+    """Look at a revision as it is."""
+    return look_through(Lens(texts=texts), report, on_file)
 
 
-def look_at_folder(folder: Path) -> View:
-    """As `look`, for the files in a folder.
+def look_at_folder(folder: Path, failures: Failures = NOTHING_FAILED) -> View:
+    """Look at the files in a folder.
 
     Raises:
         UnusableInput: there is no such folder, or nothing to read in it.
+        UnknownFailure: something is said to have failed that is not in the network.
     """
-    return look(*load_texts(folder))
+    texts, report = load_texts(folder)
+    return look_through(Lens(texts=texts, failures=failures), report)

@@ -228,25 +228,17 @@ def _down_interfaces(state: State, wanted: Prefix | Address) -> Iterator[Absence
         for interface in device.interfaces:
             networks = [address.network for address in interface.addresses]
             serves = any(network == wanted or _holds(network, wanted) for network in networks)
-            if not serves or state.topology.is_up(device.name, interface.name):
+            down = state.topology.why_down(device.name, interface.name)
+            if not serves or down is None:
                 continue
-            segment = state.topology.segment_of.get((device.name, interface.name))
-            shut = interface if not interface.enabled else None
-            owner = device
-            for end in segment.ends if segment and shut is None else ():
-                if not end.interface.enabled:
-                    shut, owner = end.interface, end.device
+            own = (down.end.key, down.failed) == ((device.name, interface.name), "")
             yield AbsenceStep(
-                kind="interface_down",
-                device=owner.name,
+                kind="failed" if down.failed else "interface_down",
+                device=down.end.device.name,
                 text=f"{device.name}:{interface.name} would have it, but is down"
-                + (
-                    ""
-                    if owner.name == device.name or shut is None
-                    else f": {owner.name}:{shut.name} is shut"
-                ),
-                suggestion="enable it",
-                place=(shut or interface).place,
+                + ("" if own else f": {down}"),
+                suggestion="" if down.failed else "enable it",
+                place=down.end.interface.place,
             )
 
 

@@ -2,6 +2,7 @@
 
 QuestionError
 ├── UnknownEndpoint   a source or destination that names nothing
+├── HasFailed         a source that is off
 ├── FamilyMismatch    no address family in common
 ├── BadTraffic        a protocol or port that cannot be read
 ├── BadRoute          a route to try that cannot be read
@@ -14,6 +15,7 @@ __all__ = [
     "BadRoute",
     "BadTraffic",
     "FamilyMismatch",
+    "HasFailed",
     "QuestionError",
     "TooManyClasses",
     "UnknownEndpoint",
@@ -36,6 +38,12 @@ class UnknownEndpoint(QuestionError):
     """A source or destination names no device, interface, address or outside neighbour."""
 
     code = "unknown_endpoint"
+
+
+class HasFailed(QuestionError):
+    """A flow cannot start at a device that has failed."""
+
+    code = "has_failed"
 
 
 class FamilyMismatch(QuestionError):

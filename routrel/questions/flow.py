@@ -11,7 +11,7 @@ from routrel.forwarding.round_trip import Leg, follow, follow_answer
 from routrel.forwarding.trace import Trace
 from routrel.model.traffic import Header
 from routrel.questions.endpoints import Endpoint, resolve_endpoint, shared_family
-from routrel.questions.errors import UnknownEndpoint
+from routrel.questions.errors import HasFailed, UnknownEndpoint
 from routrel.questions.traffic import parse_traffic
 from routrel.rib.table import Rib
 
@@ -159,15 +159,27 @@ def _ask(state: State, question: FlowQuestion) -> FlowAnswer:
             f"nobody knows where packets from {source.text} enter: {source.note}",
             "ask from a device, from an address in a subnet, or from behind an outside neighbour",
         )
+    off = _all_off(state, source)
+    if off:
+        raise HasFailed(
+            f"{off} has failed, so nothing starts there", "ask from a device that works"
+        )
     there = follow(state.topology, state.rib, header, source.starts)
     back = None
-    if question.both:
+    if question.both and not _all_off(state, destination):
         back = follow_answer(state.topology, state.rib, there, destination.starts)
     return FlowAnswer(
         question=question,
         forward=_direction(state, there, source, destination),
         back=_direction(state, back, destination, source) if back else None,
     )
+
+
+def _all_off(state: State, endpoint: Endpoint) -> str:
+    """The devices at which an end starts, if all of them have failed; else empty."""
+    devices = dict.fromkeys(start.device for start in endpoint.starts)
+    failed = all(state.topology.has_failed(device) for device in devices)
+    return ", ".join(devices) if failed else ""
 
 
 def _direction(state: State, leg: Leg, source: Endpoint, destination: Endpoint) -> DirectionAnswer:

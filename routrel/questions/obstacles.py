@@ -12,7 +12,7 @@ from routrel.protocols.evidence import AbsenceStep, Gap
 from routrel.questions.redistributing import held_back
 from routrel.rib.candidates import Protocol
 from routrel.rib.table import Route
-from routrel.topology.segments import Attachment
+from routrel.topology.segments import Attachment, Down
 
 __all__ = ["obstacles"]
 
@@ -29,7 +29,7 @@ def obstacles(state: State, gap: Gap, route: Route) -> list[AbsenceStep]:
     links = list(gap.links)
     up = [pair for pair in links if gap.is_up(pair)]
     if not up:
-        return [*found, *_links_down(links)]
+        return [*found, *_links_down(gap, links)]
     results = list(state.results.values())
     common = [result for result in results if _runs_at_both(result, gap)]
     for result in common:
@@ -53,15 +53,16 @@ def obstacles(state: State, gap: Gap, route: Route) -> list[AbsenceStep]:
     return told or found or [step for result in results for step in result.originates(gap)]
 
 
-def _links_down(links: _Links) -> Iterator[AbsenceStep]:
+def _links_down(gap: Gap, links: _Links) -> Iterator[AbsenceStep]:
     for pair in links:
-        shut = next((end for end in pair if not end.interface.enabled), pair[0])
+        downs = (gap.topology.why_down(*end.key) for end in pair)
+        down = next((found for found in downs if found), Down(pair[0]))
         yield AbsenceStep(
-            kind="interface_down",
-            device=shut.device.name,
-            text=f"{shut} is shut, so the link between {pair[0]} and {pair[1]} is down",
-            suggestion="enable it",
-            place=shut.interface.place,
+            kind="failed" if down.failed else "interface_down",
+            device=down.end.device.name,
+            text=f"{down}, so the link between {pair[0]} and {pair[1]} is down",
+            suggestion="" if down.failed else "enable it",
+            place=down.end.interface.place,
         )
 
 

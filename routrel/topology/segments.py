@@ -13,6 +13,7 @@ from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 from routrel.model.addresses import Address, InterfaceAddress, Prefix, is_host_prefix
+from routrel.model.failures import NOTHING_FAILED, Failures
 from routrel.model.network import (
     Device,
     Interface,
@@ -25,6 +26,7 @@ from routrel.model.redundancy import VirtualRouter
 
 __all__ = [
     "Attachment",
+    "Down",
     "OutsideEnd",
     "Segment",
     "Topology",
@@ -47,6 +49,17 @@ class Attachment:
 
     def __str__(self) -> str:
         return f"{self.device.name}:{self.interface.name}"
+
+
+@dataclass(frozen=True, slots=True)
+class Down:
+    """Why an interface carries nothing."""
+
+    end: Attachment  #: whose configuration or failure it is; of a failed link the interface itself
+    failed: str = ""  #: the device, interface or link that failed; empty: the end is shut
+
+    def __str__(self) -> str:
+        return f"{self.failed} has failed" if self.failed else f"{self.end} is shut"
 
 
 @dataclass(frozen=True, slots=True)
@@ -101,6 +114,7 @@ class Topology:
     network: Network
     segments: tuple[Segment, ...]
     segment_of: dict[tuple[str, str], Segment] = field(repr=False)  #: by (device, interface)
+    failures: Failures = NOTHING_FAILED
 
     @cached_property
     def devices(self) -> dict[str, Device]:
@@ -118,9 +132,9 @@ class Topology:
         return {address: tuple(ends) for address, ends in found.items()}
 
     @cached_property
-    def _up(self) -> dict[tuple[str, str], bool]:
+    def _down(self) -> dict[tuple[str, str], Down | None]:
         return {
-            (device.name, interface.name): self._compute_up(device, interface)
+            (device.name, interface.name): self._compute_down(Attachment(device, interface))
             for device in self.network.devices
             for interface in device.interfaces
         }
@@ -129,9 +143,17 @@ class Topology:
         """Whether an interface carries packets.
 
         It does when it is enabled and, on a link with two ends, the other end is enabled too. On a
-        segment of three or more ends only its own switch counts.
+        segment of three or more ends only its own switch counts. Nothing of it may have failed.
         """
-        return self._up[device, interface]
+        return self._down[device, interface] is None
+
+    def why_down(self, device: str, interface: str) -> Down | None:
+        """What keeps an interface from carrying packets; None: it carries them."""
+        return self._down[device, interface]
+
+    def has_failed(self, device: str) -> bool:
+        """Whether a device is off."""
+        return device in self.failures.devices
 
     def keeps_routes(self, device: str, interface: str) -> bool:
         """Whether the routes over an interface stand.
@@ -146,6 +168,7 @@ class Topology:
         return (
             found is not None
             and found.enabled
+            and not self.has_failed(device)
             and owner.processing is Processing.LINUX
             and not owner.ignore_dead_links
         )
@@ -162,6 +185,7 @@ class Topology:
                 continue
             stays = address.version == 4 or end.interface.enabled
             stays = stays and device.processing is Processing.LINUX
+            stays = stays and not self.has_failed(device.name)
             if stays or self.is_up(*end.key):
                 return end.interface.name
         for master in self._masters_of.get(address, ()):
@@ -201,13 +225,21 @@ class Topology:
                 by_address[address].append(master)
         return by_address
 
-    def _compute_up(self, device: Device, interface: Interface) -> bool:
-        if not interface.enabled:
-            return False
-        segment = self.segment_of.get((device.name, interface.name))
-        if segment is None or len(segment.ends) != 2 or segment.outside:
-            return True
-        return all(end.interface.enabled for end in segment.ends)
+    def _compute_down(self, own: Attachment) -> Down | None:
+        segment = self.segment_of.get(own.key)
+        ends = [own]
+        if segment is not None and len(segment.ends) == 2 and not segment.outside:
+            ends += [end for end in segment.ends if end.key != own.key]
+        for end in ends:
+            if not end.interface.enabled:
+                return Down(end)
+            if self.has_failed(end.device.name):
+                return Down(end, f"device {end.device.name}")
+            if end.key in self.failures.interfaces:
+                return Down(end, f"interface {end}")
+        if segment is not None and segment.name in self.failures.links:
+            return Down(own, f"link {segment.name}")
+        return None
 
     def with_other_filters(self, network: Network) -> Topology:
         """The same wires, for a network whose devices differ from these in filters alone.
@@ -227,9 +259,13 @@ class Topology:
             replace(segment, ends=tuple(map(turned, segment.ends))) for segment in self.segments
         )
         segment_of = {end.key: segment for segment in segments for end in segment.ends}
-        made = Topology(network=network, segments=segments, segment_of=segment_of)
+        made = replace(self, network=network, segments=segments, segment_of=segment_of)
         owners = {address: tuple(map(turned, ends)) for address, ends in self.owners.items()}
-        vars(made).update(_up=self._up, owners=owners)
+        down = {
+            key: found and Down(turned(found.end), found.failed)
+            for key, found in self._down.items()
+        }
+        vars(made).update(_down=down, owners=owners)
         return made
 
     def neighbours(self, device: str, interface: str) -> Iterator[Attachment]:
@@ -305,8 +341,8 @@ def _answers_for(end: Attachment, address: Address) -> bool:
     )
 
 
-def build_topology(network: Network) -> Topology:
-    """Work out the segments of a network.
+def build_topology(network: Network, failures: Failures = NOTHING_FAILED) -> Topology:
+    """Work out the segments of a network, and what is up where some of it has failed.
 
     Every interface that is not a loopback stands in exactly one segment, alone if need be.
     Segments are numbered in the order of their first end, stated links first.
@@ -326,7 +362,9 @@ def build_topology(network: Network) -> Topology:
     for ends in _joined(free):
         segments.append(_segment(len(segments), _inferred_name(ends), False, ends, network))
     segment_of = {end.key: segment for segment in segments for end in segment.ends}
-    return Topology(network=network, segments=tuple(segments), segment_of=segment_of)
+    return Topology(
+        network=network, segments=tuple(segments), segment_of=segment_of, failures=failures
+    )
 
 
 def _stated_groups(network: Network) -> list[tuple[str, list[Attachment]]]:

@@ -1,30 +1,28 @@
 import { useQuery } from '@tanstack/react-query'
-import { lazy, Suspense } from 'react'
+import { Suspense, useEffect } from 'react'
 import { Navigate, Route, Routes, useLocation } from 'react-router'
 import { sessionQuery } from './api/queries'
-import { FlowsPage } from './features/flows/FlowsPage'
-import { SavedQuestionsPage } from './features/flows/SavedQuestionsPage'
-import { ImportPage } from './features/networks/ImportPage'
-import { NetworksPage } from './features/networks/NetworksPage'
 import { NetworkFrame, PlainFrame } from './features/lens/Frame'
-import { DraftsPage } from './features/routes/DraftsPage'
-import { PoliciesPage } from './features/routes/PoliciesPage'
-import { RoutesPage } from './features/routes/RoutesPage'
-import { SessionsPage } from './features/routes/SessionsPage'
 import { LoginPage } from './features/session/LoginPage'
+import {
+  DevicesPage,
+  DraftsPage,
+  fetchPages,
+  FlowsPage,
+  ImportJobPage,
+  ImportPage,
+  NetworksPage,
+  PoliciesPage,
+  RoutesPage,
+  SavedQuestionsPage,
+  SessionsPage,
+} from './pages'
 import { Problem, Waiting } from './ui/controls'
-
-// The chart's layout engine and the file viewer are large, and only this page needs them.
-const DevicesPage = lazy(() =>
-  import('./features/devices/DevicesPage').then((m) => ({ default: m.DevicesPage })),
-)
-const ImportJobPage = lazy(() =>
-  import('./features/networks/ImportJobPage').then((m) => ({ default: m.ImportJobPage })),
-)
 
 export function App() {
   const session = useQuery(sessionQuery)
   const location = useLocation()
+  useEffect(fetchPages, [])
   if (session.isPending) return <Waiting what="Looking who you are" />
   if (session.isError)
     return (

@@ -337,8 +337,8 @@ DEVICE_FILE = Record(
         Field("zones", NamedMap(NAME, ZONE), "zones of a stateful firewall", default=()),
         Field("translation", ListOf(TRANSLATION_RULE), "translation rules; the first that matches "
               "decides for its side", default=()),
-        Field("steering", NamedMap(NAME, STEERING), "steering, bound at interfaces or for all "
-              "traffic", "steerings", default=()),
+        Field("steering", NamedMap(NAME, STEERING), "steering (policy-based routing), bound at "
+              "interfaces or for all traffic", "steerings", default=()),
         Field("filters", NamedMap(NAME, FILTER), "packet filters, bound at interfaces or for all "
               "traffic", default=()),
         Field("policies", NamedMap(NAME, POLICY), "routing policies", default=()),

@@ -178,6 +178,10 @@ class Sessions:
     def _matched(self, made: Session, speaker: Speaker, other: Speaker) -> Session:
         """Holds the two sides' settings against each other, then sends packets."""
         address = made.neighbour.address
+        for side in (speaker, other):
+            if side.device is not None and self.topology.has_failed(side.device.name):
+                reason = f"{side.device.name} has failed"
+                return replace(made, state=SessionState.UNREACHABLE, reason=reason)
         back, expected = self._configured_back(made, speaker, other)
         if back is None:
             if made.local_address is None and not expected:

@@ -98,7 +98,8 @@ class StaticDomain(Domain):
         self._by_device = {
             device.name: [interning.table_numbers[device.name, vrf.name] for vrf in device.vrfs]
             for device in topology.network.devices
-            if device.gateways or any(vrf.static for vrf in device.vrfs)
+            if (device.gateways or any(vrf.static for vrf in device.vrfs))
+            and not topology.has_failed(device.name)
         }
 
     def looks_at(self) -> Iterator[Table]:

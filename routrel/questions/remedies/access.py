@@ -11,6 +11,7 @@ from routrel.files.language.filters import RULE
 from routrel.forwarding.filters import FilterResult, TriedRule, mismatch
 from routrel.forwarding.stages.packet_filter import FilterEvidence, ZoneEvidence
 from routrel.forwarding.stages.reverse_path import ReversePathEvidence
+from routrel.lens.changes import LAST, Insert, Remove, SetKey, SetValue
 from routrel.model.filters import Action, PortRange, Rule
 from routrel.model.network import Device
 from routrel.model.traffic import (
@@ -20,13 +21,8 @@ from routrel.model.traffic import (
     protocol_name,
 )
 from routrel.questions.remedies.proposals import (
-    LAST,
-    Insert,
     Proposal,
-    Remove,
     Scene,
-    SetKey,
-    SetValue,
     flow_style,
     of_device,
     quoted,

@@ -4,91 +4,21 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Protocol
 
 from routrel.convergence.converge import State
-from routrel.files.patching import Path, insert_item, path_at, remove, set_key, set_value
+from routrel.files.patching import Path, path_at
 from routrel.forwarding.evidence import Obstacle
+from routrel.lens.changes import Change, Patch
 from routrel.model.network import Device
 from routrel.model.place import Place
 
 __all__ = [
-    "LAST",
-    "Change",
-    "Insert",
-    "Patch",
     "Proposal",
-    "Remove",
     "Scene",
-    "SetKey",
-    "SetValue",
     "flow_style",
     "of_device",
     "quoted",
 ]
-
-
-#: A position behind every item of a list.
-LAST = 1_000_000
-
-
-class Patch(Protocol):
-    """A change of a text. It raises KeyError where its place is not there."""
-
-    def __call__(self, text: str) -> str: ...
-
-
-@dataclass(frozen=True, slots=True)
-class Insert:
-    """An item more in a list, in front of the one at a position."""
-
-    path: Path
-    position: int
-    value: str
-
-    def __call__(self, text: str) -> str:
-        return insert_item(text, self.path, self.position, self.value)
-
-
-@dataclass(frozen=True, slots=True)
-class SetKey:
-    """A key of a mapping, new or with another value."""
-
-    path: Path
-    key: str
-    value: str
-
-    def __call__(self, text: str) -> str:
-        return set_key(text, self.path, self.key, self.value)
-
-
-@dataclass(frozen=True, slots=True)
-class SetValue:
-    """Another value where one stands."""
-
-    path: Path
-    value: str
-
-    def __call__(self, text: str) -> str:
-        return set_value(text, self.path, self.value)
-
-
-@dataclass(frozen=True, slots=True)
-class Remove:
-    """A key or an item goes."""
-
-    path: Path
-
-    def __call__(self, text: str) -> str:
-        return remove(text, self.path)
-
-
-@dataclass(frozen=True, slots=True)
-class Change:
-    """A patch of one file."""
-
-    file: str
-    patch: Patch
 
 
 @dataclass(frozen=True, slots=True)

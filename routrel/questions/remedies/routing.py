@@ -13,6 +13,7 @@ from routrel.forwarding.stages.neighbour import NeighbourEvidence
 from routrel.forwarding.stages.route import RouteEvidence
 from routrel.forwarding.stages.steering import SteeringEvidence
 from routrel.forwarding.stages.translation import TranslationEvidence
+from routrel.lens.changes import LAST, Insert, Remove, SetKey, SetValue
 from routrel.model.addresses import Address, Prefix
 from routrel.model.network import DEFAULT_VRF, INTERFACE_PROTOCOLS, Device, Interface
 from routrel.model.ospf import OspfInterface
@@ -20,13 +21,8 @@ from routrel.model.translation import Side
 from routrel.protocols.evidence import AbsenceStep
 from routrel.questions.absence import absence
 from routrel.questions.remedies.proposals import (
-    LAST,
-    Insert,
     Proposal,
-    Remove,
     Scene,
-    SetKey,
-    SetValue,
     flow_style,
     of_device,
     quoted,

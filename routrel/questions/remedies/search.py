@@ -10,11 +10,12 @@ import time
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, replace
 
-from routrel.convergence.converge import State, converge, with_own_places, with_same_tables
+from routrel.convergence.converge import State, reconverge, with_own_places, with_same_tables
 from routrel.files.patching import FilePatch, edited_lines
 from routrel.files.reader import reread_devices
 from routrel.forwarding.header_sets import Box, count_headers, newly_permitted
 from routrel.forwarding.round_trip import ARRIVED
+from routrel.lens.changes import DoesNotApply, changed
 from routrel.model.filters import Action, Filter
 from routrel.questions.flow import DirectionAnswer, FlowAnswer, FlowQuestion, ask_flow
 from routrel.questions.moves import Moves, moves, ways_of_flows
@@ -190,29 +191,28 @@ class _Search:
 
     def _try(self, node: _Node, proposal: Proposal) -> _Node | None:
         """A node with an edit more; None where it cannot be made, or was made before."""
-        texts = dict(node.texts)
         try:
-            for change in proposal.changes:
-                old = texts.get(change.file, self.texts[change.file])
-                texts[change.file] = change.patch(old)
-        except KeyError:
+            edited = changed({**self.texts, **node.texts}, proposal.changes)
+        except DoesNotApply:
             return None
+        files = {*node.texts, *(change.file for change in proposal.changes)}
+        texts = {file: edited[file] for file in sorted(files)}
         key = tuple(sorted(texts.items()))
         if key in self.seen:
             return None
         self.seen.add(key)
-        changed = {f: t for f, t in texts.items() if t != node.texts.get(f, self.texts[f])}
-        reading = reread_devices(node.state.network, changed)
+        others = {f: t for f, t in texts.items() if t != node.texts.get(f, self.texts[f])}
+        reading = reread_devices(node.state.network, others)
         self.tried += 1
         made = None
         if reading.good:
             network = reading.network
             quick = with_same_tables(node.state, network)
-            state = quick or converge(network, since=self.state, search=False)
+            state = quick or reconverge(self.state, network, search=False)
             if state.converged >= self.state.converged:
                 answer = ask_flow(state, self.question)
                 if quick is None and arrives(answer):
-                    state = converge(network, since=self.state)
+                    state = reconverge(self.state, network)
                     answer = ask_flow(state, self.question)
                 words = (*node.words, proposal.text)
                 made = _Node(texts, state, answer, words, settled=quick is None)
