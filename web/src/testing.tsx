@@ -38,7 +38,7 @@ export function serve(answer: (url: URL, request: Request) => unknown): string[]
   vi.stubGlobal('fetch', async (request: Request) => {
     const url = new URL(request.url)
     asked.push(`${request.method} ${url.pathname}${url.search}`)
-    const body = answer(url, request)
+    const body = await answer(url, request)
     return body instanceof Response
       ? body
       : new Response(JSON.stringify(body), { headers: { 'content-type': 'application/json' } })

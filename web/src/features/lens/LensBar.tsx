@@ -41,9 +41,9 @@ export function LensBar() {
   return (
     <Listbox value={shown} onChange={pick} by="number">
       <ListboxButton className="flex items-baseline gap-2 rounded-md border border-sea-soft/50 px-3 py-1 text-sea-ink hover:border-sea-ink">
-        <span className="text-sea-soft">seen through revision</span>
-        <span className="font-semibold">{shown.number}</span>
-        <span className="text-sea-soft">{when(shown.created)}</span>
+        <span className="text-sea-soft">seen through revision</span>{' '}
+        <span className="font-semibold">{shown.number}</span>{' '}
+        <span className="text-sea-soft">{when(shown.created)}</span>{' '}
         {shown.number !== newest?.number && (
           <span className="rounded bg-warn-wash px-1 text-warn">not the newest</span>
         )}
