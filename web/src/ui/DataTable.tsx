@@ -10,6 +10,7 @@ import {
 import { useVirtualizer } from '@tanstack/react-virtual'
 import { useMemo, useRef, useState, type ReactNode } from 'react'
 import { Button } from './controls'
+import { Input } from './fields'
 
 /** A column: how to read a row as text (sorted, filtered, copied), and how to show it. */
 export type Column<Row> = {
@@ -73,13 +74,14 @@ export function DataTable<Row>({ rows, columns, empty, what, height = '100%' }: 
   return (
     <div className="flex min-h-0 flex-col" style={{ height }}>
       <div className="mb-2 flex items-center gap-3">
-        <input
+        <Input
           type="search"
           aria-label={`Filter ${what}`}
           placeholder={`filter ${what}`}
           value={filter}
           onChange={(event) => setFilter(event.target.value)}
-          className="w-56 rounded-md border border-line bg-paper px-2 py-1"
+          room="dense"
+          className="w-56"
         />
         <span className="text-soft" role="status">
           {shown.length === rows.length

@@ -1,4 +1,37 @@
-import { Field, Input, Label } from '@headlessui/react'
+import { Field, Input as LabelledInput, Label } from '@headlessui/react'
+import type { InputHTMLAttributes, SelectHTMLAttributes, TextareaHTMLAttributes } from 'react'
+
+/** How much room stands around the text: in a heading's line, in a bar, or in a form. */
+type Look = { room?: 'dense' | 'bar' | 'wide'; mono?: boolean }
+
+const ROOM = { dense: 'px-2 py-1', bar: 'px-2 py-1.5', wide: 'px-3 py-2' }
+
+/** What every field looks like, for those that a library draws. */
+export function fieldStyle({ room = 'bar', mono = false }: Look = {}): string {
+  return `rounded-md border border-line bg-paper text-ink ${ROOM[room]} ${mono ? 'font-mono' : ''}`
+}
+
+export function Input({ room, mono, className = '', ...rest }: InputHTMLAttributes<HTMLInputElement> & Look) {
+  return <input className={`${fieldStyle({ room, mono })} ${className}`} {...rest} />
+}
+
+export function Select({
+  room,
+  mono,
+  className = '',
+  ...rest
+}: SelectHTMLAttributes<HTMLSelectElement> & Look) {
+  return <select className={`${fieldStyle({ room, mono })} ${className}`} {...rest} />
+}
+
+export function TextArea({
+  room,
+  mono,
+  className = '',
+  ...rest
+}: TextareaHTMLAttributes<HTMLTextAreaElement> & Look) {
+  return <textarea className={`${fieldStyle({ room, mono })} ${className}`} {...rest} />
+}
 
 type TextFieldProps = {
   label: string
@@ -14,11 +47,11 @@ export function TextField({ label, value, onChange, ...rest }: TextFieldProps) {
   return (
     <Field className="mb-3">
       <Label className="mb-1 block font-semibold">{label}</Label>
-      <Input
+      <LabelledInput
         {...rest}
         value={value}
         onChange={(event) => onChange(event.target.value)}
-        className="w-full rounded-md border border-line bg-paper px-3 py-2"
+        className={`w-full ${fieldStyle({ room: 'wide' })}`}
       />
     </Field>
   )

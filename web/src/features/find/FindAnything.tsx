@@ -13,6 +13,7 @@ import { findQuery } from '../../api/queries'
 import type { Found } from '../../api/types'
 import { useFileLink, useLens, useLinkTo } from '../lens/lens'
 import { stillMatching } from './matching'
+import { fieldStyle } from '../../ui/fields'
 
 const KEYS: [string, string][] = [
   ['/', 'find anything'],
@@ -102,7 +103,7 @@ function Finder({ onDone }: { onDone: () => void }) {
         autoFocus
         aria-label="Find anything"
         placeholder="device, interface, address, prefix, rule, text of a file"
-        className="w-full rounded-md border border-line bg-paper px-3 py-2"
+        className={`${fieldStyle({ room: 'wide' })} w-full`}
         onChange={(event) => setWords(event.target.value)}
       />
       <ComboboxOptions static className="mt-2 max-h-[60vh] overflow-auto">

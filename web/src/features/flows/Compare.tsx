@@ -7,6 +7,7 @@ import { useAddress, useLens } from '../lens/lens'
 import { EndpointField } from './EndpointField'
 import { layoutStrip } from './layout'
 import { StripView } from './StripView'
+import { Input } from '../../ui/fields'
 
 /** A second flow, perhaps one that works, on one strip with the first. */
 export function Compare({ question, flow }: { question: FlowQuestion; flow: Flow }) {
@@ -58,12 +59,13 @@ function OtherBar({
       <EndpointField label="other to" value={to} onChange={setTo} />
       <label className="flex items-center gap-2 text-soft">
         as{' '}
-        <input
+        <Input
           value={as}
           onChange={(event) => setAs(event.target.value)}
           placeholder="echo request"
           aria-label="other as"
-          className="w-32 rounded-md border border-line bg-paper px-2 py-1.5 font-mono text-ink"
+          mono
+          className="w-32"
         />
       </label>
       <Button type="submit" disabled={!from.trim() || !to.trim()}>

@@ -4,6 +4,7 @@ import { findQuery } from '../../api/queries'
 import { stillMatching } from '../find/matching'
 import type { Found } from '../../api/types'
 import { useLens } from '../lens/lens'
+import { fieldStyle } from '../../ui/fields'
 
 /** A source or destination, completed from names and addresses; anything may be typed. */
 export function EndpointField({
@@ -28,7 +29,7 @@ export function EndpointField({
           spellCheck={false}
           placeholder="device or address"
           onChange={(event) => onChange(event.target.value)}
-          className="w-52 rounded-md border border-line bg-paper px-2 py-1.5 font-mono text-ink"
+          className={`${fieldStyle({ mono: true })} w-52`}
         />
         <ComboboxOptions
           anchor="bottom start"

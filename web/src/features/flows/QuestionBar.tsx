@@ -2,8 +2,8 @@ import { useState, type FormEvent } from 'react'
 import type { FlowQuestion } from '../../api/queries'
 import { Button } from '../../ui/controls'
 import { EndpointField } from './EndpointField'
+import { Input } from '../../ui/fields'
 
-const SMALL = 'w-24 rounded-md border border-line bg-paper px-2 py-1.5 font-mono text-ink'
 const TRAFFIC = ['tcp 443', 'tcp 22', 'tcp 5432', 'udp 53', 'udp 123', 'icmp']
 
 /** The question as a sentence: from, to, as. The page gives it a new key for each new question. */
@@ -60,13 +60,14 @@ export function QuestionBar({
       <EndpointField label="to" value={to} onChange={setTo} />
       <label className="flex items-center gap-2 text-soft">
         as
-        <input
+        <Input
           list="traffic-words"
           value={as}
           onChange={(event) => setAs(event.target.value)}
           placeholder="echo request"
           aria-label="as"
-          className="w-32 rounded-md border border-line bg-paper px-2 py-1.5 font-mono text-ink"
+          mono
+          className="w-32"
         />
         <datalist id="traffic-words">
           {TRAFFIC.map((each) => (
@@ -76,7 +77,7 @@ export function QuestionBar({
       </label>
       <label className="flex items-center gap-2 text-soft">
         size
-        <input
+        <Input
           type="number"
           min={20}
           max={65535}
@@ -84,7 +85,8 @@ export function QuestionBar({
           onChange={(event) => setSize(event.target.value)}
           placeholder="any"
           aria-label="size in bytes"
-          className="w-24 rounded-md border border-line bg-paper px-2 py-1.5 font-mono text-ink"
+          mono
+          className="w-24"
         />
         bytes
       </label>
@@ -104,26 +106,28 @@ export function QuestionBar({
         <div className="flex w-full flex-wrap items-center gap-4 border-t border-line pt-2 text-soft">
           <label className="flex items-center gap-2">
             source port{' '}
-            <input
+            <Input
               type="number"
               min={0}
               max={65535}
               value={port}
               onChange={(event) => setPort(event.target.value)}
               placeholder="49152"
-              className={SMALL}
+              mono
+              className="w-24"
             />
           </label>
           <label className="flex items-center gap-2">
             code point (DSCP){' '}
-            <input
+            <Input
               type="number"
               min={0}
               max={63}
               value={dscp}
               onChange={(event) => setDscp(event.target.value)}
               placeholder="0"
-              className={SMALL}
+              mono
+              className="w-24"
             />
           </label>
           <label className="flex items-center gap-2">

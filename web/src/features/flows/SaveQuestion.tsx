@@ -6,6 +6,7 @@ import { savedQuestionsQuery, type FlowQuestion } from '../../api/queries'
 import { Button, Problem } from '../../ui/controls'
 import { useLinkTo, usePlace } from '../lens/lens'
 import { bodyOf, questionWords } from './question'
+import { Input } from '../../ui/fields'
 
 /** Keeps a question under a name, to be run again after each change. */
 export function SaveQuestion({ question, onDone }: { question: FlowQuestion; onDone: () => void }) {
@@ -43,22 +44,22 @@ export function SaveQuestion({ question, onDone }: { question: FlowQuestion; onD
     >
       <label className="flex flex-1 items-center gap-2 text-soft">
         name{' '}
-        <input
+        <Input
           autoFocus
           value={name}
           maxLength={120}
           onChange={(event) => setName(event.target.value)}
-          className="min-w-60 flex-1 rounded-md border border-line bg-paper px-2 py-1.5 text-ink"
+          className="min-w-60 flex-1"
         />
       </label>
       <label className="flex items-center gap-2 text-soft">
         folder{' '}
-        <input
+        <Input
           value={folder}
           maxLength={120}
           onChange={(event) => setFolder(event.target.value)}
           placeholder="none"
-          className="w-40 rounded-md border border-line bg-paper px-2 py-1.5 text-ink"
+          className="w-40"
         />
       </label>
       <Button type="submit" tone="main" disabled={!name.trim() || save.isPending}>

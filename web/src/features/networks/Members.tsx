@@ -4,6 +4,7 @@ import { api, data } from '../../api/client'
 import { membersQuery } from '../../api/queries'
 import { Button, Panel, Problem } from '../../ui/controls'
 import { usePlace } from '../lens/lens'
+import { Input, Select } from '../../ui/fields'
 
 const ROLES = ['viewer', 'editor', 'owner'] as const
 type Role = (typeof ROLES)[number]
@@ -36,16 +37,16 @@ export function Members() {
     set.mutate({ username: name.trim(), role })
   }
   const roleSelect = (value: Role, change: (role: Role) => void, label: string) => (
-    <select
+    <Select
       aria-label={label}
       value={value}
       onChange={(event) => change(event.target.value as Role)}
-      className="rounded-md border border-line bg-paper px-2 py-1"
+      room="dense"
     >
       {ROLES.map((each) => (
         <option key={each}>{each}</option>
       ))}
-    </select>
+    </Select>
   )
   return (
     <Panel title="Members">
@@ -77,12 +78,13 @@ export function Members() {
       </ul>
       {owner && (
         <form onSubmit={add} className="mt-3 flex gap-3">
-          <input
+          <Input
             aria-label="Name of a user to add"
             placeholder="name of a user"
             value={name}
             onChange={(event) => setName(event.target.value)}
-            className="w-40 rounded-md border border-line bg-paper px-2 py-1"
+            room="dense"
+            className="w-40"
           />
           {roleSelect(role, setRole, 'Role of the new member')}
           <Button type="submit" disabled={!name.trim() || set.isPending}>

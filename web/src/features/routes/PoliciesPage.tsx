@@ -7,6 +7,7 @@ import { EvidenceLink } from '../lens/EvidenceLink'
 import { useAddress, useLens, usePlace } from '../lens/lens'
 import { RouteTabs } from './RouteTabs'
 import { FIELDS, routeFrom, type RouteText } from './policyRoute'
+import { Input, Select } from '../../ui/fields'
 
 /** One route through one policy: what each statement makes of it. */
 export function PoliciesPage() {
@@ -108,25 +109,26 @@ function RouteForm({ asked, onAsk }: { asked: RouteText; onAsk: (route: RouteTex
           <label key={key} className="block text-sm text-soft">
             {key.replaceAll('-', ' ')}
             {options ? (
-              <select
+              <Select
                 value={text[key]}
                 onChange={(event) => setText({ ...text, [key]: event.target.value })}
-                className="block w-full rounded-md border border-line bg-paper px-2 py-1.5 text-ink"
+                className="block w-full"
               >
                 {options.map((each) => (
                   <option key={each} value={each}>
                     {each || example}
                   </option>
                 ))}
-              </select>
+              </Select>
             ) : (
-              <input
+              <Input
                 value={text[key]}
                 onChange={(event) => setText({ ...text, [key]: event.target.value })}
                 placeholder={example}
                 autoComplete="off"
                 spellCheck={false}
-                className="block w-full rounded-md border border-line bg-paper px-2 py-1.5 font-mono text-ink"
+                mono
+                className="block w-full"
               />
             )}
           </label>

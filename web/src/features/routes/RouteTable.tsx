@@ -17,6 +17,7 @@ import { toCsv } from '../../ui/DataTable'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { useAddress, useLens, useLinkTo } from '../lens/lens'
 import { hopWords } from './routeWords'
+import { Input, Select } from '../../ui/fields'
 
 /** One device's whole table, or two side by side. The server filters; rows come as they are scrolled to. */
 export function RouteTable({ device }: { device: string }) {
@@ -47,13 +48,14 @@ export function RouteTable({ device }: { device: string }) {
       className="flex min-h-0 flex-1 flex-col"
     >
       <div className="mb-2 flex flex-wrap items-center gap-3">
-        <input
+        <Input
           type="search"
           aria-label="Filter routes"
           placeholder="prefix, protocol, next hop"
           value={filter}
           onChange={(event) => setFilter(event.target.value)}
-          className="w-56 rounded-md border border-line bg-paper px-2 py-1"
+          room="dense"
+          className="w-56"
         />
         <span className="text-soft" role="status">
           {first.isPlaceholderData || contains !== filter.trim()
@@ -65,26 +67,26 @@ export function RouteTable({ device }: { device: string }) {
         {vrfs.length > 1 && (
           <label className="flex items-center gap-2 text-soft">
             VRF
-            <select
+            <Select
               value={vrf}
               onChange={(event) =>
                 change({ vrf: event.target.value === 'default' ? null : event.target.value })
               }
-              className="rounded-md border border-line bg-paper px-2 py-1 text-ink"
+              room="dense"
             >
               {vrfs.map((each) => (
                 <option key={each}>{each}</option>
               ))}
-            </select>
+            </Select>
           </label>
         )}
         <label className="flex items-center gap-2 text-soft">
           beside
-          <select
+          <Select
             aria-label="beside"
             value={other ?? ''}
             onChange={(event) => change({ other: event.target.value || null, differing: null })}
-            className="rounded-md border border-line bg-paper px-2 py-1 text-ink"
+            room="dense"
           >
             <option value="">no other</option>
             {chart.data?.devices
@@ -92,7 +94,7 @@ export function RouteTable({ device }: { device: string }) {
               .map((each) => (
                 <option key={each.name}>{each.name}</option>
               ))}
-          </select>
+          </Select>
         </label>
         {other && (
           <label className="flex items-center gap-2">

@@ -9,6 +9,7 @@ import { RouteTabs } from './RouteTabs'
 import { hopWords } from './routeWords'
 import { RouteTable } from './RouteTable'
 import { WhyPanel } from './WhyPanel'
+import { Input, Select } from '../../ui/fields'
 
 /** A destination seen from every device; or one device's whole table, perhaps beside another's. */
 export function RoutesPage() {
@@ -53,14 +54,15 @@ function DestinationBar({ q, onAsk }: { q: string; onAsk: (q: string) => void })
     >
       <label className="flex items-center gap-2 text-soft">
         address or prefix
-        <input
+        <Input
           value={text}
           onChange={(event) => setText(event.target.value)}
           aria-label="address or prefix"
           autoComplete="off"
           spellCheck={false}
           placeholder="10.64.7.21 or 10.64.7.0/24"
-          className="w-60 rounded-md border border-line bg-paper px-2 py-1.5 font-mono text-ink"
+          mono
+          className="w-60"
         />
       </label>
       <Button type="submit" tone="main" className="px-5" disabled={!text.trim()}>
@@ -69,19 +71,18 @@ function DestinationBar({ q, onAsk }: { q: string; onAsk: (q: string) => void })
       <div className="flex-1" />
       <label className="flex items-center gap-2 text-soft">
         or the whole table of
-        <select
+        <Select
           aria-label="whole table of"
           value={params.get('table') ?? ''}
           onChange={(event) =>
             change({ table: event.target.value || null, q: null, device: null, vrf: null, other: null })
           }
-          className="rounded-md border border-line bg-paper px-2 py-1.5 text-ink"
         >
           <option value="">a device</option>
           {chart.data?.devices.map((device) => (
             <option key={device.name}>{device.name}</option>
           ))}
-        </select>
+        </Select>
       </label>
     </form>
   )
