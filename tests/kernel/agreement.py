@@ -253,7 +253,7 @@ def _expected_hits(branch: Branch, number: int, answers: bool) -> set[tuple[str,
         if hop.header.source_port == number or hop.header.destination_port == number
         for stage in hop.stages
         if isinstance(evidence := stage.evidence, FilterEvidence)
-        and not evidence.result.by_session
+        and not evidence.result.by_connection
         and not evidence.result.fragment
         for rule in [evidence.result.rule]
     }

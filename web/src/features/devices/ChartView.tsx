@@ -190,7 +190,7 @@ function LineLabels({ line, layer }: { line: ChartLine; layer: Layer }) {
         </text>
       )}
       {costs.map((label, index) => (
-        <text key={index} x={label.x} y={label.y + 5} className="fill-go stroke-card text-[14px] font-bold">
+        <text key={index} x={label.x} y={label.y + 5} className="fill-ink stroke-card text-[14px] font-bold">
           {label.text}
         </text>
       ))}
@@ -225,7 +225,7 @@ function LinkLine({
       <path
         d={path}
         fill="none"
-        className={selected ? 'stroke-go' : isDown ? 'stroke-stop' : 'stroke-soft'}
+        className={selected ? 'stroke-chosen' : isDown ? 'stroke-stop' : 'stroke-soft'}
         strokeWidth={selected ? 4 : 2}
         strokeDasharray={isDown ? '6 5' : undefined}
         strokeLinejoin="round"
@@ -272,7 +272,7 @@ function DeviceTile({
         width={box.width}
         height={box.height}
         rx={rounded}
-        className={`fill-card ${selected ? 'stroke-go' : device?.errors ? 'stroke-stop' : 'stroke-soft'}`}
+        className={`fill-card ${selected ? 'stroke-chosen' : device?.errors ? 'stroke-stop' : 'stroke-soft'}`}
         strokeWidth={selected ? 3 : 1}
         strokeDasharray={device ? undefined : '4 3'}
       />

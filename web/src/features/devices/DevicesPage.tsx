@@ -202,7 +202,7 @@ function FilesView() {
                 type="button"
                 aria-current={each.path === path}
                 onClick={() => change({ file: each.path, line: null })}
-                className="w-full truncate rounded px-2 py-0.5 text-left font-mono text-[0.86em] hover:bg-sunk aria-[current=true]:bg-go-wash aria-[current=true]:font-semibold"
+                className="w-full truncate rounded px-2 py-0.5 text-left font-mono text-[0.86em] hover:bg-sunk aria-[current=true]:bg-chosen-wash aria-[current=true]:font-semibold"
               >
                 {each.path}
               </button>

@@ -34,7 +34,7 @@ const looks = EditorView.theme({
 const colours = syntaxHighlighting(
   HighlightStyle.define([
     { tag: tags.comment, color: 'var(--soft)', fontStyle: 'italic' },
-    { tag: [tags.propertyName, tags.definition(tags.propertyName)], color: 'var(--go)' },
+    { tag: [tags.propertyName, tags.definition(tags.propertyName)], color: 'var(--link)' },
     { tag: [tags.string, tags.content], color: 'var(--ink)' },
     { tag: tags.punctuation, color: 'var(--soft)' },
   ]),

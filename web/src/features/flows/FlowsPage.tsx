@@ -239,9 +239,9 @@ function Cases() {
             <li key={each.name}>
               <Link
                 to={to('flows', { from: source, to: destination, as: traffic, size })}
-                className="block h-full rounded-card border border-line bg-paper p-3 text-ink no-underline hover:border-go"
+                className="block h-full rounded-card border border-line bg-paper p-3 text-ink no-underline hover:border-chosen"
               >
-                <strong className="text-go">{each.title}</strong>
+                <strong className="text-link">{each.title}</strong>
                 <span className="mt-0.5 block">{each.story}</span>
                 <span className="mt-1 block font-mono text-[0.85em] text-soft">
                   {source} → {destination} {traffic}

@@ -198,13 +198,20 @@ function HopTile({ tile, flow, selected, onSelect }: HopTileProps) {
       aria-pressed={selected}
       data-stopped={stopped || undefined}
       onClick={() => onSelect(ref)}
-      className={`h-[58px] w-full rounded-tile border bg-card px-2 py-1 text-left hover:bg-sunk aria-pressed:bg-go-wash ${
-        stopped ? 'border-2 border-stop aria-pressed:bg-stop-wash' : 'border-line aria-pressed:border-go'
+      className={`h-[58px] w-full rounded-tile bg-card text-left hover:bg-sunk ${
+        stopped
+          ? 'border-2 border-stop px-[7px] py-[3px] aria-pressed:bg-stop-wash'
+          : 'border border-line px-2 py-1 aria-pressed:border-chosen aria-pressed:bg-chosen-wash'
       }`}
     >
       <div className="truncate leading-tight font-semibold">{tile.device}</div>
       <div className={`truncate text-xs leading-tight ${stopped ? 'font-semibold text-stop' : 'text-soft'}`}>
-        {stopped && branch && tone(branch.verdict) === 'stop' && <span aria-hidden>✗ </span>}
+        {stopped && branch && tone(branch.verdict) === 'stop' && (
+          // Another font draws it, whose line is higher.
+          <span aria-hidden className="mr-1 inline-block h-3 align-baseline leading-3">
+            ✗
+          </span>
+        )}
         {detail}
         <span className="sr-only"> {tile.way}</span>
       </div>

@@ -78,7 +78,7 @@ function Rail() {
           className={({ isActive }) =>
             `flex flex-col items-center gap-1 border-l-4 py-2.5 text-sm no-underline hover:bg-card ${
               isActive || (page.startsWith('devices') && location.pathname.includes('/devices/'))
-                ? 'border-go bg-card font-semibold text-ink'
+                ? 'border-chosen bg-card font-semibold text-ink'
                 : 'border-transparent text-soft'
             }`
           }

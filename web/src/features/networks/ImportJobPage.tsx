@@ -112,10 +112,10 @@ function ProblemList({ id, found }: { id: number; found: NonNullable<ImportJob['
                   type="button"
                   aria-current={current}
                   onClick={() => change({ file: problem.file, line: String(problem.line ?? 1) })}
-                  className="w-full rounded px-2 py-2 text-left hover:bg-sunk aria-[current=true]:bg-go-wash"
+                  className="w-full rounded px-2 py-2 text-left hover:bg-sunk aria-[current=true]:bg-chosen-wash"
                 >
                   <span className="flex items-baseline justify-between gap-3">
-                    <span className="font-mono text-[0.92em] text-go">
+                    <span className="font-mono text-[0.92em] text-link">
                       {problem.file}:{problem.line}:{problem.column}
                     </span>
                     <Severity value={problem.severity} />

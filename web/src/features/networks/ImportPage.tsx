@@ -52,7 +52,7 @@ export function ImportPage() {
           }}
           onDragLeave={() => setOver(false)}
           onDrop={drop}
-          className="grid place-items-center gap-3 rounded-card border-2 border-dashed border-line bg-paper p-10 text-center data-over:border-go data-over:bg-go-wash"
+          className="grid place-items-center gap-3 rounded-card border-2 border-dashed border-line bg-paper p-10 text-center data-over:border-chosen data-over:bg-chosen-wash"
         >
           <p className="text-lg">Drop device files here: single files, a folder, or a zip of one.</p>
           <div className="flex gap-3">

@@ -64,7 +64,7 @@ function PolicyList({ policies, chosen }: { policies: Policy[]; chosen?: Policy 
               type="button"
               aria-current={each === chosen}
               onClick={() => change({ device: each.device, policy: each.policy })}
-              className="w-full rounded px-2 py-1 text-left hover:bg-sunk aria-[current=true]:bg-go-wash"
+              className="w-full rounded px-2 py-1 text-left hover:bg-sunk aria-[current=true]:bg-chosen-wash"
             >
               <strong>{each.policy}</strong> <span className="text-soft">of {each.device}</span>
               {each.bound.length > 0 && (

@@ -62,7 +62,7 @@ function DestinationBar({ q, onAsk }: { q: string; onAsk: (q: string) => void })
           spellCheck={false}
           placeholder="10.64.7.21 or 10.64.7.0/24"
           mono
-          className="w-60"
+          className="w-72"
         />
       </label>
       <Button type="submit" tone="main" className="px-5" disabled={!text.trim()}>
@@ -105,9 +105,9 @@ function Start() {
               <li key={each.name}>
                 <Link
                   to={to('routes', { q: each.route.to, device: each.route.at })}
-                  className="block h-full rounded-card border border-line bg-paper p-3 text-ink no-underline hover:border-go"
+                  className="block h-full rounded-card border border-line bg-paper p-3 text-ink no-underline hover:border-chosen"
                 >
-                  <strong className="text-go">{each.title}</strong>
+                  <strong className="text-link">{each.title}</strong>
                   <span className="mt-0.5 block">{each.story}</span>
                   <span className="mt-1 block font-mono text-[0.85em] text-soft">
                     {each.route.to} at {each.route.at}
@@ -121,7 +121,7 @@ function Start() {
   )
 }
 
-const BARS = ['bg-go', 'bg-warn', 'bg-soft', 'bg-stop', 'bg-ink']
+const BARS = ['bg-act', 'bg-warn', 'bg-soft', 'bg-stop', 'bg-ink']
 
 function Answer({ q }: { q: string }) {
   const holders = useQuery(holdersQuery(useLens(), q))
@@ -174,7 +174,7 @@ function LookingIn({ device, onChoose }: { device?: string; onChoose: Choose }) 
               type="button"
               aria-current={name === device}
               onClick={() => onChoose(name, 'default')}
-              className="w-full rounded px-2 py-1 text-left hover:bg-sunk aria-[current=true]:bg-go-wash"
+              className="w-full rounded px-2 py-1 text-left hover:bg-sunk aria-[current=true]:bg-chosen-wash"
             >
               <strong>{name}</strong> <span className="text-soft">by which of our lines?</span>
             </button>
@@ -281,7 +281,7 @@ function HolderRow({
         type="button"
         aria-current={current}
         onClick={() => onChoose(route.device, route.vrf)}
-        className="grid w-full grid-cols-[8rem_minmax(0,1fr)_5.5rem] items-baseline gap-2 rounded px-2 py-1 text-left hover:bg-sunk aria-[current=true]:bg-go-wash"
+        className="grid w-full grid-cols-[8rem_minmax(0,1fr)_5.5rem] items-baseline gap-2 rounded px-2 py-1 text-left hover:bg-sunk aria-[current=true]:bg-chosen-wash"
       >
         <strong className="truncate">{tableName(route)}</strong>
         <span className="min-w-0">
