@@ -35,6 +35,7 @@ class DifferenceData(Answer):
 
 
 def difference_data(found: Difference, other: OneFlowData) -> DifferenceData:
+    """The first point of difference as an answer, with the flow it was compared to."""
     return DifferenceData(
         sentence=found.sentence,
         direction=found.direction,

@@ -303,6 +303,7 @@ def _route_place(
 
 
 def ends_data(header: Header) -> EndsData:
+    """A header's addresses and ports."""
     return EndsData(
         source=str(header.source),
         source_port=header.source_port,

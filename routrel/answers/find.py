@@ -29,6 +29,7 @@ class FoundData(Placed):
 
 
 def found_data(item: Found) -> FoundData:
+    """One hit as an answer."""
     return FoundData(
         kind=item.kind,
         title=item.title,

@@ -20,6 +20,7 @@ class FindingData(Placed):
 
 
 def finding_data(finding: Finding) -> FindingData:
+    """One finding as an answer, with all its places."""
     return FindingData(
         severity=finding.severity,
         code=finding.code,

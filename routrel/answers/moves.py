@@ -18,6 +18,7 @@ class MovesData(Answer):
 
 
 def moves_data(found: Moves) -> MovesData:
+    """What a change moves, as an answer."""
     return MovesData(
         prefixes=found.prefixes,
         devices=found.devices,

@@ -164,6 +164,7 @@ class AbsenceData(Answer):
 
 
 def next_hop_data(state: State, device: str, hop: NextHop) -> NextHopData:
+    """A next hop with the device that has its address, if the network has one."""
     end = None
     if hop.interface is not None and hop.address is not None:
         end = state.topology.answering(device, hop.interface, hop.address)
@@ -195,15 +196,18 @@ def route_fields(state: State, route: Route) -> dict[str, Any]:
 
 
 def route_data(state: State, route: Route) -> RouteData:
+    """An active route as an answer."""
     return RouteData(**route_fields(state, route))
 
 
 def titled_route_data(state: State, route: Route) -> TitledRouteData:
+    """The same with the name of its protocol as people write it."""
     title = protocol_type_words(route.protocol, route.path_type)
     return TitledRouteData(title=title, **route_fields(state, route))
 
 
 def candidate_data(state: State, device: str, path: CandidatePath) -> CandidateData:
+    """A candidate path as an answer, with its decision steps in words."""
     known = dict(path.values)
     if "set_by" in known:
         known["set_by"] = [SetByData(**one) for one in known["set_by"]]
@@ -233,6 +237,7 @@ def candidate_data(state: State, device: str, path: CandidatePath) -> CandidateD
 
 
 def absence_data(absent: Absence) -> AbsenceData:
+    """Why a route is absent, as an answer."""
     return AbsenceData(
         sentence=absence_sentence(absent),
         prefix=str(absent.prefix) if absent.prefix is not None else None,
@@ -245,6 +250,7 @@ def absence_data(absent: Absence) -> AbsenceData:
 
 
 def step_data(step: AbsenceStep) -> AbsenceStepData:
+    """One link of the chain of an absence."""
     return AbsenceStepData(
         kind=step.kind,
         device=step.device,

@@ -53,6 +53,7 @@ _COLOURS = {Severity.ERROR: "red", Severity.WARNING: "yellow", Severity.NOTE: "b
 
 
 def look(folder: Path, failed: Sequence[str] = ()) -> View:
+    """What a folder's files show, with some things failed; what cannot be read is refused."""
     try:
         return look_at_folder(folder, named_failures(failed))
     except UnusableInput as error:
@@ -69,6 +70,7 @@ def computed(folder: Path, failed: Sequence[str] = ()) -> State:
 def computed_with_texts(
     folder: Path, failed: Sequence[str] = ()
 ) -> tuple[State, Mapping[str, str]]:
+    """As `computed`, with the files, by path."""
     view = look(folder, failed)
     if view.state is None:
         for problem in view.reading.problems:
@@ -83,6 +85,7 @@ def computed_with_texts(
 
 
 def refuse(text: str, suggestion: str = "") -> NoReturn:
+    """Say on standard error what cannot be done and what to do, and end with code 2."""
     err.print(f"[red]{escape(text)}[/]" + (f"; {escape(suggestion)}" if suggestion else ""))
     raise typer.Exit(UNUSABLE)
 
@@ -93,6 +96,7 @@ def print_json(answer: object) -> None:
 
 
 def print_finding(finding: Finding, console: Console) -> None:
+    """One line: place, severity, text, what to do."""
     colour = _COLOURS[finding.severity]
     where = f"{finding.place}: " if finding.place.line else ""
     console.print(
@@ -102,6 +106,7 @@ def print_finding(finding: Finding, console: Console) -> None:
 
 
 def hops_words(hops: Sequence[NextHopData]) -> str:
+    """Next hops in words: 10.0.0.1 by e1."""
     return ", ".join(
         f"{hop.address} by {hop.interface}" if hop.address else str(hop.interface) for hop in hops
     )

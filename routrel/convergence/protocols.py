@@ -71,6 +71,7 @@ class Protocols:
 
     @property
     def processes(self) -> Iterator[Process]:
+        """All protocols in all tables, in the order of their computation."""
         return (process for domain in self.domains.values() for process in domain.processes)
 
     @property

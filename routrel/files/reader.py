@@ -59,6 +59,7 @@ class Reading:
 
     @property
     def good(self) -> bool:
+        """Whether there is no error, so that the network may be computed from."""
         return not self.problems
 
 

@@ -26,6 +26,7 @@ class Report:
     key: str = ""  #: the key whose value is being read
 
     def error(self, place: Place, code: str, text: str, suggestion: str = "") -> None:
+        """Count a problem, and keep it while there are not too many."""
         self.count += 1
         if self.full:
             return
@@ -46,6 +47,7 @@ class Report:
         return len(self.problems) >= MOST_PROBLEMS
 
     def sorted(self) -> list[Finding]:
+        """The problems kept, in order of place."""
         return sorted(self.problems, key=finding_order)
 
 

@@ -51,12 +51,15 @@ class Shape:
     expects: str = "a value"
 
     def read(self, node: Node, report: Report) -> Any:
+        """The value at a node, or `BAD` once what is wrong with it was reported."""
         raise NotImplementedError
 
     def write(self, value: Any) -> Any:
+        """What `read` makes the value of, in the types of YAML."""
         return value
 
     def schema(self) -> dict[str, Any]:
+        """The JSON Schema of what `read` takes."""
         raise NotImplementedError
 
     def scalar(self, node: Node, report: Report) -> str | Bad:
@@ -76,6 +79,7 @@ class Shape:
         return BAD
 
     def wrong(self, node: Node, report: Report, text: str, suggestion: str = "") -> Bad:
+        """Report that a text is not what is expected."""
         where = f"{report.key}: " if report.key else ""
         report.error(node.place, "bad_value", f"{where}“{text}” is not {self.expects}", suggestion)
         return BAD

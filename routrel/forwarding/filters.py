@@ -69,6 +69,7 @@ class FilterResult:
 
     @property
     def permits(self) -> bool:
+        """Whether it let the packet pass."""
         return self.action is Action.PERMIT
 
     @property

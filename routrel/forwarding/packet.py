@@ -80,6 +80,7 @@ class Packet:
 
     @property
     def stopped(self) -> Stopped:
+        """Where it is, for the cause of what stops it."""
         return Stopped(self.device, self.vrf, self.interface_in, self.stages)
 
     @property
@@ -95,6 +96,7 @@ class Packet:
         )
 
     def noting(self, name: StageName, result: Result, evidence: Evidence | None = None) -> Packet:
+        """The packet with a stage more in its path."""
         stage = Stage(name=name, result=result, evidence=evidence)
         return self.but(stages=(*self.stages, stage))
 

@@ -92,6 +92,7 @@ class Role(Enum):
 
     @property
     def forwards(self) -> bool:
+        """Whether a device of this role forwards packets of others."""
         return self is not Role.HOST
 
 
@@ -178,6 +179,7 @@ class StaticRoute:
 
     @property
     def drops(self) -> bool:
+        """Whether it has no next hop: it discards, rejects or passes on."""
         return self.discard or self.reject is not None or self.pass_on
 
 
@@ -242,6 +244,7 @@ class Device:
     place: Place = placed()
 
     def interface(self, name: str) -> Interface | None:
+        """The interface of a name; None: it has none."""
         return next((i for i in self.interfaces if i.name == name), None)
 
     def addresses_on(self, interface: Interface) -> tuple[InterfaceAddress, ...]:
@@ -250,12 +253,15 @@ class Device:
         return lender.addresses if lender else interface.addresses
 
     def filter(self, name: str) -> Filter | None:
+        """The filter of a name; None: it has none."""
         return next((f for f in self.filters if f.name == name), None)
 
     def steering(self, name: str) -> Steering | None:
+        """The steering of a name; None: it has none."""
         return next((s for s in self.steerings if s.name == name), None)
 
     def zone(self, name: str) -> Zone | None:
+        """The zone of a name; None: it has none."""
         return next((z for z in self.zones if z.name == name), None)
 
     @property
@@ -267,9 +273,11 @@ class Device:
         )
 
     def policy(self, name: str) -> Policy | None:
+        """The routing policy of a name; None: it has none."""
         return next((p for p in self.policies if p.name == name), None)
 
     def vrf(self, name: str) -> Vrf | None:
+        """The VRF of a name; None: it has none."""
         return next((v for v in self.vrfs if v.name == name), None)
 
 
@@ -391,4 +399,5 @@ class Network:
     place: Place = placed()
 
     def device(self, name: str) -> Device | None:
+        """The device of a name; None: there is none."""
         return next((d for d in self.devices if d.name == name), None)

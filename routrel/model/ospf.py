@@ -50,14 +50,17 @@ class OspfAreaType(Enum):
 
     @property
     def is_stub(self) -> bool:
+        """Whether it is a stub area, which external LSAs stay out of (RFC 2328 3.6)."""
         return self in (OspfAreaType.STUB, OspfAreaType.TOTALLY_STUB)
 
     @property
     def is_nssa(self) -> bool:
+        """Whether type 7 LSAs go through it (RFC 3101)."""
         return self in (OspfAreaType.NSSA, OspfAreaType.TOTALLY_NSSA)
 
     @property
     def takes_summaries(self) -> bool:
+        """Whether summary LSAs of single networks come in."""
         return self not in (OspfAreaType.TOTALLY_STUB, OspfAreaType.TOTALLY_NSSA)
 
 

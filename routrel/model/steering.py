@@ -36,6 +36,7 @@ class SteeringRule:
 
     @property
     def drops(self) -> bool:
+        """Whether it discards what it matches."""
         return self.discard or self.reject is not None
 
 

@@ -35,6 +35,7 @@ class SegmentKind(IntEnum):
 
     @property
     def is_confederation(self) -> bool:
+        """Whether it names members of a confederation (RFC 5065 3)."""
         return self >= SegmentKind.CONFED_SEQUENCE
 
 

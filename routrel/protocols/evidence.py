@@ -102,6 +102,7 @@ class Gap:
 
     @property
     def prefix_text(self) -> str:
+        """The prefix as people write it."""
         return str(self.interning.prefixes.prefixes[self.prefix])
 
     def rejected_upstream(self, device: Device, use: PolicyUse, route: Route) -> AbsenceStep | None:

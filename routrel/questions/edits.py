@@ -249,6 +249,7 @@ class SetEdit:
 
     @property
     def value(self) -> str:
+        """The prefix that it adds to the set."""
         return str(self.prefix)
 
     @property

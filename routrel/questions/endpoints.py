@@ -35,6 +35,7 @@ class Endpoint:
     note: str = ""  #: what was assumed, in words; empty where nothing was
 
     def address(self, version: int) -> Address | None:
+        """Its address of a family; None: it has none."""
         return next((a for a in self.addresses if a.version == version), None)
 
 

@@ -68,6 +68,7 @@ class Protocol(IntEnum):
 
     @property
     def id(self) -> str:
+        """The stable identifier in answers."""
         return self.name.lower()
 
 
@@ -97,6 +98,7 @@ class PathType(IntEnum):
 
     @property
     def id(self) -> str | None:
+        """The stable identifier in answers; None: the protocol has no types."""
         return None if self is PathType.NONE else self.name.lower()
 
 

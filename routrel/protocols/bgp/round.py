@@ -166,6 +166,7 @@ class Round:
         return enter
 
     def resolution(self, item: PrefixClass, speaker: int, path: Path) -> Resolution:
+        """How a speaker reaches the next hop of a path of a class."""
         if path.source is PathSource.OWN or self.speakers[speaker].outside:
             return Resolution(())
         if path.discard:
@@ -177,6 +178,7 @@ class Round:
         return self.resolver.of(speaker, path.next_hop)
 
     def contender_of(self, speaker: int, code: int, resolution: Resolution) -> Contender:
+        """A path as the decision of a speaker compares it."""
         path = self.paths[self.carrier.codes.path(code)]
         place = self.carrier.codes.place(code)
         peer = self.peers[place] if place >= 0 else None

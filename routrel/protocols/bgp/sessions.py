@@ -65,6 +65,7 @@ class Session:
 
     @property
     def remote_address(self) -> Address:
+        """The other side's address, as this side names it."""
         return self.neighbour.address
 
 

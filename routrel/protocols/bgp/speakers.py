@@ -61,11 +61,13 @@ class Speaker:
 
     @property
     def cluster_id(self) -> IPv4Address:
+        """As written, else the router id (RFC 4456 7)."""
         stated = self.instance.cluster_id if self.instance else None
         return stated or self.router_id
 
     @property
     def decision(self) -> BgpDecision:
+        """The options of its decision; those of an outside network are the defaults."""
         return self.instance.decision if self.instance else BgpDecision()
 
     @property

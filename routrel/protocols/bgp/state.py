@@ -35,6 +35,7 @@ class BgpState:
 
     @property
     def interning(self) -> Interning:
+        """The numbers of tables, prefixes and next hops."""
         return self.domain.interning
 
     @property
@@ -44,6 +45,7 @@ class BgpState:
 
     @property
     def index_of(self) -> Mapping[Table, int]:
+        """The speakers by table."""
         return self.domain.index_of
 
     @property

@@ -44,6 +44,7 @@ class EigrpRouter:
 
     @property
     def maximum_paths(self) -> int:
+        """How many equal ways it uses at most."""
         return self.instance.maximum_paths or self.vrf.maximum_paths
 
 

@@ -60,10 +60,12 @@ class System:
 
     @property
     def maximum_paths(self) -> int:
+        """How many equal ways it uses at most."""
         return self.instance.maximum_paths or self.vrf.maximum_paths
 
     @property
     def distance(self) -> int:
+        """At which its routes come to the table."""
         return self.instance.distance or DEFAULT_DISTANCE[Protocol.ISIS]
 
 

@@ -68,9 +68,11 @@ class Known:
 
     @classmethod
     def nothing(cls) -> Known:
+        """No rows."""
         return cls(no_rows(), np.zeros(0, dtype=np.int64))
 
     def joined(self, rows: Rows, area: int) -> Known:
+        """With more rows, all through one area."""
         more = np.full(len(rows), area, dtype=np.int64)
         return Known(np.concatenate([self.rows, rows]), np.concatenate([self.areas, more]))
 

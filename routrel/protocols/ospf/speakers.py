@@ -51,6 +51,7 @@ class OspfPort(Attachment):
 
     @property
     def subnets(self) -> list[Prefix]:
+        """The subnets of its version's family, each once."""
         return subnets(self.interface, self.version)
 
 
@@ -84,9 +85,11 @@ class OspfRouter:
 
     @property
     def maximum_paths(self) -> int:
+        """How many equal ways it uses at most."""
         return self.instance.maximum_paths or self.vrf.maximum_paths
 
     def distance(self, external: bool) -> int:
+        """At which its routes come to the table."""
         default = self.instance.distance or DEFAULT_DISTANCE[self.protocol]
         return (self.instance.external_distance or default) if external else default
 

@@ -47,6 +47,7 @@ class RipDomain(VectorDomain[RipRouter]):
 
     @cached_property
     def network(self) -> RipNetwork:
+        """Routers and directed neighbours, worked out once."""
         return RipNetwork(
             protocol=self.protocol,
             version=self.version,

@@ -35,6 +35,7 @@ class RipRouter:
 
     @property
     def maximum_paths(self) -> int:
+        """How many equal ways it uses at most."""
         return self.instance.maximum_paths or self.vrf.maximum_paths
 
 

@@ -64,6 +64,7 @@ class Graph:
         return np.concatenate([[0], np.cumsum(counts)])
 
     def ways_of(self, router: int) -> slice:
+        """Where a router's ways stand among all."""
         return slice(int(self.way_starts[router]), int(self.way_starts[router + 1]))
 
 

@@ -33,6 +33,7 @@ class StaticResult(Result):
 
     @property
     def outcomes(self) -> Iterator[StaticOutcome]:
+        """What became of every static route, by device."""
         return (o for _, resolved in self.by_device.values() for o in resolved.outcomes)
 
     @cached_property

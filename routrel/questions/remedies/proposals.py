@@ -54,6 +54,7 @@ class Scene:
 
     @property
     def device(self) -> Device:
+        """The device of the obstacle."""
         return self.state.topology.devices[self.obstacle.cause.device]
 
     def path(self, place: Place, *, named: bool = False) -> Path:

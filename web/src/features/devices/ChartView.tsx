@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import ELK from 'elkjs/lib/elk-api'
 import ElkWorker from 'elkjs/lib/elk-worker.min.js?worker'
-import { useEffect, useRef, useState } from 'react'
+import { useEffect, useRef, useState, type KeyboardEvent } from 'react'
 import type { Lens } from '../../api/queries'
 import type { Chart, ChartSegment } from '../../api/types'
 import { Problem, Waiting } from '../../ui/controls'
@@ -166,6 +166,13 @@ function Legend({ layer }: { layer: Layer | null }) {
   )
 }
 
+/** What a key does to something drawn that is a button: Enter and the space bar press it. */
+const onPress = (press: () => void) => (event: KeyboardEvent) => {
+  if (event.key !== 'Enter' && event.key !== ' ') return
+  event.preventDefault()
+  press()
+}
+
 const down = (segment: ChartSegment) => segment.ends.some((end) => !end.up)
 
 export function segmentTitle(segment: ChartSegment): string {
@@ -218,7 +225,7 @@ function LinkLine({
       aria-pressed={selected}
       aria-label={`Link ${segmentTitle(line.segment)}${isDown ? ', down' : ''}`}
       onClick={onSelect}
-      onKeyDown={(event) => event.key === 'Enter' && onSelect()}
+      onKeyDown={onPress(onSelect)}
       className={`cursor-pointer ${faint ? 'opacity-30' : ''}`}
     >
       <path d={path} fill="none" stroke="transparent" strokeWidth={12} />
@@ -263,7 +270,7 @@ function DeviceTile({
       aria-pressed={device ? selected : undefined}
       aria-label={`${name}, ${device?.role ?? 'outside neighbour'}`}
       onClick={activate}
-      onKeyDown={(event) => event.key === 'Enter' && activate()}
+      onKeyDown={onPress(activate)}
       className={device ? 'cursor-pointer' : ''}
     >
       <rect
