@@ -19,6 +19,7 @@ from bench.networks import reflected_borders
 from routrel.convergence.converge import converge
 from routrel.files.reader import read_texts
 from routrel.protocols.bgp.domain import BgpDomain
+from routrel.protocols.contract import Inputs
 from routrel.protocols.register import bgp_of
 
 ROUTERS, BORDERS, PREFIXES, ORIGINS = 200, 10, 20_000, 1_000
@@ -45,9 +46,10 @@ def main() -> None:
     print(f"the whole network converges in {time.perf_counter() - began:.1f} s")
     domain = BgpDomain(state.topology, state.rib.interning)
     began = time.perf_counter()
-    rows = domain.rows(state.rib, {})
+    result = domain.compute(Inputs(view=state.rib), None)
     tables = time.perf_counter() - began
-    print(f"{len(rows):,} rows of BGP, {len(domain.classes):,} classes of prefixes")
+    rows = result.rows
+    print(f"{len(rows):,} rows of BGP, {len(result.classes.all):,} classes of prefixes")
     random = np.random.default_rng(1)
     keys = [rows["prefix"].copy(), rows["table"].copy()]
     keys = [random.integers(0, 5, len(rows)) for _ in range(KEYS - len(keys))] + keys
