@@ -9,7 +9,7 @@ export default ts.config(
   ...ts.configs.strict,
   a11y.flatConfigs.strict,
   // Our own fields are controls, so that labels around them count and their props are looked at.
-  { settings: { 'jsx-a11y': { components: { Input: 'input', Select: 'select', TextArea: 'textarea' } } } },
+  { settings: { 'jsx-a11y': { components: { Input: 'input', NumberInput: 'input', Select: 'select', TextArea: 'textarea' } } } },
   { plugins: { 'react-hooks': hooks }, rules: {
       ...hooks.configs.recommended.rules,
       // It warns of memoizing by a compiler that this build does not use.

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Literal
+from typing import Any, Literal
 
 import msgspec
 
@@ -327,19 +327,13 @@ def _obstacle_data(state: State, obstacle: Obstacle) -> ObstacleData:
     stage, cause = obstacle.hop.stages[-1], obstacle.cause
     why = missing_route(state, obstacle.hop) if cause.kind == "no_route" else None
     return ObstacleData(
-        device=cause.device,
-        kind=cause.kind,
-        interface=cause.interface,
-        direction=cause.direction,
-        filter=cause.filter,
-        rule=cause.rule,
         verdict=obstacle.verdict,
         side="access" if obstacle.is_access else "routing",
         text=obstacle_sentence(obstacle),
         stage=stage.name,
         evidence=evidence_data(state, stage, obstacle.hop),
         absence=absence_data(why) if why else None,
-        **position(cause.place),
+        **_cause_fields(cause),
     )
 
 
@@ -366,17 +360,20 @@ def _branch_data(state: State, branch: Branch) -> BranchData:
 
 
 def _cause_data(cause: Cause | None) -> CauseData | None:
-    if cause is None:
-        return None
-    return CauseData(
-        device=cause.device,
-        kind=cause.kind,
-        interface=cause.interface,
-        direction=cause.direction,
-        filter=cause.filter,
-        rule=cause.rule,
+    return CauseData(**_cause_fields(cause)) if cause is not None else None
+
+
+def _cause_fields(cause: Cause) -> dict[str, Any]:
+    """What stops a packet, with its place: the fields that causes and obstacles share."""
+    return {
+        "device": cause.device,
+        "kind": cause.kind,
+        "interface": cause.interface,
+        "direction": cause.direction,
+        "filter": cause.filter,
+        "rule": cause.rule,
         **position(cause.place),
-    )
+    }
 
 
 def _hop_data(state: State, hop: Hop) -> HopData:

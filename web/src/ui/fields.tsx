@@ -33,6 +33,30 @@ export function TextArea({
   return <textarea className={`${fieldStyle({ room, mono })} ${className}`} {...rest} />
 }
 
+type NumberInputProps = {
+  least: number
+  most: number
+  value: string
+  onChange: (value: string) => void
+  placeholder: string
+  'aria-label'?: string
+}
+
+/** A field for a whole number, kept as text; empty: not said. */
+export function NumberInput({ least, most, onChange, ...rest }: NumberInputProps) {
+  return (
+    <Input
+      type="number"
+      min={least}
+      max={most}
+      onChange={(event) => onChange(event.target.value)}
+      mono
+      className="w-24"
+      {...rest}
+    />
+  )
+}
+
 type TextFieldProps = {
   label: string
   value: string

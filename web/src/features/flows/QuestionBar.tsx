@@ -2,7 +2,7 @@ import { useState, type FormEvent } from 'react'
 import type { FlowQuestion } from '../../api/queries'
 import { Button } from '../../ui/controls'
 import { EndpointField } from './EndpointField'
-import { Input } from '../../ui/fields'
+import { Input, NumberInput } from '../../ui/fields'
 
 const TRAFFIC = ['tcp 443', 'tcp 22', 'tcp 5432', 'udp 53', 'udp 123', 'icmp']
 
@@ -77,16 +77,13 @@ export function QuestionBar({
       </label>
       <label className="flex items-center gap-2 text-soft">
         size
-        <Input
-          type="number"
-          min={20}
-          max={65535}
+        <NumberInput
+          least={20}
+          most={65535}
           value={size}
-          onChange={(event) => setSize(event.target.value)}
+          onChange={setSize}
           placeholder="any"
           aria-label="size in bytes"
-          mono
-          className="w-24"
         />
         bytes
       </label>
@@ -106,29 +103,11 @@ export function QuestionBar({
         <div className="flex w-full flex-wrap items-center gap-4 border-t border-line pt-2 text-soft">
           <label className="flex items-center gap-2">
             source port{' '}
-            <Input
-              type="number"
-              min={0}
-              max={65535}
-              value={port}
-              onChange={(event) => setPort(event.target.value)}
-              placeholder="49152"
-              mono
-              className="w-24"
-            />
+            <NumberInput least={0} most={65535} value={port} onChange={setPort} placeholder="49152" />
           </label>
           <label className="flex items-center gap-2">
             code point (DSCP){' '}
-            <Input
-              type="number"
-              min={0}
-              max={63}
-              value={dscp}
-              onChange={(event) => setDscp(event.target.value)}
-              placeholder="0"
-              mono
-              className="w-24"
-            />
+            <NumberInput least={0} most={63} value={dscp} onChange={setDscp} placeholder="0" />
           </label>
           <label className="flex items-center gap-2">
             <input type="checkbox" checked={cut} onChange={(event) => setCut(event.target.checked)} /> routers

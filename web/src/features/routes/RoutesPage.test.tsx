@@ -1,41 +1,14 @@
 import { screen, within } from '@testing-library/react'
 import userEvent from '@testing-library/user-event'
 import { beforeEach, expect, test } from 'vitest'
-import type { Candidate, HeldRoute, Holders, Why } from '../../api/types'
+import type { HeldRoute, Holders, Why } from '../../api/types'
 import { place, serve, visit } from '../../testing'
 import { RoutesPage } from './RoutesPage'
+import { candidatesWith, nextHop } from './candidates.testing'
 import { ladderRungs } from './routeWords'
 
-const RUNGS = ['usable', 'distance', 'path_type', 'metric']
+const candidate = candidatesWith(['usable', 'distance', 'path_type', 'metric'])
 const NOWHERE = { file: null, line: null, column: null }
-const hop = (device: string) => ({ address: '10.0.0.1', interface: 'e1', device, weight: 1, via: null })
-
-const candidate = (
-  protocol: string,
-  advertiser: string,
-  texts: string[],
-  lost: string | null,
-): Candidate => ({
-  protocol,
-  title: protocol.toUpperCase(),
-  advertiser,
-  lost_on: lost,
-  next_hops: [hop(advertiser)],
-  values: {
-    usable: true,
-    problem: null,
-    distance: Number(texts[1]),
-    path_type: null,
-    metric: 0,
-    tag: 0,
-    discard: false,
-  },
-  rungs: RUNGS.map((id, index) => ({ id, title: id, text: texts[index] ?? '' })),
-  file: 'r.yaml',
-  line: 7,
-  column: 1,
-  also: [],
-})
 const held = (device: string, more: Partial<HeldRoute> = {}): HeldRoute => ({
   device,
   vrf: 'default',
@@ -47,7 +20,7 @@ const held = (device: string, more: Partial<HeldRoute> = {}): HeldRoute => ({
   metric: 20,
   tag: 0,
   discard: false,
-  next_hops: [hop('r9')],
+  next_hops: [nextHop('r9')],
   falls_back: false,
   ...NOWHERE,
   ...more,
@@ -87,8 +60,8 @@ const chosen: Why = {
   ],
   doubt: 'This depends on who came first.',
   candidates: [
-    candidate('ospf', 'r9', ['yes', '110', '', '20'], null),
-    candidate('rip', 'r8', ['yes', '120', '', '3'], 'distance'),
+    candidate('OSPF', ['yes', '110', '', '20'], null, { advertiser: 'r9' }),
+    candidate('RIP', ['yes', '120', '', '3'], 'distance', { advertiser: 'r8' }),
   ],
 }
 const missing: Why = {

@@ -1,33 +1,11 @@
 import { screen, within } from '@testing-library/react'
 import { expect, test } from 'vitest'
-import type { Candidate, Why } from '../../api/types'
+import type { Why } from '../../api/types'
 import { serve, visit } from '../../testing'
 import { WhyPanel } from './WhyPanel'
+import { candidatesWith } from './candidates.testing'
 
-const RUNGS = ['usable', 'distance', 'metric']
-
-const candidate = (title: string, texts: string[], lost: string | null, more: object = {}): Candidate => ({
-  protocol: title.toLowerCase(),
-  title,
-  advertiser: null,
-  lost_on: lost,
-  next_hops: [{ address: '10.0.0.1', interface: 'e1', device: 'r9', weight: 1, via: null }],
-  values: {
-    usable: lost !== 'usable',
-    problem: null,
-    distance: Number(texts[1]),
-    path_type: null,
-    metric: Number(texts[2]),
-    tag: 0,
-    discard: false,
-  },
-  rungs: RUNGS.map((id, at) => ({ id, title: id, text: texts[at] ?? '' })),
-  file: 'r1.yaml',
-  line: 7,
-  column: 1,
-  also: [],
-  ...more,
-})
+const candidate = candidatesWith(['usable', 'distance', 'metric'])
 const why = (more: Partial<Why>): Why => ({
   device: 'r1',
   vrf: 'default',
