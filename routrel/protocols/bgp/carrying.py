@@ -12,13 +12,14 @@ from __future__ import annotations
 
 from collections.abc import Hashable, Sequence
 from dataclasses import dataclass
+from ipaddress import IPv4Address
 
 from routrel.model.addresses import Prefix
 from routrel.model.bgp import NeighbourSettings
-from routrel.protocols.bgp.paths import PathNumbers, PathSource
+from routrel.protocols.bgp.paths import NO_ADDRESS, PathFacts, PathNumbers
 from routrel.protocols.bgp.sessions import DirectedPeer
 from routrel.protocols.bgp.speakers import Speaker
-from routrel.protocols.bgp.transfer import Transfers, goes_back, names_receiver
+from routrel.protocols.bgp.transfer import Transfers
 
 __all__ = ["Carrier", "Codes", "Key", "Numbering", "PolicySignature"]
 
@@ -63,6 +64,22 @@ class PolicySignature:
     closed: frozenset[int] = frozenset()  #: the peers that conditions keep it from
 
 
+@dataclass(frozen=True, slots=True)
+class PeerFacts:
+    """What is asked of a peer for each path; addresses as `PathNumbers` numbers them."""
+
+    sender_end: int  #: the sender with its address; equal to what leads back there
+    receiver_end: int  #: the receiver with its address
+    receiver_address: int
+    receiver_addresses: frozenset[int]  #: every address of the receiver in its table
+    receiver_id: int
+    cluster_id: IPv4Address  #: of the receiver
+    sender_id: int  #: the router id
+    from_client: bool  #: the receiver reflects for the sender
+    takes_all: bool  #: it does not look whether a path names it: an outside network
+    by_prefix: bool  #: what it takes depends on the prefix beyond its policies
+
+
 class Carrier:
     """All peers of a round with what they make of paths.
 
@@ -85,6 +102,8 @@ class Carrier:
         self.codes = Codes(len(peers) + 1)
         self.transfers = Transfers(speakers)
         self.kinds = [numbers[self._kind(peer, place)] for place, peer in enumerate(peers)]
+        ends = Numbering()
+        self._peer_facts = [self._facts(peer, ends) for peer in peers]
 
     def _kind(self, peer: DirectedPeer, place: int) -> Hashable:
         """All that decides what a peer makes of a path, apart from who its receiver is."""
@@ -111,72 +130,76 @@ class Carrier:
             else None,
         )
 
+    def _facts(self, peer: DirectedPeer, ends: Numbering) -> PeerFacts:
+        sender, receiver = self.speakers[peer.sender], self.speakers[peer.receiver]
+        number = self.paths.address
+        receiver_address = number(peer.receiver_address)
+        return PeerFacts(
+            sender_end=ends[peer.sender, peer.sender_address],
+            receiver_end=ends[peer.receiver, peer.receiver_address],
+            receiver_address=receiver_address,
+            receiver_addresses=frozenset((receiver_address, *map(number, receiver.addresses))),
+            receiver_id=number(receiver.router_id),
+            cluster_id=receiver.cluster_id,
+            sender_id=int(sender.router_id),
+            from_client=bool(peer.receiver_settings.reflector_client),
+            takes_all=receiver.outside is not None,
+            by_prefix=receiver.outside is not None and receiver.outside.accepts is not None,
+        )
+
     def passes(self, signature: PolicySignature, place: int, code: int) -> int:
         """The code of what a receiver takes of what its neighbour chose; -1: nothing."""
         sent, taken = self.told(signature, place, code)
-        if taken < 0:
+        if taken < 0 or self._names_receiver(self._peer_facts[place], self.paths.facts[sent]):
             return -1
-        peer = self.peers[place]
-        if names_receiver(self.speakers[peer.receiver], peer, self.paths[sent]):
-            return -1
-        return self.codes.code(taken, place)
+        return taken * self.codes.base + place + 1
 
     def told(self, signature: PolicySignature, place: int, code: int) -> tuple[int, int]:
         """The paths sent and taken of what a neighbour chose; -1 for nothing.
 
         That a path names its receiver is not looked at.
         """
-        number, came = self.codes.path(code), self.codes.place(code)
-        peer = self.peers[place]
-        came_by = self.peers[came] if came >= 0 else None
-        if came_by is not None and goes_back(peer, came_by):
+        number, came = divmod(code, self.codes.base)
+        peer = self._peer_facts[place]
+        came_by = self._peer_facts[came - 1] if came else None
+        if came_by is not None and came_by.sender_end == peer.receiver_end:
             return -1, -1
-        path = self.paths[number]
-        known = path.gateway if path.source is PathSource.OWN else path.next_hop
-        if known == peer.receiver_address and known is not None:
-            return self._carried(signature, place, number, came_by)
-        key = self.key(signature, place, number, came_by)
+        path = self.paths.facts[number]
+        if path.towards == peer.receiver_address:
+            return self._carried(signature, place, code)
+        client, sender = False, 0
+        if came_by is not None and path.internal:
+            # What a reflector looks at: whether it is from a client, and who brought it in.
+            client = came_by.from_client
+            sender = came_by.sender_id if path.originator == NO_ADDRESS else 0
+        exports, imports = self.chains[place]
+        treatments, version = signature.treatments, signature.prefix.version
+        key = (
+            self.kinds[place], number, version, treatments[exports], treatments[imports],
+            client, sender,
+        )  # fmt: skip
         found = self.passed.get(key)
         if found is None:
-            found = self._carried(signature, place, number, came_by)
-            if not self.by_prefix(place):
+            found = self._carried(signature, place, code)
+            if not peer.by_prefix:
                 self.passed[key] = found
         return found
 
-    def key(
-        self, signature: PolicySignature, place: int, number: int, came_by: DirectedPeer | None
-    ) -> Key:
-        """What decides what becomes of a path."""
-        exports, imports = self.chains[place]
-        client, sender = self.origin(number, came_by)
+    @staticmethod
+    def _names_receiver(peer: PeerFacts, sent: PathFacts) -> bool:
+        """As `names_receiver`, without words."""
+        if peer.takes_all:
+            return False
         return (
-            self.kinds[place],
-            number,
-            signature.prefix.version,
-            signature.treatments[exports],
-            signature.treatments[imports],
-            client,
-            sender,
+            sent.next_hop in peer.receiver_addresses
+            or (sent.originator != NO_ADDRESS and sent.originator == peer.receiver_id)
+            or peer.cluster_id in sent.cluster_list
         )
 
-    def origin(self, number: int, came_by: DirectedPeer | None) -> tuple[bool, int]:
-        """What a reflector looks at of how it has a path: from a client, and from whom."""
-        path = self.paths[number]
-        if came_by is None or path.source is not PathSource.INTERNAL:
-            return False, 0
-        sender = 0 if path.originator else int(self.speakers[came_by.sender].router_id)
-        return bool(came_by.receiver_settings.reflector_client), sender
-
-    def by_prefix(self, place: int) -> bool:
-        """Whether what a receiver takes depends on the prefix beyond its policies."""
-        receiver = self.speakers[self.peers[place].receiver]
-        return receiver.outside is not None and receiver.outside.accepts is not None
-
-    def _carried(
-        self, signature: PolicySignature, place: int, number: int, came_by: DirectedPeer | None
-    ) -> tuple[int, int]:
-        """The paths sent and taken; -1 for nothing. That it names the receiver is not looked at."""
-        peer = self.peers[place]
+    def _carried(self, signature: PolicySignature, place: int, code: int) -> tuple[int, int]:
+        """As `told`, worked out."""
+        number, came = self.codes.path(code), self.codes.place(code)
+        peer, came_by = self.peers[place], self.peers[came] if came >= 0 else None
         sent = self.transfers.announced(peer, came_by, self.paths[number], signature.prefix).path
         if sent is None:
             return -1, -1

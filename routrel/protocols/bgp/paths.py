@@ -9,7 +9,10 @@ from ipaddress import IPv4Address
 from routrel.model.addresses import Address
 from routrel.policy.as_paths import AsPath
 
-__all__ = ["OwnKind", "Path", "PathNumbers", "PathSource"]
+__all__ = ["NO_ADDRESS", "OwnKind", "Path", "PathFacts", "PathNumbers", "PathSource"]
+
+#: The number of no address.
+NO_ADDRESS = -1
 
 
 class PathSource(IntEnum):
@@ -62,25 +65,61 @@ class Path:
     only_from: tuple[Address, ...] = ()  #: of an outside network: only from these addresses
 
 
+@dataclass(frozen=True, slots=True)
+class PathFacts:
+    """What is asked of a path for each who may hear it; addresses as their numbers."""
+
+    towards: int  #: whom its speaker sends packets to: the gateway of an own path, or the next hop
+    next_hop: int
+    originator: int
+    cluster_list: tuple[IPv4Address, ...]
+    internal: bool
+
+
 class PathNumbers:
-    """Paths, numbered; equal paths have equal numbers."""
+    """Paths, numbered; equal paths have equal numbers.
+
+    Attributes:
+        facts: By the number of a path.
+    """
 
     def __init__(self) -> None:
         self.paths: list[Path] = []
+        self.facts: list[PathFacts] = []
         self._numbers: dict[Path, int] = {}
+        self._addresses: dict[Address, int] = {}
 
     def copy(self) -> PathNumbers:
         """The same numbers, to which others may be added."""
         made = PathNumbers()
         made.paths, made._numbers = self.paths.copy(), self._numbers.copy()
+        made.facts, made._addresses = self.facts.copy(), self._addresses.copy()
         return made
 
     def add(self, path: Path) -> int:
+        """The number of a path, which is given one if it has none."""
         number = self._numbers.get(path)
         if number is None:
             number = self._numbers[path] = len(self.paths)
             self.paths.append(path)
+            self.facts.append(self._facts(path))
         return number
+
+    def address(self, address: Address | None) -> int:
+        """The number of an address; `NO_ADDRESS` for None."""
+        if address is None:
+            return NO_ADDRESS
+        return self._addresses.setdefault(address, len(self._addresses))
 
     def __getitem__(self, number: int) -> Path:
         return self.paths[number]
+
+    def _facts(self, path: Path) -> PathFacts:
+        next_hop = self.address(path.next_hop)
+        return PathFacts(
+            towards=self.address(path.gateway) if path.source is PathSource.OWN else next_hop,
+            next_hop=next_hop,
+            originator=self.address(path.originator),
+            cluster_list=path.cluster_list,
+            internal=path.source is PathSource.INTERNAL,
+        )

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 
 from routrel.model.addresses import Address
 from routrel.protocols.bgp.carrying import Carrier
@@ -30,7 +31,7 @@ class Onward:
     fresh: frozenset[Address] = frozenset()
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True)
 class Round:
     """What holds while the tables are looked at once."""
 
@@ -58,28 +59,65 @@ class Round:
         for speaker, number in item.origins:
             own[speaker].append(codes.code(number, -1))
         defaults = self.default_senders(item)
-        outside = [speaker.outside is not None for speaker in self.speakers]
-        # What outside networks hear changes nothing of what they announce.
-        quiet = {*self.receive_only, *(n for n, is_outside in enumerate(outside) if is_outside)}
         return PeerGraph(
             own=own,
-            out_of=[
-                [place for place in out if self.peers[place].receiver not in quiet]
-                for out in self.out_of
-            ],
+            out_of=self._telling,
             receive_only=[(index, self.into[index]) for index in self.receive_only]
             if complete
             else [],
-            senders=[peer.sender for peer in self.peers],
-            receiver=[peer.receiver for peer in self.peers],
+            senders=self._senders,
+            receiver=self._receivers,
             ranks=self.ranks,
-            outside=outside,
+            outside=self._outside,
             decisions=self.decisions,
             enter=self.entering(item),
             sent=self.sending(item, defaults),
             unasked=tuple(defaults),
             borders=self.borders,
         )
+
+    @cached_property
+    def _senders(self) -> list[int]:
+        return [peer.sender for peer in self.peers]
+
+    @cached_property
+    def _receivers(self) -> list[int]:
+        return [peer.receiver for peer in self.peers]
+
+    @cached_property
+    def _outside(self) -> list[bool]:
+        return [speaker.outside is not None for speaker in self.speakers]
+
+    @cached_property
+    def _telling(self) -> list[list[int]]:
+        """By speaker: the peers to whom what it tells may change what they tell others."""
+        # What outside networks hear changes nothing of what they announce.
+        quiet = {*self.receive_only, *(n for n, outside in enumerate(self._outside) if outside)}
+        return [
+            [place for place in out if self.peers[place].receiver not in quiet]
+            for out in self.out_of
+        ]
+
+    @cached_property
+    def _silent(self) -> dict[int, frozenset[int]]:
+        """By IP version: the peers that carry nothing of it."""
+        muted = self.onward.muted
+        return {
+            version: frozenset(
+                place
+                for place, peer in enumerate(self.peers)
+                if version not in peer.versions or (muted and _is_of(peer, muted))
+            )
+            for version in (4, 6)
+        }
+
+    @cached_property
+    def _limits(self) -> list[int | None]:
+        """By peer: how many of the chosen paths it is told; None: all."""
+        return [
+            None if self._outside[peer.sender] else peer.sender_settings.add_paths or 1
+            for peer in self.peers
+        ]
 
     def sending(
         self, item: PrefixClass, defaults: dict[int, int]
@@ -90,13 +128,17 @@ class Round:
             defaults: The peers that carry a default route of their own, with its path.
         """
         signature, offered = item.signature, self.offering(item, defaults)
-        outside = [speaker.outside is not None for speaker in self.speakers]
-        passes = self.carrier.passes
+        outside, senders, passes = self._outside, self._senders, self.carrier.passes
 
         def sent(place: int, chosen: Numbers) -> Numbers:
-            codes = offered(place, chosen)
-            found = [code for path in codes if (code := passes(signature, place, path)) >= 0]
-            return tuple(found[:1] if outside[self.peers[place].sender] else found)
+            found = tuple(
+                [
+                    code
+                    for path in offered(place, chosen)
+                    if (code := passes(signature, place, path)) >= 0
+                ]
+            )
+            return found[:1] if outside[senders[place]] else found
 
         return sent
 
@@ -105,28 +147,21 @@ class Round:
     ) -> Callable[[int, Numbers], Numbers]:
         """As `sending`, but to what the sender has to tell there, policies aside."""
         codes, signature = self.carrier.codes, item.signature
-        outside = [speaker.outside is not None for speaker in self.speakers]
-        muted: frozenset[int] = frozenset()
-        if self.onward.muted:
-            places = enumerate(self.peers)
-            muted = frozenset(place for place, h in places if _is_of(h, self.onward.muted))
+        silent, senders, limits = self._silent[item.prefix.version], self._senders, self._limits
+        kept_back, not_active = signature.kept_back, signature.not_active
 
         def offered(place: int, chosen: Numbers) -> Numbers:
-            peer = self.peers[place]
-            if place in muted:
-                return ()
-            if item.prefix.version not in peer.versions:
+            if place in silent:
                 return ()
             if place in defaults:
                 return (codes.code(defaults[place], -1),)
-            if signature.kept_back[peer.sender] or place in signature.closed:
+            sender = senders[place]
+            if kept_back[sender] or place in signature.closed:
                 return ()
-            if signature.not_active[peer.sender]:
+            if not_active[sender]:
                 # What it originates is active by the protocol it comes from.
                 chosen = tuple(code for code in chosen if codes.place(code) < 0)
-            if outside[peer.sender]:
-                return chosen
-            return chosen[: peer.sender_settings.add_paths or 1]
+            return chosen[: limits[place]]
 
         return offered
 

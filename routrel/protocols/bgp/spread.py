@@ -343,6 +343,9 @@ class Spread:
                 trial._tell(speaker, dirty)
                 if trial._in_turn(dirty, int, frozen=speaker):
                     continue
+                moved = {n for n, now in enumerate(trial.chosen) if now != self.chosen[n]}
+                if moved == {speaker}:
+                    continue  # nobody followed, so it hears what it heard and comes back
                 if trial._in_turn({speaker}, int):
                     continue
                 yield trial
