@@ -10,9 +10,10 @@ from typing import Any, TypedDict, dataclass_transform
 
 import msgspec
 
+from routrel.files.patching import FilePatch
 from routrel.model.place import Place
 
-__all__ = ["Answer", "Placed", "Position", "PositionData", "data", "position"]
+__all__ = ["Answer", "LinesData", "Placed", "Position", "PositionData", "data", "position"]
 
 
 @dataclass_transform(frozen_default=True, kw_only_default=True, field_specifiers=(msgspec.field,))
@@ -30,6 +31,25 @@ class Placed(Answer):
 
 class PositionData(Placed):
     """A line of a file."""
+
+
+class LinesData(Answer):
+    """Lines of one file that change; `before` and `after` may be empty."""
+
+    file: str
+    line: int
+    before: str
+    after: str
+
+    @classmethod
+    def of(cls, patch: FilePatch) -> LinesData:
+        """The same, as part of an answer."""
+        return cls(
+            file=patch.file,
+            line=patch.line,
+            before="\n".join(patch.before),
+            after="\n".join(patch.after),
+        )
 
 
 class Position(TypedDict):

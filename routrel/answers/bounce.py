@@ -13,7 +13,7 @@ from routrel.model.addresses import Prefix, prefix_order
 from routrel.protocols.bgp.sessions import Session, SessionState
 from routrel.protocols.register import bgp_of
 from routrel.questions.errors import QuestionError, UnknownName
-from routrel.questions.moves import moves, ways_of_flows
+from routrel.questions.moves import KeptFlows, moves, ways_of_flows
 from routrel.rib.table import Route
 from routrel.wording.routes import protocol_type_words
 
@@ -47,9 +47,11 @@ class BounceData(Answer):
     routes_in_all: int
 
 
-def bounce_data(state: State, device: str, vrf: str, neighbour: str) -> BounceData:
+def bounce_data(state: State, device: str, vrf: str, neighbour: str, kept: KeptFlows) -> BounceData:
     """What moves while the session of a device is down, and what is otherwise once it is back.
 
+    Args:
+        kept: The flows of which it is told whether they move.
     Raises:
         UnknownName: the device has no such neighbour.
         QuestionError: the session is not up, or routing is not at rest.
@@ -64,7 +66,11 @@ def bounce_data(state: State, device: str, vrf: str, neighbour: str) -> BounceDa
             "routing never comes to rest here", "ask once the findings about that are mended"
         )
     found = bounced(state, session)
-    ways = ways_of_flows(state)
+    ways = ways_of_flows(state, kept)
+
+    def moved(other: State | None) -> MovesData | None:
+        return None if other is None else moves_data(moves(state, other, kept, ways))
+
     routes = [] if found.after is None else list(_otherwise(state, found.after))
     if found.down is None:
         sentence = f"While {who} is down, routing never comes to rest."
@@ -85,8 +91,10 @@ def bounce_data(state: State, device: str, vrf: str, neighbour: str) -> BounceDa
         vrf=vrf,
         neighbour=str(session.remote_address),
         remote=remote,
-        while_down=None if found.down is None else moves_data(moves(state, found.down, ways)),
-        afterwards=None if found.after is None else moves_data(moves(state, found.after, ways)),
+        while_down=moved(found.down),
+        afterwards=None
+        if found.after is None
+        else moves_data(moves(state, found.after, kept, ways)),
         routes=routes[:_SHOWN],
         routes_in_all=len(routes),
     )

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Iterable
 
 from routrel.answers.base import Answer, Placed, position
 from routrel.convergence.converge import State
+from routrel.model.cases import Case
 from routrel.model.findings import Severity
-from routrel.model.network import Device, InterfaceKind, Network, Role
+from routrel.model.network import Device, InterfaceKind, Role
 from routrel.topology.segments import Attachment
 
 __all__ = ["CaseData", "ChartData", "DeviceData", "cases_data", "chart_data", "device_data"]
@@ -251,7 +253,7 @@ def device_data(state: State, device: Device) -> DeviceData:
     )
 
 
-def cases_data(network: Network) -> list[CaseData]:
+def cases_data(cases: Iterable[Case]) -> list[CaseData]:
     """The complaints kept with a network."""
     return [
         CaseData(
@@ -268,5 +270,5 @@ def cases_data(network: Network) -> list[CaseData]:
             else None,
             route=CaseRouteData(at=case.route.at, to=case.route.to) if case.route else None,
         )
-        for case in network.cases
+        for case in cases
     ]

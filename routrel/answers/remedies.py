@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from routrel.answers.base import Answer
+from routrel.answers.base import Answer, LinesData
 from routrel.answers.moves import MovesData, moves_data
 from routrel.forwarding.header_sets import Box
+from routrel.lens.changes import Change
 from routrel.model.addresses import address_of, range_words
 from routrel.model.traffic import PORT_PROTOCOLS, protocol_name
 from routrel.questions.moves import Moves
@@ -17,19 +18,11 @@ __all__ = ["RemediesData", "remedies_data"]
 _SPELLED = 4
 
 
-class LinesData(Answer):
-    """Lines of one file that change; `before` and `after` may be empty."""
-
-    file: str
-    line: int
-    before: str
-    after: str
-
-
 class RemedyData(Answer):
     """Edits that were tried and let the flow arrive, and all that they do besides."""
 
     text: str
+    changes: list[Change]
     edits: list[LinesData]
     opens: float  #: headers that filters permit then and did not before; may be many
     opens_text: str
@@ -60,15 +53,8 @@ def remedies_data(found: Remedies) -> RemediesData:
 def _remedy_data(remedy: Remedy) -> RemedyData:
     return RemedyData(
         text=remedy.text,
-        edits=[
-            LinesData(
-                file=patch.file,
-                line=patch.line,
-                before="\n".join(patch.before),
-                after="\n".join(patch.after),
-            )
-            for patch in remedy.patches
-        ],
+        changes=list(remedy.changes),
+        edits=[LinesData.of(patch) for patch in remedy.patches],
         opens=float(remedy.opens),
         opens_text=_opens_words(remedy),
         moves=moves_data(remedy.moves),

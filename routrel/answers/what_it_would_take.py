@@ -7,37 +7,25 @@ moves. Changes that were tried in vain are told with the rung where the candidat
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass
-from functools import cache, partial
+from functools import cached_property
 from ipaddress import IPv4Network, IPv6Network
-from typing import Any, TypeAlias
+from typing import Any
 
-from routrel.answers.base import Answer, Placed, position
+from routrel.answers.base import Answer, LinesData, Placed, position
 from routrel.answers.moves import MovesData, moves_data
+from routrel.answers.winning_edits import Proposals
 from routrel.convergence.converge import State, reconverge
+from routrel.files.patching import edited_lines
+from routrel.files.reader import reread_devices
+from routrel.lens.changes import Change, DoesNotApply, changed
 from routrel.model.addresses import Address, Prefix
-from routrel.model.place import NOWHERE, Place
-from routrel.model.policy import Origin, PolicyResult
-from routrel.policy.as_paths import path_length
-from routrel.policy.evaluate import failed_conditions
-from routrel.protocols.bgp.decision import BGP_RUNGS
-from routrel.protocols.bgp.explaining import Offer, offers, peers_towards
-from routrel.protocols.bgp.paths import Path, PathSource
-from routrel.protocols.bgp.sessions import DirectedPeer
-from routrel.protocols.bgp.transfer import bgp_policy_route
+from routrel.model.place import Place
 from routrel.protocols.evidence import CandidatePath
-from routrel.protocols.register import bgp_of
 from routrel.questions.candidates import candidates
-from routrel.questions.edits import (
-    CompareMedEdit,
-    DistanceEdit,
-    Edit,
-    ImportEdit,
-    NextHopEdit,
-    SetEdit,
-)
-from routrel.questions.moves import moves, ways_of_flows
+from routrel.questions.edits import Edit, ImportEdit, changes_of
+from routrel.questions.moves import KeptFlows, Ways, moves, ways_of_flows
 from routrel.rib.candidates import Protocol
 from routrel.wording.routes import RUNG_TITLES, protocol_type_words
 
@@ -47,24 +35,9 @@ __all__ = ["WouldTakeData", "what_it_would_take"]
 _SHOWN = 3
 _TRIED = 10
 
-#: Values of one attribute at one place, the smallest change first; the first that wins is told.
-Series: TypeAlias = Iterator[tuple[Edit, str, Place]]
-
-
-@dataclass(frozen=True, slots=True)
-class _Entry:
-    """Where a path came into the AS: its router, the peer it came by, and what it was there."""
-
-    speaker: int
-    peer: DirectedPeer
-    path: Path
-    policy: str | None
-    statement: str | None
-    place: Place
-
 
 class ProposedEditData(Placed):
-    """A change of one attribute in one place."""
+    """A change of one attribute in one place, and the same as changes of files."""
 
     text: str
     device: str
@@ -74,11 +47,13 @@ class ProposedEditData(Placed):
     attribute: str
     value: int | str | list[int]
     target: str
+    changes: list[Change]
 
 
 class WinningEditData(ProposedEditData):
-    """One that was made, computed and seen to help, and what it moves."""
+    """One that was made, computed and seen to help: the lines that change, and what it moves."""
 
+    edits: list[LinesData]
     moves: MovesData
 
 
@@ -101,7 +76,13 @@ class WouldTakeData(Answer):
 
 
 def what_it_would_take(
-    state: State, device: str, vrf: str, asked: Prefix | Address, patience_s: float = 30
+    state: State,
+    texts: Mapping[str, str],
+    device: str,
+    vrf: str,
+    asked: Prefix | Address,
+    kept: KeptFlows,
+    patience_s: float = 30,
 ) -> list[WouldTakeData]:
     """For each losing candidate of a table to a prefix: the smallest changes that let it win.
 
@@ -109,7 +90,9 @@ def what_it_would_take(
     that touches the prefix alone comes before one that touches all that is treated alike.
 
     Args:
+        texts: The files the network was read from.
         asked: An address stands for the prefix it matches.
+        kept: The flows of which it is told whether a change moves them.
 
     Every change means to compute the network anew. Once that has taken `patience_s` seconds, no
     more is tried, and the answers for what is left say so.
@@ -131,92 +114,136 @@ def what_it_would_take(
         return []
     found = candidates(state, table, number)
     winner = next((c for c in found if c.lost_on is None), None)
-    answers = []
-    until = time.monotonic() + patience_s
-    ways = cache(partial(ways_of_flows, state))
-    for loser in found:
-        if loser.lost_on is None or (loser.values.get("originated") and not loser.problem):
-            continue
-        edits = _Proposals(state, device, vrf, number, winner, loser)
-        answers.append(_answer(state, device, vrf, prefix, loser, edits, ways, until))
-    return answers
-
-
-def _answer(
-    state: State,
-    device: str,
-    vrf: str,
-    prefix: Prefix,
-    loser: CandidatePath,
-    edits: _Proposals,
-    ways: Callable[[], dict[str, object]],
-    until: float,
-) -> WouldTakeData:
-    changes: list[WinningEditData] = []
-    tried: list[TriedEditData] = []
-    given_up = False
-    for series in edits.all():
-        for edit, text, place in series:
-            if len(changes) == _SHOWN or len(changes) + len(tried) == _TRIED:
-                break
-            if time.monotonic() > until:
-                given_up = True
-                break
-            network = edit.of(state.network)
-            after = reconverge(state, network, search=False)
-            lost = _lost_then(after, device, vrf, prefix, loser)
-            if lost is None and after.converged >= state.converged:
-                after = reconverge(state, network)
-            told: dict[str, Any] = {
-                "text": text,
-                "device": edit.device,
-                "vrf": edit.vrf,
-                "neighbour": str(edit.neighbour) if edit.neighbour else None,
-                "direction": "import" if isinstance(edit, ImportEdit) else None,
-                "attribute": edit.attribute,
-                "value": list(edit.value) if isinstance(edit.value, tuple) else edit.value,
-                "target": edit.target,
-                **position(place),
-            }
-            if lost is None and after.converged >= state.converged:
-                found = moves_data(moves(state, after, ways()))
-                changes.append(WinningEditData(moves=found, **told))
-                break  # a larger value of the same attribute is no smaller change
-            tried.append(TriedEditData(then_loses_on=lost or "not_converged", **told))
-    return WouldTakeData(
-        title=protocol_type_words(loser.protocol, loser.path_type),
-        advertiser=loser.advertiser,
-        neighbour=loser.values.get("neighbour_address"),
-        lost_on=loser.lost_on or "",
-        sentence="Trying changes on this network takes too long; this one was left out."
-        if given_up and not changes
-        else _sentence(loser, changes, tried),
-        changes=changes,
-        tried=tried,
+    trying = _Trying(
+        state=state,
+        texts=texts,
+        table=(device, vrf),
+        prefix=prefix,
+        kept=kept,
+        until=time.monotonic() + patience_s,
     )
+    return [
+        trying.answer(loser, Proposals(state, device, vrf, number, winner, loser))
+        for loser in found
+        if loser.lost_on is not None and (loser.problem or not loser.values.get("originated"))
+    ]
+
+
+@dataclass(frozen=True, kw_only=True)
+class _Trying:
+    """Tries what is proposed for one table and prefix, until the time is up."""
+
+    state: State
+    texts: Mapping[str, str]
+    table: tuple[str, str]  #: device and VRF
+    prefix: Prefix
+    kept: KeptFlows
+    until: float
+
+    @cached_property
+    def ways(self) -> Ways:
+        """How the kept flows go now."""
+        return ways_of_flows(self.state, self.kept)
+
+    def answer(self, loser: CandidatePath, proposals: Proposals) -> WouldTakeData:
+        """What helps one candidate, and what was tried in vain."""
+        helpful: list[WinningEditData] = []
+        tried: list[TriedEditData] = []
+        unwritten: list[str] = []
+        given_up = False
+        for series in proposals.all():
+            for edit, text, place in series:
+                if len(helpful) == _SHOWN or len(helpful) + len(tried) == _TRIED:
+                    break
+                if time.monotonic() > self.until:
+                    given_up = True
+                    break
+                made = self._try(edit, text, place, loser)
+                if made is None:
+                    unwritten.append(text)
+                elif isinstance(made, WinningEditData):
+                    helpful.append(made)
+                    break  # a larger value of the same attribute is no smaller change
+                else:
+                    tried.append(made)
+        return WouldTakeData(
+            title=protocol_type_words(loser.protocol, loser.path_type),
+            advertiser=loser.advertiser,
+            neighbour=loser.values.get("neighbour_address"),
+            lost_on=loser.lost_on or "",
+            sentence="Trying changes on this network takes too long; this one was left out."
+            if given_up and not helpful
+            else _sentence(loser, helpful, tried, unwritten),
+            changes=helpful,
+            tried=tried,
+        )
+
+    def _try(
+        self, edit: Edit, text: str, place: Place, loser: CandidatePath
+    ) -> WinningEditData | TriedEditData | None:
+        """What one edit comes to; None where the file is written so that it cannot be made."""
+        state = self.state
+        try:
+            changes = changes_of(edit, state.topology.devices[edit.device], self.texts)
+            edited = changed(self.texts, changes)
+        except DoesNotApply:
+            return None
+        files = sorted({change.file for change in changes})
+        reading = reread_devices(state.network, {file: edited[file] for file in files})
+        if not reading.good:
+            return None
+        after = reconverge(state, reading.network, search=False)
+        lost = _lost_then(after, self.table, self.prefix, loser)
+        if lost is None and after.converged >= state.converged:
+            after = reconverge(state, reading.network)
+        told: dict[str, Any] = {
+            "text": text,
+            "device": edit.device,
+            "vrf": edit.vrf,
+            "neighbour": str(edit.neighbour) if edit.neighbour else None,
+            "direction": "import" if isinstance(edit, ImportEdit) else None,
+            "attribute": edit.attribute,
+            "value": list(edit.value) if isinstance(edit.value, tuple) else edit.value,
+            "target": edit.target,
+            "changes": list(changes),
+            **position(place),
+        }
+        if lost is None and after.converged >= state.converged:
+            lines = [edited_lines(file, self.texts[file], edited[file]) for file in files]
+            return WinningEditData(
+                edits=[LinesData.of(patch) for patches in lines for patch in patches],
+                moves=moves_data(moves(state, after, self.kept, self.ways)),
+                **told,
+            )
+        return TriedEditData(then_loses_on=lost or "not_converged", **told)
 
 
 def _sentence(
-    loser: CandidatePath, changes: list[WinningEditData], tried: list[TriedEditData]
+    loser: CandidatePath,
+    changes: list[WinningEditData],
+    tried: list[TriedEditData],
+    unwritten: list[str],
 ) -> str:
     if changes:
         return f"It would win with {' or '.join(change.text for change in changes)}."
     if tried:
         then = RUNG_TITLES.get(tried[0].then_loses_on, "settling")
         return f"With {tried[0].text} it would still lose, at {then}."
+    if unwritten:
+        return f"Not tried: {unwritten[0]}, since its file does not let it be written in."
     if loser.protocol is Protocol.BGP:
         return "No single change of an attribute lets it win."
     return "It lost inside its own protocol; only another cost or metric there would help."
 
 
 def _lost_then(
-    after: State, device: str, vrf: str, prefix: Prefix, loser: CandidatePath
+    after: State, table: tuple[str, str], prefix: Prefix, loser: CandidatePath
 ) -> str | None:
     """Where a candidate loses in another state; None where it wins."""
     interning = after.rib.interning
     number = interning.prefixes.number(prefix)
-    table = interning.table_numbers[device, vrf]
-    for candidate in candidates(after, table, number) if number is not None else ():
+    at = interning.table_numbers[table]
+    for candidate in candidates(after, at, number) if number is not None else ():
         if _same(candidate, loser):
             return candidate.lost_on
     return "usable"
@@ -227,296 +254,3 @@ def _same(left: CandidatePath, right: CandidatePath) -> bool:
         return False
     key = "neighbour_address"
     return left.protocol is not Protocol.BGP or left.values[key] == right.values[key]
-
-
-class _Proposals:
-    """Changes worth trying for one loser, the nearest to the rung where it lost first."""
-
-    def __init__(
-        self,
-        state: State,
-        device: str,
-        vrf: str,
-        prefix: int,
-        winner: CandidatePath | None,
-        loser: CandidatePath,
-    ) -> None:
-        self.state, self.device, self.vrf, self.prefix = state, device, vrf, prefix
-        self.winner, self.loser = winner, loser
-        self.bgp = bgp_of(state.results)
-
-    def all(self) -> Iterator[Series]:
-        """Series of edits, each edit in words and with the place it concerns."""
-        if self.loser.lost_on == "distance":
-            yield from self._distances()
-            return
-        if self.loser.protocol is not Protocol.BGP:
-            return
-        offer = self._offer(self.loser)
-        if offer is None or offer.peer is None:
-            return
-        if self.loser.lost_on == "usable":
-            yield from self._made_usable(offer, offer.peer)
-            return
-        if self.winner is None or self.winner.protocol is not Protocol.BGP:
-            return
-        yield from self._attributes(offer, self._offer(self.winner))
-
-    def _distances(self) -> Iterator[Series]:
-        if self.winner is None or self.loser.values.get("originated"):
-            return
-        prefix = self.state.rib.interning.prefixes.prefixes[self.prefix]
-        for only in (prefix, None):
-            yield self._distance_series(self.winner.distance, only)
-
-    def _distance_series(self, high: int, only: Prefix | None) -> Series:
-        """The winner's distance first: at a tie the protocols rank in an order of their own."""
-        name = protocol_type_words(self.loser.protocol, self.loser.path_type)
-        place = self.state.topology.devices[self.device].place
-        for value in (high, high - 1):
-            if value < 1 or value >= self.loser.distance:
-                continue
-            edit = DistanceEdit(
-                device=self.device,
-                vrf=self.vrf,
-                protocol=self.loser.protocol.id,
-                value=value,
-                prefix=only,
-            )
-            which = f"{name} to {only} alone" if only else name
-            yield edit, f"distance {value} or less for {which} at {self.device}", place
-
-    def _attributes(self, loser: Offer, winner: Offer | None) -> Iterator[Series]:
-        mine, theirs = self._entry(loser), self._entry(winner)
-        if loser.path is None or winner is None or winner.path is None:
-            return
-        rung = self.loser.lost_on
-        low, high = loser.path, winner.path
-        behind_med = BGP_RUNGS.index(rung or "usable") > BGP_RUNGS.index("med")
-        if behind_med and self._would_win_on_med(low, high):
-            place = self.bgp.speakers[self.bgp.index_of[self.device, self.vrf]].place
-            text = (
-                f"MED compared always at {self.device} ({low.med or 0} was not compared with "
-                f"{high.med or 0})"
-            )
-            yield iter([(CompareMedEdit(device=self.device, vrf=self.vrf), text, place)])
-        if rung == "as_path_length" and theirs is not None:
-            more = path_length(low.as_path) - path_length(high.as_path)
-            front = self._neighbour_as(theirs)
-            if front is not None:
-                values = [(front,) * count for count in (more, more + 1)]
-                words = [
-                    f"{count} times AS {front} in front of the path" for count in (more, more + 1)
-                ]
-                yield from self._both(theirs, "prepend", values, words)
-        if rung == "origin" and mine is not None:
-            origins = [origin.value for origin in list(Origin)[high.origin :: -1]]
-            yield from self._both(mine, "origin", origins, [f"origin {o}" for o in origins])
-        if rung == "med":
-            if mine is not None:
-                meds = [m for m in (high.med or 0, (high.med or 0) - 1) if m >= 0]
-                yield from self._both(mine, "med", meds, [f"MED ≤ {m}" for m in meds])
-            if theirs is not None:
-                meds = [low.med or 0, (low.med or 0) + 1]
-                yield from self._both(theirs, "med", meds, [f"MED ≥ {m}" for m in meds])
-        if rung != "weight":
-            if mine is not None:
-                levels = _changes(low.local_preference, high.local_preference, 1)
-                words = [f"local preference ≥ {v}" for v in levels]
-                yield from self._both(mine, "local-preference", levels, words)
-            if theirs is not None:
-                levels = _changes(high.local_preference, low.local_preference, -1)
-                words = [f"local preference ≤ {v}" for v in levels]
-                yield from self._both(theirs, "local-preference", levels, words)
-        over = self._here(winner)
-        if rung == "weight" and over is not None:
-            levels = _changes(high.weight, low.weight, -1)
-            yield from self._both(over, "weight", levels, [f"weight ≤ {v}" for v in levels])
-        here = self._here(loser)
-        if here is not None:
-            levels = [v for v in _changes(low.weight, high.weight, 1) if v <= 65535]
-            yield from self._both(here, "weight", levels, [f"weight ≥ {v}" for v in levels])
-
-    def _would_win_on_med(self, low: Path, high: Path) -> bool:
-        """Whether the loser's MED is the lower one and was not held against the winner's."""
-        groups = [c.values.get("med_group") for c in (self.loser, self.winner) if c]
-        return len(set(groups)) > 1 and (low.med or 0) < (high.med or 0)
-
-    def _both(
-        self, entry: _Entry, attribute: str, values: Sequence[Any], words: Sequence[str]
-    ) -> Iterator[Series]:
-        """The values for the prefix alone, and for all that is decided in the same place."""
-        prefix = self.state.rib.interning.prefixes.prefixes[self.prefix]
-        alone = self._alone_there(entry)
-        for only in (None,) if alone else (prefix, None):
-            yield iter(
-                [
-                    self._edit(entry, attribute, value, text, only)
-                    for value, text in zip(values, words, strict=True)
-                ]
-            )
-
-    def _alone_there(self, entry: _Entry) -> bool:
-        """Whether nothing but the prefix comes by that peer."""
-        made = self.bgp.round
-        place = made.peers.index(entry.peer)
-        count = 0
-        for item, result in self.bgp.classes.all:
-            chosen = result.outcome.chosen[entry.peer.sender]
-            if chosen and made.sending(item, made.default_senders(item))(place, chosen):
-                count += len(item.members)
-        return count <= 1
-
-    def _edit(
-        self,
-        entry: _Entry,
-        attribute: str,
-        value: int | str | tuple[int, ...],
-        words: str,
-        only: Prefix | None,
-    ) -> tuple[Edit, str, Place]:
-        speaker = self.bgp.speakers[entry.speaker]
-        if speaker.table is None:
-            raise ValueError("an outside network is not ours to change")
-        sender = self.bgp.speakers[entry.peer.sender].name
-        address = entry.peer.sender_address
-        edit = ImportEdit(
-            device=speaker.name,
-            vrf=speaker.table[1],
-            neighbour=address,
-            attribute=attribute,
-            value=value,
-            policy=entry.policy,
-            statement=entry.statement,
-            prefix=only,
-        )
-        words += f" for {only} alone" if only else ""
-        return edit, f"{words} on import from {address} ({sender}) at {speaker.name}", entry.place
-
-    def _made_usable(self, offer: Offer, peer: DirectedPeer) -> Iterator[Series]:
-        """For a next hop nobody knows: the border names itself. For a policy: it accepts more."""
-        if offer.taken is not None and offer.taken.stopped is not None:
-            trial = offer.taken.trial
-            if trial is not None and trial.by_default:
-                yield from self._near_misses(offer)
-                edit = ImportEdit(
-                    device=self.device,
-                    vrf=self.vrf,
-                    neighbour=peer.sender_address,
-                    attribute="accept",
-                    value=PolicyResult.ACCEPT.value,
-                    policy=trial.policy,
-                )
-                text = f"a last statement in policy {trial.policy} of {self.device} that accepts it"
-                yield iter([(edit, text, trial.place)])
-            return
-        if offer.path is None or offer.path.source is not PathSource.INTERNAL:
-            return
-        # The next hop passes reflectors unchanged, so it is for the border to name itself.
-        border = self._entry(offer)
-        told = self._told_by(border.speaker) if border is not None else peer
-        if told is None:
-            return
-        speaker = self.bgp.speakers[told.sender]
-        if speaker.table is not None:
-            edit_next = NextHopEdit(
-                device=speaker.name, vrf=speaker.table[1], neighbour=told.receiver_address
-            )
-            receiver = self.bgp.speakers[told.receiver].name
-            text = f"next-hop: self at {speaker.name} towards {told.receiver_address} ({receiver})"
-            yield iter([(edit_next, text, told.sender_settings.place)])
-
-    def _near_misses(self, offer: Offer) -> Iterator[Series]:
-        """Statements that would accept the route if a set of theirs held its prefix too."""
-        device = self.state.topology.devices[self.device]
-        trial = offer.taken.trial if offer.taken else None
-        policy = device.policy(trial.policy) if trial else None
-        if trial is None or policy is None or offer.sent is None or offer.sent.path is None:
-            return
-        prefix = self.state.rib.interning.prefixes.prefixes[self.prefix]
-        relation = offer.peer.relation if offer.peer else PathSource.EXTERNAL
-        neighbour = offer.peer.sender_address if offer.peer else None
-        route = bgp_policy_route(offer.sent.path, prefix, relation, neighbour)
-        for statement in policy.statements:
-            missing = failed_conditions(device, statement.conditions, route)
-            if missing == ["prefixes"] and statement.then is PolicyResult.ACCEPT:
-                name = statement.conditions.prefix_sets[0]
-                edit = SetEdit(device=self.device, vrf=self.vrf, name=name, prefix=prefix)
-                text = (
-                    f"{prefix} in set {name}, for which statement {statement.name} of policy "
-                    f"{policy.name} of {self.device} asks"
-                )
-                yield iter([(edit, text, statement.place)])
-
-    # --- where a path came from ----------------------------------------------------------------
-
-    def _offer(self, candidate: CandidatePath) -> Offer | None:
-        index = self.bgp.index_of[self.device, self.vrf]
-        for offer in offers(self.bgp, index, self.prefix):
-            address = str(offer.peer.sender_address) if offer.peer else None
-            if address == candidate.values.get("neighbour_address") and (
-                offer.sent is None or offer.sent.path is not None
-            ):
-                return offer
-        return None
-
-    def _here(self, offer: Offer) -> _Entry | None:
-        """The device's own import of a path."""
-        return self._entry_at(self.bgp.index_of[self.device, self.vrf], offer)
-
-    def _entry_at(self, speaker: int, offer: Offer) -> _Entry | None:
-        if offer.peer is None or offer.path is None:
-            return None
-        trial = offer.taken.trial if offer.taken else None
-        statement = None
-        if trial is not None and not trial.by_default:
-            statement = trial.steps[-1].statement
-        place = trial.place if trial is not None else offer.peer.receiver_settings.place
-        return _Entry(
-            speaker=speaker,
-            peer=offer.peer,
-            path=offer.path,
-            policy=trial.policy if trial is not None else None,
-            statement=statement,
-            place=place if place.line else NOWHERE,
-        )
-
-    def _entry(self, offer: Offer | None) -> _Entry | None:
-        """Where a path came into the AS, following it back over internal sessions."""
-        here = self.bgp.index_of[self.device, self.vrf]
-        passed = set()
-        while offer is not None and offer.peer is not None and offer.path is not None:
-            if offer.path.source is not PathSource.INTERNAL:
-                return self._entry_at(here, offer)
-            here = offer.peer.sender
-            if here in passed:
-                return None
-            passed.add(here)
-            offer = next(
-                (o for o in offers(self.bgp, here, self.prefix) if o.lost_on is None), None
-            )
-        return None
-
-    def _told_by(self, border: int) -> DirectedPeer | None:
-        """The peer by which a border's path leaves towards the device."""
-        here = self.bgp.index_of[self.device, self.vrf]
-        back = {here}
-        pending = [here]
-        while pending:
-            for peer in peers_towards(self.bgp, pending.pop(0)):
-                if peer.relation is PathSource.INTERNAL:
-                    if peer.sender == border:
-                        return peer
-                    if peer.sender not in back:
-                        back.add(peer.sender)
-                        pending.append(peer.sender)
-        return None
-
-    def _neighbour_as(self, entry: _Entry) -> int | None:
-        numbers = [n for _, part in entry.path.as_path for n in part]
-        return numbers[0] if numbers else None
-
-
-def _changes(now: int, other: int, step: int) -> list[int]:
-    """Values towards another one, the smallest change first: a tie with it, then beyond it."""
-    return [value for value in (other, other + step) if value != now and value >= 0]

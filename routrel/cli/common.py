@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import sys
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Annotated, NoReturn
 
@@ -28,7 +28,7 @@ __all__ = [
     "Folder",
     "cited",
     "computed",
-    "computed_with_texts",
+    "computed_view",
     "err",
     "hops_words",
     "look",
@@ -64,13 +64,11 @@ def look(folder: Path, failed: Sequence[str] = ()) -> View:
 
 def computed(folder: Path, failed: Sequence[str] = ()) -> State:
     """The computed network; files with problems are refused, since answers would be guesses."""
-    return computed_with_texts(folder, failed)[0]
+    return computed_view(folder, failed)[0]
 
 
-def computed_with_texts(
-    folder: Path, failed: Sequence[str] = ()
-) -> tuple[State, Mapping[str, str]]:
-    """As `computed`, with the files, by path."""
+def computed_view(folder: Path, failed: Sequence[str] = ()) -> tuple[State, View]:
+    """As `computed`, with all else that was seen of the folder."""
     view = look(folder, failed)
     if view.state is None:
         for problem in view.reading.problems:
@@ -81,7 +79,7 @@ def computed_with_texts(
         )
     if failed:
         err.print(f"[yellow]with {escape(', '.join(failed))} failed[/]")
-    return view.state, view.texts
+    return view.state, view
 
 
 def refuse(text: str, suggestion: str = "") -> NoReturn:

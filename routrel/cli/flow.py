@@ -17,7 +17,7 @@ from routrel.cli.common import (
     Failed,
     Folder,
     cited,
-    computed_with_texts,
+    computed_view,
     out,
     print_json,
     refuse,
@@ -25,6 +25,7 @@ from routrel.cli.common import (
 from routrel.forwarding.evidence import Result, StageName
 from routrel.questions.errors import QuestionError
 from routrel.questions.flow import FlowQuestion
+from routrel.questions.moves import kept_flows
 from routrel.questions.remedies.search import find_remedies
 
 __all__ = ["flow"]
@@ -66,7 +67,7 @@ def flow(
     as_json: AsJson = False,
 ) -> None:
     """Follow a flow through the network and say what stops it."""
-    state, texts = computed_with_texts(folder, failed or ())
+    state, view = computed_view(folder, failed or ())
     question = FlowQuestion(
         source=source,
         destination=destination,
@@ -87,7 +88,9 @@ def flow(
                     "remedies are searched for one source and one destination",
                     "ask for one of the pairs",
                 )
-            found = remedies_data(find_remedies(state, texts, question, patience_s=patience))
+            kept = kept_flows(view.cases)
+            searched = find_remedies(state, view.texts, question, kept, patience_s=patience)
+            found = remedies_data(searched)
     except QuestionError as error:
         refuse(error.text, error.suggestion)
     if as_json:

@@ -15,15 +15,17 @@ from routrel.cli.common import (
     Failed,
     Folder,
     cited,
-    computed,
+    computed_view,
     out,
     print_json,
     refuse,
 )
 from routrel.convergence.converge import State
+from routrel.lens.look import View
 from routrel.model.network import DEFAULT_VRF
 from routrel.protocols.bgp.sessions import SessionState
 from routrel.questions.errors import QuestionError
+from routrel.questions.moves import kept_flows
 
 __all__ = ["sessions"]
 
@@ -39,9 +41,9 @@ def sessions(
     as_json: AsJson = False,
 ) -> None:
     """List all BGP sessions with their state, and why those that are down are down."""
-    state = computed(folder, failed or ())
+    state, view = computed_view(folder, failed or ())
     if bounce:
-        _bounce(state, device, vrf, bounce, as_json)
+        _bounce(state, view, device, vrf, bounce, as_json)
         return
     answer = sessions_data(state)
     if as_json:
@@ -66,9 +68,9 @@ def sessions(
     out.print(table)
 
 
-def _bounce(state: State, device: str, vrf: str, neighbour: str, as_json: bool) -> None:
+def _bounce(state: State, view: View, device: str, vrf: str, neighbour: str, as_json: bool) -> None:
     try:
-        answer = bounce_data(state, device, vrf, neighbour)
+        answer = bounce_data(state, device, vrf, neighbour, kept_flows(view.cases))
     except QuestionError as error:
         refuse(error.text, error.suggestion)
     if as_json:

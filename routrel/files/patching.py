@@ -7,6 +7,7 @@ in block style grows by lines, what was written in flow style grows inside its b
 from __future__ import annotations
 
 import difflib
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import yaml
@@ -14,9 +15,14 @@ import yaml
 __all__ = [
     "FilePatch",
     "Path",
+    "copy_item",
+    "copy_key",
     "edited_lines",
+    "flow_style",
     "insert_item",
+    "is_yaml",
     "path_at",
+    "quoted",
     "remove",
     "set_key",
     "set_value",
@@ -26,6 +32,10 @@ Path = tuple[str | int, ...]
 
 #: The quick one where PyYAML was built with it; both give the same nodes.
 _LOADER = getattr(yaml, "CSafeLoader", yaml.SafeLoader)
+
+
+#: Columns above which a new value is written as a block of lines.
+_WIDTH = 100
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,6 +83,25 @@ def edited_lines(file: str, before: str, after: str) -> tuple[FilePatch, ...]:
         for tag, i, j, k, m in matcher.get_opcodes()
         if tag != "equal"
     )
+
+
+def is_yaml(text: str) -> bool:
+    """Whether a text is one document of YAML that is not empty."""
+    try:
+        return yaml.compose(text, Loader=_LOADER) is not None
+    except yaml.YAMLError:
+        return False
+
+
+def quoted(value: object) -> str:
+    """An address or prefix as flow-style YAML."""
+    text = str(value)
+    return f'"{text}"' if ":" in text else text
+
+
+def flow_style(values: Mapping[str, object]) -> str:
+    """Keys and values on one line: {id: 10, permit: tcp}."""
+    return "{" + ", ".join(f"{key}: {value}" for key, value in values.items()) + "}"
 
 
 def set_value(text: str, path: Path, value: str) -> str:
@@ -140,6 +169,49 @@ def insert_item(text: str, path: Path, position: int, value: str) -> str:
     else:
         line = _last_line(items[-1]) + 1
     return _with_line(text, line, f"{dash}{value}")
+
+
+def copy_key(text: str, path: Path, key: str) -> str:
+    """Write what stands under a key once more under another key, behind the others.
+
+    Comments between its lines are copied with it.
+
+    Raises:
+        KeyError: there is nothing at the path, or the key is taken.
+    """
+    parent, last = _find(_root(text), path[:-1]), path[-1]
+    if not isinstance(parent, yaml.MappingNode):
+        raise KeyError(f"{last} is no key")
+    if _step(parent, key) is not None:
+        raise KeyError(f"{key} stands there already")
+    old, value = next((k, v) for k, v in parent.value if k.value == str(last))
+    if _is_flow(parent):
+        return _grown(text, parent, key, _between(text, value.start_mark, value.end_mark))
+    lines = text.splitlines(keepends=True)
+    first, end = old.start_mark.line, _last_line(value)
+    head = lines[first]
+    lines[first] = head[: old.start_mark.column] + key + head[old.end_mark.column :]
+    copied = "".join(lines[first : end + 1]).rstrip("\n")
+    return _with_line(text, _last_line(parent) + 1, copied)
+
+
+def copy_item(text: str, path: Path) -> str:
+    """Write an item of a list once more, in front of itself; comments between its lines with it.
+
+    Raises:
+        KeyError: there is no such item.
+    """
+    parent, place = _find(_root(text), path[:-1]), path[-1]
+    if not isinstance(parent, yaml.SequenceNode) or not isinstance(place, int):
+        raise KeyError(f"{place} is no item of a list")
+    item = _find(parent, (place,))
+    if _is_flow(parent):
+        return insert_item(text, path[:-1], place, _between(text, item.start_mark, item.end_mark))
+    lines = text.splitlines(keepends=True)
+    first = item.start_mark.line
+    while lines[first][parent.start_mark.column] != "-":
+        first -= 1
+    return _with_line(text, first, "".join(lines[first : _last_line(item) + 1]).rstrip("\n"))
 
 
 def remove(text: str, path: Path) -> str:
@@ -265,7 +337,23 @@ def _grown(text: str, node: yaml.Node, key: str, value: str) -> str:
         end = node.value[-1][1].end_mark
         return _replaced(text, end, end, f", {key}: {value}")
     indent = " " * node.start_mark.column
-    return _with_line(text, _last_line(node) + 1, f"{indent}{key}: {value}")
+    lines = _written(indent, f"{key}: ", value)
+    return _with_line(text, _last_line(node) + 1, "\n".join(lines))
+
+
+def _written(indent: str, head: str, value: str) -> list[str]:
+    """A flow-style value behind its key or dash: on one line, or as a block where that is long."""
+    line = indent + head + value
+    node = yaml.compose(value, Loader=_LOADER)
+    if len(line) <= _WIDTH or not isinstance(node, yaml.CollectionNode) or not node.value:
+        return [line]
+    below, lines = indent + "  ", [(indent + head).rstrip()]
+    if isinstance(node, yaml.SequenceNode):
+        items = (_between(value, item.start_mark, item.end_mark) for item in node.value)
+        return [*lines, *(f"{below}- {item}" for item in items)]
+    for key, held in node.value:
+        lines += _written(below, f"{key.value}: ", _between(value, held.start_mark, held.end_mark))
+    return lines
 
 
 def _without_flow_item(text: str, parent: yaml.Node, place: int) -> str:

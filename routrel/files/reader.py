@@ -13,8 +13,9 @@ from routrel.files.nodes import MAXIMUM_BYTES, Mapping, parse
 from routrel.files.references import check_devices, check_references
 from routrel.files.report import Report
 from routrel.files.shapes import BAD, Record
+from routrel.model.cases import Case
 from routrel.model.findings import Finding
-from routrel.model.network import Case, Device, Network, OutsideNeighbour
+from routrel.model.network import Device, Network, OutsideNeighbour
 from routrel.model.place import Place
 
 __all__ = [
@@ -56,6 +57,7 @@ class Reading:
     network: Network
     problems: tuple[Finding, ...]
     problem_count: int
+    cases: tuple[Case, ...] = ()  #: that lie beside the network, in order of name
 
     @property
     def good(self) -> bool:
@@ -179,12 +181,11 @@ def read_texts(
     network = replace(
         base,
         devices=tuple(devices[name] for name in sorted(devices)),
-        cases=tuple(cases[name] for name in sorted(cases)),
         outside=tuple(outside.values()),
     )
     report.device = None
     check_references(network, report)
-    return _reading(network, report)
+    return _reading(network, report, tuple(cases[name] for name in sorted(cases)))
 
 
 def reread_devices(network: Network, texts: MappingType[str, str]) -> Reading:
@@ -211,8 +212,13 @@ def reread_devices(network: Network, texts: MappingType[str, str]) -> Reading:
     return _reading(network, report)
 
 
-def _reading(network: Network, report: Report) -> Reading:
-    return Reading(network=network, problems=tuple(report.sorted()), problem_count=report.count)
+def _reading(network: Network, report: Report, cases: tuple[Case, ...] = ()) -> Reading:
+    return Reading(
+        network=network,
+        problems=tuple(report.sorted()),
+        problem_count=report.count,
+        cases=cases,
+    )
 
 
 def _keep(known: dict[str, Named], name: str, value: Named, what: str, report: Report) -> None:

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any
 
 import yaml
 
 from routrel.files.language import CASE_FILE, DEVICE_FILE, NETWORK_FILE
 from routrel.files.shapes import Record
-from routrel.model.network import Case, Device, Network
+from routrel.model.cases import Case
+from routrel.model.network import Device, Network
 
 __all__ = ["write_device", "write_network"]
 
@@ -20,12 +22,12 @@ class _Dumper(yaml.SafeDumper):
         return True
 
 
-def write_network(network: Network) -> dict[str, str]:
+def write_network(network: Network, cases: Iterable[Case] = ()) -> dict[str, str]:
     """The texts of a network's files by path: network.yaml, devices/NAME.yaml, cases/NAME.yaml."""
     texts = {"network.yaml": _dump(NETWORK_FILE, network)}
     for device in network.devices:
         texts[f"devices/{device.name.replace('/', '_')}.yaml"] = write_device(device)
-    for case in network.cases:
+    for case in cases:
         texts[f"cases/{case.name.replace('/', '_')}.yaml"] = _dump(CASE_FILE, case)
     return texts
 

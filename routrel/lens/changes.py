@@ -1,16 +1,33 @@
-"""Changes of a network's files, as values: what remedies try and people make by hand."""
+"""Changes of a network's files, as values: what answers propose and try, and what people keep.
+
+They are msgspec structs, so that a change has one written form in JSON: `{"file": "...", "patch":
+{"kind": "set_key", "path": ["bgp", "decision"], "key": "compare-med-always", "value": "true"}}`.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
-from typing import Protocol
+from collections.abc import Mapping, Sequence
+from typing import TypeAlias, dataclass_transform
 
-from routrel.files.patching import Path, insert_item, remove, set_key, set_value
+import msgspec
+import yaml
+
+from routrel.files.patching import (
+    Path,
+    copy_item,
+    copy_key,
+    insert_item,
+    is_yaml,
+    remove,
+    set_key,
+    set_value,
+)
 
 __all__ = [
     "LAST",
     "Change",
+    "CopyItem",
+    "CopyKey",
     "DoesNotApply",
     "Insert",
     "Patch",
@@ -27,16 +44,16 @@ class DoesNotApply(Exception):
 
 #: A position behind every item of a list.
 LAST = 1_000_000
+#: Lists and mappings in one value; YAML's parser knows no bound of its own.
+_MOST_BRACKETS = 200
 
 
-class Patch(Protocol):
-    """A change of a text. It raises KeyError where its place is not there."""
+@dataclass_transform(frozen_default=True)
+class _Patch(msgspec.Struct, frozen=True, forbid_unknown_fields=True, tag_field="kind"):
+    """What is done at a path of a file. It raises KeyError where its place is not there."""
 
-    def __call__(self, text: str) -> str: ...
 
-
-@dataclass(frozen=True, slots=True)
-class Insert:
+class Insert(_Patch, frozen=True, tag="insert"):
     """An item more in a list, in front of the one at a position."""
 
     path: Path
@@ -47,8 +64,7 @@ class Insert:
         return insert_item(text, self.path, self.position, self.value)
 
 
-@dataclass(frozen=True, slots=True)
-class SetKey:
+class SetKey(_Patch, frozen=True, tag="set_key"):
     """A key of a mapping, new or with another value."""
 
     path: Path
@@ -59,8 +75,7 @@ class SetKey:
         return set_key(text, self.path, self.key, self.value)
 
 
-@dataclass(frozen=True, slots=True)
-class SetValue:
+class SetValue(_Patch, frozen=True, tag="set_value"):
     """Another value where one stands."""
 
     path: Path
@@ -70,8 +85,26 @@ class SetValue:
         return set_value(text, self.path, self.value)
 
 
-@dataclass(frozen=True, slots=True)
-class Remove:
+class CopyKey(_Patch, frozen=True, tag="copy_key"):
+    """What stands under a key once more, under another one behind the others."""
+
+    path: Path
+    key: str
+
+    def __call__(self, text: str) -> str:
+        return copy_key(text, self.path, self.key)
+
+
+class CopyItem(_Patch, frozen=True, tag="copy_item"):
+    """An item of a list once more, in front of itself."""
+
+    path: Path
+
+    def __call__(self, text: str) -> str:
+        return copy_item(text, self.path)
+
+
+class Remove(_Patch, frozen=True, tag="remove"):
     """A key or an item goes."""
 
     path: Path
@@ -80,15 +113,17 @@ class Remove:
         return remove(text, self.path)
 
 
-@dataclass(frozen=True, slots=True)
-class Change:
+Patch: TypeAlias = Insert | SetKey | SetValue | CopyKey | CopyItem | Remove
+
+
+class Change(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """A patch of one file."""
 
     file: str
     patch: Patch
 
 
-def changed(texts: Mapping[str, str], changes: Iterable[Change]) -> dict[str, str]:
+def changed(texts: Mapping[str, str], changes: Sequence[Change]) -> dict[str, str]:
     """The files after some changes, one after the other.
 
     Raises:
@@ -98,8 +133,16 @@ def changed(texts: Mapping[str, str], changes: Iterable[Change]) -> dict[str, st
     for change in changes:
         if change.file not in made:
             raise DoesNotApply(f"there is no file {change.file}")
+        value = getattr(change.patch, "value", "")
+        if "\n" in value or value.count("[") + value.count("{") > _MOST_BRACKETS:
+            raise DoesNotApply(f"{change.file}: a value is written on one line, and not too deep")
         try:
             made[change.file] = change.patch(made[change.file])
         except KeyError as error:
             raise DoesNotApply(f"{change.file}: {error.args[0]}") from error
+        except yaml.YAMLError as error:
+            raise DoesNotApply(f"{change.file}: what it makes is not YAML") from error
+    for file in {change.file for change in changes}:
+        if not is_yaml(made[file]):
+            raise DoesNotApply(f"{file}: what it makes is not YAML")
     return made

@@ -7,7 +7,7 @@ that have failed. It is the only way from files to a state: the same lens gives 
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -16,10 +16,19 @@ from routrel.files.reader import Reading, load_texts, read_texts
 from routrel.files.report import Report
 from routrel.lens.changes import Change, changed
 from routrel.lens.failures import failures_of
+from routrel.model.cases import Case
 from routrel.model.failures import NOTHING_FAILED, Failures
 from routrel.model.findings import Finding, finding_order
 
-__all__ = ["Lens", "View", "content_hash", "look", "look_at_folder", "look_through"]
+__all__ = [
+    "Lens",
+    "View",
+    "content_hash",
+    "look",
+    "look_at_folder",
+    "look_through",
+    "network_hash",
+]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -40,6 +49,11 @@ class View:
     texts: Mapping[str, str]  #: the files, by path, as the lens has changed them
 
     @property
+    def cases(self) -> tuple[Case, ...]:
+        """The cases that lie beside the network."""
+        return self.reading.cases
+
+    @property
     def findings(self) -> tuple[Finding, ...]:
         """The files' problems, and what is suspicious in the model, errors first."""
         model = self.state.findings if self.state else ()
@@ -57,13 +71,31 @@ def content_hash(texts: Mapping[str, str]) -> str:
     return digest.hexdigest()
 
 
+def network_hash(texts: Mapping[str, str], cases: Iterable[Case]) -> str:
+    """The name of a network's content, that is of all files but those of its cases.
+
+    Revisions with one name have equal states, places included.
+    """
+    beside = {case.place.file for case in cases}
+    return content_hash({path: text for path, text in texts.items() if path not in beside})
+
+
+def _computed(name: str, compute: Callable[[], State]) -> State:
+    """Compute a state, whatever its network's name."""
+    return compute()
+
+
 def look_through(
     lens: Lens,
     report: Report | None = None,
     on_file: Callable[[int], None] | None = None,
+    state_of: Callable[[str, Callable[[], State]], State] = _computed,
 ) -> View:
-    """Read, change and converge a network; further arguments are those of `read_texts`.
+    """Read, change and converge a network; `report` and `on_file` are those of `read_texts`.
 
+    Args:
+        state_of: Given the name of a network in which nothing has failed and what computes its
+            state, gives the state: whoever knows it already need not compute it.
     Raises:
         DoesNotApply: a file or place of a change is not there.
         UnknownFailure: something is said to have failed that is not in the network.
@@ -73,7 +105,11 @@ def look_through(
     state = None
     if reading.good:
         failures = failures_of(reading.network, lens.failures)
-        state = converge(reading.network, failures=failures)
+        if failures:
+            state = converge(reading.network, failures=failures)
+        else:
+            name = network_hash(texts, reading.cases)
+            state = state_of(name, lambda: converge(reading.network))
     return View(reading=reading, state=state, texts=texts)
 
 
@@ -81,9 +117,10 @@ def look(
     texts: Mapping[str, str],
     report: Report | None = None,
     on_file: Callable[[int], None] | None = None,
+    state_of: Callable[[str, Callable[[], State]], State] = _computed,
 ) -> View:
     """Look at a revision as it is."""
-    return look_through(Lens(texts=texts), report, on_file)
+    return look_through(Lens(texts=texts), report, on_file, state_of)
 
 
 def look_at_folder(folder: Path, failures: Failures = NOTHING_FAILED) -> View:

@@ -35,9 +35,6 @@ __all__ = [
     "DEFAULT_VRF",
     "INTERFACE_PROTOCOLS",
     "ROUTING_PROTOCOLS",
-    "Case",
-    "CaseQuestion",
-    "CaseRoute",
     "Device",
     "Gateway",
     "Group",
@@ -343,48 +340,6 @@ class Group:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class CaseQuestion:
-    """The flow a case asks about, in the words of the question bar."""
-
-    source: str
-    destination: str
-    traffic: str = ""  #: as in `--as`; empty: an echo request
-    size: int | None = None  #: bytes
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class CaseRoute:
-    """The route a case asks about."""
-
-    at: str  #: the device
-    to: str  #: an address or a prefix
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Case:
-    """A complaint kept with the network: a story, its question and the known answer.
-
-    It asks about a flow (`question`) or about a route (`route`), never both.
-    """
-
-    name: str
-    title: str
-    story: str
-    question: CaseQuestion | None = None
-    route: CaseRoute | None = None
-    forward: str | None = None  #: of a flow: expected verdict identifier
-    back: str | None = None  #: expected verdict of the return direction; None: not stated
-    protocol: str | None = None  #: of a route: whose it is; None: there is none
-    reason: str | None = None  #: of a route: why it, or a specific one, is absent
-    loser: str | None = None  #: of a route: who announces the candidate that lost...
-    rung: str | None = None  #: ... on this rung
-    device: str | None = None  #: where the evidence lies
-    evidence: str | None = None  #: text that stands on the line of the evidence
-    file: str | None = None  #: the file that holds it
-    place: Place = placed()
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
 class Network:
     """Everything modelled together. A value: two equal networks give equal answers."""
 
@@ -395,7 +350,6 @@ class Network:
     links: tuple[Link, ...] = ()
     outside: tuple[OutsideNeighbour, ...] = ()
     groups: tuple[Group, ...] = ()
-    cases: tuple[Case, ...] = ()
     place: Place = placed()
 
     def device(self, name: str) -> Device | None:

@@ -1,28 +1,18 @@
-"""Small edits of a network that answers propose: one setting at one place."""
+"""Small edits that answers propose: one setting at one place, as changes of a device's file."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
-from typing import Any
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from typing import Protocol
 
+from routrel.files.patching import Path, flow_style, path_at, quoted
+from routrel.lens.changes import LAST, Change, CopyItem, CopyKey, Insert, Patch, Remove, SetKey
 from routrel.model.addresses import Address, Prefix
 from routrel.model.bgp import BgpInstance, BgpNeighbour, NextHopRule
-from routrel.model.network import Device, Network, Vrf
-from routrel.model.policy import (
-    Actions,
-    Adjustment,
-    Conditions,
-    Origin,
-    Policy,
-    PolicyResult,
-    PolicyUse,
-    PrefixRange,
-    PrefixSet,
-    Statement,
-)
+from routrel.model.network import DEFAULT_VRF, Device
+from routrel.model.policy import Policy, PolicyResult, Statement
 from routrel.model.policy_bindings import policy_bindings
-from routrel.model.redistribution import DistanceRule, RouteSource
 
 __all__ = [
     "CompareMedEdit",
@@ -31,7 +21,55 @@ __all__ = [
     "ImportEdit",
     "NextHopEdit",
     "SetEdit",
+    "changes_of",
+    "vrf_path",
 ]
+
+_ACCEPT = PolicyResult.ACCEPT.value
+_POLICIES: Path = ("policies",)
+_PREFIX_SETS: Path = ("sets", "prefixes")
+
+
+class Edit(Protocol):
+    """A setting that an answer proposes to change."""
+
+    @property
+    def device(self) -> str:
+        """The device that it is a setting of."""
+        ...
+
+    @property
+    def vrf(self) -> str: ...
+
+    @property
+    def neighbour(self) -> Address | None:
+        """The neighbour that it is about, if it is about one."""
+        ...
+
+    @property
+    def attribute(self) -> str: ...
+
+    @property
+    def value(self) -> int | str | tuple[int, ...]: ...
+
+    @property
+    def target(self) -> str:
+        """Where in the device's file it stands, as a path of keys."""
+        ...
+
+    def patches(self, device: Device, text: str) -> Iterator[Patch]:
+        """What is done to the device's file, one after the other.
+
+        Args:
+            text: The file as it is.
+        """
+        ...
+
+
+def changes_of(edit: Edit, device: Device, texts: Mapping[str, str]) -> tuple[Change, ...]:
+    """An edit as changes of files."""
+    file = device.place.file
+    return tuple(Change(file, patch) for patch in edit.patches(device, texts[file]))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -40,7 +78,7 @@ class ImportEdit:
 
     It is set where the route in question is accepted now: in the statement that accepts it, or
     behind the last one where the default does; for one prefix alone in a statement of its own in
-    front of that. A policy that other neighbours use too is copied.
+    front of that. A policy that is used elsewhere too is copied.
     """
 
     device: str
@@ -61,101 +99,89 @@ class ImportEdit:
             return f"bgp.neighbours.{self.neighbour}.import"
         return f"policies.{self.policy}.statements.{self.statement}.set.{self.attribute}"
 
-    def of(self, network: Network) -> Network:
-        """The network with the edit done."""
-        return _with_device(network, self.device, self._changed)
-
-    def _changed(self, device: Device) -> Device:
+    def patches(self, device: Device, text: str) -> Iterator[Patch]:
+        """A set for the prefix, the policy or its copy, and the neighbour that uses it."""
+        only = self._only(device)
+        if only is not None:
+            yield SetKey(_PREFIX_SETS, only, f"[{quoted(self.prefix)}]")
         bgp, neighbour = _session_of(device, self.vrf, self.neighbour)
-        uses = bgp.settings(neighbour).import_policies or ()
+        path = _neighbour_path(text, neighbour)
         old = device.policy(self.policy) if self.policy else None
-        device, conditions = self._conditions(device)
         if old is None:
-            name = _free_name(device, f"from-{self.neighbour}".replace(":", "-"))
-            statement = Statement(
-                name="all" if self.prefix is None else "one",
-                conditions=conditions,
-                actions=self._actions(Actions()),
-                then=_ACCEPT,
-            )
-            made = Policy(name=name, statements=(statement,), default=_ACCEPT)
-            device = replace(device, policies=(*device.policies, made))
-            return self._bound(device, (PolicyUse(policy=name),))
-        made = self._edited(old, conditions)
-        if _uses(device, old.name) == 1:
-            kept = tuple(made if p.name == old.name else p for p in device.policies)
-            return replace(device, policies=kept)
-        made = replace(made, name=_free_name(device, f"{old.name}-2"))
-        device = replace(device, policies=(*device.policies, made))
-        bound = tuple(replace(u, policy=made.name) if u.policy == old.name else u for u in uses)
-        return self._bound(device, bound)
+            name = _free_policy(device, f"from-{self.neighbour}".replace(":", "-"))
+            statement = self._statement("all" if only is None else "one", only)
+            written = {"statements": f"[{statement}]", "default": _ACCEPT}
+            yield SetKey(_POLICIES, name, flow_style(written))
+            yield SetKey(path, "import", f"[{name}]")
+            return
+        name = old.name
+        if _uses(device, old.name) > 1:
+            name = _free_policy(device, f"{old.name}-2")
+            yield CopyKey((*_POLICIES, old.name), name)
+        yield from self._edited(old, name, only)
+        if name != old.name:
+            uses = bgp.settings(neighbour).import_policies or ()
+            bound = [name if use.policy == old.name else use.policy for use in uses]
+            if neighbour.import_policies is not None:
+                yield Remove((*path, "import"))
+            yield SetKey(path, "import", f"[{', '.join(bound)}]")
 
-    def _conditions(self, device: Device) -> tuple[Device, Conditions]:
-        """The device with a set for the prefix, and what asks for it; nothing for all routes."""
+    def _only(self, device: Device) -> str | None:
+        """The name of a set that holds the prefix alone; None where it is for all routes."""
         if self.prefix is None:
-            return device, Conditions()
-        taken = [item.name for item in device.prefix_sets]
-        name = _free(f"only-{self.prefix}".replace("/", "-").replace(":", "-"), taken)
-        length = self.prefix.prefixlen
-        held = PrefixSet(name=name, ranges=(PrefixRange(self.prefix, length, length),))
-        device = replace(device, prefix_sets=(*device.prefix_sets, held))
-        return device, Conditions(prefix_sets=(name,))
+            return None
+        wish = f"only-{self.prefix}".replace("/", "-").replace(":", "-")
+        return _free(wish, [item.name for item in device.prefix_sets])
 
-    def _edited(self, policy: Policy, conditions: Conditions) -> Policy:
-        if self.prefix is not None:
-            return self._for_one(policy, conditions)
-        if self.statement is None or self.attribute == "accept":
-            # In front of nothing that decides: the default did.
-            more = Statement(
-                name=_free(f"more-{self.attribute}", [s.name for s in policy.statements]),
-                conditions=Conditions(),
-                actions=self._actions(Actions()),
-                then=_ACCEPT,
-            )
-            return replace(policy, statements=(*policy.statements, more))
-        return replace(
-            policy,
-            statements=tuple(
-                replace(statement, actions=self._actions(statement.actions))
-                if statement.name == self.statement
-                else statement
-                for statement in policy.statements
-            ),
-        )
-
-    def _for_one(self, policy: Policy, conditions: Conditions) -> Policy:
-        """A statement for the prefix in front of the one that decides, with what that does too."""
+    def _edited(self, policy: Policy, name: str, only: str | None) -> Iterator[Patch]:
+        """What is done to the statements of a policy, or of its copy of that name."""
+        path: Path = (*_POLICIES, name, "statements")
         names = [statement.name for statement in policy.statements]
         at = names.index(self.statement) if self.statement in names else len(names)
-        now = policy.statements[at] if at < len(names) else None
-        more = Statement(
-            name=_free("one", names),
-            conditions=conditions,
-            actions=self._actions(now.actions if now else Actions()),
-            call=now.call if now else None,
-            then=now.then if now else _ACCEPT,
-        )
-        return replace(policy, statements=(*policy.statements[:at], more, *policy.statements[at:]))
+        if only is not None:
+            yield from self._for_one(path, policy, at, only)
+        elif self.statement is None or self.attribute == "accept":
+            # Behind all that decides: the default did.
+            yield Insert(path, LAST, self._statement(_free(f"more-{self.attribute}", names), None))
+        else:
+            yield from self._set((*path, at), policy.statements[at])
 
-    def _actions(self, actions: Actions) -> Actions:
-        value: Any = self.value
-        match self.attribute:
-            case "local-preference":
-                return replace(actions, local_preference=Adjustment("set", value))
-            case "med":
-                return replace(actions, med=Adjustment("set", value))
-            case "weight":
-                return replace(actions, weight=value)
-            case "origin":
-                return replace(actions, origin=Origin(value))
-            case "prepend":
-                return replace(actions, prepend=(*value, *actions.prepend))
-        return actions
+    def _for_one(self, path: Path, policy: Policy, at: int, only: str) -> Iterator[Patch]:
+        """A statement for the prefix in front of the one that decides, with what that does too."""
+        names = [statement.name for statement in policy.statements]
+        name = _free("one", names)
+        if at == len(names):
+            yield Insert(path, LAST, self._statement(name, only))
+            return
+        yield CopyItem((*path, at))
+        yield SetKey((*path, at), "name", name)
+        if policy.statements[at].conditions.place.line:
+            yield Remove((*path, at, "match"))
+        yield SetKey((*path, at, "match"), "prefixes", only)
+        yield from self._set((*path, at), policy.statements[at])
 
-    def _bound(self, device: Device, uses: tuple[PolicyUse, ...]) -> Device:
-        return _with_neighbour(
-            device, self.vrf, self.neighbour, lambda n: replace(n, import_policies=uses)
-        )
+    def _set(self, path: Path, statement: Statement) -> Iterator[Patch]:
+        """The attribute in what a statement sets."""
+        if self.attribute == "accept":
+            return
+        value = self._written(statement.actions.prepend)
+        if statement.actions.prepend and self.attribute == "prepend":
+            yield Remove((*path, "set", "prepend"))
+        yield SetKey((*path, "set"), self.attribute, value)
+
+    def _statement(self, name: str, only: str | None) -> str:
+        """A statement that sets the attribute and accepts."""
+        written: dict[str, object] = {"name": name}
+        if only is not None:
+            written["match"] = flow_style({"prefixes": only})
+        if self.attribute != "accept":
+            written["set"] = flow_style({self.attribute: self._written(())})
+        return flow_style({**written, "then": _ACCEPT})
+
+    def _written(self, prepended: tuple[int, ...]) -> str:
+        if isinstance(self.value, tuple):
+            return f"[{', '.join(str(number) for number in (*self.value, *prepended))}]"
+        return str(self.value)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -170,17 +196,13 @@ class NextHopEdit:
 
     @property
     def target(self) -> str:
+        """The place in the device file, as a path of keys."""
         return f"bgp.neighbours.{self.neighbour}.next-hop"
 
-    def of(self, network: Network) -> Network:
-        rule = NextHopRule(self.value)
-        return _with_device(
-            network,
-            self.device,
-            lambda device: _with_neighbour(
-                device, self.vrf, self.neighbour, lambda n: replace(n, next_hop=rule)
-            ),
-        )
+    def patches(self, device: Device, text: str) -> Iterator[Patch]:
+        """The key of the neighbour."""
+        _, neighbour = _session_of(device, self.vrf, self.neighbour)
+        yield SetKey(_neighbour_path(text, neighbour), self.attribute, self.value)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -197,19 +219,16 @@ class DistanceEdit:
 
     @property
     def target(self) -> str:
+        """The place in the device file, as a path of keys."""
         return "distances"
 
-    def of(self, network: Network) -> Network:
-        one = self.prefix
-        held = (PrefixRange(one, one.prefixlen, one.prefixlen),) if one is not None else ()
-        rule = DistanceRule(protocol=RouteSource(self.protocol), distance=self.value, prefixes=held)
-        return _with_device(
-            network,
-            self.device,
-            lambda device: _with_vrf(
-                device, self.vrf, lambda vrf: replace(vrf, distances=(rule, *vrf.distances))
-            ),
-        )
+    def patches(self, device: Device, text: str) -> Iterator[Patch]:
+        """A rule in front of all others."""
+        rule: dict[str, object] = {"protocol": self.protocol}
+        if self.prefix is not None:
+            rule["prefixes"] = quoted(self.prefix)
+        rule["distance"] = self.value
+        yield Insert((*vrf_path(self.vrf), "distances"), 0, flow_style(rule))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -224,16 +243,12 @@ class CompareMedEdit:
 
     @property
     def target(self) -> str:
+        """The place in the device file, as a path of keys."""
         return "bgp.decision.compare-med-always"
 
-    def of(self, network: Network) -> Network:
-        def compared(vrf: Vrf) -> Vrf:
-            if vrf.bgp is None:
-                return vrf
-            decision = replace(vrf.bgp.decision, compare_med_always=True)
-            return replace(vrf, bgp=replace(vrf.bgp, decision=decision))
-
-        return _with_device(network, self.device, lambda d: _with_vrf(d, self.vrf, compared))
+    def patches(self, device: Device, text: str) -> Iterator[Patch]:
+        """The key of the decision."""
+        yield SetKey((*vrf_path(self.vrf), "bgp", "decision"), self.attribute, "true")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -254,40 +269,17 @@ class SetEdit:
 
     @property
     def target(self) -> str:
+        """The place in the device file, as a path of keys."""
         return f"sets.prefixes.{self.name}"
 
-    def of(self, network: Network) -> Network:
-        length = self.prefix.prefixlen
-        more = PrefixRange(self.prefix, length, length)
-
-        def widened(device: Device) -> Device:
-            return replace(
-                device,
-                prefix_sets=tuple(
-                    replace(item, ranges=(*item.ranges, more)) if item.name == self.name else item
-                    for item in device.prefix_sets
-                ),
-            )
-
-        return _with_device(network, self.device, widened)
+    def patches(self, device: Device, text: str) -> Iterator[Patch]:
+        """The prefix, behind what the set holds."""
+        yield Insert((*_PREFIX_SETS, self.name), LAST, quoted(self.prefix))
 
 
-Edit = ImportEdit | NextHopEdit | DistanceEdit | CompareMedEdit | SetEdit
-
-_ACCEPT = PolicyResult.ACCEPT
-
-
-def _with_device(network: Network, name: str, change: Callable[[Device], Device]) -> Network:
-    return replace(
-        network,
-        devices=tuple(change(d) if d.name == name else d for d in network.devices),
-    )
-
-
-def _with_vrf(device: Device, name: str, change: Callable[[Vrf], Vrf]) -> Device:
-    return replace(
-        device, vrfs=tuple(change(vrf) if vrf.name == name else vrf for vrf in device.vrfs)
-    )
+def vrf_path(vrf: str) -> Path:
+    """Where in a device's file the keys of a VRF stand."""
+    return () if vrf == DEFAULT_VRF else ("vrfs", vrf)
 
 
 def _session_of(device: Device, vrf: str, address: Address) -> tuple[BgpInstance, BgpNeighbour]:
@@ -297,13 +289,9 @@ def _session_of(device: Device, vrf: str, address: Address) -> tuple[BgpInstance
     return found.bgp, next(n for n in found.bgp.neighbours if n.address == address)
 
 
-def _with_neighbour(
-    device: Device, vrf: str, address: Address, change: Callable[[BgpNeighbour], BgpNeighbour]
-) -> Device:
-    bgp, neighbour = _session_of(device, vrf, address)
-    kept = tuple(change(n) if n.address == neighbour.address else n for n in bgp.neighbours)
-    changed = replace(bgp, neighbours=kept)
-    return _with_vrf(device, vrf, lambda found: replace(found, bgp=changed))
+def _neighbour_path(text: str, neighbour: BgpNeighbour) -> Path:
+    """Where a neighbour stands; its address may be spelled in several ways."""
+    return path_at(text, neighbour.place.line, neighbour.place.column, named=True)
 
 
 def _uses(device: Device, policy: str) -> int:
@@ -319,7 +307,7 @@ def _used_names(device: Device) -> Iterator[str]:
         yield from (s.call for s in policy.statements if s.call is not None)
 
 
-def _free_name(device: Device, wish: str) -> str:
+def _free_policy(device: Device, wish: str) -> str:
     return _free(wish, [policy.name for policy in device.policies])
 
 

@@ -2,18 +2,24 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from routrel.convergence.converge import State
 from routrel.convergence.fixpoint import differences
-from routrel.model.network import CaseQuestion
+from routrel.model.cases import Case
 from routrel.questions.errors import QuestionError
 from routrel.questions.flow import FlowAnswer, FlowQuestion, ask_flow
 from routrel.rib.candidates import Rows
 
-__all__ = ["Moves", "kept_flows", "moves", "ways_of_flows"]
+__all__ = ["KeptFlows", "Moves", "Ways", "kept_flows", "moves", "ways_of_flows"]
+
+#: The flows that are kept beside a network, by name.
+KeptFlows = Mapping[str, FlowQuestion]
+#: What becomes of each of them; equal where nothing moved.
+Ways = Mapping[str, object]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -26,35 +32,43 @@ class Moves:
     flows_asked: int
 
 
-def moves(before: State, after: State, ways: dict[str, object] | None = None) -> Moves:
+def moves(before: State, after: State, kept: KeptFlows, ways: Ways) -> Moves:
     """How many active routes differ, wherever they were written, and which of the kept flows.
 
     Args:
-        ways: `ways_of_flows(before)`, where it is known already.
+        ways: `ways_of_flows(before, kept)`.
     """
     changed: frozenset[tuple[int, int]] = frozenset()
     if before.rib is not after.rib:
         changed = differences([_without_places(before), _without_places(after)])
     tables = before.rib.interning.tables
-    was = ways or ways_of_flows(before)
-    now = ways_of_flows(after)
+    now = ways_of_flows(after, kept)
     return Moves(
         prefixes=len({prefix for _, prefix in changed}),
         devices=len({tables[table][0] for table, _ in changed}),
-        flows=tuple(name for name in was if was[name] != now[name]),
-        flows_asked=len(was),
+        flows=tuple(name for name in ways if ways[name] != now[name]),
+        flows_asked=len(ways),
     )
 
 
-def ways_of_flows(state: State) -> dict[str, object]:
+def ways_of_flows(state: State, kept: KeptFlows) -> dict[str, object]:
     """What becomes of each kept flow; equal where nothing moved."""
-    return {name: _path(state, question) for name, question in kept_flows(state).items()}
+    return {name: _path(state, question) for name, question in kept.items()}
 
 
-def kept_flows(state: State) -> dict[str, CaseQuestion]:
-    """The flows that are kept with the network, by name."""
-    cases = state.network.cases
-    return {case.name: case.question for case in cases if case.question is not None}
+def kept_flows(cases: Iterable[Case]) -> dict[str, FlowQuestion]:
+    """The flows that cases ask about, by the name of their case."""
+    return {
+        case.name: FlowQuestion(
+            source=case.question.source,
+            destination=case.question.destination,
+            traffic=case.question.traffic,
+            size=case.question.size,
+            both=True,
+        )
+        for case in cases
+        if case.question is not None
+    }
 
 
 def _without_places(state: State) -> Rows:
@@ -67,15 +81,8 @@ def _without_places(state: State) -> Rows:
     return rows
 
 
-def _path(state: State, question: CaseQuestion) -> object:
+def _path(state: State, asked: FlowQuestion) -> object:
     """What a flow's answer says of its ways, both directions."""
-    asked = FlowQuestion(
-        source=question.source,
-        destination=question.destination,
-        traffic=question.traffic,
-        size=question.size,
-        both=True,
-    )
     try:
         answer = ask_flow(state, asked)
     except QuestionError as error:

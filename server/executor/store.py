@@ -68,6 +68,13 @@ class StateStore:
         self._trim()
         return len(data)
 
+    def size(self, name: str) -> int:
+        """The size of a state in bytes; 0 where there is none."""
+        try:
+            return self._path(name).stat().st_size
+        except OSError:
+            return 0
+
     @contextmanager
     def turn(self, name: str) -> Iterator[None]:
         """Held by whoever computes a state, in any process; the others wait for it.

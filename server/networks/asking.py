@@ -26,6 +26,7 @@ from routrel.lens.look import View
 from routrel.model.addresses import Address, Prefix
 from routrel.questions.errors import QuestionError
 from routrel.questions.flow import FlowQuestion, ask_flow
+from routrel.questions.moves import kept_flows
 from routrel.questions.routes import RouteQuestion
 from server.networks.models import Revision
 from server.networks.questions import short_answer, stored_question
@@ -133,8 +134,9 @@ def _table(_: View, state: State, values: Values) -> Any:
 # --- sessions and policies -----------------------------------------------------------------------
 
 
-def _bounce(_: View, state: State, values: Values) -> Any:
-    return bounce_data(state, values["device"], values["vrf"], values["neighbour"])
+def _bounce(view: View, state: State, values: Values) -> Any:
+    kept = kept_flows(view.cases)
+    return bounce_data(state, values["device"], values["vrf"], values["neighbour"], kept)
 
 
 def _try_policy(_: View, state: State, values: Values) -> Any:
@@ -169,7 +171,7 @@ _QUESTIONS: dict[str, Callable[[View, State, Values], Any]] = {
     "try-policy": _try_policy,
     "device": _device,
     "find": _find,
-    "cases": lambda _, state, __: cases_data(state.network),
+    "cases": lambda view, _, __: cases_data(view.cases),
     "sessions": lambda _, state, values: sessions_data(state),
     "policies": lambda _, state, values: policies_data(state.network),
     "chart": lambda _, state, values: chart_data(state),

@@ -11,7 +11,7 @@ from routrel.answers.base import data
 from routrel.answers.findings import finding_data
 from routrel.files.reader import decode
 from routrel.files.report import Report
-from routrel.lens.look import content_hash, look
+from routrel.lens.look import content_hash
 from server.networks import states
 from server.networks.jobs import TooManyJobs, Work
 from server.networks.models import Job, Network, Revision, RevisionFile, UploadedFile
@@ -34,7 +34,7 @@ def read_import(work: Work) -> None:
     report = Report()
     work.report(step="reading", total=job.files.count())
     texts = _decode(job, report)
-    view = look(texts, report, on_file=lambda count: work.progress(done=count))
+    view = states.look_anew(texts, report, on_file=lambda count: work.progress(done=count))
     problems, count = view.reading.problems, view.reading.problem_count
     found = {
         "problems": data([finding_data(problem) for problem in problems]),

@@ -220,7 +220,8 @@ class Draft(models.Model):
     created = models.DateTimeField(auto_now_add=True)
     text = models.CharField(max_length=400)  #: the edit in words
     purpose = models.CharField(max_length=400)  #: what it is to achieve
-    edit = models.JSONField()  #: device, vrf, neighbour, attribute, value and target
+    changes = models.JSONField(default=list)  #: of the revision's files, as the engine writes them
+    edits = models.JSONField(default=list)  #: the lines that they change: file, line, before, after
 
     class Meta:
         ordering = ("-created",)

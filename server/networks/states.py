@@ -7,21 +7,35 @@ state and the others wait for what it leaves on disk.
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
 from functools import cache
 from pathlib import Path
+from weakref import WeakValueDictionary
 
 from django.conf import settings
 
 import routrel
-from routrel.lens.look import View, look
+from routrel.convergence.converge import State
+from routrel.files.report import Report
+from routrel.lens.look import View, look, network_hash
+from routrel.model.network import Network
 from server.executor.store import ByteBounded, StateStore
 from server.networks.models import Revision
 
-__all__ = ["engine_hash", "forget_memory", "remember", "view_of"]
+__all__ = ["engine_hash", "forget_memory", "look_anew", "remember", "view_of"]
+
+
+@dataclass(frozen=True)
+class _Kept:
+    """A view without its state, which views of other revisions may share."""
+
+    view: View
+    state: str | None  #: the name of the state; None: nothing is computed from the files
 
 
 def view_of(revision: Revision) -> View:
-    """The computed network of a revision; equal content is computed once."""
+    """The computed network of a revision; an equal network is computed once, whatever its cases."""
     name = _name(revision.content_hash)
     view = _memory().get(name) or _stored(name)
     if view is not None:
@@ -29,32 +43,80 @@ def view_of(revision: Revision) -> View:
     with _store().turn(name):
         view = _stored(name)
         if view is None:
-            view = look(revision.texts())
-            _keep(name, view)
+            view = look_anew(revision.texts())
+            remember(revision.content_hash, view)
     return view
 
 
+def look_anew(
+    texts: Mapping[str, str],
+    report: Report | None = None,
+    on_file: Callable[[int], None] | None = None,
+) -> View:
+    """Look at files, as `look` does, with the state of an equal network where there is one."""
+    return look(texts, report, on_file, _state_of)
+
+
 def remember(content_hash: str, view: View) -> None:
-    """Keep a state that was just computed."""
-    _keep(_name(content_hash), view)
+    """Keep what was just seen of a revision."""
+    name, state, bare, size = _name(content_hash), None, view, 0
+    if view.state is not None:
+        state = _name(network_hash(view.texts, view.cases))
+        size = _store().size(state) or _store().put(state, view.state)
+        nothing = Network(name=view.reading.network.name)
+        bare = replace(view, state=None, reading=replace(view.reading, network=nothing))
+    _memory().put(name, view, size + _store().put(name, _Kept(bare, state)))
 
 
 def forget_memory() -> None:
     """Let go of what this process holds, and of the settings it began with."""
-    for kept in (_memory, _store, _disk_key):
+    for kept in (_memory, _store, _disk_key, _alive):
         kept.cache_clear()
 
 
 def _stored(name: str) -> View | None:
+    """A view that is on disk, state and all."""
     found = _store().get(name)
-    if found is None or not isinstance(found[0], View):
+    if found is None or not isinstance(found[0], _Kept):
         return None
-    _memory().put(name, found[0], found[1])
-    return found[0]
+    kept, size = found[0], found[1]
+    view = kept.view
+    if kept.state is not None:
+        state = _known_state(kept.state)
+        if state is None:
+            return None
+        reading = replace(view.reading, network=state.network)
+        view, size = replace(view, state=state, reading=reading), size + _store().size(kept.state)
+    _memory().put(name, view, size)
+    return view
 
 
-def _keep(name: str, view: View) -> None:
-    _memory().put(name, view, _store().put(name, view))
+def _state_of(network: str, compute: Callable[[], State]) -> State:
+    """The state of a network's content, computed by one of all who ask."""
+    name = _name(network)
+    with _store().turn(name):
+        state = _known_state(name)
+        if state is None:
+            state = compute()
+            _store().put(name, state)
+            _alive()[name] = state
+    return state
+
+
+def _known_state(name: str) -> State | None:
+    """A state that some view in memory has, or that is on disk."""
+    state = _alive().get(name)
+    if state is None:
+        found = _store().get(name)
+        if found is None or not isinstance(found[0], State):
+            return None
+        state = _alive()[name] = found[0]
+    return state
+
+
+@cache
+def _alive() -> WeakValueDictionary[str, State]:
+    return WeakValueDictionary()
 
 
 @cache

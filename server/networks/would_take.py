@@ -5,6 +5,7 @@ from __future__ import annotations
 from routrel.answers.base import data
 from routrel.answers.what_it_would_take import what_it_would_take
 from routrel.questions.errors import QuestionError, UnknownName
+from routrel.questions.moves import kept_flows
 from server.networks.asking import destination
 from server.networks.jobs import Work
 from server.networks.models import Job
@@ -16,7 +17,8 @@ __all__ = ["find_what_it_takes"]
 def find_what_it_takes(work: Work) -> None:
     """Try changes for each candidate that lost."""
     work.report(step="computing")
-    state = view_of(work.revision).state
+    view = view_of(work.revision)
+    state = view.state
     asked = work.job.question
     try:
         if state is None:
@@ -24,7 +26,14 @@ def find_what_it_takes(work: Work) -> None:
         if (asked["device"], asked["vrf"]) not in state.rib.interning.table_numbers:
             raise UnknownName(f"there is no table {asked['vrf']} of a device “{asked['device']}”")
         work.report(step="trying")
-        found = what_it_would_take(state, asked["device"], asked["vrf"], destination(asked["q"]))
+        found = what_it_would_take(
+            state,
+            view.texts,
+            asked["device"],
+            asked["vrf"],
+            destination(asked["q"]),
+            kept_flows(view.cases),
+        )
     except QuestionError as error:
         work.end(Job.Status.REFUSED, error.text)
         return

@@ -30,11 +30,13 @@ from routrel.answers.findings import finding_data
 from routrel.answers.policies import policies_data
 from routrel.answers.routes import route_data
 from routrel.answers.tables import TableQuestion
+from routrel.answers.what_it_would_take import what_it_would_take
 from routrel.convergence.converge import State
 from routrel.lens.look import View, look
 from routrel.model.network import DEFAULT_VRF
 from routrel.questions.errors import QuestionError
 from routrel.questions.flow import FlowQuestion
+from routrel.questions.moves import kept_flows
 from routrel.questions.remedies.search import find_remedies
 from routrel.questions.routes import RouteQuestion, ask_routes
 from tests.engine import nets, test_any_network
@@ -48,7 +50,6 @@ from tests.engine.told import (
     remedies_data,
     sessions_data,
     table_data,
-    what_it_would_take,
 )
 from tests.kernel.labs import random_lab
 
@@ -136,7 +137,9 @@ def answers(texts: Texts, flows: list[dict[str, Any]], *, searches: bool) -> Ans
         key = f"bounce {session['device']} {session['neighbour']}"
         vrf = session.get("vrf") or DEFAULT_VRF
         found[key] = _asked(
-            lambda s=session, v=vrf: bounce_data(state, s["device"], v, s["neighbour"])
+            lambda s=session, v=vrf: bounce_data(
+                state, s["device"], v, s["neighbour"], kept_flows(view.cases)
+            )
         )
     found |= _flows(view, state, [*flows, *_loopback_flows(state)])
     found |= _cases(view, state, searches)
@@ -188,7 +191,8 @@ def _flows(view: View, state: State, flows: list[dict[str, Any]]) -> Answers:
 
 def _cases(view: View, state: State, searches: bool) -> Answers:
     found: Answers = {}
-    for case in state.network.cases:
+    kept = kept_flows(view.cases)
+    for case in view.cases:
         if (asked := case.question) is not None:
             question = FlowQuestion(
                 source=asked.source, destination=asked.destination, traffic=asked.traffic,
@@ -198,7 +202,7 @@ def _cases(view: View, state: State, searches: bool) -> Answers:
             if searches:
                 found[f"remedies {case.name}"] = _asked(
                     lambda q=question: remedies_data(
-                        find_remedies(state, view.texts, q, patience_s=PATIENCE_S)
+                        find_remedies(state, view.texts, q, kept, patience_s=PATIENCE_S)
                     )
                 )
         elif case.route is not None and searches:
@@ -206,8 +210,10 @@ def _cases(view: View, state: State, searches: bool) -> Answers:
             wanted = ipaddress.ip_network(to) if "/" in to else ipaddress.ip_address(to)
             if at in state.topology.devices:
                 found[f"would take {case.name}"] = _asked(
-                    lambda a=at, w=wanted: what_it_would_take(
-                        state, a, DEFAULT_VRF, w, patience_s=PATIENCE_S
+                    lambda a=at, w=wanted: data(
+                        what_it_would_take(
+                            state, view.texts, a, DEFAULT_VRF, w, kept, patience_s=PATIENCE_S
+                        )
                     )
                 )
     return found

@@ -15,6 +15,7 @@ from routrel.rib.table import Route
 __all__ = [
     "LAST_TEXTS",
     "device",
+    "last_texts",
     "network",
     "ring",
     "route",
@@ -40,6 +41,11 @@ def network(*texts: str) -> Network:
 
 #: The files of the net made last, for tests that look at cited lines.
 LAST_TEXTS: list[str] = []
+
+
+def last_texts() -> dict[str, str]:
+    """The files of the net made last, by their names."""
+    return {f"{number}.yaml": text for number, text in enumerate(LAST_TEXTS)}
 
 
 def state(*texts: str) -> State:

@@ -71,7 +71,7 @@ def test_between_modelled_routers_the_session_states_the_age(b, c, winner):
 
 def bounce(net, device: str, neighbour: str) -> dict[str, tuple[str, str]]:
     """What is otherwise once a session is back: by device, before and after."""
-    found = bounce_data(net, device, "default", neighbour)
+    found = bounce_data(net, device, "default", neighbour, {})
     return {r["device"]: (r["before"], r["after"]) for r in found["routes"] if r["prefix"] == P}
 
 
@@ -111,9 +111,9 @@ def test_a_session_that_bounces_may_lead_to_the_other_outcome():
 def test_only_a_session_that_is_up_can_bounce():
     net = mesh("65001 65002", "r1-r2", own="r2", says={"r1-r2": "enabled: false"})
     with pytest.raises(QuestionError, match="not up"):
-        bounce_data(net, "r1", "default", "10.0.1.2")
+        bounce_data(net, "r1", "default", "10.0.1.2", {})
     with pytest.raises(UnknownName):
-        bounce_data(net, "r1", "default", "10.0.9.9")
+        bounce_data(net, "r1", "default", "10.0.9.9", {})
 
 
 def test_the_ladder_says_where_med_is_not_compared():

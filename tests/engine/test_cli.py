@@ -12,10 +12,10 @@ from typer.testing import CliRunner
 
 from routrel.cli.app import app
 from routrel.files.reader import read_folder
-from routrel.model.network import Case
+from routrel.model.cases import Case
 
 DEMO = Path(__file__).resolve().parents[2] / "demo"
-CASES = read_folder(DEMO).network.cases
+CASES = read_folder(DEMO).cases
 
 
 def run(*arguments: str) -> tuple[int, str]:

@@ -141,7 +141,7 @@ def test_remedies_leave_failed_things_failed():
     net = seen(texts, "link 10.0.2.0/30")
     files = {f"{number}.yaml": text for number, text in enumerate(texts)}
     question = FlowQuestion(source="r1:e1", destination="10.0.3.2", both=True)
-    found = find_remedies(net, files, question, patience_s=60).found
+    found = find_remedies(net, files, question, {}, patience_s=60).found
     assert found
     assert all(
         remedy.after.forward.trace.branches[0].hops[0].interface_out == "e1" for remedy in found

@@ -8,6 +8,8 @@ import pytest
 import yaml
 
 from routrel.files.patching import (
+    copy_item,
+    copy_key,
     edited_lines,
     insert_item,
     path_at,
@@ -95,3 +97,16 @@ def test_places_lead_to_paths():
         path_at(TEXT, 8, 1)
     with pytest.raises(KeyError):
         set_value(TEXT, ("interfaces", "e9"), "{}")
+    with pytest.raises(KeyError):
+        copy_key(TEXT, ("filters", "f"), "f")
+    with pytest.raises(KeyError):
+        copy_item(TEXT, ("filters", "f"))
+
+
+def test_a_copy_takes_its_comments_along_and_each_stays_in_its_lines():
+    """What is copied stands behind the others under its own name, comments and order as they were."""
+    text = "policies:\n  a:\n    # ours\n    default: accept  # all\n\nsets: {}\n"
+    assert copy_key(text, ("policies", "a"), "a-2") == (
+        "policies:\n  a:\n    # ours\n    default: accept  # all\n"
+        "  a-2:\n    # ours\n    default: accept  # all\n\nsets: {}\n"
+    )

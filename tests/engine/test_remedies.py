@@ -14,6 +14,7 @@ from routrel.lens.look import look
 from routrel.questions.errors import TooManyClasses
 from routrel.questions.flow import FlowQuestion, ask_flow
 from routrel.questions.flow_classes import ask_classes
+from routrel.questions.moves import kept_flows
 from routrel.questions.remedies import search
 from routrel.questions.remedies.search import Progress, arrives, find_remedies
 from tests.engine.nets import device
@@ -27,7 +28,12 @@ def searched(*texts: str, traffic: str = "tcp 80", destination: str = "b", **mor
     view = look(named)
     assert view.state is not None, view.reading.problems
     question = FlowQuestion(source="a", destination=destination, traffic=traffic, **more)
-    return named, view.state, question, find_remedies(view.state, named, question)
+    return (
+        named,
+        view.state,
+        question,
+        find_remedies(view.state, named, question, kept_flows(view.cases)),
+    )
 
 
 def redone(named: dict[str, str], remedy, question: FlowQuestion) -> bool:
@@ -143,15 +149,15 @@ def test_obstacles_behind_obstacles_are_listed_and_remedied_together():
 def test_a_search_can_be_watched_stopped_and_come_to_nothing():
     named, state, question, found = searched(A, B, *THREE, destination="c")
     seen: list[Progress] = []
-    find_remedies(state, named, question, on_progress=seen.append)
+    find_remedies(state, named, question, {}, on_progress=seen.append)
     assert [p.tried for p in seen] == list(range(1, found.tried + 1))
 
     def stop(progress: Progress) -> None:
         raise KeyboardInterrupt
 
     with pytest.raises(KeyboardInterrupt):
-        find_remedies(state, named, question, on_progress=stop)
-    late = find_remedies(state, named, question, patience_s=0)
+        find_remedies(state, named, question, {}, on_progress=stop)
+    late = find_remedies(state, named, question, {}, patience_s=0)
     assert (late.found, late.given_up) == ((), True)
     fine = searched(A, B, middle())[3]
     assert (fine.needed, fine.tried) == (False, 0)

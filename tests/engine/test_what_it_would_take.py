@@ -2,24 +2,54 @@
 
 from __future__ import annotations
 
+import difflib
 import ipaddress
+import textwrap
 from dataclasses import replace
 
+import msgspec
 import pytest
 from hypothesis import given, settings
 
 from routrel.convergence.converge import State, converge
+from routrel.lens.changes import Change, changed
 from routrel.protocols.bgp.explaining import offers
 from routrel.protocols.register import bgp_of
-from routrel.questions.edits import ImportEdit
-from tests.engine.bgp_nets import P, edge, mesh, used
-from tests.engine.nets import state
+from routrel.questions.edits import Edit, ImportEdit, changes_of
+from tests.engine.bgp_nets import P, edge, mesh, used, why
+from tests.engine.nets import last_texts, network, state
 from tests.engine.test_against_plain_bgp import nets, with_numbers
 from tests.engine.told import what_it_would_take
 
 PREFIX = ipaddress.ip_network(P)
 EXITS = ("65000 65000 65000 65004 65005", "r1-r2:10 r1-r3:20 r2-r4 r3-r5")
 SELF = {f"r{a}-r{b}": "next-hop: self" for a in (2, 3) for b in (1, 2, 3) if a != b}
+
+
+def with_edit(net: State, edit: Edit) -> State:
+    """The net made last, with an edit written into its files and read from nothing."""
+    texts = last_texts()
+    device = net.topology.devices[edit.device]
+    return converge(network(*changed(texts, changes_of(edit, device, texts)).values()))
+
+
+def who(candidate: dict) -> tuple[object, ...]:
+    """What a candidate is told apart by."""
+    return candidate["title"], candidate["advertiser"]
+
+
+def with_lines(texts: dict[str, str], edits: list[dict]) -> dict[str, str]:
+    """The files with lines exchanged, the last first so that numbers stay true."""
+    lines = {file: text.splitlines() for file, text in texts.items()}
+    for edit in reversed(edits):
+        before, after = (edit[key].split("\n") if edit[key] else [] for key in ("before", "after"))
+        start = edit["line"] - 1
+        assert lines[edit["file"]][start : start + len(before)] == before
+        lines[edit["file"]][start : start + len(before)] = after
+    return {
+        file: "\n".join(kept) + "\n" if kept != texts[file].splitlines() else texts[file]
+        for file, kept in lines.items()
+    }
 
 
 def two(a: str, b: str, **more) -> State:
@@ -69,12 +99,21 @@ def two(a: str, b: str, **more) -> State:
     ],
 )  # fmt: skip
 def test_the_change_that_lets_a_loser_win(made, device, lost_on, first):
-    """Each told change has been made: the loser is in use in the network that comes of it."""
+    """Each told change, written into the files that are then read from nothing, lets it win."""
     answers = what_it_would_take(made(), device, "default", PREFIX)
     answer = next(one for one in answers if one["changes"])
     assert answer["lost_on"] == lost_on
     assert answer["changes"][0]["text"] == first
-    assert answer["changes"][0]["moves"]["prefixes"] >= 1
+    texts = last_texts()
+    for told in answer["changes"]:
+        assert told["moves"]["prefixes"] >= 1
+        after = changed(texts, msgspec.convert(told["changes"], list[Change]))
+        assert after == with_lines(texts, told["edits"])
+        assert who(answer) in {
+            who(candidate)
+            for candidate in why(converge(network(*after.values())), device)["candidates"]
+            if candidate["lost_on"] is None
+        }
 
 
 def test_patience_has_an_end_and_says_so():
@@ -120,7 +159,7 @@ def test_no_smaller_value_of_the_same_attribute_wins(made):
                 neighbour=ipaddress.ip_address(change["neighbour"]),
                 attribute=change["attribute"], value=value,
             )  # fmt: skip
-            assert answer["advertiser"] not in used(converge(edit.of(net.network)), "r1"), value
+            assert answer["advertiser"] not in used(with_edit(net, edit), "r1"), value
 
 
 def test_an_address_stands_for_the_prefix_it_matches():
@@ -148,9 +187,110 @@ def test_the_statement_that_decides_is_the_one_that_changes():
         device="r1", vrf="default", neighbour=ipaddress.ip_address("10.9.2.2"),
         attribute="local-preference", value=121, policy="both", statement="all",
     )  # fmt: skip
-    after = converge(edit.of(net.network))
+    after = with_edit(net, edit)
     assert used(after, "r1") == {"b"}
     assert [p.name for p in after.network.devices[0].policies] == ["both", "both-2"]
+
+
+FILE = """\
+routrel: 1
+device: r1
+role: router
+vrfs:
+  blue:
+    bgp:
+      as: 65000
+      router-id: 10.255.0.1
+      groups: {far: {import: [shared]}}
+      neighbours:
+        "2001:DB8:0::2":
+          group: far   # by the lock
+          as: 65001
+        10.9.2.2: {as: 65002, group: far}
+        10.9.3.2: {as: 65003, import: mine}
+policies:
+  # for both exits
+  shared:
+    statements:
+      - name: all
+        set:
+          prepend:
+            - 65009
+        then: accept
+    default: reject
+  mine:
+    statements:
+      - {name: ours, match: {prefixes: ours}, then: accept}
+    default: accept
+sets: {prefixes: {ours: 10.64.0.0/12 or longer}}
+interfaces:
+  e1: {addresses: ["2001:db8::1/64"], vrf: blue}
+  e2: {addresses: [10.9.2.1/24], vrf: blue}
+  e3: {addresses: [10.9.3.1/24], vrf: blue}
+"""
+
+
+@pytest.mark.parametrize(
+    ("neighbour", "more", "changes"),
+    [
+        # A policy of a group is copied, comments and all, and the neighbour names the copy.
+        ("2001:db8::2", {"attribute": "prepend", "value": (65001,), "policy": "shared", "statement": "all"},
+         """\
+        +          import: [shared-2]
+        +  shared-2:
+        +    statements:
+        +      - name: all
+        +        then: accept
+        +        set: {prepend: [65001, 65009]}
+        +    default: reject"""),
+        # One prefix alone: a copy of the statement that decides, in front of it.
+        ("10.9.2.2", {"attribute": "med", "value": 7, "policy": "shared", "statement": "all", "prefix": P},
+         """\
+        -        10.9.2.2: {as: 65002, group: far}
+        +        10.9.2.2: {as: 65002, group: far, import: [shared-2]}
+        -sets: {prefixes: {ours: 10.64.0.0/12 or longer}}
+        +  shared-2:
+        +    statements:
+        +      - name: one
+        +        set:
+        +          prepend:
+        +            - 65009
+        +          med: 7
+        +        then: accept
+        +        match: {prefixes: only-198.51.100.0-24}
+        +      - name: all
+        +        set:
+        +          prepend:
+        +            - 65009
+        +        then: accept
+        +    default: reject
+        +sets: {prefixes: {ours: 10.64.0.0/12 or longer, only-198.51.100.0-24: [198.51.100.0/24]}}"""),
+        # The default decides now: a last statement does.
+        ("10.9.3.2", {"attribute": "local-preference", "value": 90, "policy": "mine"},
+         """\
+        +      - {name: more-local-preference, set: {local-preference: 90}, then: accept}"""),
+        ("10.9.3.2", {"attribute": "weight", "value": 5, "policy": "mine", "statement": "ours"},
+         """\
+        -      - {name: ours, match: {prefixes: ours}, then: accept}
+        +      - {name: ours, match: {prefixes: ours}, then: accept, set: {weight: 5}}"""),
+    ],
+)  # fmt: skip
+def test_an_edit_touches_nothing_else_of_its_file(neighbour, more, changes):
+    """What differs line by line, in a file with blocks, comments, a VRF and an address spelled oddly."""
+    if "prefix" in more:
+        more = {**more, "prefix": PREFIX}
+    device = network(FILE).devices[0]
+    edit = ImportEdit(
+        device="r1", vrf="blue", neighbour=ipaddress.ip_address(neighbour), **more
+    )  # fmt: skip
+    after = changed({"0.yaml": FILE}, changes_of(edit, device, {"0.yaml": FILE}))["0.yaml"]
+    network(after)
+    told = [
+        line
+        for line in difflib.unified_diff(FILE.splitlines(), after.splitlines(), n=0, lineterm="")
+        if line[:1] in "+-" and line[:3] not in ("+++", "---")
+    ]
+    assert told == textwrap.dedent(changes).splitlines()
 
 
 def test_a_policy_that_another_protocol_uses_is_copied_too():
@@ -164,7 +304,7 @@ def test_a_policy_that_another_protocol_uses_is_copied_too():
         device="r1", vrf="default", neighbour=ipaddress.ip_address("10.9.2.2"),
         attribute="local-preference", value=150, policy="all", statement="s",
     )  # fmt: skip
-    changed = edit.of(net.network).devices[0]
+    changed = with_edit(net, edit).network.devices[0]
     assert changed.policies[0] == net.network.devices[0].policies[0]
     assert changed.policies[1].name == "all-2"
 

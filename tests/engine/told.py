@@ -19,6 +19,8 @@ from routrel.answers import (
     why,
 )
 from routrel.answers import what_it_would_take as would_take
+from routrel.convergence.converge import State
+from tests.engine.nets import last_texts
 
 __all__ = [
     "answer_flow",
@@ -55,4 +57,8 @@ remedies_data = _told(remedies.remedies_data)
 sessions_data = _told(sessions.sessions_data)
 table_data = _told(tables.table_data)
 try_policy = _told(policies.try_policy)
-what_it_would_take = _told(would_take.what_it_would_take)
+
+
+def what_it_would_take(net: State, *asked: Any, **more: Any) -> Any:
+    """What it would take in the net made last."""
+    return base.data(would_take.what_it_would_take(net, last_texts(), *asked, {}, **more))

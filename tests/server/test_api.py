@@ -233,7 +233,7 @@ def test_an_import_can_be_cancelled(network, monkeypatch):
     upload("editor", demo_files())
     running = jobs.claim()
     monkeypatch.setattr(
-        "server.networks.imports.look",
+        "server.networks.states.look",
         lambda *a, **k: jobs.cancel_job(running.pk) and look(*a, **k),
     )
     assert not do_job(running.owner)
@@ -412,7 +412,10 @@ def test_questions_about_bgp(network, work_off):
 
 
 def test_drafts_are_kept_by_editors_and_seen_by_all(network):
-    body = {"text": "weight ≤ 0", "purpose": "ald-core-1", "edit": {"device": "cor-edge-1"}}
+    weight = {"file": "devices/cor-edge-1.yaml", "patch": {
+        "kind": "set_key", "path": ["bgp", "neighbours", "203.0.113.5"], "key": "weight", "value": "0",
+    }}  # fmt: skip
+    body = {"text": "weight ≤ 0", "purpose": "ald-core-1", "changes": [weight]}
     path = "/api/networks/demo/drafts"
     refused = client("viewer").post(path, body, content_type="application/json")
     assert refused.status_code == 403
@@ -420,6 +423,22 @@ def test_drafts_are_kept_by_editors_and_seen_by_all(network):
     assert kept.status_code == 201
     (draft,) = client("viewer").get(path).json()
     assert (draft["text"], draft["author"], draft["revision"]) == ("weight ≤ 0", "editor", 1)
+    assert draft["changes"] == [weight]
+    (lines,) = draft["edits"]
+    assert "weight: 200" in lines["before"]
+    assert "weight: 0" in lines["after"]
+    for wrong, code in (
+        ({**weight, "file": "devices/none.yaml"}, "does_not_apply"),
+        ({**weight, "patch": {**weight["patch"], "path": ["bgp", "as", "x"]}}, "does_not_apply"),
+        ({**weight, "patch": {**weight["patch"], "value": "[" * 100_000}}, "does_not_apply"),
+        ({**weight, "patch": {**weight["patch"], "value": "0\nroutrel: 2"}}, "does_not_apply"),
+        ({**weight, "patch": {**weight["patch"], "value": "}"}}, "does_not_apply"),
+        ({**weight, "patch": {**weight["patch"], "kind": "rewrite"}}, "invalid"),
+    ):
+        refused = client("editor").post(
+            path, {**body, "changes": [wrong]}, content_type="application/json"
+        )
+        assert (refused.status_code, refused.json()["code"]) == (400, code), wrong
     assert client("stranger").get(path).status_code == 404
     assert client("viewer").delete(f"{path}/{draft['id']}").status_code == 403
     assert client("editor").delete(f"{path}/{draft['id']}").status_code == 204
@@ -506,13 +525,13 @@ def test_a_group_is_answered_class_by_class(network):
 # --- bodies made to break something --------------------------------------------------------------
 
 TRIAL = {"device": "ald-edge-1", "policy": "from-isle", "route": {"prefix": None}}
-DRAFT = {"text": "t", "purpose": "p", "edit": {}}
+DRAFT = {"text": "t", "purpose": "p", "changes": [{}]}
 BODIES = [
     ("/drafts", json.dumps({**DRAFT, "text": "a\0b"}), "parse_error"),
-    ("/drafts", json.dumps({**DRAFT, "edit": {"value": ["a\0b"]}}), "parse_error"),
-    ("/drafts", json.dumps({**DRAFT, "edit": {"\0": 1}}), "parse_error"),
-    ("/drafts", json.dumps({**DRAFT, "edit": {"value": "\ud800"}}), "parse_error"),
-    ("/drafts", json.dumps({**DRAFT, "edit": None}), "invalid"),
+    ("/drafts", json.dumps({**DRAFT, "changes": [{"value": "a\0b"}]}), "parse_error"),
+    ("/drafts", json.dumps({**DRAFT, "changes": [{"\0": 1}]}), "parse_error"),
+    ("/drafts", json.dumps({**DRAFT, "changes": [{"value": "\ud800"}]}), "parse_error"),
+    ("/drafts", json.dumps({**DRAFT, "changes": None}), "invalid"),
     ("/drafts", '{"a":' * 200_000, "parse_error"),
     ("/drafts", "[" * 100_000 + "]" * 100_000, "parse_error"),
     ("/drafts", '{"a":' * 40 + "1" + "}" * 40, "parse_error"),

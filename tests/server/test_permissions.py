@@ -19,6 +19,9 @@ PUBLISHED = json.loads((ROOT / "web" / "openapi.json").read_text())
 KIOSK = {"from": "kiosk-gul", "to": "booking-db", "as": "tcp 5432"}
 PEOPLE = ("nobody", "stranger", "viewer", "editor", "owner")
 
+COST = {"file": "devices/gul-edge-1.yaml",
+        "patch": {"kind": "set_key", "path": [], "key": "description", "value": "x"}}  # fmt: skip
+
 #: Operation: the least that it takes ("anybody" needs no login, "user" no membership), and its body.
 ROWS: dict[str, tuple[str, Any]] = {
     "session_get": ("anybody", None),
@@ -50,7 +53,7 @@ ROWS: dict[str, tuple[str, Any]] = {
     "run_questions": ("editor", None),
     "question_run": ("viewer", None),
     "drafts": ("viewer", None),
-    "keep_draft": ("editor", {"text": "t", "purpose": "p", "edit": {}}),
+    "keep_draft": ("editor", {"text": "t", "purpose": "p", "changes": [COST]}),
     "drop_draft": ("editor", None),
     "try_policy": ("viewer", {"device": "ald-edge-1", "policy": "from-isle",
                               "route": {"prefix": "198.51.100.0/24"}}),
@@ -89,7 +92,7 @@ def test_everybody_may_do_what_their_role_says_and_nothing_else(network):
              for kind in Job.Kind.values}  # fmt: skip
     UploadedFile.objects.create(job=kinds["import"], path="a.yaml", content=b"x")
     question = SavedQuestion.objects.create(network=network, name="q", question=KIOSK)
-    draft = Draft.objects.create(network=network, revision=revision, text="t", purpose="p", edit={})
+    draft = Draft.objects.create(network=network, revision=revision, text="t", purpose="p")
     numbers = {
         "drop_question": question.pk, "drop_draft": draft.pk, "imports_get": kinds["import"].pk,
         "imports_file": kinds["import"].pk, "remedy_search": kinds["remedies"].pk,

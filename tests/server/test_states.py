@@ -6,7 +6,9 @@ import threading
 import time
 from types import SimpleNamespace
 
-from routrel.lens.look import look
+from routrel.convergence.converge import converge
+from routrel.lens import look as look_module
+from routrel.lens.look import content_hash, look
 from server.executor.store import ByteBounded, StateStore
 from server.networks import states
 
@@ -17,10 +19,10 @@ def test_many_who_ask_at_once_wait_for_one_computation(monkeypatch):
     """Six askers of a cold revision, each with a memory of its own as processes have."""
     looked = []
 
-    def slow_look(texts):
+    def slow_look(texts, *more):
         looked.append(texts)
         time.sleep(0.2)
-        return look(texts)
+        return look(texts, *more)
 
     monkeypatch.setattr(states, "look", slow_look)
     monkeypatch.setattr(ByteBounded, "get", lambda self, name: None)
@@ -35,6 +37,42 @@ def test_many_who_ask_at_once_wait_for_one_computation(monkeypatch):
         asker.join()
     assert (len(looked), len(views)) == (1, 6)
     assert {view.reading.network.devices[0].name for view in views} == {"r"}
+
+
+CASE = """\
+routrel: 1
+case: c
+title: {}
+story: they say so
+route: {{at: r, to: 10.0.0.1}}
+expect: {{reason: none}}
+"""
+
+
+def test_another_case_is_no_other_network(monkeypatch):
+    """A revision in which only a case differs has its own cases, and the state of the other."""
+    computed = []
+    monkeypatch.setattr(
+        look_module, "converge", lambda network: computed.append(network) or converge(network)
+    )
+    other = TEXTS["r.yaml"] + "description: other\n"
+    views = [
+        states.view_of(SimpleNamespace(content_hash=content_hash(texts), texts=lambda t=texts: t))
+        for texts in (
+            {**TEXTS, "case.yaml": CASE.format("one")},
+            {**TEXTS, "case.yaml": CASE.format("two")},
+            {"r.yaml": other, "case.yaml": CASE.format("two")},
+        )
+    ]
+    assert [view.cases[0].title for view in views] == ["one", "two", "two"]
+    assert views[0].state is views[1].state
+    assert [view.reading.network.devices[0].description for view in views] == ["", "", "other"]
+    assert len(computed) == 2
+    states.forget_memory()
+    again = states.view_of(SimpleNamespace(content_hash=content_hash(views[1].texts), texts=None))
+    assert again.cases == views[1].cases
+    assert again.reading.network == views[1].reading.network
+    assert len(computed) == 2
 
 
 def test_a_damaged_state_is_computed_again(tmp_path):

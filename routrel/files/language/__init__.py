@@ -20,6 +20,7 @@ from routrel.files.language.bgp import (
     DEFAULT_TO_NEIGHBOUR,
     LOCAL_AS,
 )
+from routrel.files.language.cases import CASE_FILE, CASE_ROUTE, QUESTION
 from routrel.files.language.device import DEVICE_FILE, INTERFACE, STATIC, VRF
 from routrel.files.language.eigrp import EIGRP, EIGRP_INTERFACE, EIGRP_SEED
 from routrel.files.language.filters import FILTER, FILTER_USES, RULE
@@ -37,15 +38,12 @@ from routrel.files.language.forwarding import (
 from routrel.files.language.isis import ISIS, ISIS_INTERFACE
 from routrel.files.language.network import (
     ANNOUNCEMENT,
-    CASE_FILE,
-    CASE_ROUTE,
     GROUP,
     LINK,
     NETWORK_FILE,
     OUTSIDE,
     OUTSIDE_FILE,
     OUTSIDE_PEER,
-    QUESTION,
     SITE,
 )
 from routrel.files.language.ospf import (

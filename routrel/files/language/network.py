@@ -1,4 +1,4 @@
-"""The network file and the case files."""
+"""The language of the network file and of outside neighbours."""
 
 from __future__ import annotations
 
@@ -18,7 +18,6 @@ from routrel.files.shapes import (
     Record,
     Text,
     Values,
-    Word,
 )
 from routrel.files.values import (
     AddressValue,
@@ -29,9 +28,6 @@ from routrel.files.values import (
 )
 from routrel.model.bgp import Announcement, OutsidePeer
 from routrel.model.network import (
-    Case,
-    CaseQuestion,
-    CaseRoute,
     Group,
     Link,
     Network,
@@ -42,8 +38,8 @@ from routrel.model.place import Place
 from routrel.model.policy import Origin
 
 __all__ = [
-    "ANNOUNCEMENT", "CASE_FILE", "CASE_ROUTE", "GROUP", "LINK", "NETWORK_FILE", "OUTSIDE",
-    "OUTSIDE_FILE", "OUTSIDE_PEER", "QUESTION", "SITE",
+    "ANNOUNCEMENT", "GROUP", "LINK", "NETWORK_FILE", "OUTSIDE", "OUTSIDE_FILE", "OUTSIDE_PEER",
+    "SITE",
 ]  # fmt: skip
 
 SITE = Record(
@@ -171,90 +167,5 @@ NETWORK_FILE = Record(
         "routrel": 1,
         **{name: getattr(network, name) for name in (
             "name", "description", "sites", "links", "outside", "groups")},
-    },
-)  # fmt: skip
-
-QUESTION = Record(
-    cls=CaseQuestion,
-    what="a question",
-    fields=(
-        Field("from", Text(), "the source", "source", required=True),
-        Field("to", Text(), "the destination", "destination", required=True),
-        Field(
-            "as",
-            Text(),
-            "protocol and port, as tcp 5432; left out: an echo request",
-            "traffic",
-            default="",
-        ),
-        Field("size", Integer(20, 65535), "bytes of the IP packet; left out: not asked"),
-    ),
-    build=lambda values, place, report: CaseQuestion(**values),
-)
-
-
-CASE_ROUTE = Record(
-    cls=CaseRoute,
-    what="a route in question",
-    fields=(
-        Field("at", NAME, "the device", required=True),
-        Field("to", Text(), "an address or a prefix", required=True),
-    ),
-    build=lambda values, place, report: CaseRoute(**values),
-)
-
-
-def _build_case(values: Values, place: Place, report: Report) -> Any:
-    values.pop("routrel")
-    expected = values.pop("expect")
-    case = Case(**values, **expected, place=place)
-    if (case.question is None) == (case.route is None):
-        problem = "a case asks either about a flow or about a route"
-    elif case.question and case.forward is None:
-        problem = "the answer to a flow needs its forward verdict"
-    elif case.route and not (case.protocol or case.reason):
-        problem = "the answer to a route needs its protocol, or the reason why there is none"
-    else:
-        return case
-    report.error(place, "bad_case", problem, "add question: or route:, and what to expect")
-    return BAD
-
-
-_EXPECT_FIELDS = (
-    Field("forward", Word(), "flow: the verdict identifier of the forward direction"),
-    Field("return", Word(), "flow: the verdict identifier of the return direction", "back"),
-    Field("protocol", Word(), "route: the identifier of its protocol"),
-    Field("loser", Word(), "route: who announces the candidate that lost"),
-    Field("rung", Word(), "route: the identifier of the rung where that one lost"),
-    Field("reason", Word(), "route: the identifier of why it, or a specific one, is absent"),
-    Field("device", NAME, "where the evidence lies"),
-    Field("file", Text(), "the file that holds the evidence"),
-    Field("evidence", Text(), "text that stands on the line of the evidence"),
-)
-CASE_FILE = Record(
-    cls=Case,
-    what="a case file",
-    fields=(
-        VERSION,
-        Field("case", NAME, "the case's name", "name", required=True),
-        Field("title", Text(), "one line", required=True),
-        Field("story", Text(), "what people complain about", required=True),
-        Field("question", QUESTION, "the flow to ask"),
-        Field("route", CASE_ROUTE, "the route to ask"),
-        Field(
-            "expect",
-            Record(
-                cls=dict, what="the expected answer", fields=_EXPECT_FIELDS,
-                build=lambda values, place, report: values, unbuild=lambda values: values,
-            ),
-            "the known answer",
-            required=True,
-        ),
-    ),
-    build=_build_case,
-    unbuild=lambda case: {
-        "routrel": 1,
-        **{name: getattr(case, name) for name in ("name", "title", "story", "question", "route")},
-        "expect": {field.target: getattr(case, field.target) for field in _EXPECT_FIELDS},
     },
 )  # fmt: skip

@@ -8,6 +8,7 @@ from dataclasses import replace
 import yaml
 
 from routrel.files.language.filters import RULE
+from routrel.files.patching import flow_style, quoted
 from routrel.forwarding.filters import FilterResult, TriedRule, mismatch
 from routrel.forwarding.stages.packet_filter import FilterEvidence, ZoneEvidence
 from routrel.forwarding.stages.reverse_path import ReversePathEvidence
@@ -20,13 +21,7 @@ from routrel.model.traffic import (
     icmp_type_name,
     protocol_name,
 )
-from routrel.questions.remedies.proposals import (
-    Proposal,
-    Scene,
-    flow_style,
-    of_device,
-    quoted,
-)
+from routrel.questions.remedies.proposals import Proposal, Scene, of_device
 
 __all__ = ["access_proposals"]
 

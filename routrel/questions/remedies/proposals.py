@@ -12,13 +12,7 @@ from routrel.lens.changes import Change, Patch
 from routrel.model.network import Device
 from routrel.model.place import Place
 
-__all__ = [
-    "Proposal",
-    "Scene",
-    "flow_style",
-    "of_device",
-    "quoted",
-]
+__all__ = ["Proposal", "Scene", "of_device"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,14 +54,3 @@ class Scene:
     def path(self, place: Place, *, named: bool = False) -> Path:
         """Where in its file something stands; see `path_at`."""
         return path_at(self.texts[place.file], place.line, place.column, named=named)
-
-
-def quoted(value: object) -> str:
-    """An address or prefix as flow-style YAML."""
-    text = str(value)
-    return f'"{text}"' if ":" in text else text
-
-
-def flow_style(values: Mapping[str, object]) -> str:
-    """Keys and values on one line: {id: 10, permit: tcp}."""
-    return "{" + ", ".join(f"{key}: {value}" for key, value in values.items()) + "}"

@@ -5,6 +5,7 @@ from __future__ import annotations
 import ipaddress
 from collections.abc import Callable, Iterator
 
+from routrel.files.patching import flow_style, quoted
 from routrel.forwarding.evidence import Obstacle, Verdict
 from routrel.forwarding.stages.answer import AnswerEvidence
 from routrel.forwarding.stages.loop import LoopEvidence
@@ -20,13 +21,8 @@ from routrel.model.ospf import OspfInterface
 from routrel.model.translation import Side
 from routrel.protocols.evidence import AbsenceStep
 from routrel.questions.absence import absence
-from routrel.questions.remedies.proposals import (
-    Proposal,
-    Scene,
-    flow_style,
-    of_device,
-    quoted,
-)
+from routrel.questions.edits import vrf_path
+from routrel.questions.remedies.proposals import Proposal, Scene, of_device
 from routrel.rib.table import Route
 
 __all__ = ["routing_proposals"]
@@ -96,12 +92,11 @@ def _static(
         values["next-vrf"] = out.vrf
     if way.is_link_local and interface is not None:
         values["interface"] = interface
-    path = () if vrf == DEFAULT_VRF else ("vrfs", vrf)
     where = "" if vrf == DEFAULT_VRF else f" in VRF {vrf}"
     return of_device(
         device,
         f"static route to {prefix} via {way}{where}",
-        Insert((*path, "static"), LAST, flow_style(values)),
+        Insert((*vrf_path(vrf), "static"), LAST, flow_style(values)),
     )
 
 
@@ -524,7 +519,7 @@ def _spoken_in_bgp(scene: Scene, towards: Address) -> Iterator[Proposal]:
         for vrf in device.vrfs:
             if vrf.bgp is None:
                 continue
-            base: _Path = ("bgp",) if vrf.name == DEFAULT_VRF else ("vrfs", vrf.name, "bgp")
+            base: _Path = (*vrf_path(vrf.name), "bgp")
             for neighbour in vrf.bgp.neighbours if device.name in names else ():
                 if vrf.bgp.settings(neighbour).enabled is False:
                     path = (*base, "neighbours", str(neighbour.address), "enabled")

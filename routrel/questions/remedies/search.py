@@ -15,10 +15,10 @@ from routrel.files.patching import FilePatch, edited_lines
 from routrel.files.reader import reread_devices
 from routrel.forwarding.header_sets import Box, count_headers, newly_permitted
 from routrel.forwarding.round_trip import ARRIVED
-from routrel.lens.changes import DoesNotApply, changed
+from routrel.lens.changes import Change, DoesNotApply, changed
 from routrel.model.filters import Action, Filter
 from routrel.questions.flow import DirectionAnswer, FlowAnswer, FlowQuestion, ask_flow
-from routrel.questions.moves import Moves, moves, ways_of_flows
+from routrel.questions.moves import KeptFlows, Moves, moves, ways_of_flows
 from routrel.questions.remedies.access import access_proposals
 from routrel.questions.remedies.proposals import Proposal, Scene
 from routrel.questions.remedies.routing import routing_proposals
@@ -41,6 +41,7 @@ class Remedy:
     """Edits that were tried and make both directions arrive."""
 
     text: str
+    changes: tuple[Change, ...]
     patches: tuple[FilePatch, ...]
     opened: tuple[Box, ...]  #: headers that filters permit and did not before
     opens: int  #: how many
@@ -79,6 +80,7 @@ class _Node:
     state: State
     answer: FlowAnswer
     words: tuple[str, ...]
+    changes: tuple[Change, ...] = ()
     settled: bool = True  #: False: routes are cited where they stood before the last edits
 
 
@@ -96,6 +98,7 @@ def find_remedies(
     state: State,
     texts: Mapping[str, str],
     question: FlowQuestion,
+    kept: KeptFlows,
     *,
     patience_s: float = 30,
     on_progress: Callable[[Progress], None] | None = None,
@@ -106,10 +109,11 @@ def find_remedies(
 
     Args:
         texts: The files the network was read from.
+        kept: The flows of which it is told whether a remedy moves them.
         patience_s: Seconds after which no more is tried.
         on_progress: Called after each edit tried; what it raises ends the search.
     """
-    search = _Search(state, texts, question, time.monotonic() + patience_s, on_progress)
+    search = _Search(state, texts, question, kept, time.monotonic() + patience_s, on_progress)
     return search.run()
 
 
@@ -119,10 +123,11 @@ class _Search:
         state: State,
         texts: Mapping[str, str],
         question: FlowQuestion,
+        kept: KeptFlows,
         until: float,
         on_progress: Callable[[Progress], None] | None,
     ) -> None:
-        self.state, self.texts, self.question = state, texts, question
+        self.state, self.texts, self.question, self.kept = state, texts, question, kept
         self.until, self.on_progress = until, on_progress
         self.tried = 0
         self.found: list[_Node] = []
@@ -215,7 +220,8 @@ class _Search:
                     state = reconverge(self.state, network)
                     answer = ask_flow(state, self.question)
                 words = (*node.words, proposal.text)
-                made = _Node(texts, state, answer, words, settled=quick is None)
+                changes = (*node.changes, *proposal.changes)
+                made = _Node(texts, state, answer, words, changes, settled=quick is None)
         if self.on_progress:
             self.on_progress(Progress(self.tried, len(self.found)))
         return made
@@ -239,17 +245,18 @@ class _Search:
             opened = tuple(_opened(self.state, node.state))
             costs.append((node, self._patches(node), opened, count_headers(opened)))
         costs.sort(key=lambda cost: (_lines(cost[1]), cost[3]))
-        ways = ways_of_flows(self.state) if costs else {}
+        ways = ways_of_flows(self.state, self.kept) if costs else {}
         remedies = []
         for node, patches, opened, opens in costs[:_WEIGHED]:
             settled = self._settled(node)
             remedies.append(
                 Remedy(
                     text="; ".join(node.words),
+                    changes=node.changes,
                     patches=patches,
                     opened=opened,
                     opens=opens,
-                    moves=moves(self.state, settled.state, ways),
+                    moves=moves(self.state, settled.state, self.kept, ways),
                     after=settled.answer,
                 )
             )

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from typing import Any
+
+import msgspec
 from django.http import Http404
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers, status
@@ -9,25 +12,49 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from routrel.answers.base import LinesData, data
+from routrel.files.patching import edited_lines
+from routrel.lens.changes import Change, DoesNotApply, changed
 from server.networks.access import network_for, revision_for
 from server.networks.api.answers import LENS
-from server.networks.models import Draft, Role
+from server.networks.api.errors import Fault
+from server.networks.models import Draft, Revision, Role
 
 __all__ = ["DraftListView", "DraftView"]
 
 
+#: Changes that one draft may hold.
+_MOST_CHANGES = 20
+
+
+class LinesShape(serializers.Serializer):
+    """Lines of one file that change; `before` and `after` may be empty."""
+
+    file = serializers.CharField()
+    line = serializers.IntegerField()
+    before = serializers.CharField(allow_blank=True)
+    after = serializers.CharField(allow_blank=True)
+
+
 class DraftShape(serializers.ModelSerializer):
-    """One draft. `edit` is the proposed edit as `would-take` gave it."""
+    """One draft.
+
+    `changes` are those of the answer that proposed it; `edits` the lines of its revision that they
+    change. A draft of old, from before edits were kept as changes, has none of either.
+    """
 
     author = serializers.CharField(
         source="author.username", default=None, read_only=True, allow_null=True
     )
-    edit = serializers.DictField()
+    changes = serializers.ListField(
+        child=serializers.DictField(), allow_empty=False, max_length=_MOST_CHANGES
+    )
+    edits = LinesShape(many=True, read_only=True)
     revision = serializers.IntegerField(source="revision.number", read_only=True)
 
     class Meta:
         model = Draft
-        fields = ("id", "created", "author", "revision", "text", "purpose", "edit")
+        fields = ("id", "created", "author", "revision", "text", "purpose", "changes", "edits")
         read_only_fields = ("id", "created")
 
 
@@ -46,9 +73,9 @@ class DraftListView(APIView):
         network = network_for(request, slug, Role.EDITOR)
         shape = DraftShape(data=request.data)
         shape.is_valid(raise_exception=True)
-        draft = shape.save(
-            network=network, revision=revision_for(request, slug), author=request.user
-        )
+        revision = revision_for(request, slug)
+        edits = _edits(revision, shape.validated_data["changes"])
+        draft = shape.save(network=network, revision=revision, author=request.user, edits=edits)
         return Response(DraftShape(draft).data, status=status.HTTP_201_CREATED)
 
 
@@ -60,3 +87,22 @@ class DraftView(APIView):
         if not dropped:
             raise Http404("there is no such draft")
         return Response(status=status.HTTP_204_NO_CONTENT)
+
+
+def _edits(revision: Revision, given: list[dict[str, Any]]) -> Any:
+    """The lines that changes of a revision's files make different, as they are stored."""
+    try:
+        changes = msgspec.convert(given, list[Change])
+    except msgspec.ValidationError as error:
+        raise Fault(status.HTTP_400_BAD_REQUEST, "invalid", f"changes: {error}") from error
+    files = {change.file for change in changes}
+    texts = dict(revision.files.filter(path__in=files).values_list("path", "text"))
+    try:
+        after = changed(texts, changes)
+    except DoesNotApply as error:
+        raise Fault(status.HTTP_400_BAD_REQUEST, "does_not_apply", str(error)) from error
+    return [
+        data(LinesData.of(patch))
+        for file in sorted(files)
+        for patch in edited_lines(file, texts[file], after[file])
+    ]

@@ -892,6 +892,14 @@ export interface components {
             rule: number | null;
         };
         /**
+         * Change
+         * @description A patch of one file.
+         */
+        Change: {
+            file: string;
+            patch: components["schemas"]["Insert"] | components["schemas"]["SetKey"] | components["schemas"]["SetValue"] | components["schemas"]["CopyKey"] | components["schemas"]["CopyItem"] | components["schemas"]["Remove"];
+        };
+        /**
          * ChartCostData
          * @description What an interface counts outward.
          */
@@ -988,6 +996,25 @@ export interface components {
          */
         ConnectionState: "established" | "invalid" | "new";
         /**
+         * CopyItem
+         * @description An item of a list once more, in front of itself.
+         */
+        CopyItem: {
+            /** @enum {unknown} */
+            kind: "copy_item";
+            path: (string | number)[];
+        };
+        /**
+         * CopyKey
+         * @description What stands under a key once more, under another one behind the others.
+         */
+        CopyKey: {
+            /** @enum {unknown} */
+            kind: "copy_key";
+            path: (string | number)[];
+            key: string;
+        };
+        /**
          * DeciderData
          * @description Who decides which outcome comes about, and the lines by which it does.
          */
@@ -1052,7 +1079,12 @@ export interface components {
             obstacles: components["schemas"]["ObstacleData"][];
             defaults: components["schemas"]["DefaultOnlyData"][];
         };
-        /** @description One draft. `edit` is the proposed edit as `would-take` gave it. */
+        /**
+         * @description One draft.
+         *
+         *     `changes` are those of the answer that proposed it; `edits` the lines of its revision that they
+         *     change. A draft of old, from before edits were kept as changes, has none of either.
+         */
         DraftShape: {
             readonly id: number;
             /** Format: date-time */
@@ -1061,17 +1093,23 @@ export interface components {
             readonly revision: number;
             text: string;
             purpose: string;
-            edit: {
+            changes: {
                 [key: string]: unknown;
-            };
+            }[];
+            readonly edits: components["schemas"]["LinesShape"][];
         };
-        /** @description One draft. `edit` is the proposed edit as `would-take` gave it. */
+        /**
+         * @description One draft.
+         *
+         *     `changes` are those of the answer that proposed it; `edits` the lines of its revision that they
+         *     change. A draft of old, from before edits were kept as changes, has none of either.
+         */
         DraftShapeRequest: {
             text: string;
             purpose: string;
-            edit: {
+            changes: {
                 [key: string]: unknown;
-            };
+            }[];
         };
         /**
          * EndpointData
@@ -1326,6 +1364,17 @@ export interface components {
             answer: components["schemas"]["ImportAnswerShape"] | null;
         };
         /**
+         * Insert
+         * @description An item more in a list, in front of the one at a position.
+         */
+        Insert: {
+            /** @enum {unknown} */
+            kind: "insert";
+            path: (string | number)[];
+            position: number;
+            value: string;
+        };
+        /**
          * InterfaceData
          * @description One interface of a device.
          */
@@ -1401,6 +1450,20 @@ export interface components {
          * @description Lines of one file that change; `before` and `after` may be empty.
          */
         LinesData: {
+            file: string;
+            line: number;
+            before: string;
+            after: string;
+        };
+        /** @description Lines of one file that change; `before` and `after` may be empty. */
+        LinesShape: {
+            file: string;
+            line: number;
+            before: string;
+            after: string;
+        };
+        /** @description Lines of one file that change; `before` and `after` may be empty. */
+        LinesShapeRequest: {
             file: string;
             line: number;
             before: string;
@@ -1688,6 +1751,7 @@ export interface components {
          */
         RemedyData: {
             text: string;
+            changes: components["schemas"]["Change"][];
             edits: components["schemas"]["LinesData"][];
             opens: number;
             opens_text: string;
@@ -1714,6 +1778,15 @@ export interface components {
             found: number;
             message: string;
             readonly answer: components["schemas"]["RemediesData"] | null;
+        };
+        /**
+         * Remove
+         * @description A key or an item goes.
+         */
+        Remove: {
+            /** @enum {unknown} */
+            kind: "remove";
+            path: (string | number)[];
         };
         /**
          * Result
@@ -1865,6 +1938,27 @@ export interface components {
             line: number | null;
         };
         /**
+         * SetKey
+         * @description A key of a mapping, new or with another value.
+         */
+        SetKey: {
+            /** @enum {unknown} */
+            kind: "set_key";
+            path: (string | number)[];
+            key: string;
+            value: string;
+        };
+        /**
+         * SetValue
+         * @description Another value where one stands.
+         */
+        SetValue: {
+            /** @enum {unknown} */
+            kind: "set_value";
+            path: (string | number)[];
+            value: string;
+        };
+        /**
          * Severity
          * @description How much a finding matters.
          * @enum {unknown}
@@ -1991,6 +2085,7 @@ export interface components {
             attribute: string;
             value: number | string | number[];
             target: string;
+            changes: components["schemas"]["Change"][];
             then_loses_on: string;
         };
         /**
@@ -2052,7 +2147,7 @@ export interface components {
         };
         /**
          * WinningEditData
-         * @description One that was made, computed and seen to help, and what it moves.
+         * @description One that was made, computed and seen to help: the lines that change, and what it moves.
          */
         WinningEditData: {
             file: string | null;
@@ -2066,6 +2161,8 @@ export interface components {
             attribute: string;
             value: number | string | number[];
             target: string;
+            changes: components["schemas"]["Change"][];
+            edits: components["schemas"]["LinesData"][];
             moves: components["schemas"]["MovesData"];
         };
         /**
@@ -2142,6 +2239,7 @@ export type SchemaCaseData = components['schemas']['CaseData'];
 export type SchemaCaseQuestionData = components['schemas']['CaseQuestionData'];
 export type SchemaCaseRouteData = components['schemas']['CaseRouteData'];
 export type SchemaCauseData = components['schemas']['CauseData'];
+export type SchemaChange = components['schemas']['Change'];
 export type SchemaChartCostData = components['schemas']['ChartCostData'];
 export type SchemaChartData = components['schemas']['ChartData'];
 export type SchemaChartDeviceData = components['schemas']['ChartDeviceData'];
@@ -2151,6 +2249,8 @@ export type SchemaChartOutsideEndData = components['schemas']['ChartOutsideEndDa
 export type SchemaChartSegmentData = components['schemas']['ChartSegmentData'];
 export type SchemaChartSiteData = components['schemas']['ChartSiteData'];
 export type SchemaConnectionState = components['schemas']['ConnectionState'];
+export type SchemaCopyItem = components['schemas']['CopyItem'];
+export type SchemaCopyKey = components['schemas']['CopyKey'];
 export type SchemaDeciderData = components['schemas']['DeciderData'];
 export type SchemaDefaultOnlyData = components['schemas']['DefaultOnlyData'];
 export type SchemaDeviceData = components['schemas']['DeviceData'];
@@ -2180,6 +2280,7 @@ export type SchemaHoldersData = components['schemas']['HoldersData'];
 export type SchemaHopData = components['schemas']['HopData'];
 export type SchemaImportAnswerShape = components['schemas']['ImportAnswerShape'];
 export type SchemaImportShape = components['schemas']['ImportShape'];
+export type SchemaInsert = components['schemas']['Insert'];
 export type SchemaInterfaceData = components['schemas']['InterfaceData'];
 export type SchemaInterfaceKind = components['schemas']['InterfaceKind'];
 export type SchemaJobKindEnum = components['schemas']['JobKindEnum'];
@@ -2187,6 +2288,8 @@ export type SchemaJobShape = components['schemas']['JobShape'];
 export type SchemaJobStatusEnum = components['schemas']['JobStatusEnum'];
 export type SchemaLackingTableData = components['schemas']['LackingTableData'];
 export type SchemaLinesData = components['schemas']['LinesData'];
+export type SchemaLinesShape = components['schemas']['LinesShape'];
+export type SchemaLinesShapeRequest = components['schemas']['LinesShapeRequest'];
 export type SchemaLoginShapeRequest = components['schemas']['LoginShapeRequest'];
 export type SchemaLoopEvidenceData = components['schemas']['LoopEvidenceData'];
 export type SchemaMemberShape = components['schemas']['MemberShape'];
@@ -2216,6 +2319,7 @@ export type SchemaReceiveEvidenceData = components['schemas']['ReceiveEvidenceDa
 export type SchemaRemediesData = components['schemas']['RemediesData'];
 export type SchemaRemedyData = components['schemas']['RemedyData'];
 export type SchemaRemedySearchShape = components['schemas']['RemedySearchShape'];
+export type SchemaRemove = components['schemas']['Remove'];
 export type SchemaResult = components['schemas']['Result'];
 export type SchemaReversePathCheck = components['schemas']['ReversePathCheck'];
 export type SchemaReversePathEvidenceData = components['schemas']['ReversePathEvidenceData'];
@@ -2231,6 +2335,8 @@ export type SchemaSavedQuestionShapeRequest = components['schemas']['SavedQuesti
 export type SchemaSessionShape = components['schemas']['SessionShape'];
 export type SchemaSessionState = components['schemas']['SessionState'];
 export type SchemaSetByData = components['schemas']['SetByData'];
+export type SchemaSetKey = components['schemas']['SetKey'];
+export type SchemaSetValue = components['schemas']['SetValue'];
 export type SchemaSeverity = components['schemas']['Severity'];
 export type SchemaShortAnswerShape = components['schemas']['ShortAnswerShape'];
 export type SchemaShortAnswerShapeRequest = components['schemas']['ShortAnswerShapeRequest'];

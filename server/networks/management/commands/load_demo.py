@@ -11,7 +11,7 @@ from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db import transaction
 
 from routrel.files.reader import load_texts
-from routrel.lens.look import content_hash, look
+from routrel.lens.look import content_hash
 from server.networks import states
 from server.networks.imports import add_revision
 from server.networks.models import Membership, Network, Role
@@ -33,7 +33,7 @@ class Command(BaseCommand):
         """
         password = password_file.read_text().strip()
         texts, problems = load_texts(folder)
-        view = look(texts, problems)
+        view = states.look_anew(texts, problems)
         if view.state is None:
             raise CommandError(f"the demo has problems: {view.reading.problems[0].text}")
         digest = content_hash(texts)

@@ -8,6 +8,7 @@ import { SavedQuestionsPage } from './SavedQuestionsPage'
 const question = { from: 'kiosk', to: 'db', as: 'tcp 5432' }
 const remedy = {
   text: 'fw: new rule 25 in filter wan: permit tcp; fw: MTU 1500 on e1',
+  changes: [{ file: 'fw.yaml', patch: { kind: 'set_key', path: [], key: 'a', value: '1' } }],
   edits: [{ file: 'fw.yaml', line: 7, before: '', after: '  - {id: 25, permit: tcp}' }],
   opens: 65536,
   opens_text: 'opens 65,536 headers',

@@ -3,10 +3,11 @@ import { api, data } from '../../api/client'
 import { ended, remedySearchQuery, type FlowQuestion } from '../../api/queries'
 import type { Remedy, RemedySearch } from '../../api/types'
 import { useCancel } from '../../api/useCancel'
-import { Button, Mono, Panel, Problem } from '../../ui/controls'
-import { EvidenceLink } from '../lens/EvidenceLink'
+import { Button, Panel, Problem } from '../../ui/controls'
+import { EditLines } from '../lens/EditLines'
+import { KeepAsDraft } from '../lens/KeepAsDraft'
 import { useAddress, useLens } from '../lens/lens'
-import { bodyOf } from './question'
+import { bodyOf, questionWords } from './question'
 
 /** Edits that make the flow arrive both ways. They are searched for only when somebody asks. */
 export function Remedies({ question }: { question: FlowQuestion }) {
@@ -36,14 +37,16 @@ export function Remedies({ question }: { question: FlowQuestion }) {
           </Button>
         </p>
       ) : (
-        <Search id={id} again={() => start.mutate()} />
+        <Search id={id} question={question} again={() => start.mutate()} />
       )}
       {start.isError && <Problem error={start.error} />}
     </Panel>
   )
 }
 
-function Search({ id, again }: { id: number; again: () => void }) {
+type Asked = { id: number; question: FlowQuestion; again: () => void }
+
+function Search({ id, question, again }: Asked) {
   const search = useQuery(remedySearchQuery(id))
   const cancel = useCancel(id)
   if (search.isError) return <Problem error={search.error} />
@@ -77,23 +80,25 @@ function Search({ id, again }: { id: number; again: () => void }) {
       </p>
     )
   }
-  return <Found answer={search.data.answer} />
+  return <Found answer={search.data.answer} purpose={`${questionWords(question)} arrives`} />
 }
 
-function Found({ answer }: { answer: NonNullable<RemedySearch['answer']> }) {
+type Searched = { answer: NonNullable<RemedySearch['answer']>; purpose: string }
+
+function Found({ answer, purpose }: Searched) {
   return (
     <>
       <p className="mb-2">{answer.remedies_sentence}</p>
       <ol className="grid gap-2 lg:grid-cols-2">
         {answer.remedies.map((remedy, index) => (
-          <Card key={index} remedy={remedy} number={index + 1} />
+          <Card key={index} remedy={remedy} number={index + 1} purpose={purpose} />
         ))}
       </ol>
     </>
   )
 }
 
-function Card({ remedy, number }: { remedy: Remedy; number: number }) {
+function Card({ remedy, number, purpose }: { remedy: Remedy; number: number; purpose: string }) {
   return (
     <li className="rounded-card border border-line bg-paper p-2.5">
       <div className="flex items-start gap-2">
@@ -109,28 +114,11 @@ function Card({ remedy, number }: { remedy: Remedy; number: number }) {
       <p className="mt-0.5 text-sm text-soft">
         {remedy.opens_text}; {remedy.moves_text}.
       </p>
-      {remedy.edits.map((edit) => (
-        <div key={`${edit.file} ${edit.line}`} className="mt-1.5">
-          <EvidenceLink file={edit.file} line={edit.line} />
-          <pre className="mt-0.5 rounded-md border border-line bg-card px-2 py-1 text-sm whitespace-pre-wrap">
-            {edit.before && <Lines sign="−" look="text-stop" text={edit.before} />}
-            {edit.after && <Lines sign="+" look="text-go" text={edit.after} />}
-          </pre>
-        </div>
-      ))}
-      <p className="mt-1 text-sm">Then: {remedy.then}</p>
+      <EditLines edits={remedy.edits} />
+      <p className="mt-1 flex flex-wrap items-start justify-between gap-x-3 gap-y-1 text-sm">
+        <span>Then: {remedy.then}</span>
+        <KeepAsDraft text={remedy.text} purpose={purpose} changes={remedy.changes} />
+      </p>
     </li>
-  )
-}
-
-function Lines({ sign, look, text }: { sign: string; look: string; text: string }) {
-  return (
-    <>
-      {text.split('\n').map((line, index) => (
-        <Mono key={index} className={`block break-words pl-4 -indent-4 ${look}`}>
-          {sign} {line.trim()}
-        </Mono>
-      ))}
-    </>
   )
 }

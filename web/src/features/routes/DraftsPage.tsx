@@ -3,8 +3,8 @@ import { Link } from 'react-router'
 import { api, data } from '../../api/client'
 import { draftsQuery } from '../../api/queries'
 import type { Draft } from '../../api/types'
-import { Mono, Panel, Problem, Waiting } from '../../ui/controls'
-import { EvidenceLink } from '../lens/EvidenceLink'
+import { Panel, Problem, Waiting } from '../../ui/controls'
+import { EditLines } from '../lens/EditLines'
 import { useLinkTo, usePlace } from '../lens/lens'
 import { RouteTabs } from './RouteTabs'
 
@@ -30,7 +30,8 @@ export function DraftsPage() {
           {drafts.data.length === 0 && (
             <p>
               There is none yet. Ask for a <Link to={to('routes')}>route</Link>, choose a device, and work out
-              what it would take for another candidate to win.
+              what it would take for another candidate to win; or search for the remedies of a{' '}
+              <Link to={to('flows')}>flow</Link> that is blocked.
             </p>
           )}
           <ul className="divide-y divide-line">
@@ -43,8 +44,6 @@ export function DraftsPage() {
     </div>
   )
 }
-
-type Edit = { target?: string; value?: unknown; device?: string; file?: string | null; line?: number | null }
 
 function DraftRow({ draft }: { draft: Draft }) {
   const { network, lens } = usePlace()
@@ -59,16 +58,12 @@ function DraftRow({ draft }: { draft: Draft }) {
       ),
     onSuccess: () => queries.invalidateQueries({ queryKey: key }),
   })
-  const edit = draft.edit as Edit
-  const value = Array.isArray(edit.value) ? edit.value.join(' ') : String(edit.value)
   return (
     <li className="flex items-start justify-between gap-4 py-2">
-      <span>
-        <strong>{draft.text}</strong> <EvidenceLink file={edit.file} line={edit.line} />
-        <span className="block text-soft">so that traffic goes by {draft.purpose}</span>
-        <Mono className="block text-soft">
-          {edit.device}: {edit.target} = {value}
-        </Mono>
+      <span className="min-w-0 flex-1">
+        <strong>{draft.text}</strong>
+        <span className="block text-soft">so that {draft.purpose}</span>
+        <EditLines edits={draft.edits} />
         <span className="block text-sm text-soft">
           {draft.author ?? 'somebody'}, on revision {draft.revision},{' '}
           {new Date(draft.created).toLocaleString()}

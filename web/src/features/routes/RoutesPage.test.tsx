@@ -182,11 +182,18 @@ const edit = {
   file: 'r1.yaml',
   line: 9,
   column: 1,
+  changes: [
+    {
+      file: 'r1.yaml',
+      patch: { kind: 'set_key', path: ['policies'], key: 'local-preference', value: '151' },
+    },
+  ],
+  edits: [{ file: 'r1.yaml', line: 9, before: '', after: '  set: {local-preference: 151}' }],
 }
 
 test('what it would take is worked out when asked for, and an edit is kept as a draft', async () => {
   const posted: unknown[] = []
-  serve(({ pathname }, request) => {
+  serve(async ({ pathname }, request) => {
     if (pathname.endsWith('/holders')) return holders
     if (pathname.endsWith('/why')) return chosen
     if (pathname.endsWith('/sessions')) return { sentence: '', sessions: [] }
@@ -204,7 +211,7 @@ test('what it would take is worked out when asked for, and an edit is kept as a 
       return { id: 6, status: 'done', message: '', answer: [answer] }
     }
     if (pathname.endsWith('/drafts')) {
-      if (request.method === 'POST') posted.push(pathname)
+      if (request.method === 'POST') posted.push(await request.json())
       return {}
     }
     return { devices: [], sites: [], segments: [], outside: [] }
@@ -217,5 +224,9 @@ test('what it would take is worked out when asked for, and an edit is kept as a 
   ).toBeInTheDocument()
   await userEvent.click(screen.getByRole('button', { name: 'Keep as draft' }))
   expect(await screen.findByRole('link', { name: /kept among the drafts/ })).toBeInTheDocument()
-  expect(posted).toHaveLength(1)
+  expect(posted).toEqual([
+    { text: edit.text, purpose: 'traffic goes by skerry for 10.9.0.0/16 at r1', changes: edit.changes },
+  ])
+  await userEvent.click(screen.getByText('the lines it changes'))
+  expect(screen.getByText('+ set: {local-preference: 151}')).toBeVisible()
 })

@@ -17,7 +17,7 @@ export function WhyPanel({ q, device, vrf }: { q: string; device: string; vrf: s
   const count = why.data.candidates.length
   const ours = why.data.vrf !== '' // an outside network has no table of ours
   return (
-    <div className="grid gap-3">
+    <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
       <Panel
         title={why.data.matched ? `Why ${device} chose it` : `Why ${device} has none`}
         aside={

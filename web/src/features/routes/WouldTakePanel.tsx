@@ -1,12 +1,12 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
-import { Link } from 'react-router'
-import { api, data } from '../../api/client'
-import { draftsQuery, ended, wouldTakeQuery, wouldTakeStart } from '../../api/queries'
+import { useQuery } from '@tanstack/react-query'
+import { ended, wouldTakeQuery, wouldTakeStart } from '../../api/queries'
 import type { WinningEdit, WouldTake } from '../../api/types'
 import { useCancel } from '../../api/useCancel'
 import { Button, Mono, Panel, Problem, Waiting, sentence } from '../../ui/controls'
+import { EditLines } from '../lens/EditLines'
 import { EvidenceLink } from '../lens/EvidenceLink'
-import { useAddress, useLens, useLinkTo, usePlace } from '../lens/lens'
+import { KeepAsDraft } from '../lens/KeepAsDraft'
+import { useAddress, useLens } from '../lens/lens'
 
 type Table = { prefix: string; device: string; vrf: string }
 
@@ -102,7 +102,11 @@ function Changes({ answer, purpose }: { answer: WouldTake; purpose: string }) {
             {edit.text} <EvidenceLink file={edit.file} line={edit.line} />
             <span className="block text-sm text-soft">{movesWords(edit.moves)}</span>
           </span>
-          <KeepAsDraft edit={edit} purpose={purpose} />
+          <KeepAsDraft text={edit.text} purpose={`traffic goes by ${purpose}`} changes={edit.changes} />
+          <details className="w-full">
+            <summary className="w-fit cursor-pointer text-sm text-link">the lines it changes</summary>
+            <EditLines edits={edit.edits} />
+          </details>
         </div>
       ))}
       {answer.changes.length > 0 &&
@@ -122,33 +126,4 @@ export function movesWords(moves: WinningEdit['moves']): string {
   if (moves.flows_asked === 0) return text
   const flows = moves.flows.length === 0 ? 'none' : `${moves.flows.length}`
   return `${text}, and ${flows} of ${count(moves.flows_asked, 'kept flow', 'kept flows')}${moves.flows.length ? `: ${moves.flows.join(', ')}` : ''}`
-}
-
-function KeepAsDraft({ edit, purpose }: { edit: WinningEdit; purpose: string }) {
-  const { network, lens } = usePlace()
-  const to = useLinkTo()
-  const queries = useQueryClient()
-  const keep = useMutation({
-    mutationFn: () =>
-      data(
-        api.POST('/api/networks/{slug}/drafts', {
-          params: { path: { slug: lens.slug }, query: { revision: lens.revision } },
-          body: { text: edit.text, purpose, edit },
-        }),
-      ),
-    onSuccess: () => queries.invalidateQueries({ queryKey: draftsQuery(lens.slug).queryKey }),
-  })
-  if (network.role === 'viewer') return null
-  if (keep.isError) return <Problem error={keep.error} />
-  if (keep.isSuccess)
-    return (
-      <Link to={to('routes/drafts')} className="whitespace-nowrap">
-        ✓ kept among the drafts
-      </Link>
-    )
-  return (
-    <Button onClick={() => keep.mutate()} disabled={keep.isPending} className="py-0.5 text-sm">
-      Keep as draft
-    </Button>
-  )
 }
