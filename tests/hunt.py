@@ -1,4 +1,4 @@
-"""Runs one of the random tests for longer: `python -m tests.hunt engine.test_any_network --minutes 30`.
+"""Runs one of the random tests for longer: `python -m tests.hunt differential.test_any_network --minutes 30`.
 
 Every round takes a fresh seed, which is printed; `--seed` repeats one.
 """
@@ -18,7 +18,7 @@ __all__ = ["main"]
 
 def main() -> int:
     parser = argparse.ArgumentParser(description=__doc__)
-    parser.add_argument("module", help="a module of tests, as engine.test_any_network")
+    parser.add_argument("module", help="a module of tests, as differential.test_any_network")
     parser.add_argument("--test", help="one of its tests; left out: all random ones in turn")
     parser.add_argument("--minutes", type=float, default=1.0)
     parser.add_argument("--examples", type=int, default=100, help="of a round")

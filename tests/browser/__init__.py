@@ -1,0 +1,1 @@
+"""Errands of people, in a browser."""

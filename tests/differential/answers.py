@@ -39,8 +39,10 @@ from routrel.questions.flow import FlowQuestion
 from routrel.questions.moves import kept_flows
 from routrel.questions.remedies.search import find_remedies
 from routrel.questions.routes import RouteQuestion, ask_routes
-from tests.engine import nets, test_any_network
-from tests.engine.told import (
+from tests import nets
+from tests.differential import test_any_network
+from tests.kernel.labs import random_lab
+from tests.told import (
     answer_flow,
     bounce_data,
     chart_data,
@@ -51,7 +53,6 @@ from tests.engine.told import (
     sessions_data,
     table_data,
 )
-from tests.kernel.labs import random_lab
 
 Texts = dict[str, str]
 Answers = dict[str, Any]

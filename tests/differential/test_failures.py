@@ -16,9 +16,9 @@ from routrel.convergence.converge import State, converge
 from routrel.model.failures import Failures
 from routrel.model.network import Device, Interface, Network
 from routrel.questions.routes import RouteQuestion, ask_routes
-from tests.engine import nets
-from tests.engine.test_any_network import mixtures
-from tests.engine.told import explain_route, holders_data
+from tests import nets
+from tests.differential.test_any_network import mixtures
+from tests.told import explain_route, holders_data
 
 PREFIXES = [ipaddress.ip_network(p) for p in ("10.255.0.1/32", "10.255.0.2/32", "10.99.0.0/16")]
 

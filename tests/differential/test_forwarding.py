@@ -16,8 +16,8 @@ from routrel.forwarding.evidence import Branch, Verdict
 from routrel.forwarding.reach import Probe, Reach
 from routrel.forwarding.trace import Start, trace
 from routrel.model.traffic import TCP, Header
-from tests.engine import nets
-from tests.engine.test_any_network import mixtures
+from tests import nets
+from tests.differential.test_any_network import mixtures
 from tests.kernel.labs import random_lab
 
 PORTS = {"source_port": 49152, "destination_port": 179}

@@ -1,0 +1,1 @@
+"""The engine's tests; the folders are those of the package."""

@@ -1,0 +1,1 @@
+"""The server's tests, on PostgreSQL."""

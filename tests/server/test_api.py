@@ -6,6 +6,7 @@ import io
 import json
 import zipfile
 from pathlib import Path
+from typing import Any
 
 import pytest
 from django.contrib.auth import get_user_model
@@ -385,7 +386,7 @@ def test_questions_about_bgp(network, work_off):
     policies = viewer.get("/api/networks/demo/policies").json()
     assert any("import from Isle Telecom" in p["bound"] for p in policies)
 
-    def tried(route: dict) -> dict:
+    def tried(route: dict) -> Any:
         body = {"device": "ald-edge-1", "policy": "from-isle", "route": route}
         return viewer.post("/api/networks/demo/policies/try", body, content_type="application/json")
 

@@ -1,0 +1,1 @@
+"""The language: reading, refusing, writing and patching."""

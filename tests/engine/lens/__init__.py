@@ -1,0 +1,1 @@
+"""Lenses: failures and changes."""

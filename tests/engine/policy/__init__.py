@@ -1,0 +1,1 @@
+"""Policies and redistribution."""

@@ -1,0 +1,1 @@
+"""Each protocol on hand-worked nets."""

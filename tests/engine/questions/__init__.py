@@ -1,0 +1,1 @@
+"""Answers: reasons, evidence, remedies, and what it would take."""

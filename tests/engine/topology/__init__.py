@@ -1,0 +1,1 @@
+"""Links, segments and neighbours."""

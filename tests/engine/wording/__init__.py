@@ -1,0 +1,1 @@
+"""The sentences people read."""
