@@ -284,6 +284,11 @@ class Result(ABC):
 
     def candidates(self, rib: Rib, table: int, prefix: int) -> Iterable[CandidatePath]:
         """What it knows of a prefix at a table, usable or not, beyond the rows themselves."""
+        index = self.domain.index_of.get(rib.interning.tables[table])
+        return () if index is None else self.known_to(index, rib, prefix)
+
+    def known_to(self, index: int, rib: Rib, prefix: int) -> Iterable[CandidatePath]:
+        """As `candidates`, of the speaker of an index."""
         return ()
 
     def doubts(self, prefix: Prefix) -> Iterator[str]:

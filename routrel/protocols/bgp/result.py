@@ -75,10 +75,9 @@ class BgpResult(BgpState, Result):
     def explains(self, route: Route) -> bool:
         return True
 
-    def candidates(self, rib: Rib, table: int, prefix: int) -> Iterable[CandidatePath]:
-        """What a table's speaker hears and has of its own, and where each path lost."""
-        index = self.index_of.get(self.interning.tables[table])
-        return () if index is None else self.heard_by(index, prefix)
+    def known_to(self, index: int, rib: Rib, prefix: int) -> Iterable[CandidatePath]:
+        """What a speaker hears and has of its own, and where each path lost."""
+        return self.heard_by(index, prefix)
 
     def heard_by(self, index: int, prefix: int) -> list[CandidatePath]:
         """The candidate paths of a speaker, each with whether its MED was held against others'."""

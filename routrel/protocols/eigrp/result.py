@@ -41,11 +41,8 @@ class EigrpResult(VectorResult):
         router = self._router(table)
         return router.ports if router else ()
 
-    def candidates(self, rib: Rib, table: int, prefix: int) -> Iterator[CandidatePath]:
+    def known_to(self, index: int, rib: Rib, prefix: int) -> Iterator[CandidatePath]:
         """What each neighbour tells, and why it is not used (RFC 7868 5.4)."""
-        index = self.domain.index_of.get(rib.interning.tables[table])
-        if index is None:
-            return
         router = self.neighbours.routers[index]
         offers = list(self.announced.offers(self.rest.told, index, prefix))
         good = [offer for offer in offers if offer.is_taken]

@@ -133,11 +133,8 @@ class IsisResult(Result):
     def explains(self, route: Route) -> bool:
         return not route.discard
 
-    def candidates(self, rib: Rib, table: int, prefix: int) -> Iterator[CandidatePath]:
+    def known_to(self, index: int, rib: Rib, prefix: int) -> Iterator[CandidatePath]:
         """Every path of the table's system."""
-        index = self.domain.index_of.get(rib.interning.tables[table])
-        if index is None:
-            return
         system = self.adjacencies.systems[index]
         for path in self.paths(index, prefix):
             level = path.level

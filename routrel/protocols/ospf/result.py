@@ -85,14 +85,11 @@ class OspfResult(Result):
     def explains(self, route: Route) -> bool:
         return not route.discard
 
-    def candidates(self, rib: Rib, table: int, prefix: int) -> Iterator[CandidatePath]:
+    def known_to(self, index: int, rib: Rib, prefix: int) -> Iterator[CandidatePath]:
         """Every path of the table's router, and what its inbound policy makes of the best."""
-        index = self.domain.index_of.get(rib.interning.tables[table])
-        if index is None:
-            return
         router = self.routers[index]
         kinds = rib.interning.kinds.kinds
-        rows = rib.candidate_rows(table, prefix)
+        rows = rib.candidate_rows(rib.interning.table_numbers[router.table], prefix)
         in_table = any(kinds[row["kind"]].protocol is self.domain.protocol for row in rows)
         for path in self.paths(index, prefix):
             candidate = CandidatePath(

@@ -32,11 +32,8 @@ class RipResult(VectorResult):
         index = self.domain.index_of.get(table)
         return () if index is None else self.announced.network.routers[index].ports
 
-    def candidates(self, rib: Rib, table: int, prefix: int) -> Iterator[CandidatePath]:
+    def known_to(self, index: int, rib: Rib, prefix: int) -> Iterator[CandidatePath]:
         """What each neighbour tells, and why it is not used."""
-        index = self.domain.index_of.get(rib.interning.tables[table])
-        if index is None:
-            return
         protocol = self.domain.protocol
         offers = list(self.announced.offers(self.rest.told, index, prefix))
         usable = [o.metric for o in offers if o.metric < INFINITY and not (o.stopped_by or o.echo)]
