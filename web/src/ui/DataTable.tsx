@@ -7,10 +7,10 @@ import {
   type ColumnDef,
   type SortingState,
 } from '@tanstack/react-table'
-import { useVirtualizer } from '@tanstack/react-virtual'
-import { useMemo, useRef, useState, type ReactNode } from 'react'
+import { useMemo, useState, type ReactNode } from 'react'
 import { Button } from './controls'
 import { Input } from './fields'
+import { Cell, useVirtualRows, VirtualRows } from './VirtualRows'
 
 /** A column: how to read a row as text (sorted, filtered, copied), and how to show it. */
 export type Column<Row> = {
@@ -56,14 +56,7 @@ export function DataTable<Row>({ rows, columns, empty, what, height = '100%' }: 
     getFilteredRowModel: getFilteredRowModel(),
   })
   const shown = table.getRowModel().rows
-  const scroller = useRef<HTMLDivElement>(null)
-  const virtual = useVirtualizer({
-    count: shown.length,
-    getScrollElement: () => scroller.current,
-    estimateSize: () => 34,
-    overscan: 20,
-  })
-  const grid = { gridTemplateColumns: columns.map((column) => column.width).join(' ') }
+  const drawn = useVirtualRows(shown.length, 34)
   const copy = () =>
     void navigator.clipboard.writeText(
       toCsv(
@@ -93,63 +86,39 @@ export function DataTable<Row>({ rows, columns, empty, what, height = '100%' }: 
           Copy as CSV
         </Button>
       </div>
-      <div
-        ref={scroller}
-        role="table"
-        aria-label={what}
-        aria-rowcount={shown.length + 1}
-        className="min-h-0 flex-1 overflow-auto"
-      >
-        <div role="rowgroup" className="sticky top-0 z-10 border-b border-line bg-card">
-          <div role="row" className="grid" style={grid}>
-            {table.getFlatHeaders().map((header) => {
-              const order = header.column.getIsSorted()
-              return (
-                <div
-                  key={header.id}
-                  role="columnheader"
-                  aria-sort={order === 'asc' ? 'ascending' : order === 'desc' ? 'descending' : 'none'}
-                >
-                  <button
-                    type="button"
-                    onClick={header.column.getToggleSortingHandler()}
-                    className="w-full px-2 py-1 text-left text-sm font-semibold text-soft hover:text-ink"
-                  >
-                    {flexRender(header.column.columnDef.header, header.getContext())}
-                    {order === 'asc' ? ' ↑' : order === 'desc' ? ' ↓' : ''}
-                  </button>
-                </div>
-              )
-            })}
-          </div>
-        </div>
-        {shown.length === 0 && (
-          <p className="p-3 text-soft">{rows.length === 0 ? empty : 'No row matches the filter.'}</p>
-        )}
-        <div role="rowgroup" className="relative" style={{ height: virtual.getTotalSize() }}>
-          {virtual.getVirtualItems().map((item) => {
-            const row = shown[item.index]
-            if (!row) return null
-            return (
-              <div
-                key={row.id}
-                role="row"
-                aria-rowindex={item.index + 2}
-                data-index={item.index}
-                ref={virtual.measureElement}
-                className="absolute inset-x-0 grid border-b border-line/60 hover:bg-sunk"
-                style={{ ...grid, transform: `translateY(${item.start}px)` }}
+      <VirtualRows
+        rows={drawn}
+        what={what}
+        widths={columns.map((column) => column.width).join(' ')}
+        empty={rows.length === 0 ? empty : 'No row matches the filter.'}
+        header={table.getFlatHeaders().map((header) => {
+          const order = header.column.getIsSorted()
+          return (
+            <div
+              key={header.id}
+              role="columnheader"
+              aria-sort={order === 'asc' ? 'ascending' : order === 'desc' ? 'descending' : 'none'}
+            >
+              <button
+                type="button"
+                onClick={header.column.getToggleSortingHandler()}
+                className="w-full px-2 py-1 text-left text-sm font-semibold text-soft hover:text-ink"
               >
-                {row.getVisibleCells().map((cell) => (
-                  <div key={cell.id} role="cell" className="min-w-0 px-2 py-1 break-words">
-                    {flexRender(cell.column.columnDef.cell, cell.getContext())}
-                  </div>
-                ))}
-              </div>
-            )
-          })}
-        </div>
-      </div>
+                {flexRender(header.column.columnDef.header, header.getContext())}
+                {order === 'asc' ? ' ↑' : order === 'desc' ? ' ↓' : ''}
+              </button>
+            </div>
+          )
+        })}
+      >
+        {(index) =>
+          shown[index]?.getVisibleCells().map((cell) => (
+            <Cell key={cell.id} wide>
+              {flexRender(cell.column.columnDef.cell, cell.getContext())}
+            </Cell>
+          ))
+        }
+      </VirtualRows>
     </div>
   )
 }
