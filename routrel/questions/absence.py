@@ -11,7 +11,6 @@ from routrel.model.addresses import Address, Prefix, is_host_prefix
 from routrel.model.network import protocol_title
 from routrel.protocols.evidence import AbsenceStep, Gap
 from routrel.questions.candidates import candidates
-from routrel.questions.obstacles import obstacles
 from routrel.rib.candidates import NEVER, Protocol
 from routrel.rib.table import Route
 
@@ -86,7 +85,7 @@ def absence(state: State, table: int, wanted: Prefix | Address) -> Absence:
         dict.fromkeys(
             step
             for upstream, downstream in gaps
-            for step in obstacles(
+            for step in gap_reasons(
                 state,
                 Gap(state.topology, state.rib, upstream, downstream, number),
                 holders[upstream],

@@ -15,6 +15,7 @@ from server.networks.asking import HasProblems, NotThere, answer_question
 from server.networks.imports import read_import
 from server.networks.jobs import JobLost, Work
 from server.networks.models import Job, Revision
+from server.networks.outages import DATABASE_AWAY
 from server.networks.questions import run_questions
 from server.networks.remedies import search_remedies
 from server.networks.would_take import find_what_it_takes
@@ -54,10 +55,7 @@ def answer_frame(head: dict[str, Any]) -> Frame:
             "this revision's files have problems; import them again to see which",
         )
     except (OperationalError, InterfaceError):
-        return _problem(
-            503, "database_unavailable", "the database does not answer",
-            "try again in a few seconds; it is started again by itself",
-        )  # fmt: skip
+        return _problem(*DATABASE_AWAY)
     except MemoryError:
         return _problem(
             503, "too_large", _TOO_MUCH, "ask about a smaller part, or give the service more memory"

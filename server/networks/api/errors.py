@@ -19,6 +19,7 @@ from rest_framework.views import exception_handler
 from routrel.questions.errors import QuestionError
 from server.config.requests import CURRENT
 from server.networks.jobs import TooManyJobs
+from server.networks.outages import DATABASE_AWAY, DISK_FULL
 from server.networks.uploads import UploadRefused
 
 __all__ = [
@@ -87,15 +88,9 @@ def _known(error: Exception) -> tuple[int, str, str, str] | None:
     if isinstance(error, SuspiciousOperation):
         return 400, "invalid", "the request cannot be read", ""
     if _disk_full(error):
-        return (
-            503, "disk_full", "the server's disk is full; nothing was kept",
-            "have its operator free some space, then try again",
-        )  # fmt: skip
+        return DISK_FULL
     if isinstance(error, OperationalError | InterfaceError):
-        return (
-            503, "database_unavailable", "the database does not answer",
-            "try again in a few seconds; it is started again by itself",
-        )  # fmt: skip
+        return DATABASE_AWAY
     return None
 
 

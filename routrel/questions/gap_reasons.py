@@ -14,12 +14,12 @@ from routrel.rib.candidates import Protocol
 from routrel.rib.table import Route
 from routrel.topology.segments import Attachment, Down
 
-__all__ = ["obstacles"]
+__all__ = ["gap_reasons"]
 
 _Links = list[tuple[Attachment, Attachment]]
 
 
-def obstacles(state: State, gap: Gap, route: Route) -> list[AbsenceStep]:
+def gap_reasons(state: State, gap: Gap, route: Route) -> list[AbsenceStep]:
     """What stops the upstream route at this gap; the likeliest cause first.
 
     Args:
