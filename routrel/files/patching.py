@@ -229,9 +229,13 @@ def remove(text: str, path: Path) -> str:
         return _without_flow_item(text, parent, place)
     lines = text.splitlines(keepends=True)
     if count == 1 and isinstance(parent, yaml.SequenceNode):
-        # The list stays, empty, behind its key.
-        above, _, _, _ = _extent(_find(_root(text), path[:-2]), path[-2])
-        lines[above.line] = lines[above.line].rstrip("\n") + " []\n"
+        # The list stays, empty, behind its key and in front of a comment.
+        holder = _find(_root(text), path[:-2])
+        if not isinstance(holder, yaml.MappingNode):
+            raise KeyError("a list in a list keeps its last item")
+        mark = next(key.end_mark for key, _ in holder.value if key.value == str(path[-2]))
+        colon = lines[mark.line].index(":", mark.column) + 1
+        lines[mark.line] = lines[mark.line][:colon] + " []" + lines[mark.line][colon:]
     elif count == 1 and len(path) > 1:
         return remove(text, path[:-1])
     del lines[start.line : end + 1]

@@ -11,6 +11,7 @@ from routrel.model.addresses import Address, Prefix, is_host_prefix
 from routrel.model.network import protocol_title
 from routrel.protocols.evidence import AbsenceStep, Gap
 from routrel.questions.candidates import candidates
+from routrel.questions.gap_reasons import gap_reasons
 from routrel.rib.candidates import NEVER, Protocol
 from routrel.rib.table import Route
 

@@ -3,9 +3,13 @@
 from __future__ import annotations
 
 import copy
+from collections.abc import Iterator
+from typing import Any
 
 import pytest
 import yaml
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from routrel.files.patching import (
     copy_item,
@@ -110,3 +114,123 @@ def test_a_copy_takes_its_comments_along_and_each_stays_in_its_lines():
         "policies:\n  a:\n    # ours\n    default: accept  # all\n"
         "  a-2:\n    # ours\n    default: accept  # all\n\nsets: {}\n"
     )
+
+
+# --- any text, any edit ----------------------------------------------------------------------------
+
+KEYS = ("a", "b", "c-d", "10.0.0.1")
+SCALARS = st.sampled_from(["1", "x", "10.0.0.0/8", '"2001:db8::1"', "true", "'q # no comment'"])
+
+
+@st.composite
+def documents(draw) -> str:
+    """A mapping with lists and mappings inside, in blocks or brackets, with comments and gaps."""
+    return "\n".join(draw(blocks(0, depth=3))) + "\n"
+
+
+@st.composite
+def flows(draw, depth: int) -> str:
+    kind = draw(st.sampled_from(["scalar", "list", "map"] if depth else ["scalar"]))
+    if kind == "scalar":
+        return draw(SCALARS)
+    if kind == "list":
+        items = draw(st.lists(flows(depth=depth - 1), max_size=3))
+        return f"[{', '.join(items)}]"
+    keys = draw(st.lists(st.sampled_from(KEYS), max_size=3, unique=True))
+    return "{" + ", ".join(f"{key}: {draw(flows(depth=depth - 1))}" for key in keys) + "}"
+
+
+@st.composite
+def blocks(draw, indent: int, depth: int) -> list[str]:
+    """The lines of a mapping or a list."""
+    space, lines = " " * indent, []
+    is_list = indent > 0 and draw(st.booleans())
+    heads = ["-"] * draw(st.integers(1, 3)) if is_list else [
+        f"{key}:" for key in draw(st.lists(st.sampled_from(KEYS), min_size=1, max_size=3, unique=True))
+    ]  # fmt: skip
+    for head in heads:
+        if draw(st.integers(0, 4)) == 0:
+            lines.append(space + draw(st.sampled_from(["# said: [before]", "# x"])))
+        note = draw(st.sampled_from(["", "", "  # why"]))
+        if depth and not is_list and draw(st.booleans()):
+            lines += [f"{space}{head}{note}", *draw(blocks(indent=indent + 2, depth=depth - 1))]
+        else:
+            lines.append(f"{space}{head} {draw(flows(depth=2))}{note}")
+    if indent == 0 and draw(st.booleans()):
+        lines.append("")
+    return lines
+
+
+def places(data: Any, path: tuple = ()) -> Iterator[tuple]:
+    """Every path of a document."""
+    yield path
+    items = (
+        data.items()
+        if isinstance(data, dict)
+        else enumerate(data)
+        if isinstance(data, list)
+        else ()
+    )
+    for step, value in items:
+        yield from places(value, (*path, step))
+
+
+def at(data: Any, path: tuple) -> Any:
+    for step in path:
+        data = data[step]
+    return data
+
+
+def plainly(data: Any, kind: str, path: tuple) -> None:
+    """The same edit of plain data."""
+    holder, last = at(data, path[:-1]), path[-1]
+    if kind == "set":
+        holder[last] = {"new": [1, 2]}
+    elif kind == "key":
+        at(data, path)["new"] = {"x": 1}
+    elif kind == "item":
+        at(data, path).insert(1, {"x": 1})
+    elif kind == "copy key":
+        holder["copied"] = copy.deepcopy(holder[last])
+    elif kind == "copy item":
+        holder.insert(last, copy.deepcopy(holder[last]))
+    else:
+        del holder[last]
+
+
+PATCHES = {
+    "set": lambda text, path: set_value(text, path, "{new: [1, 2]}"),
+    "key": lambda text, path: set_key(text, path, "new", "{x: 1}"),
+    "item": lambda text, path: insert_item(text, path, 1, "{x: 1}"),
+    "copy key": lambda text, path: copy_key(text, path, "copied"),
+    "copy item": copy_item,
+    "remove": remove,
+}
+
+
+@settings(max_examples=300, deadline=None)
+@given(documents(), st.data())
+def test_any_edit_of_any_text_is_the_edit_of_its_data(text, data):
+    """Every place of a text, with every edit that fits there; comments of other lines stay."""
+    before = yaml.safe_load(text)
+    found = [path for path in places(before) if path]
+    path = data.draw(st.sampled_from(found))
+    value, holder = at(before, path), at(before, path[:-1])
+    kinds = ["set"]
+    kinds += ["key"] if isinstance(value, dict) else []
+    kinds += ["item"] if isinstance(value, list) else []
+    kinds += ["copy key"] if isinstance(holder, dict) else ["copy item"]
+    kinds += ["remove"] if isinstance(holder, list) or len(holder) > 1 else []
+    kind = data.draw(st.sampled_from(kinds))
+    try:
+        after = PATCHES[kind](text, path)
+    except KeyError:
+        # The only thing that is refused: a value in the place of a block of lines.
+        assert kind == "set"
+        assert isinstance(value, dict | list)
+        return
+    wanted = copy.deepcopy(before)
+    plainly(wanted, kind, path)
+    assert yaml.safe_load(after) == wanted
+    gone = set(text.splitlines()) - set(after.splitlines())
+    assert len(gone) <= 1 or kind == "remove", gone

@@ -1,0 +1,1 @@
+"""Tables: selection and look-ups."""
