@@ -6,3 +6,6 @@ afterEach(cleanup)
 
 // The test document has no layout, so there is nowhere to scroll to.
 Element.prototype.scrollIntoView = () => {}
+
+// The editor asks where text stands; nothing is laid out here.
+Range.prototype.getClientRects = () => [] as unknown as DOMRectList

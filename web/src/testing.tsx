@@ -46,6 +46,12 @@ export function serve(answer: (url: URL, request: Request) => unknown): string[]
   return asked
 }
 
+/** Gives elements a size, so that tables draw their rows though nothing is laid out here. */
+export function drawAllRows() {
+  vi.spyOn(Element.prototype, 'clientHeight', 'get').mockReturnValue(2000)
+  vi.spyOn(Element.prototype, 'clientWidth', 'get').mockReturnValue(1000)
+}
+
 function Address() {
   const { pathname, search } = useLocation()
   return <p aria-label="address">{pathname + search}</p>

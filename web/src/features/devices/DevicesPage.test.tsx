@@ -1,0 +1,175 @@
+import { screen, within } from '@testing-library/react'
+import userEvent from '@testing-library/user-event'
+import { beforeEach, expect, test } from 'vitest'
+import { drawAllRows, serve, visit } from '../../testing'
+import { DeviceSheet, LinkSheet, rate } from './DeviceSheet'
+import { DevicesPage } from './DevicesPage'
+
+const at = (line: number) => ({ file: 'devices/r1.yaml', line, column: 1 })
+const FINDING = {
+  severity: 'error',
+  code: 'duplicate_address',
+  text: 'r1 and r2 both have 10.0.0.1',
+  suggestion: 'give one of them another address',
+  device: 'r1',
+  also: [],
+  ...at(5),
+}
+const CHART = {
+  sites: [{ name: 'ald', title: 'Aldersund', description: '' }],
+  devices: [
+    {
+      name: 'r1',
+      role: 'router',
+      site: 'ald',
+      description: 'the core',
+      addresses: ['10.0.0.1/24', '10.1.0.1/24'],
+      interfaces: 2,
+      errors: 1,
+      warnings: 2,
+      ...at(1),
+    },
+    {
+      name: 'r2',
+      role: 'router',
+      site: null,
+      description: '',
+      addresses: [],
+      interfaces: 0,
+      errors: 0,
+      warnings: 0,
+      ...at(1),
+    },
+  ],
+  segments: [],
+  outside: [],
+}
+const port = (name: string, more: object) => ({
+  name,
+  vrf: 'default',
+  description: '',
+  addresses: ['10.0.0.1/24'],
+  mtu: 1500,
+  enabled: true,
+  up: true,
+  neighbours: [],
+  filters_in: [],
+  filters_out: [],
+  ...at(9),
+  ...more,
+})
+const DEVICE = {
+  name: 'r1',
+  role: 'router',
+  site: 'ald',
+  description: 'the core',
+  interfaces: [
+    port('port1', {
+      description: 'to r2',
+      neighbours: ['r2'],
+      filters_in: ['guard'],
+      filters_out: ['nat', 'log'],
+    }),
+    port('port2', { enabled: false, up: false }),
+    port('port3', { up: false }),
+  ],
+  ...at(1),
+}
+
+beforeEach(() => {
+  drawAllRows()
+  serve(({ pathname, searchParams }) => {
+    if (pathname.endsWith('/chart')) return CHART
+    if (pathname.endsWith('/findings')) return [FINDING]
+    if (pathname.endsWith('/files')) return [{ path: 'devices/r1.yaml' }, { path: 'network.yaml' }]
+    if (pathname.includes('/files/'))
+      return { path: pathname.split('/files/')[1], text: 'routrel: 1\ndevice: r1\n' }
+    if (pathname.includes('/devices/')) return DEVICE
+    throw new Error(`${pathname}?${searchParams}`)
+  })
+})
+
+const open = (view: string, more = '') =>
+  visit(<DevicesPage />, `/n/net/devices/${view}${more}`, { pattern: '/n/:slug/devices/:view' })
+
+test('the list says of each device what it is, where, and what is found about it', async () => {
+  open('list')
+  const row = await screen.findByRole('row', { name: /the core/ })
+  expect(row).toHaveTextContent('r1routerAldersundthe core10.0.0.1/24 and 1 more23r1.yaml:1')
+  expect(within(row).getByRole('link', { name: 'r1' })).toHaveAttribute(
+    'href',
+    '/n/net/devices/chart?revision=3&device=r1',
+  )
+  await userEvent.type(screen.getByLabelText('Filter devices'), 'aldersund')
+  expect(screen.getByRole('status')).toHaveTextContent('1 of 2 devices')
+})
+
+test('findings say what is wrong, what to do and where, and are counted on their tab', async () => {
+  open('findings')
+  const row = await screen.findByRole('row', { name: /both have/ })
+  expect(row).toHaveTextContent('give one of them another address')
+  expect(within(row).getByRole('link')).toHaveTextContent('r1.yaml:5')
+  expect(screen.getByRole('link', { name: 'Findings 1' })).toBeVisible()
+})
+
+test('a file opens with the cited line, and another is a click away', async () => {
+  open('files', '?file=network.yaml&line=2')
+  expect(await screen.findByText('line 2 is cited')).toBeVisible()
+  expect(screen.getByRole('button', { name: 'network.yaml' })).toHaveAttribute('aria-current', 'true')
+  expect(await screen.findByLabelText('File text')).toHaveTextContent('device: r1')
+  await userEvent.click(screen.getByRole('button', { name: 'devices/r1.yaml' }))
+  expect(screen.getByLabelText('address')).toHaveTextContent('file=devices%2Fr1.yaml')
+  expect(screen.getByLabelText('address')).not.toHaveTextContent('line=')
+})
+
+test('a device tells of each interface whether it is up, and why not', async () => {
+  visit(<DeviceSheet name="r1" />, '/n/net/devices/chart')
+  expect(await screen.findByText('3 interfaces')).toBeVisible()
+  expect(await screen.findByText(/both have 10.0.0.1/)).toBeVisible()
+  const [first, second, third] = screen.getAllByRole('listitem')
+  expect(first).toHaveTextContent('port1up')
+  expect(first).toHaveTextContent('to r2; reaches r2; MTU 1500 bytes; filter in guard; filter out nat, log')
+  expect(second).toHaveTextContent('port2shut')
+  expect(third).toHaveTextContent('port3down')
+  expect(screen.getByRole('link', { name: 'Ask a flow from here' })).toHaveAttribute(
+    'href',
+    '/n/net/flows?revision=3&from=r1',
+  )
+})
+
+test('a link tells both ends apart: cost outward, MTU, rate, and who is outside', () => {
+  const end = (device: string, cost: number, up: boolean) => ({
+    device,
+    interface: 'port1',
+    addresses: ['10.0.0.1/24'],
+    up,
+    mtu: 9000,
+    bandwidth_bps: 2_500_000_000,
+    costs: cost ? [{ protocol: 'ospf', where: 'area 0', cost }] : [],
+    ...at(9),
+  })
+  visit(
+    <LinkSheet
+      segment={{
+        id: 1,
+        name: '10.0.0.0/24',
+        stated: true,
+        ends: [end('r1', 10, true), end('r2', 0, false)],
+        outside: [{ name: 'isle', address: '10.0.0.9' }],
+      }}
+    />,
+    '/n/net/devices/chart',
+  )
+  const [first, second, third] = screen.getAllByRole('listitem')
+  expect(first).toHaveTextContent('r1 port1up')
+  expect(first).toHaveTextContent('OSPF area 0, cost outward 10; MTU 9000 bytes; 2.5 Gb/s')
+  expect(second).toHaveTextContent('r2 port1down')
+  expect(second).toHaveTextContent('no link-state protocol here')
+  expect(third).toHaveTextContent('isle, outside: 10.0.0.9')
+  expect([rate(999), rate(1000), rate(10 ** 12), rate(10 ** 16)]).toEqual([
+    '999 b/s',
+    '1 kb/s',
+    '1 Tb/s',
+    '10000 Tb/s',
+  ])
+})
