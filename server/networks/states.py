@@ -61,7 +61,7 @@ def remember(content_hash: str, view: View) -> None:
     """Keep what was just seen of a revision."""
     name, state, bare, size = _name(content_hash), None, view, 0
     if view.state is not None:
-        state = _name(network_hash(view.texts, view.cases))
+        state = _state_name(network_hash(view.texts, view.cases))
         size = _store().size(state) or _store().put(state, view.state)
         nothing = Network(name=view.reading.network.name)
         bare = replace(view, state=None, reading=replace(view.reading, network=nothing))
@@ -93,7 +93,7 @@ def _stored(name: str) -> View | None:
 
 def _state_of(network: str, compute: Callable[[], State]) -> State:
     """The state of a network's content, computed by one of all who ask."""
-    name = _name(network)
+    name = _state_name(network)
     with _store().turn(name):
         state = _known_state(name)
         if state is None:
@@ -136,6 +136,11 @@ def _disk_key() -> bytes:
 
 def _name(content_hash: str) -> str:
     return f"{engine_hash()}-{content_hash}"
+
+
+def _state_name(network: str) -> str:
+    """Never that of a view, though a network without cases has the hash of its revision."""
+    return f"{_name(network)}-state"
 
 
 @cache

@@ -62,11 +62,23 @@ def test_another_case_is_no_other_network(monkeypatch):
             {**TEXTS, "case.yaml": CASE.format("one")},
             {**TEXTS, "case.yaml": CASE.format("two")},
             {"r.yaml": other, "case.yaml": CASE.format("two")},
+            {"r.yaml": other},  # its hash is that of its network
         )
     ]
-    assert [view.cases[0].title for view in views] == ["one", "two", "two"]
+    assert [[case.title for case in view.cases] for view in views] == [
+        ["one"],
+        ["two"],
+        ["two"],
+        [],
+    ]
+    assert views[2].state is views[3].state
     assert views[0].state is views[1].state
-    assert [view.reading.network.devices[0].description for view in views] == ["", "", "other"]
+    assert [view.reading.network.devices[0].description for view in views] == [
+        "",
+        "",
+        "other",
+        "other",
+    ]
     assert len(computed) == 2
     states.forget_memory()
     again = states.view_of(SimpleNamespace(content_hash=content_hash(views[1].texts), texts=None))
