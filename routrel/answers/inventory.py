@@ -33,6 +33,9 @@ class ChartEndData(Placed):
     costs: list[ChartCostData]
     mtu: int
     bandwidth_bps: int | None
+    vrf: str
+    filters_in: list[str]
+    filters_out: list[str]
 
 
 class ChartOutsideEndData(Answer):
@@ -58,6 +61,7 @@ class ChartSiteData(Answer):
     name: str
     title: str
     description: str
+    position: list[int] | None  #: where its author wants it, in free units
 
 
 class ChartDeviceData(Placed):
@@ -69,6 +73,7 @@ class ChartDeviceData(Placed):
     description: str
     addresses: list[str]
     interfaces: int
+    stateful: bool  #: it keeps track of connections
     errors: int
     warnings: int
 
@@ -156,6 +161,9 @@ def chart_data(state: State) -> ChartData:
             costs=costs.get(end.key, []),
             mtu=end.interface.mtu,
             bandwidth_bps=end.interface.bandwidth_bps,
+            vrf=end.interface.vrf,
+            filters_in=[use.filter for use in end.interface.filters_in],
+            filters_out=[use.filter for use in end.interface.filters_out],
             **position(end.interface.place),
         )
 
@@ -167,7 +175,10 @@ def chart_data(state: State) -> ChartData:
     return ChartData(
         sites=[
             ChartSiteData(
-                name=site.name, title=site.title or site.name, description=site.description
+                name=site.name,
+                title=site.title or site.name,
+                description=site.description,
+                position=list(site.position) if site.position else None,
             )
             for site in state.network.sites
         ],
@@ -179,6 +190,7 @@ def chart_data(state: State) -> ChartData:
                 description=device.description,
                 addresses=[str(own.ip) for each in device.interfaces for own in each.addresses],
                 interfaces=len(device.interfaces),
+                stateful=device.tracks_connections,
                 errors=severities.get(device.name, nothing)[Severity.ERROR],
                 warnings=severities.get(device.name, nothing)[Severity.WARNING],
                 **position(device.place),

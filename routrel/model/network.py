@@ -285,6 +285,7 @@ class Site:
     name: str
     title: str = ""
     description: str = ""
+    position: tuple[int, ...] = ()  #: x, growing to the right, and y, growing downward; or nothing
     place: Place = placed()
 
 

@@ -6,6 +6,7 @@ from django.conf import settings
 from django.db import models
 
 __all__ = [
+    "ChartPlaces",
     "Draft",
     "Job",
     "JobKind",
@@ -228,6 +229,16 @@ class Draft(models.Model):
 
     def __str__(self) -> str:
         return self.text
+
+
+class ChartPlaces(models.Model):
+    """Where people have put the devices of a network on its chart."""
+
+    network = models.OneToOneField(Network, on_delete=models.CASCADE, related_name="chart_places")
+    places = models.JSONField(default=dict)  #: by name of a node: x and y of its middle
+
+    def __str__(self) -> str:
+        return f"places of {len(self.places)} on the chart of {self.network}"
 
 
 class LoginFailure(models.Model):

@@ -447,6 +447,29 @@ def test_drafts_are_kept_by_editors_and_seen_by_all(network):
     assert client("viewer").get(path).json() == []
 
 
+def test_places_of_the_chart_are_kept_together(network):
+    """Each keeps what the other moved; null lets one go, a reset all; nonsense changes nothing."""
+    path = "/api/networks/demo/chart/places"
+
+    def keep(who: str, places: dict) -> int:
+        answer = client(who).patch(path, {"places": places}, content_type="application/json")
+        return answer.status_code
+
+    assert client("viewer").get(path).json() == {"places": {}}
+    assert keep("viewer", {"device a": [1, 2]}) == 403
+    assert keep("editor", {"device a": [1, 2], "device b": [3.5, -4]}) == 200
+    assert keep("owner", {"device a": [7, 8], "hub 3": [0, 0]}) == 200
+    assert keep("editor", {"hub 3": None}) == 200
+    kept = {"device a": [7.0, 8.0], "device b": [3.5, -4.0]}
+    assert client("viewer").get(path).json() == {"places": kept}
+    for wrong in ({"a": [1]}, {"a": [1, 2, 3]}, {"a": [1, 1e9]}, {"a": "b"}, {"x" * 301: [1, 2]}):
+        assert keep("editor", wrong) == 400, wrong
+    assert client("viewer").get(path).json() == {"places": kept}
+    assert client("viewer").delete(path).status_code == 403
+    assert client("editor").delete(path).status_code == 204
+    assert client("viewer").get(path).json() == {"places": {}}
+
+
 # --- remedies, comparisons, saved questions ------------------------------------------------------
 
 KIOSK = {"from": "kiosk-gul", "to": "booking-db", "as": "tcp 5432"}

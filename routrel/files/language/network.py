@@ -42,10 +42,28 @@ __all__ = [
     "SITE",
 ]  # fmt: skip
 
+
+def _build_site(values: Values, place: Place, report: Report) -> Any:
+    if len(values.get("position", ())) > 2:
+        report.error(place, "bad_position", "a position is two numbers", "write [x, y]")
+        return BAD
+    return Site(**values, place=place)
+
+
 SITE = Record(
     cls=Site,
     what="a site",
-    fields=(Field("title", Text(), "how people call it", default=""), DESCRIPTION),
+    fields=(
+        Field("title", Text(), "how people call it", default=""),
+        Field(
+            "position",
+            ListOf(Integer(-1_000_000, 1_000_000), minimum=2),
+            "where it stands on a fresh chart: x to the right and y downward, in free units",
+            default=(),
+        ),
+        DESCRIPTION,
+    ),
+    build=_build_site,
     bare_ok=True,
 )
 LINK = Record(

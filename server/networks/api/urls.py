@@ -6,6 +6,7 @@ from rest_framework.permissions import AllowAny
 
 from server.networks.api import (
     answers,
+    chart,
     drafts,
     files,
     imports,
@@ -44,6 +45,7 @@ urlpatterns = [
     path("question-runs/<int:pk>", questions.QuestionRunView.as_view()),
     path("networks/<slug:slug>/cases", answers.CaseListView.as_view()),
     path("networks/<slug:slug>/chart", answers.ChartView.as_view()),
+    path("networks/<slug:slug>/chart/places", chart.ChartPlacesView.as_view()),
     path("networks/<slug:slug>/devices/<path:device>", answers.DeviceView.as_view()),
     path("networks/<slug:slug>/holders", routes.HoldersView.as_view()),
     path("networks/<slug:slug>/why", routes.WhyView.as_view()),

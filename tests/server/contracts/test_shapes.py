@@ -91,6 +91,7 @@ QUESTIONS = [
     ("/sessions/bounce", {"device": "ald-core-1", "vrf": "default", "neighbour": "10.255.0.3"}),
     ("/policies", {}),
     ("/drafts", {}),
+    ("/chart/places", {}),
     ("/questions", {}),
 ]  # fmt: skip
 

@@ -141,6 +141,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{slug}/chart/places": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Where devices stand on the network's chart, as far as that is kept. */
+        get: operations["chart_places"];
+        put?: never;
+        post?: never;
+        /** @description Let the chart be laid out anew; takes an editor. */
+        delete: operations["drop_chart_places"];
+        options?: never;
+        head?: never;
+        /** @description Keep places; takes an editor. What two people move at once is kept of both. */
+        patch: operations["keep_chart_places"];
+        trace?: never;
+    };
     "/api/networks/{slug}/devices/{device}": {
         parameters: {
             query?: never;
@@ -932,6 +951,7 @@ export interface components {
             description: string;
             addresses: string[];
             interfaces: number;
+            stateful: boolean;
             errors: number;
             warnings: number;
         };
@@ -950,6 +970,9 @@ export interface components {
             costs: components["schemas"]["ChartCostData"][];
             mtu: number;
             bandwidth_bps: number | null;
+            vrf: string;
+            filters_in: string[];
+            filters_out: string[];
         };
         /**
          * ChartOutsideData
@@ -970,6 +993,16 @@ export interface components {
             address: string;
         };
         /**
+         * @description By name of a node (`device NAME`, `outside NAME`, `hub ID`): x and y of its middle.
+         *
+         *     Names that are given are kept, or let go where the place is null; the others stay as they are.
+         */
+        ChartPlacesShape: {
+            places: {
+                [key: string]: number[] | null;
+            };
+        };
+        /**
          * ChartSegmentData
          * @description Interfaces that hear each other.
          */
@@ -988,6 +1021,7 @@ export interface components {
             name: string;
             title: string;
             description: string;
+            position: number[] | null;
         };
         /**
          * ConnectionState
@@ -1598,6 +1632,16 @@ export interface components {
         PairData: {
             source: string;
             destination: string;
+        };
+        /**
+         * @description By name of a node (`device NAME`, `outside NAME`, `hub ID`): x and y of its middle.
+         *
+         *     Names that are given are kept, or let go where the place is null; the others stay as they are.
+         */
+        PatchedChartPlacesShapeRequest: {
+            places?: {
+                [key: string]: number[] | null;
+            };
         };
         /**
          * PolicyChangeData
@@ -2246,6 +2290,7 @@ export type SchemaChartDeviceData = components['schemas']['ChartDeviceData'];
 export type SchemaChartEndData = components['schemas']['ChartEndData'];
 export type SchemaChartOutsideData = components['schemas']['ChartOutsideData'];
 export type SchemaChartOutsideEndData = components['schemas']['ChartOutsideEndData'];
+export type SchemaChartPlacesShape = components['schemas']['ChartPlacesShape'];
 export type SchemaChartSegmentData = components['schemas']['ChartSegmentData'];
 export type SchemaChartSiteData = components['schemas']['ChartSiteData'];
 export type SchemaConnectionState = components['schemas']['ConnectionState'];
@@ -2305,6 +2350,7 @@ export type SchemaObstacleData = components['schemas']['ObstacleData'];
 export type SchemaOneFlowData = components['schemas']['OneFlowData'];
 export type SchemaOrigin = components['schemas']['Origin'];
 export type SchemaPairData = components['schemas']['PairData'];
+export type SchemaPatchedChartPlacesShapeRequest = components['schemas']['PatchedChartPlacesShapeRequest'];
 export type SchemaPolicyChangeData = components['schemas']['PolicyChangeData'];
 export type SchemaPolicyData = components['schemas']['PolicyData'];
 export type SchemaPolicyQuestionShapeRequest = components['schemas']['PolicyQuestionShapeRequest'];
@@ -3075,6 +3121,180 @@ export interface operations {
             };
             /** @description too much at a time or too soon; the suggestion says how long to wait */
             429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    chart_places: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChartPlacesShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    drop_chart_places: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    keep_chart_places: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedChartPlacesShapeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChartPlacesShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
