@@ -134,6 +134,14 @@ export const chartQuery = (lens: Lens) =>
     ...SETTLED,
   })
 
+export const placesQuery = (slug: string) =>
+  queryOptions({
+    queryKey: ['network', slug, 'chart-places'],
+    queryFn: ({ signal }) =>
+      data(api.GET('/api/networks/{slug}/chart/places', { params: { path: { slug } }, signal })),
+    staleTime: Infinity,
+  })
+
 export const deviceQuery = (lens: Lens, device: string) =>
   queryOptions({
     queryKey: ['device', lens, device],

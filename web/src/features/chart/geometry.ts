@@ -105,9 +105,12 @@ export function beside(points: Point[], by: number): Point[] {
   })
 }
 
+/** Cells in a column of an index; what is farther shares a cell, and is looked at once more. */
+const ROWS = 100_003
+
 /** Boxes by where they are, so that few have to be looked at. */
 export class BoxIndex {
-  private readonly cells = new Map<string, Box[]>()
+  private readonly cells = new Map<number, Box[]>()
 
   constructor(
     boxes: Iterable<Box>,
@@ -153,6 +156,6 @@ export class BoxIndex {
   private *cellsOf(west: number, east: number, north: number, south: number) {
     for (let x = Math.floor(west / this.size); x <= Math.floor(east / this.size); x += 1)
       for (let y = Math.floor(north / this.size); y <= Math.floor(south / this.size); y += 1)
-        yield `${x} ${y}`
+        yield x * ROWS + y
   }
 }

@@ -17,7 +17,7 @@ const GOLDEN_ANGLE = Math.PI * (3 - Math.sqrt(5))
  * Gives islands that are not fixed a first place: those that are linked near each other, the others
  * as far apart as there are groups between them (stress majorization over shortest paths).
  */
-export function spread(islands: Island[], hints: Record<string, Point> = {}) {
+export function spread(islands: Island[], hints: Record<string, Point> = {}, variant = 0) {
   const count = islands.length
   const far = wanted(islands)
   const order = outward(islands)
@@ -27,8 +27,8 @@ export function spread(islands: Island[], hints: Record<string, Point> = {}) {
     const hint = island && hints[island.name]
     if (!island || island.fixed) return
     const radius = room * 0.9 * Math.sqrt(rank + 0.5)
-    island.x = hint ? hint.x : radius * Math.cos(rank * GOLDEN_ANGLE)
-    island.y = hint ? hint.y : radius * Math.sin(rank * GOLDEN_ANGLE)
+    island.x = hint ? hint.x : radius * Math.cos(rank * GOLDEN_ANGLE + variant)
+    island.y = hint ? hint.y : (variant % 2 ? -radius : radius) * Math.sin(rank * GOLDEN_ANGLE + variant)
   })
   if (islands.some((island) => hints[island.name])) scaled(islands, hints, room)
   const rounds = Math.min(200, Math.ceil(8_000_000 / Math.max(1, count * count)))

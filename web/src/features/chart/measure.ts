@@ -3,7 +3,6 @@ import type { Line } from './route'
 
 /** How well a chart can be read; what is counted should be little. */
 export type Measure = {
-  /** Pairs of lines that cross, but for those that share a node. */
   crossings: number
   length: number
   /** Lines that run behind a tile that is not their own. */
@@ -13,13 +12,6 @@ export type Measure = {
 }
 
 export function measure(nodes: Map<string, Box>, areas: Map<string, Box>, lines: Line[]): Measure {
-  let crossings = 0
-  for (const [index, one] of lines.entries()) {
-    for (const other of lines.slice(index + 1)) {
-      const shared = [one.link.from, one.link.to].some((id) => id === other.link.from || id === other.link.to)
-      if (!shared && meet(one, other)) crossings += 1
-    }
-  }
   let behind = 0
   for (const { link, points } of lines) {
     for (const [id, box] of nodes) {
@@ -28,11 +20,25 @@ export function measure(nodes: Map<string, Box>, areas: Map<string, Box>, lines:
     }
   }
   return {
-    crossings,
+    crossings: crossings(lines),
     length: Math.round(lines.reduce((sum, line) => sum + lengthOf(line.points), 0)),
     behind,
     overlaps: pairs([...nodes.values()]) + pairs([...areas.values()]),
   }
+}
+
+/** Pairs of lines that cross, but for those that share a node. */
+export function crossings(lines: Line[]): number {
+  let count = 0
+  for (const [index, one] of lines.entries()) {
+    for (const other of lines.slice(index + 1)) {
+      const { from, to } = other.link
+      const shared =
+        one.link.from === from || one.link.from === to || one.link.to === from || one.link.to === to
+      if (!shared && meet(one, other)) count += 1
+    }
+  }
+  return count
 }
 
 const meet = (one: Line, other: Line) =>

@@ -17,6 +17,12 @@ const ASPECT = 1.7
 /** Groups up to so many nodes try every exchange of two places, larger ones only near ones. */
 const FEW = 40
 const ROUNDS = 3
+/** Charts of more nodes are not worked over that often. */
+const LARGE = 400
+/** Room that groups keep where one has grown. */
+const NARROW = 10
+/** What it costs that a new node makes a group move aside, in pixels of its lines. */
+const PUSHED = 150
 /** What it costs that a line runs behind a tile, in pixels of its length. */
 const BEHIND = 80
 
@@ -35,9 +41,10 @@ export function areaOf(boxes: Iterable<Box>): Box {
  * A place for every node. What has one already keeps it; what is new comes near what it is linked
  * with, a group of its own where nothing else is.
  *
+ * @param variant which of several starts to take
  * @param hints middles of groups that the network's author stated, in free units; a start only
  */
-export function place(parts: ChartParts, known: Places, hints: Record<string, Point> = {}): Placement {
+export function place(parts: ChartParts, known: Places, hints: Places = {}, variant = 0): Placement {
   const members = new Map<string, ChartNode[]>([...parts.groups.keys()].map((name) => [name, []]))
   for (const node of parts.nodes) members.get(node.group)?.push(node)
   const nodes = new Map<string, Box>()
@@ -47,15 +54,50 @@ export function place(parts: ChartParts, known: Places, hints: Record<string, Po
   }
   const lines = linesOf(parts.links)
   const fresh = [...members].filter(([, held]) => held.length && held.every((node) => !nodes.has(node.id)))
-  if (fresh.length) placeGroups(parts, members, new Map(fresh), nodes, lines, hints)
+  if (fresh.length) placeGroups(parts, members, new Map(fresh), nodes, lines, hints, variant)
   for (const [name, held] of members) {
     for (const node of held)
       if (!nodes.has(node.id)) nodes.set(node.id, nearby(node, name, members, nodes, lines))
   }
-  const groups = new Map<string, Box>()
-  for (const [name, held] of members)
-    if (held.length) groups.set(name, areaOf(held.map((node) => get(nodes, node.id))))
+  const groups = areasOf(members, nodes)
+  if (makeRoom(groups, members, nodes)) return { nodes, groups: areasOf(members, nodes) }
   return { nodes, groups }
+}
+
+function areasOf(members: Map<string, ChartNode[]>, nodes: Map<string, Box>): Map<string, Box> {
+  return new Map(
+    [...members].flatMap(([name, held]) =>
+      held.length ? [[name, areaOf(held.map((node) => get(nodes, node.id)))] as const] : [],
+    ),
+  )
+}
+
+/** Where a group has grown into another both move aside, as a whole and no more than need be; whether any did. */
+function makeRoom(
+  groups: Map<string, Box>,
+  members: Map<string, ChartNode[]>,
+  nodes: Map<string, Box>,
+): boolean {
+  const islands = [...groups].map(([name, area]): Island => ({
+    ...area,
+    name,
+    fixed: false,
+    linked: new Map(),
+  }))
+  const before = islands.map(({ x, y }) => ({ x, y }))
+  apart(islands, NARROW)
+  let moved = false
+  for (const [index, island] of islands.entries()) {
+    const was = before[index] ?? island
+    const by = { x: island.x - was.x, y: island.y - was.y }
+    if (by.x === 0 && by.y === 0) continue
+    moved = true
+    for (const node of members.get(island.name) ?? []) {
+      const box = get(nodes, node.id)
+      nodes.set(node.id, { ...box, x: box.x + by.x, y: box.y + by.y })
+    }
+  }
+  return moved
 }
 
 const boxAt = (node: ChartNode, at: Point): Box => ({ ...at, width: node.width, height: node.height })
@@ -87,7 +129,8 @@ function placeGroups(
   fresh: Map<string, ChartNode[]>,
   nodes: Map<string, Box>,
   lines: Map<string, string[]>,
-  hints: Record<string, Point>,
+  hints: Places,
+  variant: number,
 ) {
   const groupOf = new Map(parts.nodes.map((node) => [node.id, node.group]))
   const grids = new Map<string, Grid>()
@@ -113,7 +156,7 @@ function placeGroups(
     }
   }
   const all = [...islands.values()]
-  spread(all, hints)
+  spread(all, hints, variant)
   apart(all, BETWEEN)
   packed(all, BETWEEN)
   const middles = new Map<string, Point[]>()
@@ -124,7 +167,7 @@ function placeGroups(
     middles.set(name, at)
     grid.order.forEach((node, index) => nodes.set(node.id, boxAt(node, at[index] ?? island)))
   }
-  for (let round = 0; round < ROUNDS; round += 1) {
+  for (let round = 0; round < (nodes.size > LARGE ? 1 : ROUNDS); round += 1) {
     for (const [name, grid] of grids) exchange(grid, middles.get(name) ?? [], nodes, lines)
   }
 }
@@ -207,7 +250,7 @@ function exchange(grid: Grid, places: Point[], nodes: Map<string, Box>, lines: M
     nodes.set(node.id, boxAt(node, places[index] ?? { x: 0, y: 0 }))
   }
   const few = order.length <= FEW
-  for (let pass = 0; pass < (few ? 12 : 4); pass += 1) {
+  for (let pass = 0; pass < (nodes.size > LARGE ? 3 : few ? 12 : 4); pass += 1) {
     let better = false
     for (let one = 0; one < order.length; one += 1) {
       const last = few ? order.length - 1 : Math.min(order.length - 1, one + 2 * columns + 2)
@@ -263,10 +306,10 @@ function nearby(
         const box = boxAt(node, { x: anchor.x + across * step.x, y: anchor.y + down * step.y })
         if (held.some((other) => overlap(box, other, 10))) continue
         const grownArea = areaOf([...held, box])
-        if (others.some((other) => overlap(grownArea, other, 4))) continue
+        const pushes = others.filter((other) => overlap(grownArea, other)).length
         const grows = grownArea.width * grownArea.height - area.width * area.height
         const far = linked.reduce((sum, other) => sum + distance(box, other), 0)
-        const cost = far + distance(box, area) / 4 + grows / 200
+        const cost = far + distance(box, area) / 4 + grows / 200 + PUSHED * pushes
         if (cost < least) {
           least = cost
           best = box

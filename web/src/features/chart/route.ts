@@ -21,8 +21,14 @@ const CLEAR = 5
 const CORNER = 9
 const SIDE_BY_SIDE = 8
 const DEEPEST = 7
+/** Looks at tiles that one line may cost: in large charts, where nobody follows single lines, few. */
+const LOOKS = 400
+const FEW_LOOKS = 6
+const LARGE = 200
+/** Longer lines of a large chart run straight. */
+const FOLLOWED = 700
 /** How far around a line corners are looked at where going round one tile after the other fails. */
-const AROUND = 240
+const AROUND = 90
 
 /** Every link as a line that passes behind no tile but its own two; parallel ones side by side. */
 export function routeLines(links: ChartLink[], nodes: Map<string, Box>): Line[] {
@@ -49,6 +55,8 @@ export function routeLines(links: ChartLink[], nodes: Map<string, Box>): Line[] 
 
 class Router {
   private readonly index: BoxIndex
+  /** How many more looks the present line may cost. */
+  private looks = 0
 
   constructor(private readonly nodes: Map<string, Box>) {
     this.index = new BoxIndex(nodes.values())
@@ -62,7 +70,11 @@ class Router {
     const straight = beside([middle(start), middle(end)], by)
     const [a, b] = straight
     if (!a || !b || start === end) return straight
-    return this.around(a, b, ends, DEEPEST) ?? this.byCorners(a, b, ends) ?? straight
+    const isLarge = this.nodes.size > LARGE
+    if (isLarge && distance(a, b) > FOLLOWED) return straight
+    this.looks = isLarge ? FEW_LOOKS : LOOKS
+    const way = this.around(a, b, ends, DEEPEST)
+    return way ?? (isLarge ? null : this.byCorners(a, b, ends)) ?? straight
   }
 
   /** Whether nothing is in the way from a to b. */
@@ -94,7 +106,8 @@ class Router {
     ends.to ??= b
     const hit = this.first(a, b, ends)
     if (!hit) return [a, b]
-    if (depth === 0) return null
+    this.looks -= 1
+    if (depth === 0 || this.looks < 0) return null
     const corners = cornersOf(hit).sort(
       (c, d) => distance(a, c) + distance(c, b) - distance(a, d) - distance(d, b),
     )
@@ -121,7 +134,7 @@ class Router {
 
   /** The shortest way over corners of all tiles near the line. */
   private byCorners(a: Point, b: Point, ends: Ends): Point[] | null {
-    for (const reach of [AROUND, 4 * AROUND]) {
+    for (const reach of [AROUND, 3 * AROUND, 9 * AROUND]) {
       const area = {
         x: (a.x + b.x) / 2,
         y: (a.y + b.y) / 2,

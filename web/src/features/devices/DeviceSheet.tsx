@@ -5,10 +5,11 @@ import type { ChartEnd, ChartSegment } from '../../api/types'
 import { Mono, Panel, Problem, Severity, Waiting } from '../../ui/controls'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { useFileLink, useLens, useLinkTo } from '../lens/lens'
-import { segmentTitle } from './ChartView'
+import { segmentTitle } from '../chart/Lines'
+import { rateWords } from '../chart/layers'
 
 /** Everything about one device: interfaces, findings, file, and its table. */
-export function DeviceSheet({ name }: { name: string }) {
+export function DeviceSheet({ name, onUnfold }: { name: string; onUnfold?: (name: string) => void }) {
   const lens = useLens()
   const to = useLinkTo()
   const file = useFileLink()
@@ -33,6 +34,12 @@ export function DeviceSheet({ name }: { name: string }) {
         {device.data.file && <Link to={file(device.data.file, device.data.line)}>Its file</Link>}
         <Link to={to('routes', { table: name })}>Its table</Link>
         <Link to={to('flows', { from: name })}>Ask a flow from here</Link>
+        <Link to={to('flows', { to: name })}>… to here</Link>
+        {onUnfold && role !== 'host' && (
+          <button type="button" className="text-link underline" onClick={() => onUnfold(name)}>
+            Its hosts on the chart
+          </button>
+        )}
       </p>
       {mine.map((finding) => (
         <p key={finding.code + finding.line} className="mt-2">
@@ -103,7 +110,8 @@ export function LinkSheet({ segment }: { segment: ChartSegment }) {
               ))}
             </div>
             <div className="text-sm text-soft">
-              {costWords(end)}; MTU {end.mtu} bytes{end.bandwidth_bps ? `; ${rate(end.bandwidth_bps)}` : ''}{' '}
+              {costWords(end)}; MTU {end.mtu} bytes
+              {end.bandwidth_bps ? `; ${rateWords(end.bandwidth_bps)}` : ''}{' '}
               <EvidenceLink file={end.file} line={end.line} />
             </div>
           </li>
@@ -126,15 +134,4 @@ function costWords(end: ChartEnd): string {
   return words.join('; ') || 'no link-state protocol here'
 }
 
-export const PROTOCOLS: Record<string, string> = { ospf: 'OSPF', ospfv3: 'OSPFv3', isis: 'IS-IS' }
-
-export function rate(bps: number): string {
-  const units = ['b/s', 'kb/s', 'Mb/s', 'Gb/s', 'Tb/s']
-  let value = bps
-  let unit = 0
-  while (value >= 1000 && unit < units.length - 1) {
-    value /= 1000
-    unit += 1
-  }
-  return `${value} ${units[unit] ?? ''}`
-}
+const PROTOCOLS: Record<string, string> = { ospf: 'OSPF', ospfv3: 'OSPFv3', isis: 'IS-IS' }

@@ -2,7 +2,8 @@ import { screen, within } from '@testing-library/react'
 import userEvent from '@testing-library/user-event'
 import { beforeEach, expect, test } from 'vitest'
 import { drawAllRows, serve, visit } from '../../testing'
-import { DeviceSheet, LinkSheet, rate } from './DeviceSheet'
+import { rateWords } from '../chart/layers'
+import { DeviceSheet, LinkSheet } from './DeviceSheet'
 import { DevicesPage } from './DevicesPage'
 
 const at = (line: number) => ({ file: 'devices/r1.yaml', line, column: 1 })
@@ -144,6 +145,9 @@ test('a link tells both ends apart: cost outward, MTU, rate, and who is outside'
     addresses: ['10.0.0.1/24'],
     up,
     mtu: 9000,
+    vrf: 'default',
+    filters_in: [],
+    filters_out: [],
     bandwidth_bps: 2_500_000_000,
     costs: cost ? [{ protocol: 'ospf', where: 'area 0', cost }] : [],
     ...at(9),
@@ -166,7 +170,7 @@ test('a link tells both ends apart: cost outward, MTU, rate, and who is outside'
   expect(second).toHaveTextContent('r2 port1down')
   expect(second).toHaveTextContent('no link-state protocol here')
   expect(third).toHaveTextContent('isle, outside: 10.0.0.9')
-  expect([rate(999), rate(1000), rate(10 ** 12), rate(10 ** 16)]).toEqual([
+  expect([rateWords(999), rateWords(1000), rateWords(10 ** 12), rateWords(10 ** 16)]).toEqual([
     '999 b/s',
     '1 kb/s',
     '1 Tb/s',

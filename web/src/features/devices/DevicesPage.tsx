@@ -7,9 +7,7 @@ import { DataTable, type Column } from '../../ui/DataTable'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { PageTabs } from '../lens/PageTabs'
 import { useAddress, useLens, useLinkTo, usePlace } from '../lens/lens'
-import { ChartView } from './ChartView'
-import { layerOf } from './layers'
-import { DeviceSheet, LinkSheet } from './DeviceSheet'
+import { ChartPage } from '../chart/ChartPage'
 import { FileText } from './FileText'
 
 const VIEWS = { 'devices/chart': 'Chart', 'devices/list': 'List', 'devices/files': 'Files' }
@@ -29,7 +27,7 @@ export function DevicesPage() {
         ) : view === 'findings' ? (
           <FindingsView />
         ) : (
-          <ChartTab />
+          <ChartPage />
         )}
       </div>
     </div>
@@ -40,62 +38,6 @@ function Tabs() {
   const findings = useQuery(findingsQuery(useLens()))
   const count = findings.data ? ` ${findings.data.length}` : ''
   return <PageTabs label="Views of the devices" tabs={{ ...VIEWS, 'devices/findings': `Findings${count}` }} />
-}
-
-function ChartTab() {
-  const lens = useLens()
-  const chart = useQuery(chartQuery(lens))
-  const [params, change] = useAddress()
-  if (chart.isPending) return <Waiting what="Reading the network" />
-  if (chart.isError) return <Problem error={chart.error} />
-  const device = params.get('device')
-  const link = params.get('link')
-  const segment = chart.data.segments.find((each) => link !== null && each.id === Number(link))
-  return (
-    <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)_20rem] gap-3">
-      <Panel className="min-h-0">
-        <ChartView
-          chart={chart.data}
-          lens={lens}
-          layer={layerOf(params.get('layer'))}
-          onLayer={(layer) => change({ layer })}
-          device={device}
-          segment={segment?.id ?? null}
-          onDevice={(name) => change({ device: name, link: null })}
-          onSegment={(id) => change({ link: String(id), device: null })}
-        />
-      </Panel>
-      <div className="min-h-0 overflow-auto">
-        {device ? <DeviceSheet name={device} /> : segment ? <LinkSheet segment={segment} /> : <Summary />}
-      </div>
-    </div>
-  )
-}
-
-/** Nothing chosen: is anything wrong? */
-function Summary() {
-  const findings = useQuery(findingsQuery(useLens()))
-  if (findings.isPending) return <Waiting what="Looking for findings" />
-  if (findings.isError) return <Problem error={findings.error} />
-  return (
-    <Panel title="Is anything wrong?">
-      {findings.data.length === 0 && (
-        <p className="text-go">✓ Nothing suspicious in addresses, links and routing.</p>
-      )}
-      <ul className="divide-y divide-line">
-        {findings.data.slice(0, 12).map((finding) => (
-          <li key={finding.code + finding.file + finding.line} className="py-2">
-            <Severity value={finding.severity} /> {finding.text}{' '}
-            <EvidenceLink file={finding.file} line={finding.line} />
-          </li>
-        ))}
-      </ul>
-      {findings.data.length > 12 && (
-        <p className="text-soft">and {findings.data.length - 12} more under Findings</p>
-      )}
-      <p className="mt-3 text-soft">Choose a device or a link on the chart.</p>
-    </Panel>
-  )
 }
 
 function ListView() {

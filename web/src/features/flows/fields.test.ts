@@ -1,7 +1,7 @@
 import { expect, test } from 'vitest'
 import { withTyped } from './EndpointField'
 import { shareWords } from './StripView'
-import { rate } from '../devices/DeviceSheet'
+import { rateWords } from '../chart/layers'
 
 const found = (value: string) => ({
   kind: 'address',
@@ -34,6 +34,6 @@ test.each([
 })
 
 test('rates carry their unit', () => {
-  expect(rate(10_000_000_000)).toBe('10 Gb/s')
-  expect(rate(1_500_000)).toBe('1.5 Mb/s')
+  expect(rateWords(10_000_000_000)).toBe('10 Gb/s')
+  expect(rateWords(1_500_000)).toBe('1.5 Mb/s')
 })

@@ -1,0 +1,372 @@
+import { useQuery } from '@tanstack/react-query'
+import { useEffect, useMemo, useState, type FormEvent } from 'react'
+import { Link } from 'react-router'
+import { chartQuery, findingsQuery, flowQuery, sessionsQuery } from '../../api/queries'
+import type { Chart, ChartSegment } from '../../api/types'
+import { Button, Problem, Waiting } from '../../ui/controls'
+import { Input, Select } from '../../ui/fields'
+import { DeviceSheet, LinkSheet } from '../devices/DeviceSheet'
+import { questionIn, questionWords } from '../flows/question'
+import { useAddress, useLens, useLinkTo, usePlace } from '../lens/lens'
+import { ChartMap, DRAWING, type Zooming } from './ChartMap'
+import { downloadPng, downloadSvg } from './export'
+import { flowPath } from './flowPath'
+import { overlap, type Point } from './geometry'
+import { LAYERS, layerNamed, marksOf, needsSessions, type Marks } from './layers'
+import type { ChartLayout } from './layout'
+import { keepersOf } from './parts'
+import { areaOf, type Places } from './place'
+import { useLayout } from './useLayout'
+import { snapped, type Drag } from './useMoving'
+import { usePlaces } from './usePlaces'
+
+/** The chart of the network: what there is, where a flow goes, what a layer says. */
+export function ChartPage() {
+  const chart = useQuery(chartQuery(useLens()))
+  const places = usePlaces()
+  if (chart.isPending) return <Waiting what="Reading the network" />
+  if (chart.isError) return <Problem error={chart.error} />
+  if (!places.known) {
+    return places.error ? <Problem error={places.error} /> : <Waiting what="Asking where things stand" />
+  }
+  return <Charted chart={chart.data} places={places} known={places.known} />
+}
+
+type ChartedProps = { chart: Chart; places: ReturnType<typeof usePlaces>; known: Places }
+
+function Charted({ chart, places, known }: ChartedProps) {
+  const lens = useLens()
+  const [params, change] = useAddress()
+  const unfolded = params.get('hosts')
+  const hosts = unfolded === 'all' ? 'all' : (unfolded?.split(',').filter(Boolean) ?? [])
+  const layout = useLayout(chart, lens, hosts, known, places.turn)
+  const layer = layerNamed(params.get('layer'))
+  const question = questionIn(params)
+  const asksFlow = question !== null && question.from !== '' && question.to !== ''
+  const flow = useQuery({
+    ...flowQuery(lens, question ?? { from: '', to: '', as: '' }),
+    enabled: asksFlow,
+  })
+  const sessions = useQuery({ ...sessionsQuery(lens), enabled: needsSessions(layer) })
+  const keepers = useMemo(() => keepersOf(chart), [chart])
+  const [said, setSaid] = useState('')
+  const { data: drawn } = layout
+  const { keep } = places
+  useEffect(() => {
+    // Hosts that are unfolded now come and go; the others stay where they are.
+    if (drawn && unfolded === null) keep(Object.fromEntries(drawn.nodes))
+  }, [drawn, keep, unfolded])
+  if (layout.isError) return <Problem error={layout.error} />
+  if (!drawn) return <Waiting what={`Laying out ${chart.devices.length} devices`} />
+
+  const marks = marksOf(layer, {
+    chart,
+    links: drawn.parts.links,
+    sessions: sessions.data?.sessions ?? [],
+  })
+  const path =
+    asksFlow && flow.data && flow.data.classes.length === 0
+      ? flowPath(flow.data, drawn.parts.links, keepers, new Set(drawn.nodes.keys()))
+      : null
+  const link = params.get('link')
+  const segment = chart.segments.find((each) => link !== null && each.id === Number(link)) ?? null
+  const device = params.get('device')
+  // A host that is folded is found at the device that it is folded into.
+  const found =
+    device !== null && !drawn.nodes.has(`device ${device}`) ? (keepers.get(device) ?? device) : device
+  const unfold = (name: string) => {
+    const list = hosts === 'all' ? [] : hosts
+    const next = list.includes(name) ? list.filter((each) => each !== name) : [...list, name]
+    change({ hosts: next.join(',') || null })
+  }
+  const drop = (drag: Drag) => {
+    const to = dropped(drag, drawn)
+    setSaid(to ? '' : 'There is no room: sites and devices do not lie on each other.')
+    if (to) places.move(to)
+  }
+  return (
+    <div className="h-full min-h-0">
+      <ChartMap
+        layout={drawn}
+        marks={marks}
+        path={path}
+        selected={{ device: found, segment: segment?.id ?? null }}
+        found={found}
+        onDevice={(name) => change({ device: name, link: null })}
+        onSegment={(id) => change({ link: String(id), device: null })}
+        onUnfold={unfold}
+        onMove={places.mayMove ? drop : null}
+        sheet={
+          (device !== null || segment !== null) && (
+            <Sheet device={device} segment={segment} onUnfold={unfold} />
+          )
+        }
+        tools={(zoom) => (
+          <div className="mb-2 flex flex-col gap-1.5">
+            <Toolbar
+              zoom={zoom}
+              names={chart.devices.map((each) => each.name)}
+              marks={marks}
+              places={places}
+              allHosts={unfolded !== null}
+            />
+            <Facts
+              chart={chart}
+              marks={marks}
+              said={said || (places.error ? 'The last move could not be kept.' : '')}
+            />
+            {asksFlow && question && (
+              <FlowLine
+                words={questionWords(question)}
+                sentence={
+                  flow.error
+                    ? flow.error.message
+                    : flow.data?.classes.length
+                      ? 'The chart shows one source and one destination: ask for one of the pairs.'
+                      : (flow.data?.sentence ?? 'Following it…')
+                }
+              />
+            )}
+          </div>
+        )}
+      />
+    </div>
+  )
+}
+
+type SheetProps = { device: string | null; segment: ChartSegment | null; onUnfold: (name: string) => void }
+
+function Sheet({ device, segment, onUnfold }: SheetProps) {
+  const [, change] = useAddress()
+  return (
+    <aside
+      aria-label="What is chosen"
+      className="absolute top-0 right-0 max-h-full w-80 overflow-auto rounded-card border border-line bg-card shadow-xl"
+    >
+      <div className="flex justify-end px-2 pt-1">
+        <button
+          type="button"
+          className="text-sm text-soft hover:underline"
+          onClick={() => change({ device: null, link: null })}
+        >
+          close ✕
+        </button>
+      </div>
+      {device !== null ? (
+        <DeviceSheet name={device} onUnfold={onUnfold} />
+      ) : (
+        segment && <LinkSheet segment={segment} />
+      )}
+    </aside>
+  )
+}
+
+/** Where what was dragged comes to rest; null where it would lie on something else. */
+export function dropped(drag: Drag, { nodes, parts }: ChartLayout): Places | null {
+  const others = [...nodes].flatMap(([id, box]) => (drag.ids.has(id) ? [] : [box]))
+  const first = [...drag.ids].flatMap((id) => nodes.get(id) ?? [])[0]
+  if (!first) return null
+  const at = { x: first.x + drag.by.x, y: first.y + drag.by.y }
+  const rest = drag.ids.size === 1 ? snapped(at, others) : snapped(at, [])
+  const by: Point = { x: rest.x - first.x, y: rest.y - first.y }
+  const moved = new Map(nodes)
+  const places: Places = {}
+  for (const id of drag.ids) {
+    const box = nodes.get(id)
+    if (!box) continue
+    places[id] = { x: box.x + by.x, y: box.y + by.y }
+    moved.set(id, { ...box, ...places[id] })
+    if (others.some((other) => overlap({ ...box, ...places[id] }, other, 2))) return null
+  }
+  const areas = [...parts.groups.keys()].map((group) =>
+    areaOf(parts.nodes.filter((node) => node.group === group).flatMap((node) => moved.get(node.id) ?? [])),
+  )
+  const meet = areas.some((one, index) => areas.slice(index + 1).some((other) => overlap(one, other)))
+  return meet ? null : places
+}
+
+type ToolbarProps = {
+  zoom: Zooming
+  names: string[]
+  marks: Marks | null
+  places: ReturnType<typeof usePlaces>
+  allHosts: boolean
+}
+
+function Toolbar({ zoom, names, marks, places, allHosts }: ToolbarProps) {
+  const { network, lens } = usePlace()
+  const [params, change] = useAddress()
+  const [wanted, setWanted] = useState('')
+  const find = (event: FormEvent) => {
+    event.preventDefault()
+    const typed = wanted.trim()
+    const name = names.find((each) => each === typed) ?? names.find((each) => each.startsWith(typed))
+    if (typed && name) change({ device: name, link: null })
+  }
+  const layer = params.get('layer')
+  const words = () => [
+    [
+      `${network.title}, revision ${lens.revision ?? network.newest_revision?.number ?? ''}`,
+      new Date().toLocaleString('en-GB'),
+    ].join(', '),
+    ...(marks?.legend ?? ['Dashed with a cross: down.']),
+  ]
+  const save = (how: typeof downloadSvg | typeof downloadPng) => {
+    const drawing = document.getElementById(DRAWING)
+    if (drawing instanceof SVGSVGElement) void how(`chart-${network.slug}`, drawing, words())
+  }
+  return (
+    <div className="flex flex-wrap items-center gap-x-3 gap-y-1.5">
+      <label className="flex items-center gap-2 text-soft">
+        show
+        <Select
+          aria-label="Layer"
+          value={layer ?? ''}
+          onChange={(event) => change({ layer: event.target.value || null })}
+          room="dense"
+        >
+          <option value="">what there is</option>
+          {Object.entries(LAYERS).map(([name, { title }]) => (
+            <option key={name} value={name}>
+              {title}
+            </option>
+          ))}
+        </Select>
+      </label>
+      <form onSubmit={find} role="search" aria-label="Find on the chart">
+        <Input
+          aria-label="Find a device on the chart"
+          placeholder="find a device"
+          value={wanted}
+          onChange={(event) => setWanted(event.target.value)}
+          list="chart-names"
+          room="dense"
+          className="w-36"
+        />
+        <datalist id="chart-names">
+          {names.map((name) => (
+            <option key={name} value={name} />
+          ))}
+        </datalist>
+      </form>
+      <label className="flex items-center gap-1.5 whitespace-nowrap">
+        <input
+          type="checkbox"
+          checked={allHosts}
+          onChange={(event) => change({ hosts: event.target.checked ? 'all' : null })}
+        />{' '}
+        hosts
+      </label>
+      <div className="flex-1" />
+      {places.mayMove && (
+        <>
+          <Button onClick={places.undo} disabled={!places.canUndo} className="py-0.5 text-sm">
+            Undo the move
+          </Button>
+          <Button
+            onClick={places.reset}
+            disabled={!places.isKept}
+            className="py-0.5 text-sm"
+            title="Lay the whole chart out anew"
+          >
+            Lay out anew
+          </Button>
+        </>
+      )}
+      <div className="flex gap-1" role="group" aria-label="Zoom">
+        <Button onClick={zoom.zoomOut} aria-label="Farther" className="px-2.5 py-0.5">
+          −
+        </Button>
+        <Button onClick={zoom.fit} className="px-2 py-0.5 text-sm">
+          Fit
+        </Button>
+        <Button onClick={zoom.zoomIn} aria-label="Nearer" className="px-2.5 py-0.5">
+          +
+        </Button>
+      </div>
+      <div className="flex gap-1" role="group" aria-label="Save what is seen">
+        <Button onClick={() => save(downloadSvg)} className="px-2 py-0.5 text-sm">
+          SVG
+        </Button>
+        <Button onClick={() => save(downloadPng)} className="px-2 py-0.5 text-sm">
+          PNG
+        </Button>
+      </div>
+      <p id="chart-keys" className="sr-only">
+        Arrow keys walk along links, Enter opens, plus and minus zoom, zero shows all. The list of devices
+        says the same in words.
+      </p>
+    </div>
+  )
+}
+
+/** One line: is anything wrong, and what do the marks mean? */
+function Facts({ chart, marks, said }: { chart: Chart; marks: Marks | null; said: string }) {
+  const findings = useQuery(findingsQuery(useLens()))
+  const to = useLinkTo()
+  const down = chart.segments.filter((segment) => segment.ends.some((end) => !end.up)).length
+  const errors = findings.data?.filter((finding) => finding.severity === 'error').length ?? 0
+  const warnings = findings.data?.filter((finding) => finding.severity === 'warning').length ?? 0
+  return (
+    <p className="flex flex-wrap gap-x-4 text-sm text-soft">
+      <span>
+        {down > 0 && (
+          <>
+            <span className="text-stop">✗ {down === 1 ? '1 link down' : `${down} links down`}</span>,{' '}
+          </>
+        )}
+        {findings.data && (
+          <Link to={to('devices/findings')}>
+            {errors + warnings === 0 ? '✓ nothing suspicious' : `✗ ${errors} errors, ! ${warnings} warnings`}
+          </Link>
+        )}
+      </span>
+      <span>{marks ? marks.legend.join(' ') : 'Dashed with a cross: down. +3: three hosts, folded.'}</span>
+      {said && (
+        <span role="status" className="font-semibold text-warn">
+          {said}
+        </span>
+      )}
+    </p>
+  )
+}
+
+/** The flow that is drawn, and the way back to its answer. */
+function FlowLine({ words, sentence }: { words: string; sentence: string }) {
+  const [params, change] = useAddress()
+  const to = useLinkTo()
+  const back = Object.fromEntries(
+    ['from', 'to', 'as', 'size', 'source_port', 'dscp', 'may_fragment'].map((key) => [key, params.get(key)]),
+  )
+  return (
+    <p
+      role="status"
+      aria-label="The flow on the chart"
+      className="flex items-baseline gap-3 rounded-card border border-line bg-paper px-2 py-1"
+    >
+      <strong className="whitespace-nowrap">{words}</strong>
+      <span className="flex-1">{sentence}</span>
+      <span className="text-sm whitespace-nowrap text-soft">solid: there; dashed: back</span>
+      <Link to={to('flows', back)} className="whitespace-nowrap">
+        its answer
+      </Link>
+      <button
+        type="button"
+        className="text-soft hover:underline"
+        onClick={() =>
+          change({
+            from: null,
+            to: null,
+            as: null,
+            size: null,
+            source_port: null,
+            dscp: null,
+            may_fragment: null,
+          })
+        }
+      >
+        take it off
+      </button>
+    </p>
+  )
+}

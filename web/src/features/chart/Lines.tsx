@@ -1,0 +1,326 @@
+import type { KeyboardEvent } from 'react'
+import type { ChartSegment } from '../../api/types'
+import { alongLine, beside, bottom, inside, lengthOf, type Box, type Point } from './geometry'
+import type { ExtraLine, Marks, Tone } from './layers'
+import type { FlowPath, Stop, Stretch } from './flowPath'
+import type { Line } from './route'
+import { FILL } from './Tiles'
+import type { Level } from './useMapZoom'
+
+const STROKE: Record<Tone, string> = {
+  plain: 'stroke-soft',
+  good: 'stroke-go',
+  warn: 'stroke-warn',
+  bad: 'stroke-stop',
+}
+/** From a tile's edge to what stands at the end of a line, and how far letters of it reach. */
+const FROM_TILE = 12
+const LETTER = 6.4
+/** Lines of which less than this is to be seen have no room for two marks in a row. */
+const CLOSE = 42
+/** Lines above which all are one shape while nobody can tell them apart. */
+const MANY = 400
+
+export const isDown = (segment: ChartSegment) => segment.ends.some((end) => !end.up)
+export const segmentTitle = (segment: ChartSegment) =>
+  [...segment.ends.map((end) => end.device), ...segment.outside.map((end) => end.name)].join(' – ')
+
+const pathOf = (points: Point[]) =>
+  points.map((point, index) => `${index ? 'L' : 'M'}${point.x.toFixed(1)} ${point.y.toFixed(1)}`).join('')
+
+type LinkLinesProps = {
+  lines: Line[]
+  level: Level
+  marks: Marks | null
+  /** Something else is shown before them. */
+  faded: boolean
+  selected: number | null
+  /** The node whose links the keyboard stops at. */
+  beside: string | null
+  onSelect: (id: number) => void
+}
+
+export function LinkLines({
+  lines,
+  level,
+  marks,
+  faded,
+  selected,
+  beside: active,
+  onSelect,
+}: LinkLinesProps) {
+  if (level === 'sites' && lines.length > MANY) {
+    const down = lines.filter((line) => isDown(line.link.segment))
+    return (
+      <g aria-hidden className="pointer-events-none" fill="none">
+        <path
+          d={lines.map((line) => pathOf(line.points)).join('')}
+          className="stroke-soft opacity-40"
+          strokeWidth={2}
+        />
+        <path
+          d={down.map((line) => pathOf(line.points)).join('')}
+          className="stroke-stop"
+          strokeWidth={3}
+          strokeDasharray="7 6"
+        />
+      </g>
+    )
+  }
+  return lines.map((line) => {
+    const { link } = line
+    const mark = marks?.links.get(link.id)
+    const back = faded || (marks !== null && mark === undefined)
+    return (
+      <LinkLine
+        key={link.id}
+        line={line}
+        tone={mark?.tone ?? 'plain'}
+        faded={back}
+        selected={link.segment.id === selected}
+        tabbable={active !== null && (link.from === active || link.to === active)}
+        onSelect={() => onSelect(link.segment.id)}
+      />
+    )
+  })
+}
+
+type LinkLineProps = {
+  line: Line
+  tone: Tone
+  faded: boolean
+  selected: boolean
+  tabbable: boolean
+  onSelect: () => void
+}
+
+function LinkLine({ line, tone, faded, selected, tabbable, onSelect }: LinkLineProps) {
+  const { segment } = line.link
+  const down = isDown(segment)
+  const path = pathOf(line.points)
+  const words = `Link ${segmentTitle(segment)}${down ? ', down' : ''}`
+  const press = (event: KeyboardEvent) => {
+    if (event.key !== 'Enter' && event.key !== ' ') return
+    event.preventDefault()
+    event.stopPropagation()
+    onSelect()
+  }
+  return (
+    <g
+      role="button"
+      tabIndex={tabbable ? 0 : -1}
+      aria-pressed={selected}
+      aria-label={words}
+      onClick={onSelect}
+      onKeyDown={press}
+      className={`cursor-pointer outline-none [&:focus-visible>.ring]:stroke-focus ${faded && !selected ? 'opacity-25' : ''}`}
+    >
+      <title>{words}</title>
+      <path d={path} fill="none" stroke="transparent" strokeWidth={12} />
+      <path
+        d={path}
+        fill="none"
+        className={`ring ${selected ? 'stroke-chosen' : down ? 'stroke-stop' : STROKE[tone]}`}
+        strokeWidth={selected ? 4 : 2}
+        strokeDasharray={down ? '7 6' : undefined}
+        strokeLinejoin="round"
+      />
+      {down && <Cross at={alongLine(line.points, lengthOf(line.points) / 2)} />}
+    </g>
+  )
+}
+
+/** Down is a shape too, not a colour alone. */
+function Cross({ at }: { at: Point }) {
+  return (
+    <path
+      d={`M${at.x - 5} ${at.y - 5}l10 10m0 -10l-10 10`}
+      className="pointer-events-none stroke-stop"
+      strokeWidth={2.5}
+      fill="none"
+    />
+  )
+}
+
+/** How much of a line lies behind the tiles at its two ends. */
+function covered({ points, link }: Line, nodes: Map<string, Box>): [number, number] {
+  const [first, second] = [points[0], points[1]]
+  const [last, before] = [points[points.length - 1], points[points.length - 2]]
+  const share = (a: Point | undefined, b: Point | undefined, box: Box | undefined) =>
+    a && b && box ? (inside(a, b, box)?.[1] ?? 0) * Math.hypot(a.x - b.x, a.y - b.y) : 0
+  return [share(first, second, nodes.get(link.from)), share(last, before, nodes.get(link.to))]
+}
+
+type LineEndsProps = { lines: Line[]; nodes: Map<string, Box>; marks: Marks | null; level: Level }
+
+/** What stands at the ends and in the middle of lines: marks of the layer, and near by the interfaces. */
+export function LineEnds({ lines, nodes, marks, level }: LineEndsProps) {
+  return (
+    <g
+      aria-hidden
+      className="pointer-events-none"
+      textAnchor="middle"
+      style={{ paintOrder: 'stroke', strokeWidth: 4.5 }}
+    >
+      {lines.map((line) => {
+        const mark = marks?.links.get(line.link.id)
+        const near = level === 'interfaces'
+        if (!mark && !near) return null
+        const length = lengthOf(line.points)
+        const [from, to] = covered(line, nodes)
+        const room = length - from - to
+        const words = line.link.ends.map((end, index) => {
+          const told = index ? mark?.to : mark?.from
+          return [told, near && end ? end.interface : ''].filter(Boolean).join(' ')
+        })
+        const at = (words: string, far: number) =>
+          far + FROM_TILE + Math.min(room / 4, (words.length * LETTER) / 3)
+        const tone = mark?.tone ?? 'plain'
+        const middle = mark?.middle
+        const needed =
+          words.reduce((sum, text) => sum + text.length * LETTER, 0) * 0.8 + (middle?.length ?? 0) * LETTER
+        return (
+          <g key={line.link.id} className="stroke-paper">
+            {words.map((text, index) => {
+              if (!text) return null
+              const point =
+                room < CLOSE
+                  ? asideMiddle(line.points, from + room / 2, index, text)
+                  : alongLine(line.points, index ? length - at(text, to) : at(text, from))
+              return (
+                <text
+                  key={index}
+                  x={point.x}
+                  y={point.y + 4.5}
+                  className={`text-[12.5px] font-semibold ${tone === 'plain' ? 'fill-ink' : FILL[tone]}`}
+                >
+                  {text}
+                </text>
+              )
+            })}
+            {middle && room > Math.max(CLOSE, needed * 0.75) && (
+              <text {...middleOf(line.points, length)} className={`text-[12px] ${FILL[tone]}`}>
+                {middle}
+              </text>
+            )}
+          </g>
+        )
+      })}
+    </g>
+  )
+}
+
+/** Where there is no room for both one after the other they stand on either side of the line. */
+function asideMiddle(points: Point[], far: number, index: number, text: string): Point {
+  const { x, y, angle } = alongLine(points, far)
+  const by = (index ? 1 : -1) * (7 + Math.abs(Math.sin(angle)) * text.length * (LETTER / 2))
+  return { x: x - Math.sin(angle) * by, y: y + Math.cos(angle) * by }
+}
+
+function middleOf(points: Point[], length: number) {
+  const { x, y } = alongLine(points, length / 2)
+  return { x, y: y + 4 }
+}
+
+/** Lines of a layer besides the links, straight between two tiles. */
+export function ExtraLines({ lines, nodes }: { lines: ExtraLine[]; nodes: Map<string, Box> }) {
+  return lines.map((line) => {
+    const [from, to] = [nodes.get(line.from), nodes.get(line.to)]
+    if (!from || !to) return null
+    return (
+      <g key={line.id}>
+        <title>{line.title}</title>
+        <path
+          d={pathOf([from, to])}
+          fill="none"
+          className={STROKE[line.tone]}
+          strokeWidth={2.5}
+          strokeDasharray={line.tone === 'bad' ? '7 6' : undefined}
+        />
+        {line.tone === 'bad' && <Cross at={{ x: (from.x + to.x) / 2, y: (from.y + to.y) / 2 }} />}
+      </g>
+    )
+  })
+}
+
+const PATH_TONE = { go: 'stroke-go', stop: 'stroke-stop', warn: 'stroke-warn' }
+const HEAD_TONE = { go: 'fill-go', stop: 'fill-stop', warn: 'fill-warn' }
+/** How far beside its link a direction runs. */
+const ASIDE = 6
+
+/** A flow, there on one side of the links and back on the other, with an arrow head in the middle. */
+export function PathLines({
+  path,
+  lines,
+  nodes,
+}: {
+  path: FlowPath
+  lines: Line[]
+  nodes: Map<string, Box>
+}) {
+  const byId = new Map(lines.map((line) => [line.link.id, line]))
+  return (
+    <g aria-hidden className="pointer-events-none" fill="none" strokeLinejoin="round">
+      {path.stretches.map((stretch) => {
+        const points = pointsOf(stretch, byId, nodes)
+        if (!points) return null
+        const shown = beside(points, ASIDE)
+        const head = alongLine(shown, lengthOf(shown) / 2)
+        return (
+          <g key={stretch.id}>
+            <path
+              d={pathOf(shown)}
+              className={PATH_TONE[stretch.tone]}
+              strokeWidth={2 + 4 * stretch.share}
+              strokeDasharray={stretch.back ? '9 4' : undefined}
+            />
+            <path
+              d="M-7 -6L8 0L-7 6Z"
+              className={HEAD_TONE[stretch.tone]}
+              transform={`translate(${head.x} ${head.y}) rotate(${(head.angle * 180) / Math.PI})`}
+            />
+          </g>
+        )
+      })}
+    </g>
+  )
+}
+
+function pointsOf(stretch: Stretch, lines: Map<string, Line>, nodes: Map<string, Box>): Point[] | null {
+  const line = stretch.link === null ? undefined : lines.get(stretch.link)
+  if (line) return line.link.from === stretch.from ? line.points : [...line.points].reverse()
+  const [from, to] = [nodes.get(stretch.from), nodes.get(stretch.to)]
+  return from && to ? [from, to] : null
+}
+
+/** Where a flow stops, and why. */
+export function Overlay({ stops, nodes, scale }: { stops: Stop[]; nodes: Map<string, Box>; scale: number }) {
+  const size = Math.max(13, 12 / scale)
+  return stops.map((stop, index) => {
+    const box = nodes.get(stop.node)
+    if (!box) return null
+    const words = `✗ ${stop.back ? 'answers: ' : ''}${stop.words}`
+    const width = words.length * size * 0.52 + 14
+    return (
+      <g key={index} className="pointer-events-none">
+        <rect
+          x={box.x - width / 2}
+          y={bottom(box) + 5}
+          width={width}
+          height={size * 1.7}
+          rx={4}
+          className="fill-stop-wash stroke-stop"
+        />
+        <text
+          x={box.x}
+          y={bottom(box) + 5 + size * 1.2}
+          textAnchor="middle"
+          className="fill-stop font-semibold"
+          style={{ fontSize: size }}
+        >
+          {words}
+        </text>
+      </g>
+    )
+  })
+}

@@ -1,0 +1,55 @@
+import type { Chart } from '../../api/types'
+import { around, lengthOf, type Box } from './geometry'
+import { crossings } from './measure'
+import { partsOf, type ChartParts } from './parts'
+import { place, type Placement, type Places } from './place'
+import { routeLines, type Line } from './route'
+
+export type LayoutQuestion = { chart: Chart; hosts: 'all' | string[]; known: Places }
+export type ChartLayout = {
+  parts: ChartParts
+  nodes: Map<string, Box>
+  areas: Map<string, Box>
+  lines: Line[]
+}
+
+/** Small charts are begun in several ways, of which the one is taken that reads best. */
+const VARIANTS = 8
+const NODES_IN_ALL = 450
+/** What a crossing counts, in pixels of lines. */
+const CROSSING = 150
+/** A screen is so much wider than high. */
+const WIDER = 1.8
+
+/** A whole chart: what is shown, where it stands, and how its lines run. The same question gives the same chart. */
+export function layoutChart({ chart, hosts, known }: LayoutQuestion): ChartLayout {
+  const parts = partsOf(chart, hosts === 'all' ? 'all' : new Set(hosts))
+  const hints: Places = {}
+  for (const { name, position } of chart.sites) {
+    const [x, y] = position ?? []
+    if (x !== undefined && y !== undefined) hints[name] = { x, y }
+  }
+  const begun = (variant: number) => place(parts, known, hints, variant)
+  const isNew = !parts.nodes.some((node) => known[node.id])
+  const all = Array.from({ length: isNew ? variantsFor(parts.nodes.length) : 1 }, (_, variant) =>
+    begun(variant),
+  )
+  const costs = all.map((placement) => costOf(placement, parts))
+  const { nodes, groups } = all[costs.indexOf(Math.min(...costs))] ?? begun(0)
+  return { parts, nodes, areas: groups, lines: routeLines(parts.links, nodes) }
+}
+
+/** How many starts there is time for. */
+const variantsFor = (nodes: number) =>
+  Math.max(1, Math.min(VARIANTS, Math.floor(NODES_IN_ALL / Math.max(1, nodes))))
+
+/** How badly a chart reads, were its lines straight. */
+function costOf({ nodes, groups }: Placement, { links }: ChartParts): number {
+  const lines = links.map((link): Line => ({
+    link,
+    points: [link.from, link.to].flatMap((id) => nodes.get(id) ?? []),
+  }))
+  const length = lines.reduce((sum, line) => sum + lengthOf(line.points), 0)
+  const whole = around(groups.values())
+  return crossings(lines) * CROSSING + length + (whole ? Math.hypot(whole.width, whole.height * WIDER) : 0)
+}

@@ -1,0 +1,226 @@
+import { expect, test } from 'vitest'
+import type { Branch, Flow } from '../../api/types'
+import { chartDevice, chartEnd, chartSegment } from './charts.testing'
+import { flowPath } from './flowPath'
+import type { Box } from './geometry'
+import { layerNamed, LAYERS, marksOf, needsSessions, rateWords, type LayerName } from './layers'
+import { layoutChart } from './layout'
+import { keepersOf, partsOf } from './parts'
+import { dropped } from './ChartPage'
+import { snapped } from './useMoving'
+import { levelAt } from './useMapZoom'
+import { walk } from './walk'
+
+const cost = (value: number, where = 'area 0') => [{ protocol: 'ospf', where, cost: value }]
+const chart = {
+  sites: [],
+  devices: [
+    chartDevice('a'),
+    chartDevice('b', { stateful: true }),
+    chartDevice('c'),
+    chartDevice('h', { role: 'host' as const }),
+  ],
+  segments: [
+    chartSegment(0, [
+      chartEnd('a', {
+        interface: 'port1',
+        costs: cost(10),
+        bandwidth_bps: 1e9,
+        vrf: 'blue',
+        filters_in: ['guard'],
+      }),
+      chartEnd('b', {
+        interface: 'port1',
+        costs: cost(20),
+        bandwidth_bps: 1e8,
+        mtu: 1400,
+        filters_out: ['nat', 'log'],
+      }),
+    ]),
+    chartSegment(1, [
+      chartEnd('b', { interface: 'port2', up: false }),
+      chartEnd('c', { interface: 'port1' }),
+    ]),
+    chartSegment(2, [chartEnd('c', { interface: 'port2' }), chartEnd('h', { interface: 'nic' })]),
+  ],
+  outside: [],
+}
+const { links } = partsOf(chart, new Set())
+const session = (device: string, remote: string | null, state: 'up' | 'unreachable') => ({
+  device,
+  vrf: 'default',
+  neighbour: '10.0.0.9',
+  local_address: null,
+  remote,
+  outside: false,
+  description: '',
+  local_as: 1,
+  remote_as: 2,
+  relation: 'external',
+  reflector_client: false,
+  state,
+  reason: state === 'up' ? null : 'nobody answers',
+  families: [],
+  import: [],
+  export: [],
+  taken: null,
+  sent: null,
+  file: null,
+  line: null,
+  column: null,
+  configured: { file: null, line: null, column: null },
+})
+const marks = (name: LayerName, sessions: ReturnType<typeof session>[] = []) => {
+  const made = marksOf(name, { chart, links, sessions })
+  if (!made) throw new Error('no marks')
+  return made
+}
+
+test('each layer says of links what it is about, and of the others nothing', () => {
+  expect(marks('state').links).toEqual(
+    new Map([
+      ['link 0', { middle: '100 Mb/s', tone: 'plain' }],
+      ['link 1', { middle: 'down', tone: 'bad' }],
+    ]),
+  )
+  expect(marks('ospf').links).toEqual(
+    new Map([['link 0', { from: '10', to: '20', middle: 'area 0', tone: 'warn' }]]),
+  )
+  expect(marks('isis').links.size).toBe(0)
+  expect(marks('vrfs').links).toEqual(new Map([['link 0', { from: 'blue', to: undefined }]]))
+  expect(marks('filters').links).toEqual(new Map([['link 0', { from: 'in guard', to: 'out nat, log' }]]))
+  expect(marks('filters').nodes.get('device b')?.text).toBe('stateful')
+  expect(marks('mtu').links).toEqual(
+    new Map([
+      ['link 0', { from: '1500', to: '1400', tone: 'warn' }],
+      ['link 1', { middle: '1500', tone: 'plain' }],
+    ]),
+  )
+})
+
+test('sessions are lines of their own, down if either side says so, with counts and reasons at each device', () => {
+  const made = marks('sessions', [
+    session('a', 'b', 'up'),
+    session('b', 'a', 'unreachable'),
+    session('b', 'c', 'up'),
+    session('b', null, 'unreachable'),
+  ])
+  expect(made.extra.map(({ id, tone }) => [id, tone])).toEqual([
+    ['session device a with device b', 'bad'],
+    ['session device b with device c', 'good'],
+  ])
+  expect(made.nodes.get('device b')).toEqual({
+    text: '1/3',
+    tone: 'warn',
+    title: '1 of 3 sessions up; a: nobody answers; 10.0.0.9: nobody answers',
+  })
+  expect(made.nodes.get('device a')?.tone).toBe('good')
+})
+
+test('a layer is known by its name; every one has a title and a legend', () => {
+  expect([layerNamed('ospf'), layerNamed('toString'), layerNamed(null)]).toEqual(['ospf', null, null])
+  expect([needsSessions('sessions'), needsSessions('mtu'), needsSessions(null)]).toEqual([true, false, false])
+  for (const name of Object.keys(LAYERS) as LayerName[])
+    expect(marks(name).legend.join('').length).toBeGreaterThan(20)
+  expect([rateWords(999), rateWords(2.5e9), rateWords(1e16)]).toEqual(['999 b/s', '2.5 Gb/s', '10000 Tb/s'])
+})
+
+const hop = (device: string, into: string | null, out: string | null) => ({
+  device,
+  vrf: 'default',
+  in: into,
+  out,
+  outside: false,
+  stages: [],
+})
+const branch = (
+  share: number,
+  verdict: Branch['verdict'],
+  hops: Branch['hops'],
+  cause: Branch['cause'] = null,
+): Branch => ({
+  share,
+  share_text: '',
+  verdict,
+  outside: null,
+  path_mtu: null,
+  entry: null,
+  hops,
+  cause,
+})
+const direction = (branches: Branch[]) => ({ branches }) as unknown as Flow['forward']
+
+test('a flow runs along its links; hosts stand for themselves by their router; the stop says why', () => {
+  const cause = {
+    file: null,
+    line: null,
+    column: null,
+    device: 'b',
+    kind: 'filter',
+    interface: null,
+    direction: null,
+    filter: 'guard',
+    rule: 30,
+  }
+  const flow = {
+    sentence: 'Blocked at b.',
+    forward: direction([
+      branch(
+        1,
+        'filtered',
+        [hop('h', null, 'nic'), hop('c', 'port2', 'port1'), hop('b', 'port2', null)],
+        cause,
+      ),
+    ]),
+    return: direction([
+      branch(0.5, 'delivered', [hop('a', null, 'port1'), hop('b', 'port1', null)]),
+      branch(0.5, 'delivered', [hop('a', null, 'port1'), hop('b', 'port1', null)]),
+    ]),
+  } as unknown as Flow
+  const shown = new Set(['device a', 'device b', 'device c'])
+  const path = flowPath(flow, links, keepersOf(chart), shown)
+  expect(
+    path.stretches.map(({ from, to, link, back, share, tone }) => [from, to, link, back, share, tone]),
+  ).toEqual([
+    ['device c', 'device b', 'link 1', false, 1, 'stop'],
+    ['device a', 'device b', 'link 0', true, 1, 'go'],
+  ])
+  expect(path.stops).toEqual([
+    { node: 'device b', back: false, words: expect.stringMatching(/\(rule 30 of guard\)$/) as string },
+  ])
+  expect([...path.nodes].sort()).toEqual(['device a', 'device b', 'device c'])
+})
+
+test('arrows walk along the link that leads most nearly there, else to the nearest tile that way', () => {
+  const box = (x: number, y: number): Box => ({ x, y, width: 80, height: 30 })
+  const nodes = new Map([
+    ['a', box(0, 0)],
+    ['b', box(200, 20)],
+    ['c', box(100, -10)],
+    ['d', box(10, 300)],
+  ])
+  const linked = new Map([['a', ['b']]])
+  expect(walk('ArrowRight', 'a', nodes, linked)).toBe('b') // c is nearer, and not linked
+  expect(walk('ArrowRight', 'c', nodes, linked)).toBe('b')
+  expect(walk('ArrowDown', 'a', nodes, linked)).toBe('d')
+  expect(walk('ArrowUp', 'c', nodes, linked)).toBeNull()
+  expect(walk('Enter', 'a', nodes, linked)).toBeNull()
+})
+
+test('what is dragged comes to rest on the grid or in line with a neighbour, and never on another', () => {
+  expect(snapped({ x: 13, y: 26 }, [])).toEqual({ x: 16, y: 24 })
+  expect(snapped({ x: 13, y: 26 }, [{ x: 10, y: 90, width: 80, height: 30 }])).toEqual({ x: 10, y: 24 })
+  const layout = layoutChart({ chart, hosts: [], known: {} })
+  const [a, b] = [layout.nodes.get('device a'), layout.nodes.get('device b')]
+  if (!a || !b) throw new Error('not drawn')
+  const onto = dropped({ ids: new Set(['device a']), by: { x: b.x - a.x, y: b.y - a.y } }, layout)
+  expect(onto).toBeNull()
+  const away = dropped({ ids: new Set(['device a']), by: { x: -400, y: 3 } }, layout)
+  expect(Object.keys(away ?? {})).toEqual(['device a'])
+  const all = dropped({ ids: new Set(layout.nodes.keys()), by: { x: 80, y: -80 } }, layout)
+  expect(Object.keys(all ?? {})).toHaveLength(layout.nodes.size)
+})
+
+test('sites first, then devices by name, then what stands at the ends of lines', () => {
+  expect([0.3, 0.71, 1, 1.5].map(levelAt)).toEqual(['sites', 'devices', 'devices', 'interfaces'])
+})

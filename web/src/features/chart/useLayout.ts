@@ -1,0 +1,38 @@
+import { useQuery } from '@tanstack/react-query'
+import type { Lens } from '../../api/queries'
+import type { Chart } from '../../api/types'
+import ChartWorker from './chart.worker.ts?worker'
+import type { ChartLayout, LayoutQuestion } from './layout'
+import type { Places } from './place'
+
+type Reply = { id: number; layout?: ChartLayout; error?: string }
+
+let worker: Worker | null = null
+let asked = 0
+
+/** Asks the worker; a question that is given up is answered to nobody. */
+function laidOut(question: LayoutQuestion): Promise<ChartLayout> {
+  worker ??= new ChartWorker()
+  const here = worker
+  const id = (asked += 1)
+  return new Promise((resolve, reject) => {
+    const done = ({ data }: MessageEvent<Reply>) => {
+      if (data.id !== id) return
+      here.removeEventListener('message', done)
+      if (data.layout) resolve(data.layout)
+      else reject(new Error(data.error))
+    }
+    here.addEventListener('message', done)
+    here.postMessage({ id, question })
+  })
+}
+
+/** The chart's layout; while another is made, the one before stays. */
+export function useLayout(chart: Chart, lens: Lens, hosts: 'all' | string[], known: Places, turn: number) {
+  return useQuery({
+    queryKey: ['chart-layout', lens, hosts, turn],
+    queryFn: () => laidOut({ chart, hosts, known }),
+    placeholderData: (before) => before,
+    staleTime: Infinity,
+  })
+}
