@@ -45,6 +45,11 @@ VIEWS = [
     ("flows-classes", "/n/marram/flows?from=kiosks&to=10.80.3.0/24&as=tcp+5432", "treated alike"),
     ("devices-chart", "/n/marram/devices/chart?device=gul-edge-1", "Eastmere"),
     ("devices-layer", "/n/marram/devices/chart?layer=ospf", "nearer device counts"),
+    (
+        "devices-flow",
+        "/n/marram/devices/chart?from=kiosk-gul&to=booking-db&as=tcp+5432",
+        "rule 30 of wan-in",
+    ),
     ("devices-file", "/n/marram/devices/files?file=devices/eas-fw-1.yaml&line=99", "id: 30"),
     ("devices-findings", "/n/marram/devices/findings", "is shut"),
 ]
@@ -58,7 +63,6 @@ def main() -> None:
     with browser() as driver:
         driver.get(options.url + "/login")
         _reads(driver, "Log in")
-        _keep(driver, "login")
         name, password = driver.find_elements(By.TAG_NAME, "input")
         name.send_keys("nora")
         password.send_keys(demo_password_file().read_text().strip())

@@ -5,6 +5,7 @@ from __future__ import annotations
 import zipfile
 from pathlib import Path
 
+from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
@@ -87,13 +88,21 @@ def test_looking_around_by_chart_table_and_keyboard(reader: Reader):
     """Is anything wrong? Then the device it names, its table, and finding a rule by keyboard."""
     reader.log_in()
     reader.open("/n/marram/devices/chart")
-    reader.reads("Is anything wrong?", "eas-fw-2:ge-0/2 is shut")
-    reader.labelled("eas-fw-2, firewall")
+    reader.reads("2 links down", "8 errors, ! 6 warnings", "Eastmere", "har-mast-1")
     reader.accessible()
-    tile = reader.labelled("gul-edge-1, router")
-    reader.driver.execute_script("arguments[0].focus()", tile)
-    tile.send_keys(Keys.ENTER)
+    reader.fill("Find a device on the chart", "gul-edge-1").send_keys(Keys.ENTER)
     reader.reads("Gullspit ferry port", "reaches kiosk-gul:eth0")
+    tile = reader.labelled("gul-edge-1, router, 1 host")
+    reader.driver.execute_script("arguments[0].focus()", tile)
+    tile.send_keys(Keys.ARROW_LEFT)  # along the link to the yard
+    yard = reader.driver.switch_to.active_element
+    assert yard.accessible_name.startswith("har-yard-1, router")
+    yard.send_keys(Keys.ENTER)
+    reader.reads("Harrow Skerry", "its hosts on the chart".capitalize())
+    assert "device=har-yard-1" in reader.driver.current_url
+    reader.accessible()
+    reader.driver.back()
+    reader.reads("Gullspit ferry port")
     reader.press("Its table")
     reader.reads("Table of gul-edge-1", "10.64.4.0/24")
     reader.fill("Filter routes", "10.64.9.0")
@@ -107,6 +116,45 @@ def test_looking_around_by_chart_table_and_keyboard(reader: Reader):
     reader.reads("eas-fw-1: deny tcp")
     reader.labelled("Find anything").send_keys(Keys.ENTER)
     reader.reads("line 99 is cited")
+
+
+def test_a_flow_on_the_chart_and_things_moved_there(reader: Reader):
+    """From an answer to the chart and back; a device dragged stays there for others, and the move is undone."""
+    reader.log_in()
+    reader.open("/n/marram/flows?from=kiosk-gul&to=booking-db&as=tcp+5432")
+    reader.reads("Blocked at eas-fw-1")
+    reader.press("On the chart")
+    reader.reads("kiosk-gul → booking-db, tcp 5432", "Blocked at eas-fw-1", "(rule 30 of wan-in)")
+    reader.accessible()
+    reader.press("its answer")
+    reader.reads("Rules tried")
+    reader.open("/n/marram/devices/chart")
+
+    def apart() -> float:
+        """How far the mast stands from the yard to the right of it, in pixels."""
+        found = reader.driver.execute_script(
+            "const [mast, yard] = ['har-mast-2', 'har-yard-1'].map(name => "
+            "document.querySelector(`[data-node='device ${name}'] rect`).getBoundingClientRect());"
+            "return yard.x - mast.x"
+        )
+        assert isinstance(found, int | float)
+        return float(found)
+
+    reader.reads("har-mast-2")
+    before = apart()
+    chain = ActionChains(reader.driver)
+    chain = chain.move_to_element(reader.labelled("har-mast-2, router")).click_and_hold()
+    for _ in range(6):
+        chain = chain.move_by_offset(-10, 0)
+    chain.release().perform()
+    reader.wait(lambda: apart() > before + 30, "it did not move")
+    moved = apart()
+    reader.driver.refresh()
+    reader.wait(lambda: abs(apart() - moved) < 3, "the move was not kept")
+    reader.press("Lay out anew")
+    reader.wait(lambda: abs(apart() - moved) > 20, "it was not laid out anew")
+    reader.press("Undo the move")
+    reader.wait(lambda: abs(apart() - moved) < 3, "the places did not come back")
 
 
 def test_why_the_slipway_is_reached_by_a_detour(reader: Reader):

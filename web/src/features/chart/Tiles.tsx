@@ -88,10 +88,12 @@ export function AreaNames({ areas, titles, level, scale, counts }: AreaNamesProp
   })
 }
 
+const counted = (count: number, what: string) => `${count} ${what}${count === 1 ? '' : 's'}`
+
 function countWords({ devices, hosts, errors, warnings }: Count) {
   return [
-    `${devices} ${devices === 1 ? 'device' : 'devices'}`,
-    hosts && `${hosts} ${hosts === 1 ? 'host' : 'hosts'}`,
+    counted(devices, 'device'),
+    hosts && counted(hosts, 'host'),
     errors && `✗ ${errors}`,
     warnings && `! ${warnings}`,
   ]
@@ -138,83 +140,85 @@ export function Tile({
   const words = [
     node.kind === 'hub' ? `Segment ${name}` : name,
     node.kind === 'outside' ? 'outside network' : device?.role,
-    device?.errors ? `${device.errors} errors` : '',
-    device?.warnings ? `${device.warnings} warnings` : '',
-    hosts.length ? `${hosts.length} hosts` : '',
+    device?.errors ? counted(device.errors, 'error') : '',
+    device?.warnings ? counted(device.warnings, 'warning') : '',
+    hosts.length ? counted(hosts.length, 'host') : '',
     mark?.title ?? '',
   ]
     .filter(Boolean)
     .join(', ')
   return (
-    <g
-      data-node={node.id}
-      role="button"
-      tabIndex={tabbable ? 0 : -1}
-      aria-pressed={selected}
-      aria-label={words}
-      onClick={onSelect}
-      onKeyDown={press}
-      {...grip}
-      className={`cursor-pointer outline-none [&:focus-visible>.ring]:stroke-focus ${faded ? 'opacity-35' : ''}`}
-    >
-      <title>{words}</title>
-      {node.kind === 'hub' ? (
-        <rect
-          x={left(box)}
-          y={top(box)}
-          width={box.width}
-          height={box.height}
-          rx={2}
-          className={`ring fill-soft ${selected ? 'stroke-chosen' : 'stroke-card'}`}
-          strokeWidth={2}
-        />
-      ) : (
-        <>
+    <>
+      <g
+        data-node={node.id}
+        role="button"
+        tabIndex={tabbable ? 0 : -1}
+        aria-pressed={selected}
+        aria-label={words}
+        onClick={onSelect}
+        onKeyDown={press}
+        {...grip}
+        className={`cursor-pointer outline-none [&:focus-visible>.ring]:stroke-focus ${faded ? 'opacity-35' : ''}`}
+      >
+        <title>{words}</title>
+        {node.kind === 'hub' ? (
           <rect
             x={left(box)}
             y={top(box)}
             width={box.width}
             height={box.height}
-            rx={device?.role === 'host' ? 15 : 4}
-            className={`ring ${selected ? 'fill-chosen-wash stroke-chosen' : `fill-card ${device?.errors ? 'stroke-stop' : 'stroke-soft'}`} ${pulsing ? 'chart-pulse' : ''}`}
-            strokeWidth={selected ? 3 : 1.2}
-            strokeDasharray={node.kind === 'outside' ? '4 3' : undefined}
+            rx={2}
+            className={`ring fill-soft ${selected ? 'stroke-chosen' : 'stroke-card'}`}
+            strokeWidth={2}
           />
-          {device?.role === 'firewall' && (
+        ) : (
+          <>
             <rect
-              x={left(box) + 3}
-              y={top(box) + 3}
-              width={box.width - 6}
-              height={box.height - 6}
-              rx={2}
-              fill="none"
-              className="stroke-soft"
+              x={left(box)}
+              y={top(box)}
+              width={box.width}
+              height={box.height}
+              rx={device?.role === 'host' ? 15 : 4}
+              className={`ring ${selected ? 'fill-chosen-wash stroke-chosen' : `fill-card ${device?.errors ? 'stroke-stop' : 'stroke-soft'}`} ${pulsing ? 'chart-pulse' : ''}`}
+              strokeWidth={selected ? 3 : 1.2}
+              strokeDasharray={node.kind === 'outside' ? '4 3' : undefined}
             />
-          )}
+            {device?.role === 'firewall' && (
+              <rect
+                x={left(box) + 3}
+                y={top(box) + 3}
+                width={box.width - 6}
+                height={box.height - 6}
+                rx={2}
+                fill="none"
+                className="stroke-soft"
+              />
+            )}
+            <text
+              x={box.x - (hosts.length ? 9 + 3.5 * String(hosts.length).length : 0)}
+              y={box.y + 5}
+              textAnchor="middle"
+              className="fill-ink"
+              style={{ fontSize: Math.max(14.5, SMALLEST / scale) }}
+            >
+              {name.length > LONGEST ? `${name.slice(0, LONGEST - 1)}…` : name}
+            </text>
+          </>
+        )}
+        {found && (
           <text
-            x={box.x - (hosts.length ? 9 + 3.5 * String(hosts.length).length : 0)}
-            y={box.y + 5}
+            x={left(box) + 3}
+            y={top(box) + 4}
             textAnchor="middle"
-            className="fill-ink"
-            style={{ fontSize: Math.max(14.5, SMALLEST / scale) }}
+            className={`stroke-card text-[14px] font-bold ${device?.errors ? 'fill-stop' : 'fill-warn'}`}
+            style={{ paintOrder: 'stroke', strokeWidth: 4 }}
+            aria-hidden
           >
-            {name.length > LONGEST ? `${name.slice(0, LONGEST - 1)}…` : name}
+            {found}
           </text>
-        </>
-      )}
+        )}
+      </g>
       {hosts.length > 0 && <Hosts box={box} name={name} count={hosts.length} onUnfold={onUnfold} />}
-      {found && (
-        <text
-          x={left(box) + 3}
-          y={top(box) + 4}
-          textAnchor="middle"
-          className={`stroke-card text-[14px] font-bold ${device?.errors ? 'fill-stop' : 'fill-warn'}`}
-          style={{ paintOrder: 'stroke', strokeWidth: 4 }}
-          aria-hidden
-        >
-          {found}
-        </text>
-      )}
       {mark && (
         <text
           x={box.x}
@@ -228,7 +232,7 @@ export function Tile({
           {mark.text}
         </text>
       )}
-    </g>
+    </>
   )
 }
 
@@ -250,13 +254,14 @@ function Hosts({
     <g
       className="cursor-pointer"
       data-unfold={name}
+      aria-hidden
       onPointerDown={(event) => event.stopPropagation()}
       onClick={(event) => {
         event.stopPropagation()
         onUnfold()
       }}
     >
-      <title>{`${count} ${count === 1 ? 'host' : 'hosts'} of ${name}: press to unfold`}</title>
+      <title>{`${counted(count, 'host')} of ${name}: press to unfold`}</title>
       <rect
         x={right(box) - width - 4}
         y={top(box) + 5}

@@ -31,23 +31,26 @@ export function snapped(at: Point, others: Iterable<Box>): Point {
 /** Drags tiles and whole sites. `onDrop` hears of what was moved; a press without a move is a click. */
 export function useMoving(scale: number, onDrop: (drag: Drag) => void) {
   const [drag, setDrag] = useState<Drag | null>(null)
-  const held = useRef<{ x: number; y: number; ids: Set<string>; moved: boolean } | null>(null)
+  const held = useRef<{ x: number; y: number; ids: Set<string>; last: Drag | null } | null>(null)
   const grip = (ids: () => Iterable<string>) => ({
     'data-grip': true,
     onPointerDown: (event: PointerEvent<SVGElement>) => {
       if (event.button) return
-      held.current = { x: event.clientX, y: event.clientY, ids: new Set(ids()), moved: false }
+      held.current = { x: event.clientX, y: event.clientY, ids: new Set(ids()), last: null }
       event.currentTarget.setPointerCapture(event.pointerId)
     },
     onPointerMove: (event: PointerEvent<SVGElement>) => {
       const from = held.current
       if (!from) return
       const by = { x: (event.clientX - from.x) / scale, y: (event.clientY - from.y) / scale }
-      from.moved ||= Math.hypot(event.clientX - from.x, event.clientY - from.y) > CLICK
-      if (from.moved) setDrag({ ids: from.ids, by })
+      const far = Math.hypot(event.clientX - from.x, event.clientY - from.y)
+      if (far <= CLICK && !from.last) return
+      // The release may come before the next drawing: what it drops is remembered here.
+      from.last = { ids: from.ids, by }
+      setDrag(from.last)
     },
     onPointerUp: () => {
-      if (held.current?.moved && drag) onDrop(drag)
+      if (held.current?.last) onDrop(held.current.last)
       setDrag(null)
     },
     onPointerCancel: () => {
@@ -55,7 +58,7 @@ export function useMoving(scale: number, onDrop: (drag: Drag) => void) {
       setDrag(null)
     },
     onClickCapture: (event: { stopPropagation: () => void; preventDefault: () => void }) => {
-      if (held.current?.moved) {
+      if (held.current?.last) {
         event.stopPropagation()
         event.preventDefault()
       }

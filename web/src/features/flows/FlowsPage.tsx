@@ -118,6 +118,7 @@ function VerdictBanner({ flow, question }: { flow: Flow; question: FlowQuestion 
   const [saving, setSaving] = useState(false)
   const [copied, setCopied] = useState(false)
   const lasting = useLastingAddress()
+  const to = useLinkTo()
   const copy = () =>
     void navigator.clipboard.writeText(ticketText(flow, lasting())).then(() => setCopied(true))
   const action = 'shrink-0 text-sm text-soft hover:text-ink hover:underline'
@@ -133,6 +134,11 @@ function VerdictBanner({ flow, question }: { flow: Flow; question: FlowQuestion 
         </span>
         <p className="flex-1">{flow.doubt ? doubtSentence(flow.doubt) : flow.sentence}</p>
         <span className="flex gap-4 print:hidden">
+          {flow.classes.length === 0 && (
+            <Link to={to('devices/chart', addressOf(question))} className={action}>
+              On the chart
+            </Link>
+          )}
           {network.role !== 'viewer' && (
             <button type="button" onClick={() => setSaving(true)} className={action}>
               Save
