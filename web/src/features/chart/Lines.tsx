@@ -1,10 +1,10 @@
-import type { KeyboardEvent } from 'react'
 import type { ChartSegment } from '../../api/types'
 import { alongLine, beside, bottom, inside, lengthOf, type Box, type Point } from './geometry'
 import type { ExtraLine, Marks, Tone } from './layers'
 import type { FlowPath, Stop, Stretch } from './flowPath'
 import type { Line } from './route'
 import { FILL } from './Tiles'
+import { onPress } from './press'
 import type { Level } from './useMapZoom'
 
 const STROKE: Record<Tone, string> = {
@@ -99,12 +99,6 @@ function LinkLine({ line, tone, faded, selected, tabbable, onSelect }: LinkLineP
   const down = isDown(segment)
   const path = pathOf(line.points)
   const words = `Link ${segmentTitle(segment)}${down ? ', down' : ''}`
-  const press = (event: KeyboardEvent) => {
-    if (event.key !== 'Enter' && event.key !== ' ') return
-    event.preventDefault()
-    event.stopPropagation()
-    onSelect()
-  }
   return (
     <g
       role="button"
@@ -112,7 +106,7 @@ function LinkLine({ line, tone, faded, selected, tabbable, onSelect }: LinkLineP
       aria-pressed={selected}
       aria-label={words}
       onClick={onSelect}
-      onKeyDown={press}
+      onKeyDown={onPress(onSelect)}
       className={`cursor-pointer outline-none [&:focus-visible>.ring]:stroke-focus ${faded && !selected ? 'opacity-25' : ''}`}
     >
       <title>{words}</title>

@@ -1,7 +1,7 @@
-import type { KeyboardEvent } from 'react'
 import { bottom, left, right, top, type Box } from './geometry'
 import type { NodeMark, Tone } from './layers'
 import { NO_SITE, OUTSIDE, type ChartNode } from './parts'
+import { onPress } from './press'
 import type { Level } from './useMapZoom'
 import type { useMoving } from './useMoving'
 
@@ -130,12 +130,6 @@ export function Tile({
   onUnfold,
 }: TileProps) {
   const { device, name, hosts } = node
-  const press = (event: KeyboardEvent) => {
-    if (event.key !== 'Enter' && event.key !== ' ') return
-    event.preventDefault()
-    event.stopPropagation()
-    onSelect()
-  }
   const found = device?.errors ? '✗' : device?.warnings ? '!' : ''
   const words = [
     node.kind === 'hub' ? `Segment ${name}` : name,
@@ -156,7 +150,7 @@ export function Tile({
         aria-pressed={selected}
         aria-label={words}
         onClick={onSelect}
-        onKeyDown={press}
+        onKeyDown={onPress(onSelect)}
         {...grip}
         className={`cursor-pointer outline-none [&:focus-visible>.ring]:stroke-focus ${faded ? 'opacity-35' : ''}`}
       >

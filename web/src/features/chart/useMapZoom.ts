@@ -48,6 +48,10 @@ export function useMapZoom(world: Box | null) {
     observer.observe(svg)
     const moved = zoom<SVGSVGElement, unknown>()
       .scaleExtent([0.02, NEAREST])
+      .extent(() => [
+        [0, 0],
+        [svg.clientWidth, svg.clientHeight],
+      ])
       .filter((event: Event) => {
         const grip = event.target instanceof Element && event.target.closest('[data-grip]')
         return event.type === 'wheel' || (!grip && !(event as MouseEvent).button)
