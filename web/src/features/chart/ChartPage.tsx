@@ -16,6 +16,7 @@ import { LAYERS, layerNamed, marksOf, needsSessions, type Marks } from './layers
 import type { ChartLayout } from './layout'
 import { keepersOf } from './parts'
 import { areaOf, type Places } from './place'
+import { counted } from './Tiles'
 import { useLayout } from './useLayout'
 import { snapped, type Drag } from './useMoving'
 import { usePlaces } from './usePlaces'
@@ -312,12 +313,14 @@ function Facts({ chart, marks, said }: { chart: Chart; marks: Marks | null; said
       <span>
         {down > 0 && (
           <>
-            <span className="text-stop">✗ {down === 1 ? '1 link down' : `${down} links down`}</span>,{' '}
+            <span className="text-stop">✗ {counted(down, 'link')} down</span>,{' '}
           </>
         )}
         {findings.data && (
           <Link to={to('devices/findings')}>
-            {errors + warnings === 0 ? '✓ nothing suspicious' : `✗ ${errors} errors, ! ${warnings} warnings`}
+            {errors + warnings === 0
+              ? '✓ nothing suspicious'
+              : `✗ ${counted(errors, 'error')}, ! ${counted(warnings, 'warning')}`}
           </Link>
         )}
       </span>

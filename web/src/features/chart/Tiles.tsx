@@ -88,7 +88,7 @@ export function AreaNames({ areas, titles, level, scale, counts }: AreaNamesProp
   })
 }
 
-const counted = (count: number, what: string) => `${count} ${what}${count === 1 ? '' : 's'}`
+export const counted = (count: number, what: string) => `${count} ${what}${count === 1 ? '' : 's'}`
 
 function countWords({ devices, hosts, errors, warnings }: Count) {
   return [
