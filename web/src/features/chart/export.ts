@@ -44,7 +44,6 @@ export function standalone(svg: SVGSVGElement, words: string[]): string {
     copy.append(text)
   })
   for (const name of ['class', 'style', 'role', 'tabindex', 'aria-describedby']) copy.removeAttribute(name)
-  copy.setAttribute('xmlns', 'http://www.w3.org/2000/svg')
   copy.setAttribute('viewBox', `0 0 ${width} ${height}`)
   copy.setAttribute('width', String(width))
   copy.setAttribute('height', String(height))
