@@ -158,6 +158,23 @@ test('what an editor sees first is kept as it is, and laying out anew is undone'
   await waitFor(() => expect(kept).toEqual(first))
 })
 
+test('what people have put somewhere is not put elsewhere by looking at it', async () => {
+  kept = { 'device r1': [500, 500], 'device r2': [-500, 640] }
+  open('', 'editor')
+  expect(await screen.findByRole('button', { name: 'r1, router' })).toBeVisible()
+  const tile = document.querySelector('[data-node="device r1"] rect')
+  expect([tile?.getAttribute('x'), tile?.getAttribute('y')]).toEqual(['458', '485'])
+  expect(posted).toEqual([])
+  await userEvent.click(screen.getByRole('button', { name: 'Lay out anew' }))
+  await waitFor(() => expect(posted).toHaveLength(2))
+  expect(posted[0]).toEqual({ 'device r1': null, 'device r2': null })
+  expect(Object.values(posted[1] as object)).not.toContainEqual([500, 500])
+  await userEvent.click(screen.getByRole('button', { name: 'Undo the move' }))
+  await waitFor(() => expect(posted).toHaveLength(3))
+  expect(posted[2]).toEqual({ 'device r1': [500, 500], 'device r2': [-500, 640] })
+  expect(kept).toMatchObject({ 'device r1': [500, 500], 'device r2': [-500, 640] })
+})
+
 test('a viewer moves nothing and keeps nothing', async () => {
   open()
   expect(await screen.findByRole('button', { name: 'r1, router' })).toBeVisible()

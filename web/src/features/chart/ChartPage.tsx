@@ -40,7 +40,7 @@ function Charted({ chart, places, known }: ChartedProps) {
   const [params, change] = useAddress()
   const unfolded = params.get('hosts')
   const hosts = unfolded === 'all' ? 'all' : (unfolded?.split(',').filter(Boolean) ?? [])
-  const layout = useLayout(chart, lens, hosts, known, places.turn)
+  const layout = useLayout(chart, lens, hosts, known, places.version)
   const layer = layerNamed(params.get('layer'))
   const question = questionIn(params)
   const asksFlow = question !== null && question.from !== '' && question.to !== ''
@@ -52,11 +52,13 @@ function Charted({ chart, places, known }: ChartedProps) {
   const keepers = useMemo(() => keepersOf(chart), [chart])
   const [said, setSaid] = useState('')
   const { data: drawn } = layout
+  const isNow = !layout.isPlaceholderData
   const { keep } = places
   useEffect(() => {
     // Hosts that are unfolded now come and go; the others stay where they are.
-    if (drawn && unfolded === null) keep(Object.fromEntries(drawn.nodes))
-  }, [drawn, keep, unfolded])
+    // A layout of before a move is no layout to keep.
+    if (drawn && isNow && unfolded === null) keep(Object.fromEntries(drawn.nodes))
+  }, [drawn, isNow, keep, unfolded])
   if (layout.isError) return <Problem error={layout.error} />
   if (!drawn) return <Waiting what={`Laying out ${chart.devices.length} devices`} />
 

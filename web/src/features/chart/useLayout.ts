@@ -28,11 +28,12 @@ function laidOut(question: LayoutQuestion): Promise<ChartLayout> {
 }
 
 /** The chart's layout; while another is made, the one before stays. */
-export function useLayout(chart: Chart, lens: Lens, hosts: 'all' | string[], known: Places, turn: number) {
+export function useLayout(chart: Chart, lens: Lens, hosts: 'all' | string[], known: Places, version: string) {
   return useQuery({
-    queryKey: ['chart-layout', lens, hosts, turn],
+    queryKey: ['chart-layout', lens, hosts, version],
     queryFn: () => laidOut({ chart, hosts, known }),
     placeholderData: (before) => before,
     staleTime: Infinity,
+    gcTime: 60_000,
   })
 }

@@ -86,7 +86,8 @@ export function usePlaces() {
   return {
     known: now ? pointsOf(now) : null,
     error: kept.error ?? save.error,
-    turn,
+    /** Another one for every other places: what was laid out for those before is of no use. */
+    version: `${kept.dataUpdatedAt} ${turn}`,
     mayMove,
     canUndo: steps.length > 0,
     isKept: now !== undefined && Object.keys(now).length > 0,
