@@ -168,7 +168,9 @@ export function ChartMap({
                 />
               )
             })}
-            {level !== 'sites' && <LineEnds lines={shownLines} nodes={nodes} marks={marks} level={level} />}
+            {level !== 'sites' && (
+              <LineEnds lines={shownLines} nodes={nodes} marks={marks} level={level} scale={at.k} />
+            )}
             {path && <Overlay stops={path.stops} nodes={nodes} scale={at.k} />}
           </g>
         </svg>

@@ -145,16 +145,25 @@ function covered({ points, link }: Line, nodes: Map<string, Box>): [number, numb
   return [share(first, second, nodes.get(link.from)), share(last, before, nodes.get(link.to))]
 }
 
-type LineEndsProps = { lines: Line[]; nodes: Map<string, Box>; marks: Marks | null; level: Level }
+type LineEndsProps = {
+  lines: Line[]
+  nodes: Map<string, Box>
+  marks: Marks | null
+  level: Level
+  scale: number
+}
 
 /** What stands at the ends and in the middle of lines: marks of the layer, and near by the interfaces. */
-export function LineEnds({ lines, nodes, marks, level }: LineEndsProps) {
+export function LineEnds({ lines, nodes, marks, level, scale }: LineEndsProps) {
+  // Near by there is more room, not larger letters.
+  const size = 12.5 / Math.max(1, scale)
+  const letter = (LETTER * size) / 12.5
   return (
     <g
       aria-hidden
       className="pointer-events-none"
       textAnchor="middle"
-      style={{ paintOrder: 'stroke', strokeWidth: 4.5 }}
+      style={{ paintOrder: 'stroke', strokeWidth: size / 2.8, fontSize: size }}
     >
       {lines.map((line) => {
         const mark = marks?.links.get(line.link.id)
@@ -168,11 +177,11 @@ export function LineEnds({ lines, nodes, marks, level }: LineEndsProps) {
           return [told, near && end ? end.interface : ''].filter(Boolean).join(' ')
         })
         const at = (words: string, far: number) =>
-          far + FROM_TILE + Math.min(room / 4, (words.length * LETTER) / 3)
+          far + FROM_TILE + Math.min(room / 4, (words.length * letter) / 3)
         const tone = mark?.tone ?? 'plain'
         const middle = mark?.middle
         const needed =
-          words.reduce((sum, text) => sum + text.length * LETTER, 0) * 0.8 + (middle?.length ?? 0) * LETTER
+          words.reduce((sum, text) => sum + text.length * letter, 0) * 0.8 + (middle?.length ?? 0) * letter
         return (
           <g key={line.link.id} className="stroke-paper">
             {words.map((text, index) => {
@@ -186,14 +195,14 @@ export function LineEnds({ lines, nodes, marks, level }: LineEndsProps) {
                   key={index}
                   x={point.x}
                   y={point.y + 4.5}
-                  className={`text-[12.5px] font-semibold ${tone === 'plain' ? 'fill-ink' : FILL[tone]}`}
+                  className={`font-semibold ${tone === 'plain' ? 'fill-ink' : FILL[tone]}`}
                 >
                   {text}
                 </text>
               )
             })}
             {middle && room > Math.max(CLOSE, needed * 0.75) && (
-              <text {...middleOf(line.points, length)} className={`text-[12px] ${FILL[tone]}`}>
+              <text {...middleOf(line.points, length)} className={FILL[tone]}>
                 {middle}
               </text>
             )}

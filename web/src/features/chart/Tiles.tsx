@@ -13,6 +13,8 @@ export const FILL: Record<Tone, string> = {
   warn: 'fill-warn',
   bad: 'fill-stop',
 }
+/** How wide a letter of a site's counts is; they are left out where the site is narrower. */
+const COUNT_LETTER = 5.6
 /** No name is drawn smaller than this on the screen, in pixels. */
 const SMALLEST = 12
 /** Names wider than a tile are cut here and told in full by its title. */
@@ -72,7 +74,7 @@ export function AreaNames({ areas, titles, level, scale, counts }: AreaNamesProp
         >
           {titles.get(name) ?? name}
         </text>
-        {far && count && (
+        {far && count && area.width * scale > countWords(count).length * COUNT_LETTER && (
           <text
             x={area.x}
             y={area.y + size}
