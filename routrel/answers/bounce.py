@@ -92,9 +92,7 @@ def bounce_data(state: State, device: str, vrf: str, neighbour: str, kept: KeptF
         neighbour=str(session.remote_address),
         remote=remote,
         while_down=moved(found.down),
-        afterwards=None
-        if found.after is None
-        else moves_data(moves(state, found.after, kept, ways)),
+        afterwards=moved(found.after),
         routes=routes[:_SHOWN],
         routes_in_all=len(routes),
     )

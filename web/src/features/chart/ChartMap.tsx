@@ -5,7 +5,8 @@ import type { ChartLayout } from './layout'
 import { ExtraLines, LineEnds, LinkLines, Overlay, PathLines } from './Lines'
 import type { FlowPath } from './flowPath'
 import { Overview } from './Overview'
-import { areaOf } from './place'
+import { linkedWith } from './parts'
+import { areasOf } from './place'
 import type { Line } from './route'
 import { AreaNames, Areas, Tile } from './Tiles'
 import { aroundView, useMapZoom, type Level } from './useMapZoom'
@@ -58,7 +59,7 @@ export function ChartMap({
     () => (drag ? straightened(layout.lines, nodes, drag) : layout.lines),
     [layout.lines, nodes, drag],
   )
-  const linked = useMemo(() => linkedWith(layout.lines), [layout.lines])
+  const linked = useMemo(() => linkedWith(parts.links), [parts])
   const index = useMemo(() => new BoxIndex(layout.nodes.values()), [layout.nodes])
   const ids = useMemo(() => new Map([...layout.nodes].map(([id, box]) => [box, id])), [layout.nodes])
   const inView = aroundView(view)
@@ -69,10 +70,11 @@ export function ChartMap({
     // eslint-disable-next-line react-hooks/exhaustive-deps -- the view as numbers
   }, [index, ids, level, inView.x, inView.y, inView.width, inView.height])
   const shownLines = level === 'sites' ? lines : lines.filter((line) => touches(line, inView))
-  const shownAreas = drag ? movedAreas(layout, nodes) : areas
+  const shownAreas = drag ? areasOf(parts, nodes) : areas
   const active = selected.device ? `device ${selected.device}` : null
   const first = active && nodes.has(active) ? active : (drawn.find((id) => !id.startsWith('hub')) ?? null)
-  const byId = new Map(parts.nodes.map((node) => [node.id, node]))
+  const byId = useMemo(() => new Map(parts.nodes.map((node) => [node.id, node])), [parts])
+  const counts = useMemo(() => countsOf(layout), [layout])
 
   const press = (event: KeyboardEvent<SVGSVGElement>) => {
     if (event.key === '+' || event.key === '=') zoom.zoomIn()
@@ -136,13 +138,7 @@ export function ChartMap({
             {marks && level !== 'sites' && <ExtraLines lines={marks.extra} nodes={nodes} />}
             {path && <PathLines path={path} lines={lines} nodes={nodes} />}
             {level === 'sites' && <Blocks nodes={nodes} />}
-            <AreaNames
-              areas={shownAreas}
-              titles={parts.groups}
-              level={level}
-              scale={at.k}
-              counts={countsOf(layout)}
-            />
+            <AreaNames areas={shownAreas} titles={parts.groups} level={level} scale={at.k} counts={counts} />
             {drawn.map((id) => {
               const node = byId.get(id)
               const box = nodes.get(id)
@@ -227,27 +223,9 @@ function straightened(lines: Line[], nodes: Map<string, Box>, drag: Drag): Line[
 const inGroup = ({ parts }: ChartLayout, group: string) =>
   parts.nodes.filter((node) => node.group === group).map(({ id }) => id)
 
-function movedAreas(layout: ChartLayout, nodes: Map<string, Box>): Map<string, Box> {
-  return new Map(
-    [...layout.areas.keys()].map((group) => [
-      group,
-      areaOf(inGroup(layout, group).flatMap((id) => nodes.get(id) ?? [])),
-    ]),
-  )
-}
-
 function touches({ points }: Line, view: Box): boolean {
   const box = around(points.map((point) => ({ ...point, width: 0, height: 0 })))
   return box !== null && overlap({ ...box, width: box.width + 1, height: box.height + 1 }, view)
-}
-
-function linkedWith(lines: Line[]): Map<string, string[]> {
-  const found = new Map<string, string[]>()
-  for (const { link } of lines) {
-    found.set(link.from, [...(found.get(link.from) ?? []), link.to])
-    found.set(link.to, [...(found.get(link.to) ?? []), link.from])
-  }
-  return found
 }
 
 /** By site: devices, hosts among them, and how many have errors and warnings. */

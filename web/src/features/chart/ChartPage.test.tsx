@@ -2,7 +2,7 @@ import { fireEvent, screen, waitFor } from '@testing-library/react'
 import userEvent from '@testing-library/user-event'
 import { beforeEach, expect, test, vi } from 'vitest'
 import { drawAllRows, place, serve, visit } from '../../testing'
-import { chartDevice, chartEnd, chartSegment, chartSite } from './charts.testing'
+import { chartDevice, chartEnd, chartSegment, chartSite, flowHop } from './charts.testing'
 import { ChartPage } from './ChartPage'
 import { layoutChart, type LayoutQuestion } from './layout'
 
@@ -39,14 +39,6 @@ const CHART = {
   ],
   outside: [],
 }
-const hop = (device: string, into: string | null, out: string | null) => ({
-  device,
-  vrf: 'default',
-  in: into,
-  out,
-  outside: false,
-  stages: [],
-})
 const FLOW = {
   sentence: 'Delivered to r1.',
   doubt: null,
@@ -62,7 +54,7 @@ const FLOW = {
         path_mtu: null,
         entry: null,
         cause: null,
-        hops: [hop('kiosk', null, 'nic'), hop('r2', 'port2', 'port1'), hop('r1', 'port1', null)],
+        hops: [flowHop('kiosk', null, 'nic'), flowHop('r2', 'port2', 'port1'), flowHop('r1', 'port1', null)],
       },
     ],
   },

@@ -1,12 +1,13 @@
 import { useQuery } from '@tanstack/react-query'
 import { useEffect, useMemo, useState, type FormEvent } from 'react'
 import { Link } from 'react-router'
-import { chartQuery, findingsQuery, flowQuery, sessionsQuery } from '../../api/queries'
+import { chartQuery, findingsQuery, flowQuery, sessionsQuery, type FlowQuestion } from '../../api/queries'
 import type { Chart, ChartSegment } from '../../api/types'
 import { Button, Problem, Waiting } from '../../ui/controls'
 import { Input, Select } from '../../ui/fields'
+import { counted } from '../../ui/words'
 import { DeviceSheet, LinkSheet } from '../devices/DeviceSheet'
-import { questionIn, questionWords } from '../flows/question'
+import { addressOf, questionIn, questionWords } from '../flows/question'
 import { useAddress, useLens, useLinkTo, usePlace } from '../lens/lens'
 import { ChartMap, DRAWING, type Zooming } from './ChartMap'
 import { downloadPng, downloadSvg } from './export'
@@ -14,9 +15,8 @@ import { flowPath } from './flowPath'
 import { overlap, type Point } from './geometry'
 import { LAYERS, layerNamed, marksOf, needsSessions, type Marks } from './layers'
 import type { ChartLayout } from './layout'
-import { keepersOf } from './parts'
-import { areaOf, type Places } from './place'
-import { counted } from './Tiles'
+import { isDown, keepersOf } from './parts'
+import { areasOf, type Places } from './place'
 import { useLayout } from './useLayout'
 import { snapped, type Drag } from './useMoving'
 import { usePlaces } from './usePlaces'
@@ -120,7 +120,7 @@ function Charted({ chart, places, known }: ChartedProps) {
             />
             {asksFlow && question && (
               <FlowLine
-                words={questionWords(question)}
+                question={question}
                 sentence={
                   flow.error
                     ? flow.error.message
@@ -181,9 +181,7 @@ export function dropped(drag: Drag, { nodes, parts }: ChartLayout): Places | nul
     moved.set(id, { ...box, ...places[id] })
     if (others.some((other) => overlap({ ...box, ...places[id] }, other, 2))) return null
   }
-  const areas = [...parts.groups.keys()].map((group) =>
-    areaOf(parts.nodes.filter((node) => node.group === group).flatMap((node) => moved.get(node.id) ?? [])),
-  )
+  const areas = [...areasOf(parts, moved).values()]
   const meet = areas.some((one, index) => areas.slice(index + 1).some((other) => overlap(one, other)))
   return meet ? null : places
 }
@@ -307,7 +305,7 @@ function Toolbar({ zoom, names, marks, places, allHosts }: ToolbarProps) {
 function Facts({ chart, marks, said }: { chart: Chart; marks: Marks | null; said: string }) {
   const findings = useQuery(findingsQuery(useLens()))
   const to = useLinkTo()
-  const down = chart.segments.filter((segment) => segment.ends.some((end) => !end.up)).length
+  const down = chart.segments.filter(isDown).length
   const errors = findings.data?.filter((finding) => finding.severity === 'error').length ?? 0
   const warnings = findings.data?.filter((finding) => finding.severity === 'warning').length ?? 0
   return (
@@ -337,39 +335,24 @@ function Facts({ chart, marks, said }: { chart: Chart; marks: Marks | null; said
 }
 
 /** The flow that is drawn, and the way back to its answer. */
-function FlowLine({ words, sentence }: { words: string; sentence: string }) {
-  const [params, change] = useAddress()
+function FlowLine({ question, sentence }: { question: FlowQuestion; sentence: string }) {
+  const [, change] = useAddress()
   const to = useLinkTo()
-  const back = Object.fromEntries(
-    ['from', 'to', 'as', 'size', 'source_port', 'dscp', 'may_fragment'].map((key) => [key, params.get(key)]),
-  )
+  const address = addressOf(question)
+  const nothing = Object.fromEntries(Object.keys(address).map((key) => [key, null]))
   return (
     <p
       role="status"
       aria-label="The flow on the chart"
       className="flex items-baseline gap-3 rounded-card border border-line bg-paper px-2 py-1"
     >
-      <strong className="whitespace-nowrap">{words}</strong>
+      <strong className="whitespace-nowrap">{questionWords(question)}</strong>
       <span className="flex-1">{sentence}</span>
       <span className="text-sm whitespace-nowrap text-soft">solid: there; dashed: back</span>
-      <Link to={to('flows', back)} className="whitespace-nowrap">
+      <Link to={to('flows', address)} className="whitespace-nowrap">
         its answer
       </Link>
-      <button
-        type="button"
-        className="text-soft hover:underline"
-        onClick={() =>
-          change({
-            from: null,
-            to: null,
-            as: null,
-            size: null,
-            source_port: null,
-            dscp: null,
-            may_fragment: null,
-          })
-        }
-      >
+      <button type="button" className="text-soft hover:underline" onClick={() => change(nothing)}>
         take it off
       </button>
     </p>

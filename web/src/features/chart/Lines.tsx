@@ -2,6 +2,7 @@ import type { ChartSegment } from '../../api/types'
 import { alongLine, beside, bottom, inside, lengthOf, type Box, type Point } from './geometry'
 import type { ExtraLine, Marks, Tone } from './layers'
 import type { FlowPath, Stop, Stretch } from './flowPath'
+import { isDown } from './parts'
 import type { Line } from './route'
 import { FILL } from './Tiles'
 import { onPress } from './press'
@@ -21,7 +22,6 @@ const CLOSE = 42
 /** Lines above which all are one shape while nobody can tell them apart. */
 const MANY = 400
 
-export const isDown = (segment: ChartSegment) => segment.ends.some((end) => !end.up)
 export const segmentTitle = (segment: ChartSegment) =>
   [...segment.ends.map((end) => end.device), ...segment.outside.map((end) => end.name)].join(' – ')
 

@@ -1,3 +1,4 @@
+import { counted } from '../../ui/words'
 import { bottom, left, right, top, type Box } from './geometry'
 import type { NodeMark, Tone } from './layers'
 import { NO_SITE, OUTSIDE, type ChartNode } from './parts'
@@ -89,8 +90,6 @@ export function AreaNames({ areas, titles, level, scale, counts }: AreaNamesProp
     )
   })
 }
-
-export const counted = (count: number, what: string) => `${count} ${what}${count === 1 ? '' : 's'}`
 
 function countWords({ devices, hosts, errors, warnings }: Count) {
   return [

@@ -88,3 +88,12 @@ export function randomChart(seed: number, size: number, sites: number, links: nu
     outside: [{ name: 'isle', title: 'Isle', description: '', prefixes: [] }],
   }
 }
+
+export const flowHop = (device: string, into: string | null, out: string | null) => ({
+  device,
+  vrf: 'default',
+  in: into,
+  out,
+  outside: false,
+  stages: [],
+})

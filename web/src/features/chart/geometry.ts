@@ -23,10 +23,6 @@ export function overlap(one: Box, other: Box, gap = 0): boolean {
   )
 }
 
-export function holds(box: Box, point: Point): boolean {
-  return Math.abs(point.x - box.x) * 2 < box.width && Math.abs(point.y - box.y) * 2 < box.height
-}
-
 /** The least box around others; null around nothing. */
 export function around(boxes: Iterable<Box>): Box | null {
   let west = Infinity

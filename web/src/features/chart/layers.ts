@@ -1,5 +1,5 @@
-import type { BgpSession, Chart, ChartEnd, ChartSegment } from '../../api/types'
-import type { ChartLink } from './parts'
+import type { BgpSession, Chart, ChartEnd } from '../../api/types'
+import { isDown, type ChartLink } from './parts'
 
 /** How a mark looks; a word or a shape always says the same. */
 export type Tone = 'plain' | 'good' | 'warn' | 'bad'
@@ -26,7 +26,6 @@ export type LayerQuestion = { chart: Chart; links: ChartLink[]; sessions: BgpSes
 type Layer = { title: string; needs?: 'sessions'; marks: (question: LayerQuestion) => Marks }
 
 const nothing = (legend: string[]): Marks => ({ legend, links: new Map(), nodes: new Map(), extra: [] })
-const up = (segment: ChartSegment) => segment.ends.every((end) => end.up)
 
 /** Areas or levels of a link-state protocol, with the cost that each end counts outward. */
 function routing(title: string, protocol: string): Layer {
@@ -63,7 +62,7 @@ const state: Layer = {
     const marks = nothing(['Dashed with a cross: down. The rate of the slower end, where it is known.'])
     for (const link of links) {
       const rates = link.segment.ends.flatMap((end) => end.bandwidth_bps ?? [])
-      const isUp = up(link.segment)
+      const isUp = !isDown(link.segment)
       marks.links.set(link.id, {
         middle: isUp ? (rates.length ? rateWords(Math.min(...rates)) : undefined) : 'down',
         tone: isUp ? 'plain' : 'bad',

@@ -1,6 +1,6 @@
 import { expect, test } from 'vitest'
 import type { Branch, Flow } from '../../api/types'
-import { chartDevice, chartEnd, chartSegment } from './charts.testing'
+import { chartDevice, chartEnd, chartSegment, flowHop } from './charts.testing'
 import { flowPath } from './flowPath'
 import type { Box } from './geometry'
 import { layerNamed, LAYERS, marksOf, needsSessions, rateWords, type LayerName } from './layers'
@@ -125,14 +125,6 @@ test('a layer is known by its name; every one has a title and a legend', () => {
   expect([rateWords(999), rateWords(2.5e9), rateWords(1e16)]).toEqual(['999 b/s', '2.5 Gb/s', '10000 Tb/s'])
 })
 
-const hop = (device: string, into: string | null, out: string | null) => ({
-  device,
-  vrf: 'default',
-  in: into,
-  out,
-  outside: false,
-  stages: [],
-})
 const branch = (
   share: number,
   verdict: Branch['verdict'],
@@ -168,13 +160,13 @@ test('a flow runs along its links; hosts stand for themselves by their router; t
       branch(
         1,
         'filtered',
-        [hop('h', null, 'nic'), hop('c', 'port2', 'port1'), hop('b', 'port2', null)],
+        [flowHop('h', null, 'nic'), flowHop('c', 'port2', 'port1'), flowHop('b', 'port2', null)],
         cause,
       ),
     ]),
     return: direction([
-      branch(0.5, 'delivered', [hop('a', null, 'port1'), hop('b', 'port1', null)]),
-      branch(0.5, 'delivered', [hop('a', null, 'port1'), hop('b', 'port1', null)]),
+      branch(0.5, 'delivered', [flowHop('a', null, 'port1'), flowHop('b', 'port1', null)]),
+      branch(0.5, 'delivered', [flowHop('a', null, 'port1'), flowHop('b', 'port1', null)]),
     ]),
   } as unknown as Flow
   const shown = new Set(['device a', 'device b', 'device c'])

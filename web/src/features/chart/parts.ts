@@ -126,3 +126,15 @@ function commonest(values: string[]): string {
   for (const value of values) counts.set(value, (counts.get(value) ?? 0) + (value === OUTSIDE ? 0.1 : 1))
   return [...counts].sort(([a, m], [b, n]) => n - m || (a < b ? -1 : 1))[0]?.[0] ?? NO_SITE
 }
+
+export const isDown = (segment: ChartSegment) => segment.ends.some((end) => !end.up)
+
+/** By node: the others it is linked with. */
+export function linkedWith(links: ChartLink[]): Map<string, string[]> {
+  const found = new Map<string, string[]>()
+  for (const { from, to } of links) {
+    found.set(from, [...(found.get(from) ?? []), to])
+    found.set(to, [...(found.get(to) ?? []), from])
+  }
+  return found
+}

@@ -1,6 +1,6 @@
 import { forceLink, forceManyBody, forceSimulation, forceX, forceY, type SimulationNodeDatum } from 'd3-force'
 import { around, distance, overlap, type Box, type Point } from './geometry'
-import type { ChartLink, ChartNode, ChartParts } from './parts'
+import { linkedWith, type ChartNode, type ChartParts } from './parts'
 import { apart, packed, spread, type Island } from './islands'
 
 /** Where the middles of nodes are, by their ids. */
@@ -52,24 +52,23 @@ export function place(parts: ChartParts, known: Places, hints: Places = {}, vari
     const at = known[node.id]
     if (at) nodes.set(node.id, boxAt(node, at))
   }
-  const lines = linesOf(parts.links)
+  const lines = linkedWith(parts.links)
   const fresh = [...members].filter(([, held]) => held.length && held.every((node) => !nodes.has(node.id)))
   if (fresh.length) placeGroups(parts, members, new Map(fresh), nodes, lines, hints, variant)
   for (const [name, held] of members) {
     for (const node of held)
       if (!nodes.has(node.id)) nodes.set(node.id, nearby(node, name, members, nodes, lines))
   }
-  const groups = areasOf(members, nodes)
-  if (makeRoom(groups, members, nodes)) return { nodes, groups: areasOf(members, nodes) }
+  const groups = areasOf(parts, nodes)
+  if (makeRoom(groups, members, nodes)) return { nodes, groups: areasOf(parts, nodes) }
   return { nodes, groups }
 }
 
-function areasOf(members: Map<string, ChartNode[]>, nodes: Map<string, Box>): Map<string, Box> {
-  return new Map(
-    [...members].flatMap(([name, held]) =>
-      held.length ? [[name, areaOf(held.map((node) => get(nodes, node.id)))] as const] : [],
-    ),
-  )
+/** The areas of all groups that have nodes. */
+export function areasOf(parts: ChartParts, nodes: Map<string, Box>): Map<string, Box> {
+  const boxes = new Map<string, Box[]>([...parts.groups.keys()].map((name) => [name, []]))
+  for (const { id, group } of parts.nodes) boxes.get(group)?.push(get(nodes, id))
+  return new Map([...boxes].flatMap(([name, held]) => (held.length ? [[name, areaOf(held)] as const] : [])))
 }
 
 /** Where a group has grown into another both move aside, as a whole and no more than need be; whether any did. */
@@ -106,16 +105,6 @@ function get<Value>(map: Map<string, Value>, key: string): Value {
   const value = map.get(key)
   if (value === undefined) throw new Error(`${key} has no place`)
   return value
-}
-
-/** By node: the others it is linked with. */
-function linesOf(links: ChartLink[]): Map<string, string[]> {
-  const found = new Map<string, string[]>()
-  for (const { from, to } of links) {
-    found.set(from, [...(found.get(from) ?? []), to])
-    found.set(to, [...(found.get(to) ?? []), from])
-  }
-  return found
 }
 
 // --- new groups --------------------------------------------------------------------------------

@@ -3,6 +3,7 @@ import { ended, wouldTakeQuery, wouldTakeStart } from '../../api/queries'
 import type { WinningEdit, WouldTake } from '../../api/types'
 import { useCancel } from '../../api/useCancel'
 import { Button, Mono, Panel, Problem, Waiting, sentence } from '../../ui/controls'
+import { counted } from '../../ui/words'
 import { EditLines } from '../lens/EditLines'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { KeepAsDraft } from '../lens/KeepAsDraft'
@@ -119,11 +120,9 @@ function Changes({ answer, purpose }: { answer: WouldTake; purpose: string }) {
   )
 }
 
-const count = (number: number, one: string, many: string) => `${number} ${number === 1 ? one : many}`
-
 export function movesWords(moves: WinningEdit['moves']): string {
-  const text = `moves ${count(moves.prefixes, 'prefix', 'prefixes')} on ${count(moves.devices, 'device', 'devices')}`
+  const text = `moves ${counted(moves.prefixes, 'prefix', 'prefixes')} on ${counted(moves.devices, 'device', 'devices')}`
   if (moves.flows_asked === 0) return text
   const flows = moves.flows.length === 0 ? 'none' : `${moves.flows.length}`
-  return `${text}, and ${flows} of ${count(moves.flows_asked, 'kept flow', 'kept flows')}${moves.flows.length ? `: ${moves.flows.join(', ')}` : ''}`
+  return `${text}, and ${flows} of ${counted(moves.flows_asked, 'kept flow', 'kept flows')}${moves.flows.length ? `: ${moves.flows.join(', ')}` : ''}`
 }
