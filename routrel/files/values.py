@@ -390,9 +390,9 @@ def format_area(area: int) -> str:
 
 @dataclass(frozen=True)
 class LinkEndValue(Shape):
-    """One end of a link, as ald-core-1:ge-0/1."""
+    """One end of a link, as ald-core-1:port1."""
 
-    expects = "a device and its interface, as ald-core-1:ge-0/1"
+    expects = "a device and its interface, as ald-core-1:port1"
 
     def read(self, node: Node, report: Report) -> LinkEnd | Bad:
         text = self.scalar(node, report)

@@ -17,7 +17,7 @@ _MOST_NAMED = 3
 
 
 def outcome_words(state: State, rib: Rib, who: Sequence[Decider]) -> str:
-    """An outcome by what those who decide then use: "har-yard-1 on RIP by ge-0"."""
+    """An outcome by what those who decide then use: "har-yard-1 on RIP by port1"."""
     told = [
         f"{one.table[0]} on {_route_words(_lookup(state, rib, one))}" for one in who[:_MOST_NAMED]
     ]

@@ -247,7 +247,7 @@ def _filter_words(evidence: FilterEvidence) -> str:
 
 
 def _bound(evidence: FilterEvidence) -> str:
-    """Where a filter is bound, as " on ge-0/1"."""
+    """Where a filter is bound, as " on port1"."""
     if evidence.zones:
         return f" from zone {evidence.zones[0]} to {evidence.zones[1]}"
     if evidence.interface:

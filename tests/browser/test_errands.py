@@ -40,7 +40,7 @@ def test_why_a_kiosk_cannot_reach_the_booking_database(reader: Reader):
     reader.reads("deny tcp 10.64.0.0/12 → any port 5000-6000", "destination 10.80.3.12 is outside")
     reader.accessible()
     asked = reader.driver.current_url
-    reader.press("dru-core-1 in ge-0/3 return")
+    reader.press("dru-core-1 in port3 return")
     reader.reads("dru-core-1\nhop 3 of 5")
     reader.press("eas-fw-1 stops here forward")
     reader.press("eas-fw-1.yaml:99")
@@ -94,7 +94,7 @@ def test_looking_around_by_chart_table_and_keyboard(reader: Reader):
     reader.reads("2 links down", "8 errors, ! 6 warnings", "Eastmere", "har-mast-1")
     reader.accessible()
     reader.fill("Find a device on the chart", "gul-edge-1").send_keys(Keys.ENTER)
-    reader.reads("Gullspit ferry port", "reaches kiosk-gul:eth0")
+    reader.reads("Gullspit ferry port", "reaches kiosk-gul:port1")
     tile = reader.labelled("gul-edge-1, router, 1 host")
     reader.driver.execute_script("arguments[0].focus()", tile)
     tile.send_keys(Keys.ARROW_LEFT)  # along the link to the yard

@@ -41,7 +41,7 @@ WORDS = {
     "GatewayValue": ["10.1.1.1"],
     "IcmpTypeValue": ["echo-request", 3],
     "InterfaceAddressValue": ["10.64.7.1/24", "2001:db8:7::1/64"],
-    "LinkEndValue": ["ald-core-1:ge-0/1", "r2:e1"],
+    "LinkEndValue": ["ald-core-1:port1", "r2:e1"],
     "NetworkEntityTitleValue": ["49.0001.1921.6800.1001.00"],
     "NewAddressValue": ["10.1.1.1", "10.2.0.0/30", "10.1.1.5-10.1.1.9", "interface"],
     "NextHopValue": ["self", "discard", "10.1.1.1"],

@@ -31,7 +31,7 @@ device: r1
 role: router
 ospf: {router-id: 10.255.0.1}
 interfaces:
-  lo0: {kind: loopback, addresses: [10.255.0.1/32], ospf: {area: 0}}
+  loop0: {kind: loopback, addresses: [10.255.0.1/32], ospf: {area: 0}}
   e1:
     addresses: [10.0.0.1/31]
     ospf: {area: 0, cost: 20}
