@@ -9,7 +9,8 @@ from routrel.answers.base import Answer
 from routrel.answers.flows import OneFlowData
 from routrel.forwarding.evidence import Branch, Hop, Result, Stage
 from routrel.questions.flow import DirectionAnswer, FlowAnswer
-from routrel.wording.flows import VERDICT_TITLES, stage_words
+from routrel.wording.flows import VERDICT_TITLES
+from routrel.wording.stages import stage_words
 
 __all__ = ["Difference", "DifferenceData", "difference_data", "first_difference"]
 

@@ -5,7 +5,14 @@ from __future__ import annotations
 from typing import TypeAlias
 
 from routrel.answers.base import Answer, Placed, position
-from routrel.answers.routes import NextHopData, RouteData, next_hop_data, route_data
+from routrel.answers.routes import (
+    NextHopData,
+    RouteData,
+    TitledRouteData,
+    next_hop_data,
+    route_data,
+    titled_route_data,
+)
 from routrel.convergence.converge import State
 from routrel.forwarding.evidence import Direction, Hop, Stage
 from routrel.forwarding.filters import FilterResult
@@ -24,9 +31,10 @@ from routrel.model.network import ReversePathCheck
 from routrel.model.place import Place
 from routrel.model.traffic import Header
 from routrel.model.translation import Side
+from routrel.questions.flow_facts import resolution
 from routrel.rib.candidates import NextHop
 from routrel.rib.table import Route
-from routrel.wording.flows import protocol_words, rule_words, steering_words, translation_words
+from routrel.wording.stages import protocol_words, rule_words, steering_words, translation_words
 
 __all__ = ["EvidenceData", "ends_data", "evidence_data"]
 
@@ -96,14 +104,25 @@ class SteeringEvidenceData(Placed, tag_field="kind", tag="steering"):
     tried: list[TriedRuleData]
 
 
+class ResolvedData(Answer):
+    """An address that a route names as its next hop, and the route by which that is reached."""
+
+    address: str
+    route: TitledRouteData | None
+
+
 class RouteEvidenceData(Placed, tag_field="kind", tag="route"):
-    """The longest match, the next hop of this branch, and the routes behind it."""
+    """The longest match, the next hop of this branch, and the routes behind it.
+
+    `resolved` leads from the match to an interface, through each route that resolves a next hop.
+    """
 
     destination: str
     table: str
     route: RouteData | None
     protocol_text: str | None
     next_hop: NextHopData | None
+    resolved: list[ResolvedData]
     behind: list[RouteData]
 
 
@@ -288,6 +307,13 @@ def _route_data(state: State, evidence: RouteEvidence, hop: Hop) -> RouteEvidenc
         route=route_data(state, route) if route else None,
         protocol_text=protocol_words(route) if route else None,
         next_hop=next_hop_data(state, hop.device, next_hop) if next_hop else None,
+        resolved=[
+            ResolvedData(
+                address=str(one.address),
+                route=titled_route_data(state, one.route) if one.route else None,
+            )
+            for one in resolution(state, hop, evidence)
+        ],
         behind=[route_data(state, other) for other in evidence.shorter],
         **position(_route_place(state, hop, route, next_hop)),
     )

@@ -10,7 +10,7 @@ import numpy as np
 from routrel.answers.base import Placed, position
 from routrel.convergence.converge import State
 from routrel.model.place import NOWHERE, Place
-from routrel.wording.flows import rule_words
+from routrel.wording.stages import rule_words
 
 __all__ = ["ENDPOINT_KINDS", "Found", "FoundData", "find", "found_data"]
 

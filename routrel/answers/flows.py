@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from itertools import chain
 from typing import Any, Literal
 
 import msgspec
@@ -22,24 +23,25 @@ from routrel.forwarding.evidence import (
     StageName,
     Verdict,
 )
-from routrel.questions.diagnosis import defaults_followed, missing_route
+from routrel.questions.diagnosis import DefaultOnly, defaults_followed, missing_route
 from routrel.questions.doubts import Decider, deciders
 from routrel.questions.endpoints import Endpoint
 from routrel.questions.errors import QuestionError
 from routrel.questions.flow import DirectionAnswer, FlowAnswer, FlowQuestion, ask_flow
 from routrel.questions.flow_classes import ClassAnswer, ask_classes, is_about_many
+from routrel.questions.flow_facts import decider, entries_of, is_unroutable
 from routrel.wording.absence import absence_sentence
 from routrel.wording.doubts import outcome_words
+from routrel.wording.flow_facts import DECIDED_WORDS, fact_sentences, unusual_words, way_words
 from routrel.wording.flows import (
-    STAGE_TITLES,
     answer_sentence,
     class_sentence,
     classes_sentence,
     direction_sentence,
+    entry_sentence,
     obstacle_sentence,
-    share_words,
-    stage_words,
 )
+from routrel.wording.stages import STAGE_TITLES, share_words, stage_words
 from routrel.wording.traffic import traffic_words
 
 __all__ = ["FlowData", "OneFlowData", "answer_flow", "flow_data"]
@@ -56,13 +58,17 @@ class StageData(Answer):
 
 
 class HopData(Answer):
-    """One device the packet meets; `outside`: an outside network, of which no more is known."""
+    """One device the packet meets; `outside`: an outside network, of which no more is known.
+
+    `unusual` is what it does with the packet that most do not, in words; null: nothing such.
+    """
 
     device: str
     vrf: str
     into: str | None = msgspec.field(name="in")
     out: str | None
     outside: bool
+    unusual: str | None
     stages: list[StageData]
 
 
@@ -78,7 +84,7 @@ class CauseData(Placed):
 
 
 class BranchData(Answer):
-    """One equal-cost way through the network."""
+    """One equal-cost way through the network; its share is of what comes in at `entry`."""
 
     share: float
     share_text: str
@@ -118,12 +124,29 @@ class DefaultOnlyData(Answer):
     absence: AbsenceData
 
 
+class EntryData(Answer):
+    """A place where a flow may come in from elsewhere, and what becomes of it from there.
+
+    `verdict` is `mixed` where branches from there disagree.
+    """
+
+    name: str
+    verdict: Verdict
+    sentence: str
+
+
 class DirectionData(Answer):
-    """One direction; `routing_verdict` is as if every filter permitted."""
+    """One direction; `routing_verdict` is as if every filter permitted.
+
+    `way` is its devices in one line. `entries` is empty where there is only one; nobody knows how
+    traffic is split among several.
+    """
 
     verdict: Verdict
     routing_verdict: Verdict
     sentence: str
+    way: str
+    entries: list[EntryData]
     source: EndpointData
     destination: EndpointData
     branches: list[BranchData]
@@ -160,10 +183,24 @@ class FlowDoubtData(Answer):
     outcomes: list[FlowOutcomeData]
 
 
+class DecidesData(Answer):
+    """The hop that decides: its direction, branch and place there, and why in words."""
+
+    direction: Literal["forward", "return"]
+    branch: int
+    hop: int
+    why: str
+
+
 class OneFlowData(Answer):
-    """The answer about one source and one destination."""
+    """The answer about one source and one destination.
+
+    `facts` are sentences: how many ways, where they part, what fits through, how answers return.
+    """
 
     sentence: str
+    facts: list[str]
+    decides: DecidesData
     doubt: FlowDoubtData | None
     traffic: str
     forward: DirectionData
@@ -224,6 +261,8 @@ def answer_flow(state: State, question: FlowQuestion, *, every_way: bool = True)
 def _with_classes(one: OneFlowData, sentence: str | None, classes: list[FlowClassData]) -> FlowData:
     return FlowData(
         sentence=sentence or one.sentence,
+        facts=one.facts,
+        decides=one.decides,
         doubt=one.doubt,
         traffic=one.traffic,
         forward=one.forward,
@@ -259,12 +298,25 @@ def flow_data(state: State, answer: FlowAnswer) -> OneFlowData:
     header = answer.forward.header
     who = deciders(state, outcomes, (header.destination, header.source)) if outcomes else ()
     named = [outcome_words(state, rib, who) for rib in outcomes]
+    defaults = [
+        defaults_followed(state, direction) if direction else ()
+        for direction in (answer.forward, answer.back)
+    ]
+    unroutable = is_unroutable(state, answer.forward)
+    first = decider(answer, chain(*defaults))
     return OneFlowData(
-        sentence=answer_sentence(answer, named),
+        sentence=answer_sentence(answer, named, unroutable=unroutable),
+        facts=list(fact_sentences(answer)),
+        decides=DecidesData(
+            direction="forward" if first.forward else "return",
+            branch=first.branch,
+            hop=first.hop,
+            why=DECIDED_WORDS[first.why],
+        ),
         doubt=_doubt_data(state, answer, who, named) if outcomes else None,
         traffic=traffic_words(answer.forward.header),
-        forward=_direction_data(state, answer.forward),
-        back=_direction_data(state, answer.back) if answer.back else None,
+        forward=_direction_data(state, answer.forward, defaults[0]),
+        back=_direction_data(state, answer.back, defaults[1]) if answer.back else None,
     )
 
 
@@ -300,14 +352,26 @@ def _ways(direction: DirectionAnswer | None) -> list[list[str]]:
     return [[hop.device for hop in branch.hops] for branch in branches]
 
 
-def _direction_data(state: State, answer: DirectionAnswer) -> DirectionData:
+def _direction_data(
+    state: State, answer: DirectionAnswer, defaults: Sequence[DefaultOnly]
+) -> DirectionData:
+    by_default = {one.device for one in defaults}
     return DirectionData(
         verdict=answer.verdict,
         routing_verdict=answer.routing_verdict,
         sentence=direction_sentence(answer),
+        way=way_words(answer, by_default),
+        entries=[
+            EntryData(
+                name=entry.name,
+                verdict=_agreed({branch.verdict for branch in entry.branches}),
+                sentence=entry_sentence(entry),
+            )
+            for entry in entries_of(answer.branches)
+        ],
         source=_endpoint_data(answer.source, answer.header.source.version),
         destination=_endpoint_data(answer.destination, answer.header.source.version),
-        branches=[_branch_data(state, branch) for branch in answer.branches],
+        branches=[_branch_data(state, branch, by_default) for branch in answer.branches],
         unfollowed=float(answer.trace.unfollowed),
         cause=_cause_data(answer.cause),
         obstacles=[_obstacle_data(state, obstacle) for obstacle in answer.obstacles],
@@ -318,9 +382,13 @@ def _direction_data(state: State, answer: DirectionAnswer) -> DirectionData:
                 f"{absence_sentence(one.absence)}",
                 absence=absence_data(one.absence),
             )
-            for one in defaults_followed(state, answer)
+            for one in defaults
         ],
     )
+
+
+def _agreed(verdicts: set[Verdict]) -> Verdict:
+    return next(iter(verdicts)) if len(verdicts) == 1 else Verdict.MIXED
 
 
 def _obstacle_data(state: State, obstacle: Obstacle) -> ObstacleData:
@@ -346,7 +414,7 @@ def _endpoint_data(endpoint: Endpoint, version: int) -> EndpointData:
     )
 
 
-def _branch_data(state: State, branch: Branch) -> BranchData:
+def _branch_data(state: State, branch: Branch, by_default: set[str]) -> BranchData:
     return BranchData(
         share=float(branch.share),
         share_text=share_words(branch.share),
@@ -354,7 +422,7 @@ def _branch_data(state: State, branch: Branch) -> BranchData:
         outside=branch.outside,
         path_mtu=branch.path_mtu,
         entry=branch.entry,
-        hops=[_hop_data(state, hop) for hop in branch.hops],
+        hops=[_hop_data(state, hop, by_default) for hop in branch.hops],
         cause=_cause_data(branch.cause),
     )
 
@@ -376,13 +444,14 @@ def _cause_fields(cause: Cause) -> dict[str, Any]:
     }
 
 
-def _hop_data(state: State, hop: Hop) -> HopData:
+def _hop_data(state: State, hop: Hop, by_default: set[str]) -> HopData:
     return HopData(
         device=hop.device,
         vrf=hop.vrf,
         into=hop.interface_in,
         out=hop.interface_out,
         outside=hop.outside,
+        unusual=unusual_words(hop, hop.device in by_default) or None,
         stages=[_stage_data(state, stage, hop) for stage in hop.stages],
     )
 

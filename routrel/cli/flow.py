@@ -104,6 +104,8 @@ def flow(
         for pair in one.pairs:
             out.print(f"    {escape(pair.source)} → {escape(pair.destination)}")
     if not answer.classes:
+        for fact in answer.facts:
+            out.print(f"  {escape(fact)}")
         _print_doubt(answer.doubt)
         _print_direction("Forward", answer.forward)
         if answer.back:
@@ -130,9 +132,10 @@ def _print_doubt(doubt: FlowDoubtData | None) -> None:
 
 def _print_direction(title: str, answer: DirectionData) -> None:
     out.print(f"\n[bold]{title}[/]: {answer.verdict.value}. {escape(answer.sentence)}")
+    out.print(f"  {escape(answer.way)}")
     for branch in answer.branches:
         if len(answer.branches) > 1:
-            entry = f", entering from {branch.entry}" if branch.entry else ""
+            entry = f", {branch.entry}" if answer.entries else ""
             out.print(f"  [bold]branch {branch.share_text}[/]: {branch.verdict.value}{entry}")
         for number, hop in enumerate(branch.hops, start=1):
             ways = f" in {hop.into}" if hop.into else ""

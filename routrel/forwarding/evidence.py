@@ -167,13 +167,13 @@ class Obstacle:
 class Branch:
     """One equal-cost way through the network."""
 
-    share: Fraction  #: of the traffic; the branches of an answer add up to 1
+    share: Fraction  #: of what comes in at its entry; the branches of an entry add up to 1
     verdict: Verdict
     hops: tuple[Hop, ...]
     cause: Cause | None  #: None where it arrives
     outside: str | None = None  #: the outside neighbour it leaves to
     path_mtu: int | None = None  #: bytes, the smallest on the way; None before the first link
-    entry: str | None = None  #: "outside neighbour at device:interface" where it came from outside
+    entry: str | None = None  #: where it came in from elsewhere, "isle-telecom at edge-1:wan1"
     header: Header | None = None  #: the packet as it ended
     connections: tuple[Connection, ...] = ()  #: what devices on the way remember of it
     obstacles: tuple[Obstacle, ...] = ()  #: of a trace beyond obstacles, in order of the way

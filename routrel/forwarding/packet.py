@@ -35,7 +35,7 @@ class Path:
     share: Fraction  #: of the traffic
     hops: tuple[Hop, ...] = ()
     mtu: int | None = None  #: bytes, the smallest so far
-    entry: str | None = None  #: where it came from outside
+    entry: str | None = None  #: where it came in from elsewhere
     connections: tuple[Connection, ...] = ()  #: what devices behind it remember
     obstacles: tuple[Obstacle, ...] = ()
 

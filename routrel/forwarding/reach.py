@@ -8,7 +8,6 @@ again what is known to arrive from where branches meet.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from fractions import Fraction
 
 from routrel.forwarding.connections import Connection
 from routrel.forwarding.evidence import Branch, Direction, Result, Verdict
@@ -107,7 +106,7 @@ class _Follower:
         self.remembered: dict[Connection, None] = {}
 
     def from_start(self, start: Start) -> Unreachable | None:
-        return self._from(self.tracer.begin(start, self.probe.header, Fraction(1)))
+        return self._from(self.tracer.begin(start, self.probe.header))
 
     def _from(self, packet: Packet) -> Unreachable | None:
         key = self._key(packet)

@@ -2,13 +2,14 @@
 
 The answer begins where the packet arrived, swaps what the packet looked like there, and meets
 devices that remember what they let pass. Where packets arrive by several ways that differ in what
-is remembered, each has an answer of its own, with its share.
+is remembered, each has an answer of its own, with its share of those that came in at one entry.
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from fractions import Fraction
+from typing import TypeAlias
 
 from routrel.forwarding.connections import Connection
 from routrel.forwarding.evidence import Branch, Obstacle, Verdict
@@ -43,7 +44,7 @@ class Leg:
 
 def follow(topology: Topology, rib: Rib, header: Header, starts: tuple[Start, ...]) -> Leg:
     """The first packet of a flow."""
-    return _leg(topology, rib, [_Beginning(header, starts, ())], (Fraction(1),))
+    return _leg(topology, rib, {None: {_Beginning(header, starts, ()): Fraction(1)}})
 
 
 def follow_answer(
@@ -60,16 +61,29 @@ def follow_answer(
     """
     arrived = [branch for branch in there.trace.branches if _may_be_answered(branch)]
     arrived = arrived or [branch for branch in there.beyond.branches if _may_be_answered(branch)]
-    shares: dict[_Beginning, Fraction] = {}
+    by_entry: dict[str | None, _Shares] = {}
     for branch in arrived or there.beyond.branches[:1]:
         beginning = _answer(branch, there.header, starts)
         if beginning is not None:
+            shares = by_entry.setdefault(branch.entry, {})
             shares[beginning] = shares.get(beginning, Fraction(0)) + branch.share
-    if not shares:
-        return None
-    total = sum(shares.values(), Fraction(0))
-    parts = tuple(share / total for share in shares.values())
-    return _leg(topology, rib, list(shares), parts)
+    return _leg(topology, rib, _alike(by_entry)) if by_entry else None
+
+
+def _alike(by_entry: dict[str | None, _Shares]) -> dict[str | None, _Shares]:
+    """The beginnings of answers, with one name for all entries whose answers begin alike."""
+    found: dict[frozenset[tuple[_Beginning, Fraction]], tuple[list[str], _Shares]] = {}
+    for entry, shares in by_entry.items():
+        total = sum(shares.values(), Fraction(0))
+        parts = {beginning: share / total for beginning, share in shares.items()}
+        entries, _ = found.setdefault(frozenset(parts.items()), ([], parts))
+        entries.append(entry or "")
+    if len(found) == 1:
+        return {None: next(iter(found.values()))[1]}
+    return {
+        f"the answer to what came from {' or '.join(entries)}": parts
+        for entries, parts in found.values()
+    }
 
 
 def _may_be_answered(branch: Branch) -> bool:
@@ -88,6 +102,10 @@ class _Beginning:
     asked: Header | None = None  #: the packet that it answers, as it was sent
 
 
+#: The beginnings of one entry's packets, each with its share of them.
+_Shares: TypeAlias = dict[_Beginning, Fraction]
+
+
 def _answer(branch: Branch, asked: Header, starts: tuple[Start, ...]) -> _Beginning | None:
     """The answer to a packet as it ended: whole, and with the usual time to live."""
     header = branch.header or asked
@@ -102,25 +120,29 @@ def _answer(branch: Branch, asked: Header, starts: tuple[Start, ...]) -> _Beginn
     return _Beginning(whole.reply(), starts, branch.connections, there)
 
 
-def _leg(
-    topology: Topology, rib: Rib, beginnings: list[_Beginning], shares: tuple[Fraction, ...]
-) -> Leg:
+def _leg(topology: Topology, rib: Rib, beginnings: dict[str | None, _Shares]) -> Leg:
+    """The packets that begin somewhere, by where they or what they answer came in."""
+
     def traced(*, filters: bool = True, beyond: bool = False) -> Trace:
         branches: list[Branch] = []
         unfollowed = Fraction(0)
-        for beginning, share in zip(beginnings, shares, strict=True):
-            found = trace(
-                topology,
-                rib,
-                beginning.header,
-                beginning.starts,
-                known=beginning.known,
-                asked=beginning.asked,
-                filters=filters,
-                beyond=beyond,
-            )
-            branches += [replace(b, share=b.share * share) for b in found.branches]
-            unfollowed += found.unfollowed * share
+        for entry, shares in beginnings.items():
+            for beginning, share in shares.items():
+                found = trace(
+                    topology,
+                    rib,
+                    beginning.header,
+                    beginning.starts,
+                    known=beginning.known,
+                    asked=beginning.asked,
+                    filters=filters,
+                    beyond=beyond,
+                )
+                branches += [
+                    replace(b, share=b.share * share, entry=_named(entry, b.entry))
+                    for b in found.branches
+                ]
+                unfollowed += found.unfollowed * share / len(beginnings)
         return Trace(tuple(branches), unfollowed)
 
     followed = bare = beyond = traced()
@@ -131,12 +153,17 @@ def _leg(
     if not verdicts.issubset(ARRIVED):
         beyond = traced(beyond=True)
     return Leg(
-        header=beginnings[0].header,
+        header=next(iter(next(iter(beginnings.values())))).header,
         trace=followed,
         bare=bare,
         beyond=beyond,
         obstacles=_each_once(beyond),
     )
+
+
+def _named(entry: str | None, own: str | None) -> str | None:
+    """Where a packet came in; of an answer also which packets it answers."""
+    return ", ".join(filter(None, (own, entry))) or None
 
 
 def _each_once(beyond: Trace) -> tuple[Obstacle, ...]:

@@ -93,13 +93,23 @@ class Start:
     interface_in: str | None = None  #: None: the device itself sends it
     outside: str | None = None  #: the outside neighbour it comes from
 
+    @property
+    def entry(self) -> str | None:
+        """Where a packet from elsewhere comes in, in words; None where the device sends it."""
+        if self.interface_in is None:
+            return None
+        return f"{self.outside or 'its subnet'} at {self.device}:{self.interface_in}"
+
 
 @dataclass(frozen=True, slots=True)
 class Trace:
-    """All branches of one direction. `unfollowed` is the share that was left out as too many."""
+    """All branches of one direction, their shares of what comes in at their entry.
+
+    Nobody knows how traffic is split among entries, so no share says it.
+    """
 
     branches: tuple[Branch, ...]
-    unfollowed: Fraction
+    unfollowed: Fraction  #: the share left out as too many, every entry counted alike
 
 
 def trace(
@@ -117,7 +127,7 @@ def trace(
 
     Args:
         header: The packet as the source sends it.
-        starts: Where it may begin, each with an equal share. Must not be empty.
+        starts: Where it may begin, the shares of each adding up to 1. Must not be empty.
         known: What devices remember of a packet that this one answers.
         asked: That packet as it was sent; who sent it takes no answer from elsewhere.
         filters: False looks at routing alone, as if every filter permitted.
@@ -126,7 +136,7 @@ def trace(
     tracer = Tracer(topology, Lookup(topology, rib), known, asked, filters=filters, beyond=beyond)
     branches = tuple(islice(tracer.branches(header, starts), MAXIMUM_BRANCHES))
     unfollowed = sum((share_of(outcome) for outcome in tracer.pending), Fraction(0))
-    return Trace(branches, unfollowed)
+    return Trace(branches, unfollowed / len(starts))
 
 
 class Tracer:
@@ -150,8 +160,7 @@ class Tracer:
     def branches(self, header: Header, starts: tuple[Start, ...]) -> Iterator[Branch]:
         """The branches of a packet, each once it is asked for."""
         # Depth first, so that branches come in the order of their ways.
-        share = Fraction(1, len(starts))
-        self.pending = [Handed(self.begin(start, header, share)) for start in reversed(starts)]
+        self.pending = [Handed(self.begin(start, header)) for start in reversed(starts)]
         while self.pending:
             outcome = self.pending.pop()
             if isinstance(outcome, Branch):
@@ -161,12 +170,10 @@ class Tracer:
             else:
                 raise TypeError("a packet stays at a device that has no more stages")
 
-    def begin(self, start: Start, header: Header, share: Fraction) -> Packet:
+    def begin(self, start: Start, header: Header) -> Packet:
         """A packet at one of its starts."""
-        path = Path(share)
-        if start.outside is not None:
-            entry = f"{start.outside} at {start.device}:{start.interface_in}"
-            path = Path(share, (outside_hop(start.outside, header),), entry=entry)
+        hops = () if start.outside is None else (outside_hop(start.outside, header),)
+        path = Path(Fraction(1), hops, entry=start.entry)
         device = self.topology.devices[start.device]
         return Packet(path, device, start.vrf, start.interface_in, header, header)
 

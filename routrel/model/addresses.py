@@ -22,6 +22,7 @@ __all__ = [
     "Prefix",
     "address_of",
     "is_host_prefix",
+    "is_private",
     "is_within",
     "prefix_order",
     "range_words",
@@ -30,6 +31,20 @@ __all__ = [
 Address: TypeAlias = IPv4Address | IPv6Address
 InterfaceAddress: TypeAlias = IPv4Interface | IPv6Interface  #: an address with its prefix length
 Prefix: TypeAlias = IPv4Network | IPv6Network
+
+
+#: Addresses that the public world has no way to (RFC 1918 3, RFC 4193 3.1).
+_PRIVATE = (
+    IPv4Network("10.0.0.0/8"),
+    IPv4Network("172.16.0.0/12"),
+    IPv4Network("192.168.0.0/16"),
+    IPv6Network("fc00::/7"),
+)
+
+
+def is_private(address: Address) -> bool:
+    """Whether an address is of a private network."""
+    return any(address in prefix for prefix in _PRIVATE)
 
 
 def is_host_prefix(prefix: Prefix) -> bool:

@@ -8,17 +8,12 @@ from dataclasses import dataclass
 from routrel.convergence.converge import State
 from routrel.files.shapes import closest
 from routrel.forwarding.trace import Start
-from routrel.model.addresses import Address
+from routrel.model.addresses import Address, is_private
 from routrel.model.network import DEFAULT_VRF, Device, Interface, InterfaceKind, OutsideNeighbour
 from routrel.model.prefix_index import PrefixIndex
 from routrel.questions.errors import FamilyMismatch, UnknownEndpoint
 
 __all__ = ["Endpoint", "resolve_endpoint", "shared_family"]
-
-_PRIVATE = tuple(
-    ipaddress.ip_network(text)
-    for text in ("10.0.0.0/8", "172.16.0.0/12", "192.168.0.0/16", "fc00::/7")
-)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -179,7 +174,7 @@ def _outside_behind(state: State, address: Address) -> list[OutsideNeighbour]:
     A neighbour that has the default prefix leads to the public world, which is no place for
     private addresses (RFC 1918, RFC 4193): a more specific prefix must name those.
     """
-    private = any(address in prefix for prefix in _PRIVATE if prefix.version == address.version)
+    private = is_private(address)
     owners: dict[int, list[OutsideNeighbour]] = {}
     index = PrefixIndex()
     for outside in state.network.outside:

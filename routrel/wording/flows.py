@@ -1,8 +1,8 @@
-"""Evidence in words. Every sentence an answer shows is made here and nowhere else."""
+"""The sentences that a flow's answer begins with: verdicts and what stands in the way."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from fractions import Fraction
 
 from routrel.forwarding.evidence import (
@@ -10,68 +10,44 @@ from routrel.forwarding.evidence import (
     Cause,
     Direction,
     Evidence,
-    Hop,
     Obstacle,
     Result,
-    Stage,
-    StageName,
     Verdict,
 )
-from routrel.forwarding.filters import dscp_name
 from routrel.forwarding.stages.answer import AnswerEvidence
 from routrel.forwarding.stages.loop import LoopEvidence
 from routrel.forwarding.stages.mtu import MtuEvidence, PiecesEvidence
 from routrel.forwarding.stages.neighbour import NeighbourEvidence
 from routrel.forwarding.stages.packet_filter import FilterEvidence, ZoneEvidence
 from routrel.forwarding.stages.reverse_path import ReversePathEvidence
-from routrel.forwarding.stages.route import ReceiveEvidence, RouteEvidence
+from routrel.forwarding.stages.route import RouteEvidence
 from routrel.forwarding.stages.steering import SteeringEvidence
-from routrel.forwarding.stages.translation import TranslationEvidence
-from routrel.forwarding.stages.ttl import TtlEvidence
-from routrel.model.filters import Action, ConnectionState, Match, Rule
-from routrel.model.network import DEFAULT_VRF, ReversePathCheck
-from routrel.model.steering import SteeringRule
-from routrel.model.traffic import Header, icmp_type_name, protocol_name
-from routrel.model.translation import Side, TranslationRule
+from routrel.model.network import DEFAULT_VRF
 from routrel.questions.flow import DirectionAnswer, FlowAnswer
 from routrel.questions.flow_classes import ClassAnswer
+from routrel.questions.flow_facts import Entry, entries_of
 from routrel.rib.table import Route
-from routrel.wording.routes import protocol_type_words
+from routrel.wording.flow_facts import ways_back_words
+from routrel.wording.stages import (
+    answer_words,
+    bound_words,
+    mtu_words,
+    neighbour_words,
+    reverse_path_words,
+    share_words,
+    steered_words,
+    zone_words,
+)
 
 __all__ = [
-    "STAGE_TITLES",
     "VERDICT_TITLES",
     "answer_sentence",
     "class_sentence",
     "classes_sentence",
     "direction_sentence",
-    "match_words",
+    "entry_sentence",
     "obstacle_sentence",
-    "protocol_words",
-    "rule_words",
-    "share_words",
-    "stage_words",
-    "steering_words",
-    "translation_words",
 ]
-
-STAGE_TITLES: dict[StageName, str] = {
-    StageName.ARRIVAL: "Arrival",
-    StageName.FILTER_IN: "Filter in",
-    StageName.FILTER_ARRIVING: "Arriving traffic",
-    StageName.REVERSE_PATH: "Reverse path",
-    StageName.TRANSLATION: "Translation",
-    StageName.STEERING: "Steering",
-    StageName.ROUTE: "Route",
-    StageName.FILTER_LOCAL: "Own traffic",
-    StageName.TTL: "Time to live",
-    StageName.FILTER_TRANSIT: "Filter through",
-    StageName.SOURCE_TRANSLATION: "Source translation",
-    StageName.FILTER_OUT: "Filter out",
-    StageName.MTU: "MTU",
-    StageName.NEIGHBOUR: "Neighbour",
-    StageName.ANSWER: "Answer",
-}
 
 VERDICT_TITLES: dict[Verdict, str] = {
     Verdict.DELIVERED: "Delivered",
@@ -89,291 +65,32 @@ VERDICT_TITLES: dict[Verdict, str] = {
 }
 
 
-def share_words(share: Fraction) -> str:
-    """A share of traffic: "all", "1/2", or a percentage where the fraction is unwieldy."""
-    if share == 1:
-        return "all"
-    return str(share) if share.denominator <= 16 else f"{float(share):.1%}"
-
-
-def protocol_words(route: Route) -> str:
-    """A route's protocol with its path type, as "OSPF intra-area"."""
-    return protocol_type_words(route.protocol, route.path_type)
-
-
-def rule_words(rule: Rule) -> str:
-    """A rule as it is read aloud: "deny tcp 10.64.0.0/12 → any port 5000-6000"."""
-    action = rule.action.value if rule.action else "continue"
-    mark = "" if rule.mark is None else f", marked {rule.mark}"
-    return f"{action} {match_words(rule.match)}{mark}"
-
-
-def match_words(match: Match) -> str:
-    """What a match asks for: "tcp 10.64.0.0/12 → any port 5000-6000"."""
-    words = ["any" if match.protocol is None else protocol_name(match.protocol)]
-    words.append(_side(match.sources, match.source_ports))
-    words.append("→")
-    words.append(_side(match.destinations, match.destination_ports))
-    if match.icmp_types:
-        kinds = [icmp_type_name(match.protocol or 0, number) for number in match.icmp_types]
-        words.append(", ".join(kinds))
-    if match.icmp_codes:
-        words.append("code " + _joined(match.icmp_codes))
-    flags = [*match.flags_set, *(f"not {flag}" for flag in match.flags_clear)]
-    if flags:
-        words.append("flags " + _joined(flags))
-    if match.dscps:
-        words.append("code point " + ", ".join(dscp_name(number) for number in match.dscps))
-    if match.fragments:
-        words.append(f"fragments {match.fragments.value}")
-    if match.connection_states:
-        words.append("session " + ", ".join(state.value for state in match.connection_states))
-    if match.in_interfaces:
-        words.append("arriving by " + _joined(match.in_interfaces))
-    if match.out_interfaces:
-        words.append("leaving by " + _joined(match.out_interfaces))
-    if match.marks:
-        words.append("marked " + _joined(match.marks))
-    return " ".join(words)
-
-
-def steering_words(rule: SteeringRule) -> str:
-    """A steering rule as it is read aloud."""
-    if rule.drops:
-        action = f"reject as {rule.reject.value}" if rule.reject else "discard"
-    elif rule.table:
-        longer = "" if rule.longer_than is None else f", if longer than {rule.longer_than}"
-        action = f"by table {rule.table}{longer}"
-    else:
-        action = f"to {_joined(rule.next_hops)}"
-    return f"{'all but ' if rule.invert else ''}{match_words(rule.match)}: {action}"
-
-
-def translation_words(rule: TranslationRule) -> str:
-    """A translation rule as it is read aloud."""
-    if rule.keep:
-        action = "keep"
-    else:
-        way = "arrival" if rule.side is Side.DESTINATION else "outgoing"
-        to = _joined(rule.to) or f"the {way} interface's address"
-        ports = f" port {rule.ports}" if rule.ports else ""
-        side = rule.side.value if rule.side else ""
-        action = f"{side} becomes {to}{ports}"
-    own = "the device's own " if rule.own else ""
-    return f"{own}{match_words(rule.match)}: {action}"
-
-
-def _joined(values: Iterable[object]) -> str:
-    return ", ".join(str(value) for value in values)
-
-
-def _side(prefixes: tuple[object, ...], ports: tuple[object, ...]) -> str:
-    where = ", ".join(str(prefix) for prefix in prefixes) or "any"
-    return f"{where} port {', '.join(str(port) for port in ports)}" if ports else where
-
-
-def stage_words(stage: Stage, hop: Hop) -> str:
-    """What a stage decided, in one sentence without its title."""
-    if stage.result is Result.NOT_REACHED:
-        return "not reached: the packet is stopped before"
-    match stage.evidence:
-        case FilterEvidence() as evidence:
-            return _filter_words(evidence)
-        case ZoneEvidence() as evidence:
-            return _zone_words(evidence)
-        case ReversePathEvidence() as evidence:
-            return _reverse_path_words(evidence, stage.result is Result.STOPPED)
-        case TranslationEvidence() as evidence:
-            return _translation_words(evidence)
-        case SteeringEvidence() as evidence:
-            return _steering_words(evidence)
-        case RouteEvidence() as evidence:
-            return _route_words(evidence)
-        case AnswerEvidence() as evidence:
-            return _answer_words(evidence)
-        case PiecesEvidence():
-            return "it puts fragments together, and the others of this packet go another way"
-        case ReceiveEvidence(interface=None, address=address):
-            return f"{hop.device} does not forward, and {address} is not its own"
-        case ReceiveEvidence(interface=interface, address=address):
-            return f"{address} is its own, on {interface}"
-        case TtlEvidence(arrived=arrived) if stage.result is Result.STOPPED:
-            return f"arrived with {arrived}, which would become 0"
-        case TtlEvidence(arrived=arrived):
-            return f"{arrived} becomes {arrived - 1}"
-        case MtuEvidence() as evidence:
-            return _mtu_words(evidence)
-        case NeighbourEvidence() as evidence:
-            return _neighbour_words(evidence)
-        case LoopEvidence(devices=devices):
-            return "comes back the same way: " + " → ".join((*devices, devices[0]))
-        case _:
-            if hop.interface_in is None and stage.name is StageName.FILTER_IN:
-                return "none: the packet begins here"
-            interface = hop.interface_in if stage.name is StageName.FILTER_IN else hop.interface_out
-            return f"none on {interface}"
-
-
-def _answer_words(evidence: AnswerEvidence) -> str:
-    """Who was asked, and who answers."""
-    asked, arrived = evidence.asked, evidence.arrived
-    why = ""
-    if evidence.translator:
-        why = f"; {evidence.translator} translated it and does not see the answer"
-    if arrived.destination != asked.source:
-        return f"{asked.source} asked, and the answer goes to {arrived.destination}{why}"
-    was = _address_words(asked.destination, asked.destination_port)
-    return f"{was} was asked, {_address_words(arrived.source, arrived.source_port)} answers{why}"
-
-
-def _address_words(address: object, port: int | None) -> str:
-    return str(address) if port is None else f"{address} port {port}"
-
-
-def _filter_words(evidence: FilterEvidence) -> str:
-    result = evidence.result
-    verb = "permits it" if result.action is Action.PERMIT else "drops it"
-    where = f"{result.filter.name}{_bound(evidence)}"
-    if result.connection is ConnectionState.ESTABLISHED:
-        return f"{where}: permits it as the answer to a packet this device let pass"
-    if result.connection is ConnectionState.INVALID:
-        return f"{where}: drops it: an answer, but this device saw nothing that it answers"
-    marked = f"; it is marked {result.mark}" if result.mark and result.permits else ""
-    piece = "later fragments: " if result.fragment else ""
-    if result.rule is None:
-        none = "no rule decides" if result.mark else "no rule matches"
-        return f"{where}: {piece}{none}, and its default {verb}{marked}"
-    return f"{where}: {piece}rule {result.rule.id} {verb} ({rule_words(result.rule)}){marked}"
-
-
-def _bound(evidence: FilterEvidence) -> str:
-    """Where a filter is bound, as " on port1"."""
-    if evidence.zones:
-        return f" from zone {evidence.zones[0]} to {evidence.zones[1]}"
-    if evidence.interface:
-        return f" on {evidence.interface}"
-    return {
-        Direction.IN: " for own traffic in",
-        Direction.OUT: " for own traffic out",
-        Direction.THROUGH: " for through traffic",
-        Direction.ARRIVING: " for arriving traffic",
-    }[evidence.direction]
-
-
-def _zone_words(evidence: ZoneEvidence) -> str:
-    names = [f"zone {name}" if name else "no zone" for name in
-             (evidence.source, evidence.destination)]  # fmt: skip
-    return f"from {names[0]} to {names[1]} no filter lets anything begin"
-
-
-def _reverse_path_words(evidence: ReversePathEvidence, stopped: bool) -> str:
-    if evidence.own:
-        return f"its source {evidence.source} is this device's own address"
-    if evidence.route is None:
-        return f"no route back to {evidence.source}"
-    ways = _joined(dict.fromkeys(str(hop.interface) for hop in evidence.route.next_hops))
-    back = f"the way back to {evidence.source} is by {ways} ({evidence.route.prefix})"
-    if stopped:
-        return f"{back}, not by {evidence.interface} where it came in"
-    strict = evidence.mode is ReversePathCheck.STRICT
-    return back if strict else f"{back}; loose: any way back will do"
-
-
-def _translation_words(evidence: TranslationEvidence) -> str:
-    side, before, after = evidence.side.value, evidence.before, evidence.after
-    if before == after:
-        return f"{side} kept by rule {evidence.rule.id}" if evidence.rule else f"{side} kept"
-    was, now = (_end_words(header, evidence.side, before, after) for header in (before, after))
-    if evidence.taken:
-        return f"{side} {was} becomes {now}: another session of this device has the first"
-    by = f"rule {evidence.rule.id}" if evidence.rule else "its session, translated back"
-    more = f"; one of {evidence.choices} addresses" if evidence.choices > 1 else ""
-    return f"{side} {was} becomes {now}, by {by}{more}"
-
-
-def _end_words(header: Header, side: Side, before: Header, after: Header) -> str:
-    source = side is Side.SOURCE
-    ports = [h.source_port if source else h.destination_port for h in (before, after)]
-    address = header.source if source else header.destination
-    port = header.source_port if source else header.destination_port
-    return f"{address} port {port}" if ports[0] != ports[1] else str(address)
-
-
-def _steering_words(evidence: SteeringEvidence) -> str:
-    if evidence.rule is None:
-        return f"{evidence.steering.name}: no rule decides, so the table does"
-    return f"{evidence.steering.name}: rule {evidence.rule.id} ({steering_words(evidence.rule)})"
-
-
-def _route_words(evidence: RouteEvidence) -> str:
-    route = evidence.route
-    if route is None and evidence.next_hop is not None:
-        chosen = evidence.next_hop
-        return f"not asked: steering sends it to {chosen.address} by {chosen.interface}"
-    table = f" in table {evidence.table}" if evidence.table else ""
-    if route is None:
-        return f"no route to {evidence.destination}{table}"
-    if route.pass_on:
-        return f"{route.prefix} passes on ({protocol_words(route)}), and nothing else is asked"
-    if route.discard:
-        return f"{route.prefix} is a discard route ({protocol_words(route)})"
-    hop = evidence.next_hop
-    words = f"{route.prefix}, {protocol_words(route)}"
-    if hop is not None:
-        target = f"to {hop.address} " if hop.address else ""
-        through = f", resolved from {hop.via}" if hop.via and hop.via != hop.address else ""
-        words = f"{words}, {target}by {hop.interface}{through}"
-    if route.prefix.prefixlen == 0:
-        words += "; only the default matches"
-    if len(route.next_hops) > 1:
-        words += f"; one of {len(route.next_hops)} equal ways"
-    return words
-
-
-def _mtu_words(evidence: MtuEvidence) -> str:
-    if evidence.arriving:
-        return (
-            f"{evidence.size} bytes arrive, but {evidence.interface} takes only {evidence.mtu}: "
-            "the two ends differ"
-        )
-    if evidence.cut:
-        return f"{evidence.size} bytes are cut into fragments of {evidence.mtu} bytes"
-    if evidence.size is None:
-        return f"up to {evidence.mtu} bytes by {evidence.interface}; no size was asked"
-    verb = "fit" if evidence.size <= evidence.mtu else "do not fit"
-    return f"{evidence.size} bytes {verb} into {evidence.mtu} bytes of {evidence.interface}"
-
-
-def _neighbour_words(evidence: NeighbourEvidence) -> str:
-    where = f"on {evidence.segment}" if evidence.segment else f"behind {evidence.interface}"
-    if evidence.device is not None:
-        virtual = f" as master of virtual router {evidence.virtual}" if evidence.virtual else ""
-        return f"{evidence.device} answers for {evidence.address}{virtual}"
-    if evidence.outside is not None:
-        return f"{evidence.outside}, outside, answers for {evidence.address}"
-    return f"nobody {where} answers for {evidence.address}"
-
-
-# --- the sentences an answer begins with ---------------------------------------------------------
-
-
-def answer_sentence(answer: FlowAnswer, outcomes: Sequence[str] = ()) -> str:
+def answer_sentence(
+    answer: FlowAnswer, outcomes: Sequence[str] = (), *, unroutable: bool = False
+) -> str:
     """Both directions in a sentence or two that can go into a ticket as it stands.
 
     Args:
         outcomes: Where it depends on who came first: what tells each outcome from the others.
+        unroutable: Whether the world outside could not even send such packets.
     """
     if answer.outcomes:
-        told = [answer_sentence(one.answer) for one in answer.outcomes]
+        told = [answer_sentence(one.answer, unroutable=unroutable) for one in answer.outcomes]
         named = outcomes or [f"outcome {number}" for number in range(1, len(told) + 1)]
         parts = [f"With {name}: {words}" for name, words in zip(named, told, strict=True)]
         return " ".join(["Not certain, it depends on who settles first.", *parts])
     words = direction_sentence(answer.forward)
+    if unroutable:
+        address = answer.forward.header.destination
+        words = (
+            f"From outside nobody could send to {address}, a private address; "
+            f"if it came in all the same: {_lower_first(words)}"
+        )
     if answer.back is None:
         return words
     if answer.back.verdict is Verdict.DELIVERED:
         if answer.forward.verdict is Verdict.DELIVERED:
-            return f"{words} The return direction is delivered too, {_ways_back(answer)}."
+            return f"{words} The return direction is delivered too, {ways_back_words(answer)}."
         return f"{words} The return direction is open."
     if answer.back.verdict is Verdict.LEAVES_NETWORK:
         return f"{words} The return direction leaves the network."
@@ -402,21 +119,6 @@ def classes_sentence(classes: tuple[ClassAnswer, ...]) -> str:
     return f"{ends} of ends, treated in {ways}: {told}."
 
 
-def _ways_back(answer: FlowAnswer) -> str:
-    """How the ways of the answers are to those of the question."""
-    there = {
-        tuple((hop.device, hop.interface_in, hop.interface_out) for hop in branch.hops)
-        for branch in answer.forward.branches
-    }
-    back = {
-        tuple((hop.device, hop.interface_out, hop.interface_in) for hop in reversed(branch.hops))
-        for branch in (answer.back.branches if answer.back else ())
-    }
-    if there == back:
-        return "the same way"
-    return "partly by another way" if there & back else "by another way"
-
-
 def class_sentence(one: ClassAnswer) -> str:
     """What becomes of a class's traffic, in words that are true of all its pairs."""
     if one.answer is None:
@@ -437,6 +139,8 @@ def _neutral(direction: DirectionAnswer) -> str:
         named = dict.fromkeys(str(branch.outside) for branch in direction.branches)
         return f"{title} to {', '.join(named)}"
     cause = direction.cause
+    if direction.verdict is Verdict.MIXED and entries_of(direction.branches):
+        return "It depends on where it comes in"
     if cause is None or direction.verdict is Verdict.MIXED:
         return title
     by = f", {cause.filter}" if cause.filter else ""
@@ -452,10 +156,12 @@ def direction_sentence(answer: DirectionAnswer) -> str:
     """The verdict of one direction with its cause, by the tables as they are shown."""
     if answer.verdict is Verdict.NOT_CONVERGED:
         return "Routing has no stable answer on the way."
-    if len({branch.verdict for branch in answer.branches}) > 1 or answer.trace.unfollowed:
-        return _mixed_sentence(answer)
-    sentence = _branch_sentence(answer.branches[0], len(answer.branches))
-    if answer.branches[0].verdict is Verdict.FILTERED:
+    entries = entries_of(answer.branches)
+    if entries:
+        sentence = _entries_sentence(entries, answer.trace.unfollowed)
+    else:
+        sentence = _branches_sentence(answer.branches, answer.trace.unfollowed)
+    if answer.verdict is Verdict.FILTERED:
         bare = answer.routing_verdict
         if bare is Verdict.DELIVERED:
             sentence += " Routing would deliver it."
@@ -466,37 +172,93 @@ def direction_sentence(answer: DirectionAnswer) -> str:
     return sentence
 
 
-def _mixed_sentence(answer: DirectionAnswer) -> str:
+def entry_sentence(entry: Entry) -> str:
+    """What becomes of what comes in at one place."""
+    return _branches_sentence(entry.branches, Fraction(0))
+
+
+def _entries_sentence(entries: Sequence[Entry], unfollowed: Fraction) -> str:
+    """What becomes of a flow that may come in at several places; those where it stops first."""
+    ends: dict[object, list[Entry]] = {}
+    for entry in entries:
+        ends.setdefault(frozenset(map(_end, entry.branches)), []).append(entry)
+    left_out = f" {share_words(unfollowed)} not followed, too many branches." if unfollowed else ""
+    if len(ends) == 1:
+        every = [branch for entry in entries for branch in entry.branches]
+        told = _branches_sentence(every, Fraction(0), split_known=False).removesuffix(".")
+        return f"{told}, from each of the {len(entries)} places where it may come in.{left_out}"
+    parts = [
+        f"From {' or '.join(e.name for e in alike)}: "
+        f"{_lower_first(_branches_sentence(alike[0].branches, Fraction(0)))}"
+        for alike in sorted(ends.values(), key=lambda alike: all(map(_arrives, alike)))
+    ]
+    return f"May come in at {len(entries)} places. {' '.join(parts)}{left_out}"
+
+
+def _arrives(entry: Entry) -> bool:
+    return all(branch.cause is None for branch in entry.branches)
+
+
+def _end(branch: Branch) -> object:
+    """How a branch ends, whatever its way: equal for those of which one sentence is true."""
+    cause = branch.cause
+    if cause is None:
+        return branch.verdict, branch.outside, branch.hops[-1].device
+    return branch.verdict, cause.device, cause.kind, cause.filter, cause.rule, cause.direction
+
+
+def _branches_sentence(
+    branches: Sequence[Branch], unfollowed: Fraction, split_known: bool = True
+) -> str:
+    if len({branch.verdict for branch in branches}) > 1 or unfollowed:
+        return _mixed_sentence(branches, unfollowed, split_known)
+    ends: dict[object, list[Branch]] = {}
+    for branch in branches:
+        ends.setdefault(_end(branch), []).append(branch)
+    count = len(branches)
+    if len(ends) > 1:
+        parts = [(alike[0], f", on {len(alike)} of {count} branches") for alike in ends.values()]
+    elif count == 1 or not split_known:
+        parts = [(branches[0], "")]
+    else:
+        on_all = "on both branches" if count == 2 else f"on all {count} branches"
+        parts = [(branches[0], f", {on_all}")]
+    sentences = [_branch_sentence(b, count).removesuffix(".") + words for b, words in parts]
+    return " ".join(f"{sentence}." for sentence in sentences)
+
+
+def _mixed_sentence(
+    branches: Sequence[Branch], unfollowed: Fraction, split_known: bool = True
+) -> str:
+    stopped = next((branch for branch in branches if branch.cause), None)
+    detail = f" {_branch_sentence(stopped, 1)}" if stopped else ""
     shares: dict[Verdict, Fraction] = {}
-    for branch in answer.branches:
+    for branch in branches:
         shares[branch.verdict] = shares.get(branch.verdict, Fraction(0)) + branch.share
     order = list(Verdict)
     largest_first = sorted(shares.items(), key=lambda item: (-item[1], order.index(item[0])))
+    if not split_known:
+        titles = " or ".join(VERDICT_TITLES[verdict].lower() for verdict, _ in largest_first)
+        return f"Equal-cost branches disagree: {titles}.{detail}"
     parts = [f"{share_words(share)} {VERDICT_TITLES[v].lower()}" for v, share in largest_first]
-    if answer.trace.unfollowed:
-        parts.append(f"{share_words(answer.trace.unfollowed)} not followed, too many branches")
-    stopped = next((branch for branch in answer.branches if branch.cause), None)
-    detail = f" {_branch_sentence(stopped, 1)}" if stopped else ""
+    if unfollowed:
+        parts.append(f"{share_words(unfollowed)} not followed, too many branches")
     return f"Equal-cost branches disagree: {', '.join(parts)}.{detail}"
 
 
 def _branch_sentence(branch: Branch, count: int) -> str:
+    """How one of so many branches ends."""
     last = branch.hops[-1]
-    on_all = (
-        f", on all {count} branches" if count > 2 else ", on both branches" if count == 2 else ""
-    )
     if branch.verdict is Verdict.DELIVERED:
-        return f"Delivered to {last.device}{on_all}."
+        return f"Delivered to {last.device}."
     if branch.verdict is Verdict.LEAVES_NETWORK:
-        return f"Leaves the network to {branch.outside}{on_all}."
+        return f"Leaves the network to {branch.outside}."
     if branch.cause is None:
         raise ValueError("a branch that does not arrive has a cause")
     stage = next(stage for stage in last.stages if stage.result is Result.STOPPED)
     if branch.verdict is Verdict.TTL_EXPIRED:
-        hops = len(branch.hops) - 1
-        return f"The time to live expires at {last.device}, after {hops} hops{on_all}."
-    words = _stopped_words(branch.verdict, branch.cause, stage.evidence, count)
-    return f"{words}{on_all}."
+        return f"The time to live expires at {last.device}, after {len(branch.hops) - 1} hops."
+    return f"{_stopped_words(branch.verdict, branch.cause, stage.evidence, count)}."
 
 
 def obstacle_sentence(obstacle: Obstacle) -> str:
@@ -512,13 +274,13 @@ def _stopped_words(verdict: Verdict, cause: Cause, evidence: Evidence | None, co
         case Verdict.FILTERED, FilterEvidence() as found:
             return _filtered_sentence(found, cause, at, count)
         case Verdict.FILTERED, ZoneEvidence() as found:
-            return f"Blocked {at}: {_zone_words(found)}"
+            return f"Blocked {at}: {zone_words(found)}"
         case Verdict.FILTERED, ReversePathEvidence() as found:
-            return f"Blocked {at} by its reverse-path check: {_reverse_path_words(found, True)}"
+            return f"Blocked {at} by its reverse-path check: {reverse_path_words(found, True)}"
         case Verdict.DISCARDED, SteeringEvidence() as found:
-            return f"Discarded {at}: {_steering_words(found)}"
+            return f"Discarded {at}: {steered_words(found)}"
         case Verdict.DISCARDED, AnswerEvidence() as answer:
-            return f"Arrives, but is not taken for the answer: {_answer_words(answer)}"
+            return f"Arrives, but is not taken for the answer: {answer_words(answer)}"
         case Verdict.DISCARDED, PiecesEvidence():
             return (
                 f"Discarded {at}: it puts fragments together, and the others of this packet go "
@@ -536,11 +298,11 @@ def _stopped_words(verdict: Verdict, cause: Cause, evidence: Evidence | None, co
         case Verdict.DISCARDED, _:
             return f"Discarded {at}: it does not forward packets of others"
         case Verdict.NEXT_HOP_UNRESOLVED, NeighbourEvidence() as found:
-            return f"Stops {at}: {_neighbour_words(found)}"
+            return f"Stops {at}: {neighbour_words(found)}"
         case Verdict.LOOPED, LoopEvidence(devices=devices):
             return f"Goes round in a loop: {' → '.join((*devices, devices[0]))}"
         case Verdict.TOO_BIG, MtuEvidence() as found:
-            return f"Too big {at}: {_mtu_words(found)}"
+            return f"Too big {at}: {mtu_words(found)}"
         case Verdict.TTL_EXPIRED, _:
             return f"The time to live expires {at}"
         case _:
@@ -549,7 +311,7 @@ def _stopped_words(verdict: Verdict, cause: Cause, evidence: Evidence | None, co
 
 def _filtered_sentence(found: FilterEvidence, cause: Cause | None, at: str, count: int) -> str:
     result = found.result
-    where = _bound(found) if count == 1 or found.interface is None else ""
+    where = bound_words(found) if count == 1 or found.interface is None else ""
     if cause is not None and cause.kind == "no_session":
         if not found.answer:
             return (

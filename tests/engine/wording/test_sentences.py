@@ -7,7 +7,7 @@ from fractions import Fraction
 import pytest
 
 from routrel.answers.find import find
-from routrel.wording.flows import share_words
+from routrel.wording.stages import share_words
 from tests.engine.forwarding.test_verdicts import DENY_TCP, HOST_A, HOST_B, ask, r1, r2
 from tests.nets import device, state
 from tests.told import chart_data, device_data

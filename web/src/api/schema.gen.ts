@@ -787,7 +787,7 @@ export interface components {
         };
         /**
          * BranchData
-         * @description One equal-cost way through the network.
+         * @description One equal-cost way through the network; its share is of what comes in at `entry`.
          */
         BranchData: {
             share: number;
@@ -1058,6 +1058,17 @@ export interface components {
             lines: components["schemas"]["PositionData"][];
         };
         /**
+         * DecidesData
+         * @description The hop that decides: its direction, branch and place there, and why in words.
+         */
+        DecidesData: {
+            /** @enum {unknown} */
+            direction: "forward" | "return";
+            branch: number;
+            hop: number;
+            why: string;
+        };
+        /**
          * DefaultOnlyData
          * @description A device that has only its default for what has a specific route elsewhere.
          */
@@ -1100,11 +1111,16 @@ export interface components {
         /**
          * DirectionData
          * @description One direction; `routing_verdict` is as if every filter permitted.
+         *
+         *         `way` is its devices in one line. `entries` is empty where there is only one; nobody knows how
+         *         traffic is split among several.
          */
         DirectionData: {
             verdict: components["schemas"]["Verdict"];
             routing_verdict: components["schemas"]["Verdict"];
             sentence: string;
+            way: string;
+            entries: components["schemas"]["EntryData"][];
             source: components["schemas"]["EndpointData"];
             destination: components["schemas"]["EndpointData"];
             branches: components["schemas"]["BranchData"][];
@@ -1164,6 +1180,17 @@ export interface components {
             source_port: number | null;
             destination: string;
             destination_port: number | null;
+        };
+        /**
+         * EntryData
+         * @description A place where a flow may come in from elsewhere, and what becomes of it from there.
+         *
+         *         `verdict` is `mixed` where branches from there disagree.
+         */
+        EntryData: {
+            name: string;
+            verdict: components["schemas"]["Verdict"];
+            sentence: string;
         };
         /** @description What every error says. */
         ErrorShape: {
@@ -1248,6 +1275,8 @@ export interface components {
          */
         FlowData: {
             sentence: string;
+            facts: string[];
+            decides: components["schemas"]["DecidesData"];
             doubt: components["schemas"]["FlowDoubtData"] | null;
             traffic: string;
             forward: components["schemas"]["DirectionData"];
@@ -1361,6 +1390,8 @@ export interface components {
         /**
          * HopData
          * @description One device the packet meets; `outside`: an outside network, of which no more is known.
+         *
+         *         `unusual` is what it does with the packet that most do not, in words; null: nothing such.
          */
         HopData: {
             device: string;
@@ -1368,6 +1399,7 @@ export interface components {
             in: string | null;
             out: string | null;
             outside: boolean;
+            unusual: string | null;
             stages: components["schemas"]["StageData"][];
         };
         /** @description What reading the files found; of very many problems the first thousand. */
@@ -1611,9 +1643,13 @@ export interface components {
         /**
          * OneFlowData
          * @description The answer about one source and one destination.
+         *
+         *         `facts` are sentences: how many ways, where they part, what fits through, how answers return.
          */
         OneFlowData: {
             sentence: string;
+            facts: string[];
+            decides: components["schemas"]["DecidesData"];
             doubt: components["schemas"]["FlowDoubtData"] | null;
             traffic: string;
             forward: components["schemas"]["DirectionData"];
@@ -1833,6 +1869,14 @@ export interface components {
             path: (string | number)[];
         };
         /**
+         * ResolvedData
+         * @description An address that a route names as its next hop, and the route by which that is reached.
+         */
+        ResolvedData: {
+            address: string;
+            route: components["schemas"]["TitledRouteData"] | null;
+        };
+        /**
          * Result
          * @description What a stage did with the packet.
          * @enum {unknown}
@@ -1909,6 +1953,8 @@ export interface components {
         /**
          * RouteEvidenceData
          * @description The longest match, the next hop of this branch, and the routes behind it.
+         *
+         *         `resolved` leads from the match to an interface, through each route that resolves a next hop.
          */
         RouteEvidenceData: {
             /** @enum {unknown} */
@@ -1921,6 +1967,7 @@ export interface components {
             route: components["schemas"]["RouteData"] | null;
             protocol_text: string | null;
             next_hop: components["schemas"]["NextHopData"] | null;
+            resolved: components["schemas"]["ResolvedData"][];
             behind: components["schemas"]["RouteData"][];
         };
         /**
@@ -2297,6 +2344,7 @@ export type SchemaConnectionState = components['schemas']['ConnectionState'];
 export type SchemaCopyItem = components['schemas']['CopyItem'];
 export type SchemaCopyKey = components['schemas']['CopyKey'];
 export type SchemaDeciderData = components['schemas']['DeciderData'];
+export type SchemaDecidesData = components['schemas']['DecidesData'];
 export type SchemaDefaultOnlyData = components['schemas']['DefaultOnlyData'];
 export type SchemaDeviceData = components['schemas']['DeviceData'];
 export type SchemaDifferenceData = components['schemas']['DifferenceData'];
@@ -2306,6 +2354,7 @@ export type SchemaDraftShape = components['schemas']['DraftShape'];
 export type SchemaDraftShapeRequest = components['schemas']['DraftShapeRequest'];
 export type SchemaEndpointData = components['schemas']['EndpointData'];
 export type SchemaEndsData = components['schemas']['EndsData'];
+export type SchemaEntryData = components['schemas']['EntryData'];
 export type SchemaErrorShape = components['schemas']['ErrorShape'];
 export type SchemaExitGroupData = components['schemas']['ExitGroupData'];
 export type SchemaFileShape = components['schemas']['FileShape'];
@@ -2366,6 +2415,7 @@ export type SchemaRemediesData = components['schemas']['RemediesData'];
 export type SchemaRemedyData = components['schemas']['RemedyData'];
 export type SchemaRemedySearchShape = components['schemas']['RemedySearchShape'];
 export type SchemaRemove = components['schemas']['Remove'];
+export type SchemaResolvedData = components['schemas']['ResolvedData'];
 export type SchemaResult = components['schemas']['Result'];
 export type SchemaReversePathCheck = components['schemas']['ReversePathCheck'];
 export type SchemaReversePathEvidenceData = components['schemas']['ReversePathEvidenceData'];
