@@ -124,11 +124,13 @@ def _decides(why: Decided, hop: Hop, branch: Branch, place: int, by_default: set
 def _parts(answer: FlowAnswer) -> Decider | None:
     """The first hop of the return direction that leads elsewhere than the packets came from."""
     there = {
-        (a.device, b.device) for branch in answer.forward.branches for a, b in pairwise(branch.hops)
+        (a.device, a.interface_out, b.interface_in, b.device)
+        for branch in answer.forward.branches
+        for a, b in pairwise(branch.hops)
     }
     for number, branch in enumerate(answer.back.branches if answer.back else ()):
         for place, (a, b) in enumerate(pairwise(branch.hops)):
-            if (b.device, a.device) not in there:
+            if (b.device, b.interface_in, a.interface_out, a.device) not in there:
                 return Decider(False, number, place, Decided.PARTS)
     return None
 
