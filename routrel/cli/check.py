@@ -5,7 +5,7 @@ from __future__ import annotations
 import typer
 
 from routrel.answers.commands import CheckData
-from routrel.answers.findings import finding_data
+from routrel.answers.findings import findings_data
 from routrel.cli.common import (
     ERRORS_FOUND,
     AsJson,
@@ -31,7 +31,7 @@ def check(folder: Folder, as_json: AsJson = False) -> None:
     shown = sum(1 for finding in findings if finding.severity is Severity.ERROR)
     errors = shown + more
     if as_json:
-        told = [finding_data(finding) for finding in findings]
+        told = findings_data(findings, view.reading.network)
         print_json(CheckData(findings=told, problem_count=view.reading.problem_count))
     else:
         for finding in findings:

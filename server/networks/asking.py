@@ -13,7 +13,7 @@ from routrel.answers.base import data
 from routrel.answers.bounce import bounce_data
 from routrel.answers.compare_flows import DifferenceData, difference_data, first_difference
 from routrel.answers.find import find, found_data
-from routrel.answers.findings import finding_data
+from routrel.answers.findings import findings_data
 from routrel.answers.flows import answer_flow, flow_data
 from routrel.answers.holders import holders_data
 from routrel.answers.inventory import cases_data, chart_data, device_data
@@ -66,7 +66,7 @@ def answer_question(revision: Revision, name: str, values: Values) -> Any:
     """
     view = view_of(revision)
     if name == "findings":
-        return data([finding_data(finding) for finding in view.findings])
+        return data(findings_data(view.findings, view.reading.network))
     if view.state is None:
         raise HasProblems
     return data(_QUESTIONS[name](view, view.state, values))

@@ -8,7 +8,7 @@ from django.db.models import Sum
 from django.db.models.functions import Length
 
 from routrel.answers.base import data
-from routrel.answers.findings import finding_data
+from routrel.answers.findings import findings_data
 from routrel.files.reader import decode
 from routrel.files.report import Report
 from routrel.lens.look import content_hash
@@ -37,7 +37,7 @@ def read_import(work: Work) -> None:
     view = states.look_anew(texts, report, on_file=lambda count: work.progress(done=count))
     problems, count = view.reading.problems, view.reading.problem_count
     found = {
-        "problems": data([finding_data(problem) for problem in problems]),
+        "problems": data(findings_data(problems, view.reading.network)),
         "problem_count": count,
         "skipped": job.question["skipped"],
     }

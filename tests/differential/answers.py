@@ -26,7 +26,7 @@ import yaml
 from hypothesis import HealthCheck, Phase, given, seed, settings
 
 from routrel.answers.base import data
-from routrel.answers.findings import finding_data
+from routrel.answers.findings import findings_data
 from routrel.answers.policies import policies_data
 from routrel.answers.routes import route_data
 from routrel.answers.tables import TableQuestion
@@ -122,7 +122,7 @@ def answers(texts: Texts, flows: list[dict[str, Any]], *, searches: bool) -> Ans
         searches: Whether remedies and what it would take are searched for.
     """
     view = look(texts)
-    found: Answers = {"findings": data([finding_data(finding) for finding in view.findings])}
+    found: Answers = {"findings": data(findings_data(view.findings, view.reading.network))}
     state = view.state
     if state is None:
         return found

@@ -1243,6 +1243,8 @@ export interface components {
         /**
          * FindingData
          * @description A problem of the files, or something suspicious about the model.
+         *
+         *         `devices` are all whose files it cites, `device` first where it concerns one.
          */
         FindingData: {
             file: string | null;
@@ -1253,6 +1255,7 @@ export interface components {
             text: string;
             suggestion: string;
             device: string | null;
+            devices: string[];
             also: components["schemas"]["PositionData"][];
         };
         /**

@@ -1,3 +1,4 @@
+import { aHop } from '../flows/flows.testing'
 import type { Chart, ChartDevice, ChartEnd, ChartSegment } from '../../api/types'
 
 const NOWHERE = { file: null, line: null, column: null }
@@ -89,11 +90,5 @@ export function randomChart(seed: number, size: number, sites: number, links: nu
   }
 }
 
-export const flowHop = (device: string, into: string | null, out: string | null) => ({
-  device,
-  vrf: 'default',
-  in: into,
-  out,
-  outside: false,
-  stages: [],
-})
+export const flowHop = (device: string, into: string | null, out: string | null) =>
+  aHop(device, { in: into, out })

@@ -4,6 +4,7 @@ import { chartDevice, chartEnd, chartSegment, flowHop } from './charts.testing'
 import { flowPath } from './flowPath'
 import type { Box } from './geometry'
 import { layerNamed, LAYERS, marksOf, needsSessions, rateWords, type LayerName } from './layers'
+import { aBranch } from '../flows/flows.testing'
 import { layoutChart } from './layout'
 import { keepersOf, partsOf } from './parts'
 import { dropped } from './ChartPage'
@@ -130,16 +131,7 @@ const branch = (
   verdict: Branch['verdict'],
   hops: Branch['hops'],
   cause: Branch['cause'] = null,
-): Branch => ({
-  share,
-  share_text: '',
-  verdict,
-  outside: null,
-  path_mtu: null,
-  entry: null,
-  hops,
-  cause,
-})
+) => aBranch('', { share, verdict, hops, cause })
 const direction = (branches: Branch[]) => ({ branches }) as unknown as Flow['forward']
 
 test('a flow runs along its links; hosts stand for themselves by their router; the stop says why', () => {

@@ -5,8 +5,9 @@ import type { Flow } from '../../api/types'
 import { Button, Panel, Problem, Waiting } from '../../ui/controls'
 import { useAddress, useLens } from '../lens/lens'
 import { EndpointField } from './EndpointField'
-import { layoutStrip } from './layout'
-import { StripView } from './StripView'
+import { layoutStrip } from './strip/layout'
+import { StripView } from './strip/StripView'
+import { useFolds } from './strip/useFolds'
 import { Input } from '../../ui/fields'
 
 /** A second flow, perhaps one that works, on one strip with the first. */
@@ -83,7 +84,8 @@ function Answer({ question, other, flow }: { question: FlowQuestion; other: Othe
     () => (compared.data ? { forward: flow.forward, return: compared.data.other.forward } : null),
     [flow, compared.data],
   )
-  const strip = useMemo(() => (both ? layoutStrip(both, true) : null), [both])
+  const { open, turn } = useFolds('other_unfold')
+  const strip = useMemo(() => (both ? layoutStrip(both, open, true) : null), [both, open])
   if (compared.isError)
     return (
       <div className="mt-2">
@@ -105,6 +107,8 @@ function Answer({ question, other, flow }: { question: FlowQuestion; other: Othe
         strip={strip}
         selected={null}
         onSelect={() => undefined}
+        open={open}
+        onFold={turn}
         titles={['this flow', `${other.other_from} → ${other.other_to}`]}
       />
     </div>

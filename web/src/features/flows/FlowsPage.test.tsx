@@ -1,8 +1,9 @@
 import { screen, within } from '@testing-library/react'
 import userEvent from '@testing-library/user-event'
 import { beforeEach, expect, test } from 'vitest'
-import type { Branch, Direction, Flow, Hop, Stage } from '../../api/types'
+import type { Branch, Finding, Flow, Stage } from '../../api/types'
 import { serve, visit } from '../../testing'
+import { aBranch, aDirection, aFlow, aHop } from './flows.testing'
 import { FlowsPage } from './FlowsPage'
 import { ticketText } from './ticket'
 
@@ -19,22 +20,10 @@ const stage = (
   evidence: null,
   ...more,
 })
-const hop = (device: string, ...stages: Stage[]): Hop => ({
-  device,
-  vrf: 'default',
-  in: 'e1',
-  out: null,
-  outside: false,
-  stages,
-})
+const hop = (device: string, ...stages: Stage[]) => aHop(device, { in: 'e1' }, ...stages)
 
-const blocked: Branch = {
-  share: 1,
-  share_text: 'all',
+const blocked = aBranch('', {
   verdict: 'filtered',
-  outside: null,
-  entry: null,
-  path_mtu: 1500,
   cause: {
     device: 'fw',
     kind: 'filter_rule',
@@ -73,28 +62,17 @@ const blocked: Branch = {
       stage('route', 'not_reached', ''),
     ),
   ],
-}
-const end = (name: string) => ({ text: name, name, address: '10.0.0.1', note: '' })
-const way = (branch: Branch): Direction => ({
-  verdict: branch.verdict,
-  routing_verdict: 'delivered',
-  sentence: '',
-  source: end('kiosk'),
-  destination: end('db'),
-  branches: [branch],
-  unfollowed: 0,
-  cause: branch.cause,
-  obstacles: [],
-  defaults: [],
 })
-const flow: Flow = {
-  sentence: 'Blocked at fw: filter wan drops it.',
-  traffic: 'tcp 5432',
-  doubt: null,
-  forward: way(blocked),
-  return: null,
-  classes: [],
-}
+const flow = aFlow(
+  aDirection('db', [blocked], { source: { text: 'kiosk', name: 'kiosk', address: '10.0.0.1', note: '' } }),
+  null,
+  {
+    sentence: 'Blocked at fw: filter wan drops it.',
+    facts: ['Forward: one way.'],
+    decides: { direction: 'forward', branch: 0, hop: 1, why: 'it stops here' },
+    traffic: 'tcp 5432',
+  },
+)
 
 const complaints = [
   {
@@ -108,14 +86,17 @@ const complaints = [
 
 let asked: string[] = []
 let refuse = false
+let findings: Finding[] = []
 let doubt: Flow['doubt'] = null
 
 beforeEach(() => {
   refuse = false
+  findings = []
   doubt = null
   asked = serve(({ pathname }) => {
     if (pathname.endsWith('/cases')) return complaints
     if (pathname.endsWith('/find')) return []
+    if (pathname.endsWith('/findings')) return findings
     const refusal = {
       code: 'unknown_endpoint',
       message: '“kisk” is no device',
@@ -149,6 +130,48 @@ test('the answer opens at the hop that stops the packet, with the rules tried', 
     'href',
     '/n/net/devices/files?revision=3&file=fw.yaml&line=7',
   )
+})
+
+test('facts stand above the strip, with what is not well at devices on the way', async () => {
+  const about = (text: string, severity: Finding['severity'], ...devices: string[]): Finding => ({
+    severity,
+    code: 'c',
+    text,
+    suggestion: '',
+    device: devices[0] ?? null,
+    devices,
+    file: 'fw.yaml',
+    line: 3,
+    column: 1,
+    also: [],
+  })
+  findings = [
+    about('elsewhere', 'error', 'other'),
+    about('only noted', 'note', 'fw'),
+    about('one end', 'warning', 'other', 'kiosk'),
+    about('both ends', 'error', 'fw', 'kiosk'),
+  ]
+  open('/n/net/flows?from=kiosk&to=db&as=tcp+5432')
+  expect(await screen.findByLabelText('At a glance')).toHaveTextContent('Forward: one way.')
+  const told = (await screen.findByText('Not well on the way:')).parentElement
+  expect(
+    within(told as HTMLElement)
+      .getAllByRole('listitem')
+      .map((item) => item.textContent),
+  ).toEqual(['both ends fw.yaml:3', 'one end fw.yaml:3'])
+})
+
+test('the same answer is a table, kept in the address and copied as CSV', async () => {
+  const user = userEvent.setup()
+  open('/n/net/flows?from=kiosk&to=db&as=tcp+5432')
+  await user.click(await screen.findByRole('button', { name: 'Table' }))
+  expect(screen.getByLabelText('address')).toHaveTextContent('as_table=yes')
+  await user.click(screen.getByRole('button', { name: 'Copy as CSV' }))
+  expect((await navigator.clipboard.readText()).split('\r\n')).toEqual([
+    'way,branch,hop,in,device,out,matched,by,next hop,"MTU, bytes",end',
+    'forward,"1, ",1,e1,kiosk,,,,,,',
+    'forward,"1, ",2,e1,fw,,,,,,blocked by a filter',
+  ])
 })
 
 test('choosing another hop is kept in the address', async () => {

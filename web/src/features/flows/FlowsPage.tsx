@@ -1,5 +1,5 @@
 import { useQuery } from '@tanstack/react-query'
-import { useMemo, useState } from 'react'
+import { useCallback, useMemo, useState } from 'react'
 import { Link } from 'react-router'
 import { casesQuery, flowQuery, type FlowQuestion } from '../../api/queries'
 import type { Direction, Flow } from '../../api/types'
@@ -7,18 +7,23 @@ import { Panel, Problem, Waiting } from '../../ui/controls'
 import { useAddress, useLastingAddress, useLens, useLinkTo, usePlace } from '../lens/lens'
 import { Classes } from './Classes'
 import { Compare } from './Compare'
+import { Facts } from './Facts'
 import { FlowTabs } from './FlowTabs'
 import { HopSheet } from './HopSheet'
-import { layoutStrip, type HopRef } from './layout'
+import { HopTable } from './HopTable'
 import { Obstacles } from './Obstacles'
 import { addressOf, questionIn } from './question'
 import { doubtSentence, Outcomes } from './Outcomes'
 import { QuestionBar } from './QuestionBar'
 import { Remedies } from './Remedies'
 import { SaveQuestion } from './SaveQuestion'
-import { hopAt, StripView } from './StripView'
+import type { HopRef } from './strip/graph'
+import { hopAt } from './strip/HopTile'
+import { layoutStrip } from './strip/layout'
+import { StripView } from './strip/StripView'
+import { useFolds } from './strip/useFolds'
 import { ticketText } from './ticket'
-import { flowTone, VERDICT_WORDS, type Tone } from './verdicts'
+import { flowTone, type Tone } from './verdicts'
 
 function useQuestion(): FlowQuestion | null {
   const [params] = useAddress()
@@ -29,7 +34,7 @@ export function FlowsPage() {
   const { network } = usePlace()
   const question = useQuestion()
   const [, change] = useAddress()
-  const ask = (next: FlowQuestion) => change({ ...addressOf(next), hop: null, remedies: null })
+  const ask = (next: FlowQuestion) => change({ ...addressOf(next), hop: null, remedies: null, unfold: null })
   if (!network.newest_revision) {
     return (
       <p className="p-4">
@@ -61,15 +66,21 @@ function Answer({ question }: { question: FlowQuestion }) {
   const lens = useLens()
   const flow = useQuery(flowQuery(lens, question))
   const [params, change] = useAddress()
-  const strip = useMemo(() => (flow.data ? layoutStrip(flow.data) : null), [flow.data])
+  const { open, turn } = useFolds()
+  const strip = useMemo(() => (flow.data ? layoutStrip(flow.data, open) : null), [flow.data, open])
+  const select = useCallback(
+    (ref: HopRef) => change({ hop: `${ref.way}.${ref.branch}.${ref.hop}` }),
+    [change],
+  )
   if (flow.isError) return <Problem error={flow.error} />
   if (flow.isPending || !strip) return <Waiting what="Following the packets" />
-  const selected = parseRef(params.get('hop')) ?? mostTelling(flow.data)
-  const shown = hopAt(flow.data, selected) ? selected : mostTelling(flow.data)
+  const chosen = parseRef(params.get('hop'))
+  const shown = chosen && hopAt(flow.data, chosen) ? chosen : deciding(flow.data)
   const direction = shown.way === 'forward' ? flow.data.forward : flow.data.return
   const branch = direction?.branches[shown.branch]
   const hop = branch?.hops[shown.hop]
-  const long = strip.columns > BESIDE
+  const table = params.get('as_table') === 'yes'
+  const long = table || strip.columns > BESIDE
   if (flow.data.classes.length > 0) {
     return (
       <>
@@ -85,16 +96,32 @@ function Answer({ question }: { question: FlowQuestion }) {
       {flow.data.doubt && <Outcomes doubt={flow.data.doubt} />}
       <div className={`grid items-start gap-3 ${long ? '' : 'lg:grid-cols-[minmax(0,1fr)_21rem]'}`}>
         <Panel className="min-w-0">
-          <StripView
-            flow={flow.data}
-            outcome={flow.data.doubt?.outcomes[0]}
-            strip={strip}
-            selected={shown}
-            onSelect={(ref) => change({ hop: `${ref.way}.${ref.branch}.${ref.hop}` })}
-          />
+          <Facts flow={flow.data} />
+          <StripOrTable table={table} onChange={(wanted) => change({ as_table: wanted ? 'yes' : null })} />
+          {table ? (
+            <HopTable flow={flow.data} onSelect={select} />
+          ) : (
+            <StripView
+              flow={flow.data}
+              outcome={flow.data.doubt?.outcomes[0]}
+              strip={strip}
+              selected={shown}
+              onSelect={select}
+              open={open}
+              onFold={turn}
+            />
+          )}
           <Notes flow={flow.data} />
         </Panel>
-        {hop && branch && direction && <HopSheet hop={hop} branch={branch} number={shown.hop} wide={long} />}
+        {hop && branch && direction && (
+          <HopSheet
+            hop={hop}
+            branch={branch}
+            number={shown.hop}
+            wide={long}
+            why={chosen === null ? flow.data.decides.why : null}
+          />
+        )}
       </div>
       <Obstacles flow={flow.data} />
       <div className="grid gap-3 print:hidden">
@@ -102,6 +129,26 @@ function Answer({ question }: { question: FlowQuestion }) {
         <Compare question={question} flow={flow.data} />
       </div>
     </>
+  )
+}
+
+/** The answer drawn, or as a table. */
+function StripOrTable({ table, onChange }: { table: boolean; onChange: (table: boolean) => void }) {
+  const look = (on: boolean) =>
+    `px-2 py-0.5 ${on ? 'bg-chosen-wash font-semibold text-ink' : 'text-soft hover:bg-sunk'}`
+  return (
+    <div
+      role="group"
+      aria-label="How the answer is shown"
+      className="float-right mb-1 flex overflow-hidden rounded-tile border border-line text-sm print:hidden"
+    >
+      <button type="button" aria-pressed={!table} className={look(!table)} onClick={() => onChange(false)}>
+        Strip
+      </button>
+      <button type="button" aria-pressed={table} className={look(table)} onClick={() => onChange(true)}>
+        Table
+      </button>
+    </div>
   )
 }
 
@@ -170,7 +217,6 @@ function Notes({ flow }: { flow: Flow }) {
   ]
   const lines = [
     ...new Set([flow.forward.source.note, flow.forward.destination.note].filter(Boolean)),
-    ...ways.flatMap(([name, way]) => entriesOf(way).map((entry) => `${name}, entering from ${entry}`)),
     ...ways.flatMap(([name, way]) =>
       way && way.unfollowed > 0
         ? [
@@ -179,15 +225,13 @@ function Notes({ flow }: { flow: Flow }) {
         : [],
     ),
   ]
-  const { source, destination, branches } = flow.forward
-  const mtu = branches.flatMap((branch) => (branch.path_mtu ? [branch.path_mtu] : []))
+  const { source, destination } = flow.forward
   return (
     <div className="mt-2 border-t border-line pt-2 text-soft">
       <p>
         Asked: {flow.traffic} from <span className="font-mono">{source.address}</span> to{' '}
-        <span className="font-mono">{destination.address}</span>
-        {mtu.length > 0 && <>, smallest MTU met forward {Math.min(...mtu)} bytes</>}. Squares are the stages
-        of a hop in order: filled passed, empty nothing configured, turned red stopped it.
+        <span className="font-mono">{destination.address}</span>. Squares are the stages of a hop in order:
+        filled passed, empty nothing configured, turned red stopped it.
       </p>
       {lines.map((line) => (
         <p key={line}>{line}.</p>
@@ -196,32 +240,15 @@ function Notes({ flow }: { flow: Flow }) {
   )
 }
 
-/** Each way in from outside with what becomes of it there; nothing where there is only one. */
-function entriesOf(way: Direction | null): string[] {
-  const entries = new Map<string, Set<string>>()
-  for (const branch of way?.branches ?? []) {
-    if (branch.entry)
-      entries.set(branch.entry, (entries.get(branch.entry) ?? new Set()).add(VERDICT_WORDS[branch.verdict]))
-  }
-  return entries.size < 2
-    ? []
-    : [...entries].map(([entry, verdicts]) => `${entry}: ${[...verdicts].join(', ')}`)
-}
-
 function parseRef(text: string | null): HopRef | null {
   const found = /^(forward|return)\.(\d+)\.(\d+)$/.exec(text ?? '')
   return found ? { way: found[1] as HopRef['way'], branch: Number(found[2]), hop: Number(found[3]) } : null
 }
 
-/** The hop to show first: where the traffic stops, else where it arrives. */
-function mostTelling(flow: Flow): HopRef {
-  for (const way of ['forward', 'return'] as const) {
-    const direction = way === 'forward' ? flow.forward : flow.return
-    const branch = direction?.branches.findIndex((each) => each.cause !== null) ?? -1
-    const hops = direction?.branches[branch]?.hops
-    if (hops) return { way, branch, hop: hops.length - 1 }
-  }
-  return { way: 'forward', branch: 0, hop: (flow.forward.branches[0]?.hops.length ?? 1) - 1 }
+/** The hop to show first: the one that decides. */
+function deciding(flow: Flow): HopRef {
+  const { direction, branch, hop } = flow.decides
+  return { way: direction, branch, hop }
 }
 
 /** The empty screen: what can be asked, and the complaints that came with the network. */

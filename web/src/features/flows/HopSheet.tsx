@@ -1,8 +1,9 @@
 import { Link } from 'react-router'
-import type { Branch, Hop, Route, Stage } from '../../api/types'
+import type { Branch, Evidence, Hop, Route, Stage } from '../../api/types'
 import { Mono, Panel } from '../../ui/controls'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { useLinkTo } from '../lens/lens'
+import { hopWords } from '../routes/routeWords'
 import { lineOf, rulesOf, type RulesEvidence } from './evidence'
 import { WhyRoute } from './WhyRoute'
 
@@ -19,11 +20,14 @@ export function HopSheet({
   branch,
   number,
   wide,
+  why,
 }: {
   hop: Hop
   branch: Branch
   number: number
   wide: boolean
+  /** Why this hop is shown first; null where somebody chose it. */
+  why: string | null
 }) {
   const to = useLinkTo()
   const ruled = hop.stages.filter((stage) => rulesOf(stage.evidence))
@@ -35,7 +39,7 @@ export function HopSheet({
       title={hop.device}
       aside={
         <span className="text-soft">
-          hop {number + 1} of {branch.hops.length}
+          {why !== null && `${why}; `}hop {number + 1} of {branch.hops.length}
         </span>
       }
       className="min-w-0"
@@ -82,6 +86,7 @@ function StageRow({ stage, hop }: { stage: Stage; hop: Hop }) {
       <div className={stage.result === 'none' ? 'text-soft' : ''}>
         <strong className={stage.result === 'stopped' ? 'text-stop' : ''}>{stage.title}</strong>{' '}
         <span className="break-words">{stage.text}</span> <EvidenceLink {...lineOf(stage.evidence)} />
+        {stage.evidence?.kind === 'route' && <Resolved steps={stage.evidence.resolved} />}
         {stage.evidence?.kind === 'route' && <Behind routes={stage.evidence.behind} />}
         {stage.evidence?.kind === 'route' && (stage.evidence.route || !stage.evidence.next_hop) && (
           <WhyRoute
@@ -93,6 +98,30 @@ function StageRow({ stage, hop }: { stage: Stage; hop: Hop }) {
         )}
       </div>
     </li>
+  )
+}
+
+type ResolvedSteps = Extract<Evidence, { kind: 'route' }>['resolved']
+
+/** How the route's next hop leads to an interface: each route on the way there, with its line. */
+function Resolved({ steps }: { steps: ResolvedSteps }) {
+  if (steps.length === 0) return null
+  return (
+    <ol className="ml-1 border-l-2 border-line pl-2 text-sm">
+      {steps.map(({ address, route }) => (
+        <li key={address}>
+          its next hop <Mono>{address}</Mono>{' '}
+          {route ? (
+            <>
+              is reached by <Mono>{route.prefix}</Mono> {route.title}, {hopWords(route)}{' '}
+              <EvidenceLink file={route.file} line={route.line} short />
+            </>
+          ) : (
+            'has no route any more'
+          )}
+        </li>
+      ))}
+    </ol>
   )
 }
 

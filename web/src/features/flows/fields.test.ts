@@ -1,6 +1,6 @@
 import { expect, test } from 'vitest'
 import { withTyped } from './EndpointField'
-import { shareWords } from './StripView'
+import { shareWords } from './strip/shares'
 import { rateWords } from '../chart/layers'
 
 const found = (value: string) => ({

@@ -35,6 +35,7 @@ const problem = (file: string, line: number, text: string): Answer['problems'][n
   text,
   suggestion: '',
   device: null,
+  devices: [],
   file,
   line,
   column: 5,
