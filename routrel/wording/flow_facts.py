@@ -37,13 +37,13 @@ def way_words(direction: DirectionAnswer, by_default: Iterable[str] = ()) -> str
     ways = list(dict.fromkeys(_names(branch) for branch in direction.branches))
     line = " → ".join(ways[0] if len(ways) == 1 else _with_gaps(ways))
     defaults = set(by_default)
-    unusual = dict.fromkeys(
-        f"{words} at {hop.device}"
-        for branch in direction.branches
-        for hop in branch.hops
-        if (words := unusual_words(hop, hop.device in defaults))
-    )
-    return "; ".join((line, *unusual))
+    unusual: dict[str, dict[str, None]] = {}
+    for branch in direction.branches:
+        for hop in branch.hops:
+            words = unusual_words(hop, hop.device in defaults)
+            if words:
+                unusual.setdefault(words, {})[hop.device] = None
+    return "; ".join((line, *(f"{words} at {', '.join(at)}" for words, at in unusual.items())))
 
 
 def _names(branch: Branch) -> tuple[str, ...]:

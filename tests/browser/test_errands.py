@@ -40,7 +40,7 @@ def test_why_a_kiosk_cannot_reach_the_booking_database(reader: Reader):
     reader.reads("deny tcp 10.64.0.0/12 → any port 5000-6000", "destination 10.80.3.12 is outside")
     reader.accessible()
     asked = reader.driver.current_url
-    reader.press("dru-core-1 in port3 return")
+    reader.press("dru-core-1 10.64.7.0/24 return")
     reader.reads("dru-core-1\nhop 3 of 5")
     reader.press("eas-fw-1 stops here forward")
     reader.press("eas-fw-1.yaml:99")

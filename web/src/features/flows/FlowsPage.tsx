@@ -90,6 +90,9 @@ function Answer({ question }: { question: FlowQuestion }) {
     )
   }
   const arrives = flowTone(flow.data) === 'go'
+  const switchover = (
+    <StripOrTable table={table} onChange={(wanted) => change({ as_table: wanted ? 'yes' : null })} />
+  )
   return (
     <>
       <VerdictBanner flow={flow.data} question={question} />
@@ -97,9 +100,11 @@ function Answer({ question }: { question: FlowQuestion }) {
       <div className={`grid items-start gap-3 ${long ? '' : 'lg:grid-cols-[minmax(0,1fr)_21rem]'}`}>
         <Panel className="min-w-0">
           <Facts flow={flow.data} />
-          <StripOrTable table={table} onChange={(wanted) => change({ as_table: wanted ? 'yes' : null })} />
           {table ? (
-            <HopTable flow={flow.data} onSelect={select} />
+            <>
+              <div className="float-right">{switchover}</div>
+              <HopTable flow={flow.data} onSelect={select} />
+            </>
           ) : (
             <StripView
               flow={flow.data}
@@ -109,6 +114,7 @@ function Answer({ question }: { question: FlowQuestion }) {
               onSelect={select}
               open={open}
               onFold={turn}
+              aside={switchover}
             />
           )}
           <Notes flow={flow.data} />
@@ -140,7 +146,7 @@ function StripOrTable({ table, onChange }: { table: boolean; onChange: (table: b
     <div
       role="group"
       aria-label="How the answer is shown"
-      className="float-right mb-1 flex overflow-hidden rounded-tile border border-line text-sm print:hidden"
+      className="flex overflow-hidden rounded-tile border border-line text-sm print:hidden"
     >
       <button type="button" aria-pressed={!table} className={look(!table)} onClick={() => onChange(false)}>
         Strip

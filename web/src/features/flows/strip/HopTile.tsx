@@ -65,7 +65,7 @@ export function HopTile({ tile, flow, selected, unfolded, onSelect, onFold }: Ho
   const stopped = tile.stops
   const last = branch && ref.hop === branch.hops.length - 1
   const end = last ? (stopped ? 'stops here' : VERDICT_WORDS[branch.verdict]) : null
-  const { words, mono, telling } = detailOf(hop, end, tile.again)
+  const { words, telling } = detailOf(hop, end, tile.again)
   return (
     <button
       type="button"
@@ -81,7 +81,7 @@ export function HopTile({ tile, flow, selected, unfolded, onSelect, onFold }: Ho
     >
       <div className="truncate leading-tight font-semibold">{tile.device}</div>
       <div
-        className={`truncate text-xs leading-tight ${mono ? 'font-mono' : ''} ${
+        className={`truncate text-xs leading-tight ${
           stopped ? 'font-semibold text-stop' : telling ? 'font-semibold text-ink' : 'text-soft'
         }`}
       >
@@ -108,18 +108,14 @@ export function HopTile({ tile, flow, selected, unfolded, onSelect, onFold }: Ho
 }
 
 /** The second line of a tile: how it ends here, what is unusual, else what matched. */
-function detailOf(
-  hop: Hop,
-  end: string | null,
-  again: number,
-): { words: string; mono?: boolean; telling?: boolean } {
+function detailOf(hop: Hop, end: string | null, again: number): { words: string; telling?: boolean } {
   if (end) return { words: end }
   if (hop.outside) return { words: 'outside' }
   if (again > 0)
     return { words: again === 1 ? 'a second time' : `for the ${again + 1}th time`, telling: true }
   if (hop.unusual) return { words: hop.unusual, telling: true }
   const matched = matchedBy(hop)
-  if (matched) return { words: matched, mono: true }
+  if (matched) return { words: matched }
   return { words: hop.in ? `in ${hop.in}` : 'source' }
 }
 

@@ -1,11 +1,12 @@
-import { useEffect, useLayoutEffect, useRef, useState, type RefObject } from 'react'
+import { useEffect, useLayoutEffect, useRef, useState, type ReactNode, type RefObject } from 'react'
 import type { Direction, FlowDoubt } from '../../../api/types'
 import { VERDICT_WORDS } from '../verdicts'
 import type { HopRef } from './graph'
 import { HopTile, type TwoWays } from './HopTile'
 import { TILE_HEIGHT, type Bend, type Half, type Strip, type Wire } from './layout'
 
-const GAP = { least: 28, most: 90 }
+const GAP = { least: 24, most: 90 }
+const TILE = { least: 104, most: 124 }
 const EDGE = 6
 const TOP = 4
 const ARROW = 5
@@ -22,17 +23,29 @@ type StripProps = {
   open: ReadonlySet<string>
   outcome?: FlowDoubt['outcomes'][number] // whose ways these are, where several may come about
   titles?: [string, string] //: of the two halves; left out: forward and return
+  aside?: ReactNode //: at the right of its first line
 }
 
 /** Both directions as a drawing: forward above, return below it, the same device in the same column. */
-export function StripView({ flow, strip, selected, onSelect, onFold, open, titles, outcome }: StripProps) {
+export function StripView({
+  flow,
+  strip,
+  selected,
+  onSelect,
+  onFold,
+  open,
+  titles,
+  outcome,
+  aside,
+}: StripProps) {
   const host = useRef<HTMLDivElement>(null)
   const room = useWidth(host)
   const hidden = useHidden(host, strip)
-  const tileWidth = strip.columns > 7 ? 110 : 124 // eight still fit beside the rail at 1280 pixels
+  const fits = Math.floor((room - 2 - 2 * EDGE - (strip.columns - 1) * GAP.least) / strip.columns)
+  const tileWidth = Math.max(TILE.least, Math.min(TILE.most, fits)) // nine fit beside the rail at 1280 pixels
   const pitch = Math.max(
     tileWidth + GAP.least,
-    Math.min(tileWidth + GAP.most, (room - 2 * EDGE - tileWidth) / Math.max(1, strip.columns - 1)),
+    Math.min(tileWidth + GAP.most, (room - 2 - 2 * EDGE - tileWidth) / Math.max(1, strip.columns - 1)),
   )
   const width = Math.max(room - 2, 2 * EDGE + (strip.columns - 1) * pitch + tileWidth)
   const sheet: Sheet = { width, pitch, tileWidth, rightwards: true }
@@ -48,6 +61,7 @@ export function StripView({ flow, strip, selected, onSelect, onFold, open, title
           sheet={sheet}
           title={titles?.[0] ?? 'forward'}
           verdict={VERDICT_WORDS[verdict]}
+          beside={width > room ? 'pr-80' : 'pr-32'}
         />
         <div className="my-2 border-t border-line" style={{ width }} />
         {strip.back && flow.return ? (
@@ -63,8 +77,11 @@ export function StripView({ flow, strip, selected, onSelect, onFold, open, title
           <p className="text-soft">return: the model does not say where answers would enter</p>
         )}
       </div>
-      {hidden.left > 0 && <Cue side="left" count={hidden.left} pitch={pitch} host={host} />}
-      {hidden.right > 0 && <Cue side="right" count={hidden.right} pitch={pitch} host={host} />}
+      <div className="absolute top-0 right-0 flex items-center gap-1 bg-card pl-2 text-sm print:hidden">
+        {hidden.left > 0 && <Cue side="left" count={hidden.left} pitch={pitch} host={host} />}
+        {hidden.right > 0 && <Cue side="right" count={hidden.right} pitch={pitch} host={host} />}
+        {aside}
+      </div>
     </div>
   )
 }
@@ -125,9 +142,7 @@ function Cue({ side, count, pitch, host }: CueProps) {
           behavior: 'smooth',
         })
       }
-      className={`absolute top-0 rounded-card border border-line bg-card px-2 py-0.5 text-sm shadow-sm hover:bg-sunk print:hidden ${
-        side === 'left' ? 'left-0' : 'right-0'
-      }`}
+      className="rounded-tile border border-line bg-card px-2 py-0.5 hover:bg-sunk"
     >
       {side === 'left' ? `← ${words}` : `${words} →`}
     </button>
@@ -136,13 +151,15 @@ function Cue({ side, count, pitch, host }: CueProps) {
 
 type Sheet = { width: number; pitch: number; tileWidth: number; rightwards: boolean }
 
-type HalfProps = Omit<StripProps, 'strip' | 'outcome' | 'titles'> & {
+type HalfProps = Omit<StripProps, 'strip' | 'outcome' | 'titles' | 'aside'> & {
   half: Half
   direction: Direction
   sheet: Sheet
   room: number
   title: string
   verdict: string
+  /** Room that its heading leaves at the right. */
+  beside?: string
 }
 
 function HalfView({
@@ -152,6 +169,7 @@ function HalfView({
   room,
   title,
   verdict,
+  beside = '',
   flow,
   selected,
   onSelect,
@@ -163,8 +181,8 @@ function HalfView({
     ...new Set(half.tiles.flatMap((tile) => (tile.fold && open.has(tile.fold) ? [tile.fold] : []))),
   ]
   return (
-    <section aria-label={title}>
-      <div className="sticky left-0 pr-28" style={{ width: Math.max(200, room) }}>
+    <section aria-label={title} style={{ width: sheet.width }}>
+      <div className={`sticky left-0 ${beside}`} style={{ width: Math.max(200, room) }}>
         <p className="text-soft">
           <strong className="text-ink">
             {title}: {verdict}

@@ -175,6 +175,11 @@ test('three entries of two providers: shares are told inside an entry alone', ()
   expect(faults(made)).toEqual(NONE)
 })
 
+test('providers whose ways lie between each other still do not cross', () => {
+  const paths = ['isle e1 c1 k1 fw', 'isle e1 c2 k2 fw', 'isle e2 k2 fw', 'skerry e3 c3 k1 fw']
+  expect(faults(strip(direction('fw', ...paths.map((path) => branch(path)))))).toEqual(NONE)
+})
+
 /** Numbers that look random and are the same each time. */
 function dice(seed: number) {
   let state = seed

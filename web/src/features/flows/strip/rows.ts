@@ -4,6 +4,9 @@ export type Item = { id: string; height: number; heavy: boolean }
 /** Columns of items from left to right, and the lines between items of neighbouring columns. */
 export type Layers = { layers: Item[][]; links: [string, string][] }
 
+/** Orders that are tried as beginnings; of very many items fewer. */
+const BEGINNINGS = { most: 32, items: 4000 }
+
 /** Orders each column so that lines cross as little as sweeps and swaps can find. Changes `layers`. */
 export function untangle({ layers, links }: Layers) {
   const left = new Map<string, string[]>()
@@ -12,30 +15,74 @@ export function untangle({ layers, links }: Layers) {
     right.set(a, [...(right.get(a) ?? []), b])
     left.set(b, [...(left.get(b) ?? []), a])
   }
-  let best = layers.map((layer) => [...layer])
-  let fewest = crossings(best, right)
-  for (let sweep = 0; sweep < 12 && fewest > 0; sweep += 1) {
-    const down = sweep % 2 === 0
-    const order = down ? layers.keys() : [...layers.keys()].reverse()
-    for (const at of order) {
-      const beside = layers[down ? at - 1 : at + 1]
-      const layer = layers[at]
-      if (!beside || !layer) continue
-      const places = new Map(beside.map((item, place) => [item.id, place]))
-      const towards = down ? left : right
-      const mean = new Map(
-        layer.map((item, place) => [item.id, meanOf(towards.get(item.id), places) ?? place]),
-      )
-      layer.sort((a, b) => (mean.get(a.id) ?? 0) - (mean.get(b.id) ?? 0))
-    }
-    swapNeighbours(layers, left, right)
+  const given = layers.map((layer) => [...layer])
+  let best = given
+  let fewest = crossings(given, right)
+  const keepIfBetter = () => {
     const now = crossings(layers, right)
     if (now < fewest) {
       fewest = now
       best = layers.map((layer) => [...layer])
     }
   }
+  const tries = Math.min(BEGINNINGS.most, Math.ceil(BEGINNINGS.items / given.flat().length))
+  for (let start = 0; start < tries && fewest > 0; start += 1) {
+    walked(given, left, right, start).forEach((layer, at) => layers.splice(at, 1, layer))
+    keepIfBetter()
+    for (let sweep = 0; sweep < 6 && fewest > 0; sweep += 1) {
+      sweepOnce(layers, sweep % 2 === 0, left, right)
+      keepIfBetter()
+    }
+  }
   best.forEach((layer, at) => layers.splice(at, 1, layer))
+  const rank = new Map(given.flatMap((layer) => layer.map((item, at) => [item.id, at])))
+  swapNeighbours(layers, left, right, rank)
+}
+
+/**
+ * Columns in the order in which a walk in depth meets their items, so that what hangs together stays
+ * together. The number chooses which of several ways the walk takes first, the same each time.
+ */
+function walked(
+  layers: Item[][],
+  left: Map<string, string[]>,
+  right: Map<string, string[]>,
+  number: number,
+): Item[][] {
+  const key = (text: string) => {
+    let sum = number * 2654435761
+    for (const letter of text) sum = Math.imul(sum ^ letter.charCodeAt(0), 16777619)
+    return sum >>> 0
+  }
+  const order = (ids: string[]) => (number === 0 ? ids : [...ids].sort((a, b) => key(a) - key(b)))
+  const met = new Map<string, number>()
+  const walk = (id: string) => {
+    if (met.has(id)) return
+    met.set(id, met.size)
+    for (const next of order(right.get(id) ?? [])) walk(next)
+  }
+  for (const id of order(layers.flat().map((item) => item.id))) if (!left.has(id)) walk(id)
+  return layers.map((layer) => [...layer].sort((a, b) => (met.get(a.id) ?? 0) - (met.get(b.id) ?? 0)))
+}
+
+/** Brings what is linked near each other, column by column in one direction, then swaps neighbours. */
+function sweepOnce(
+  layers: Item[][],
+  rightwards: boolean,
+  left: Map<string, string[]>,
+  right: Map<string, string[]>,
+) {
+  const order = rightwards ? layers.keys() : [...layers.keys()].reverse()
+  for (const at of order) {
+    const beside = layers[rightwards ? at - 1 : at + 1]
+    const layer = layers[at]
+    if (!beside || !layer) continue
+    const places = new Map(beside.map((item, place) => [item.id, place]))
+    const towards = rightwards ? left : right
+    const mean = new Map(layer.map((item, place) => [item.id, meanOf(towards.get(item.id), places) ?? place]))
+    layer.sort((a, b) => (mean.get(a.id) ?? 0) - (mean.get(b.id) ?? 0))
+  }
+  swapNeighbours(layers, left, right)
 }
 
 function meanOf(ids: string[] | undefined, places: Map<string, number>): number | null {
@@ -43,7 +90,13 @@ function meanOf(ids: string[] | undefined, places: Map<string, number>): number 
   return found.length === 0 ? null : found.reduce((a, b) => a + b, 0) / found.length
 }
 
-function swapNeighbours(layers: Item[][], left: Map<string, string[]>, right: Map<string, string[]>) {
+/** Swaps what crosses less the other way round; with a rank also what then stands in its order. */
+function swapNeighbours(
+  layers: Item[][],
+  left: Map<string, string[]>,
+  right: Map<string, string[]>,
+  rank?: Map<string, number>,
+) {
   layers.forEach((layer, at) => {
     const beside: [Item[] | undefined, Map<string, string[]>][] = [
       [layers[at - 1], left],
@@ -60,7 +113,8 @@ function swapNeighbours(layers: Item[][], left: Map<string, string[]>, right: Ma
           const places = new Map(other.map((item, index) => [item.id, index]))
           gain += crossed(a.id, b.id, towards, places) - crossed(b.id, a.id, towards, places)
         }
-        if (gain > 0) {
+        const inOrder = !rank || (rank.get(a.id) ?? 0) <= (rank.get(b.id) ?? 0)
+        if (gain > 0 || (gain === 0 && !inOrder)) {
           layer.splice(place, 2, b, a)
           changed = true
         }
@@ -105,7 +159,8 @@ export function levels({ layers, links }: Layers, gap: number): Map<string, numb
       top += item.height + gap
     }
   }
-  for (let sweep = 0; sweep < 16; sweep += 1) {
+  const sweeps = Math.min(400, Math.ceil(40000 / (middles.size + 1)))
+  for (let sweep = 0; sweep < sweeps; sweep += 1) {
     const order = sweep % 2 === 0 ? layers : [...layers].reverse()
     for (const layer of order) {
       const wanted = layer.map((item) => {
