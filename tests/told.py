@@ -9,6 +9,7 @@ from typing import Any
 from routrel.answers import (
     base,
     bounce,
+    flow_sets,
     flows,
     holders,
     inventory,
@@ -46,7 +47,7 @@ def _told(question: Callable[..., object]) -> Callable[..., Any]:
     return told
 
 
-answer_flow = _told(flows.answer_flow)
+answer_flow = _told(flow_sets.answer_flow)
 bounce_data = _told(bounce.bounce_data)
 chart_data = _told(inventory.chart_data)
 device_data = _told(inventory.device_data)

@@ -6,7 +6,7 @@ from msgspec import UNSET, UnsetType
 
 from routrel.answers.base import Answer
 from routrel.answers.findings import FindingData
-from routrel.answers.flows import FlowData
+from routrel.answers.flow_sets import FlowData
 from routrel.answers.remedies import RemedyData
 from routrel.answers.routes import AbsenceData, CandidateData, RouteData
 from routrel.answers.why import WhyData

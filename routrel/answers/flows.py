@@ -26,17 +26,13 @@ from routrel.forwarding.evidence import (
 from routrel.questions.diagnosis import DefaultOnly, defaults_followed, missing_route
 from routrel.questions.doubts import Decider, deciders
 from routrel.questions.endpoints import Endpoint
-from routrel.questions.errors import QuestionError
-from routrel.questions.flow import DirectionAnswer, FlowAnswer, FlowQuestion, ask_flow
-from routrel.questions.flow_classes import ClassAnswer, ask_classes, is_about_many
+from routrel.questions.flow import DirectionAnswer, FlowAnswer
 from routrel.questions.flow_facts import decider, entries_of, is_unroutable
 from routrel.wording.absence import absence_sentence
 from routrel.wording.doubts import outcome_words
 from routrel.wording.flow_facts import DECIDED_WORDS, fact_sentences, unusual_words, way_words
 from routrel.wording.flows import (
     answer_sentence,
-    class_sentence,
-    classes_sentence,
     direction_sentence,
     entry_sentence,
     obstacle_sentence,
@@ -44,7 +40,7 @@ from routrel.wording.flows import (
 from routrel.wording.stages import STAGE_TITLES, share_words, stage_words
 from routrel.wording.traffic import traffic_words
 
-__all__ = ["FlowData", "OneFlowData", "answer_flow", "flow_data"]
+__all__ = ["OneFlowData", "flow_data"]
 
 
 class StageData(Answer):
@@ -205,88 +201,6 @@ class OneFlowData(Answer):
     traffic: str
     forward: DirectionData
     back: DirectionData | None = msgspec.field(name="return")
-
-
-class PairData(Answer):
-    """Two ends."""
-
-    source: str
-    destination: str
-
-
-class FlowClassData(Answer):
-    """Traffic that the network treats alike; `asked` is a pair of it, to ask for its answer.
-
-    `answer` is the command line's; the API's is null.
-    """
-
-    asked: PairData | None
-    pairs: list[PairData]
-    verdict: Verdict | None
-    return_verdict: Verdict | None
-    sentence: str
-    answer: OneFlowData | None
-
-
-class FlowData(OneFlowData):
-    """A flow's answer; of many pairs of ends, by classes of equal treatment."""
-
-    classes: list[FlowClassData]
-
-
-def answer_flow(state: State, question: FlowQuestion, *, every_way: bool = True) -> FlowData:
-    """Ask a flow question, about one pair of ends or many, and give its answer.
-
-    Of many, `classes` holds what becomes of each class, and the rest is the answer of the first: of
-    the traffic that does not arrive, if there is any.
-
-    Args:
-        every_way: Whether each class has its whole answer too, which makes a long one of many;
-            else it is had by asking what its `asked` says.
-
-    Raises:
-        QuestionError: the question cannot be asked.
-    """
-    if not is_about_many(state, question):
-        return _with_classes(flow_data(state, ask_flow(state, question)), None, [])
-    classes = ask_classes(state, question)
-    first = next((c.answer for c in classes if c.answer is not None), None)
-    if first is None:
-        problem = classes[0].problem if classes else "both ends are the same"
-        raise QuestionError(problem, "ask about other ends")
-    told = [_class_data(state, one, whole=every_way) for one in classes]
-    return _with_classes(flow_data(state, first), classes_sentence(classes), told)
-
-
-def _with_classes(one: OneFlowData, sentence: str | None, classes: list[FlowClassData]) -> FlowData:
-    return FlowData(
-        sentence=sentence or one.sentence,
-        facts=one.facts,
-        decides=one.decides,
-        doubt=one.doubt,
-        traffic=one.traffic,
-        forward=one.forward,
-        back=one.back,
-        classes=classes,
-    )
-
-
-def _class_data(state: State, one: ClassAnswer, *, whole: bool) -> FlowClassData:
-    answer = one.answer
-    told = flow_data(state, answer) if answer and (whole or len(one.pairs) == 1) else None
-    single = told.sentence if told and len(one.pairs) == 1 else None
-    asked = None
-    if answer is not None:
-        forward = answer.forward
-        asked = PairData(source=forward.source.text, destination=forward.destination.text)
-    return FlowClassData(
-        asked=asked,
-        pairs=[PairData(source=p.source, destination=p.destination) for p in one.pairs],
-        verdict=answer.forward.verdict if answer else None,
-        return_verdict=answer.back.verdict if answer and answer.back else None,
-        sentence=single or class_sentence(one),
-        answer=told if whole else None,
-    )
 
 
 def flow_data(state: State, answer: FlowAnswer) -> OneFlowData:

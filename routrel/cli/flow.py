@@ -10,7 +10,8 @@ from rich.markup import escape
 
 from routrel.answers.commands import FlowCommandData
 from routrel.answers.evidence import FilterEvidenceData, MtuEvidenceData, SteeringEvidenceData
-from routrel.answers.flows import DirectionData, FlowDoubtData, StageData, answer_flow
+from routrel.answers.flow_sets import FlowData, answer_flow
+from routrel.answers.flows import DirectionData, FlowDoubtData, StageData
 from routrel.answers.remedies import RemediesData, remedies_data
 from routrel.cli.common import (
     AsJson,
@@ -98,11 +99,7 @@ def flow(
         print_json(FlowCommandData(**asdict(answer), **more))
         return
     out.print(f"[bold]{escape(answer.sentence)}[/]")
-    for one in answer.classes:
-        verdict = one.verdict.value if one.verdict else "not asked"
-        out.print(f"\n[bold]{verdict}[/]: {escape(one.sentence)}")
-        for pair in one.pairs:
-            out.print(f"    {escape(pair.source)} → {escape(pair.destination)}")
+    _print_causes(answer)
     if not answer.classes:
         for fact in answer.facts:
             out.print(f"  {escape(fact)}")
@@ -112,6 +109,19 @@ def flow(
             _print_direction("Return", answer.back)
     if found:
         _print_remedies(found)
+
+
+def _print_causes(answer: FlowData) -> None:
+    """Of many pairs of ends: what becomes of them by cause, with their ways."""
+    for cause in answer.causes:
+        verdict = cause.verdict.value if cause.verdict else "not asked"
+        out.print(f"\n[bold]{verdict}[/]: {escape(cause.sentence)}" + cited(cause))
+        for number in cause.classes:
+            one = answer.classes[number]
+            for pair in one.pairs:
+                out.print(f"    {escape(pair.source)} → {escape(pair.destination)}")
+            for words in filter(None, (one.way, one.differs)):
+                out.print(f"      [dim]{escape(words)}[/]")
 
 
 def _print_doubt(doubt: FlowDoubtData | None) -> None:

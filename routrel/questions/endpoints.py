@@ -13,7 +13,7 @@ from routrel.model.network import DEFAULT_VRF, Device, Interface, InterfaceKind,
 from routrel.model.prefix_index import PrefixIndex
 from routrel.questions.errors import FamilyMismatch, UnknownEndpoint
 
-__all__ = ["Endpoint", "resolve_endpoint", "shared_family"]
+__all__ = ["Endpoint", "is_held", "resolve_endpoint", "shared_family"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -68,6 +68,22 @@ def resolve_endpoint(state: State, text: str) -> Endpoint:
         f"“{word}” is no device, interface, address or outside neighbour of this network",
         closest(word, known) or "write a device's name, device:interface, or an address",
     )
+
+
+def is_held(state: State, address: Address) -> bool:
+    """Whether a device has an address, perhaps as a virtual router, or it lies outside."""
+    if state.topology.owners.get(address):
+        return True
+    virtual = (
+        address in router.addresses
+        for device in state.network.devices
+        for interface in device.interfaces
+        for router in interface.virtual_routers
+    )
+    outside = (own.ip == address for o in state.network.outside for own in o.addresses)
+    if any(virtual) or any(outside):
+        return True
+    return not _starts_on_segment(state, address) and bool(_outside_behind(state, address))
 
 
 def shared_family(source: Endpoint, destination: Endpoint) -> tuple[Address, Address]:

@@ -18,6 +18,7 @@ from routrel.forwarding.evidence import Branch
 from routrel.model.addresses import Prefix, address_of, is_within, range_words
 from routrel.model.filters import Match
 from routrel.model.network import Role
+from routrel.questions.endpoints import is_held
 from routrel.questions.errors import QuestionError, TooManyClasses
 from routrel.questions.flow import DirectionAnswer, FlowAnswer, FlowQuestion, ask_flow
 
@@ -33,6 +34,7 @@ class Piece:
 
     text: str
     asked: str
+    held: bool = True  #: whether somebody has them: a device, or the world outside
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,6 +43,7 @@ class Pair:
 
     source: str
     destination: str
+    held: bool = True  #: whether somebody has both ends
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -51,6 +54,11 @@ class ClassAnswer:
     answer: FlowAnswer | None
     problem: str = ""
 
+    @property
+    def is_of_nobody(self) -> bool:
+        """Whether of each pair an end is an address that nobody has."""
+        return not any(pair.held for pair in self.pairs)
+
 
 def is_about_many(state: State, question: FlowQuestion) -> bool:
     """Whether one of the ends stands for several addresses."""
@@ -58,7 +66,7 @@ def is_about_many(state: State, question: FlowQuestion) -> bool:
 
 
 def ask_classes(state: State, question: FlowQuestion) -> tuple[ClassAnswer, ...]:
-    """Answer for every class; those whose traffic does not arrive first.
+    """Answer for every class: those whose traffic does not arrive first, those of nobody last.
 
     Raises:
         QuestionError: an end names nothing, or there are too many classes.
@@ -77,7 +85,7 @@ def ask_classes(state: State, question: FlowQuestion) -> tuple[ClassAnswer, ...]
             if source.asked == destination.asked:
                 continue
             asked = replace(question, source=source.asked, destination=destination.asked)
-            pair = Pair(source.text, destination.text)
+            pair = Pair(source.text, destination.text, source.held and destination.held)
             try:
                 answer = ask_flow(state, asked)
             except QuestionError as error:
@@ -95,7 +103,9 @@ def ask_classes(state: State, question: FlowQuestion) -> tuple[ClassAnswer, ...]
 
 def _worst_first(one: ClassAnswer) -> tuple[int, int]:
     if one.answer is None:
-        return 2, 0
+        return 3, 0
+    if one.is_of_nobody:
+        return 2, -len(one.pairs)
     directions = (one.answer.forward, one.answer.back)
     arrives = all(d is None or not d.obstacles for d in directions)
     return int(arrives), -len(one.pairs)
@@ -176,8 +186,9 @@ def _pieces_of_prefix(state: State, prefix: Prefix) -> Iterator[Piece]:
     for begin, end in pairwise(sorted(marks)):
         usable = next((n for n in range(begin, min(end, begin + 4)) if n not in reserved), None)
         if usable is not None:
-            held = range_words(address_of(version, begin), address_of(version, end - 1))
-            yield Piece(held, str(address_of(version, usable)))
+            words = range_words(address_of(version, begin), address_of(version, end - 1))
+            address = address_of(version, usable)
+            yield Piece(words, str(address), is_held(state, address))
 
 
 def _unusable(state: State) -> set[int]:

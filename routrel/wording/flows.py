@@ -24,7 +24,6 @@ from routrel.forwarding.stages.route import RouteEvidence
 from routrel.forwarding.stages.steering import SteeringEvidence
 from routrel.model.network import DEFAULT_VRF
 from routrel.questions.flow import DirectionAnswer, FlowAnswer
-from routrel.questions.flow_classes import ClassAnswer
 from routrel.questions.flow_facts import Entry, entries_of
 from routrel.rib.table import Route
 from routrel.wording.flow_facts import ways_back_words
@@ -42,8 +41,6 @@ from routrel.wording.stages import (
 __all__ = [
     "VERDICT_TITLES",
     "answer_sentence",
-    "class_sentence",
-    "classes_sentence",
     "direction_sentence",
     "entry_sentence",
     "obstacle_sentence",
@@ -98,54 +95,6 @@ def answer_sentence(
     if answer.forward.verdict in (Verdict.DELIVERED, Verdict.LEAVES_NETWORK):
         return f"{words.removesuffix('.')}, but answers do not come back: {back}"
     return f"{words} Return direction: {back}"
-
-
-def classes_sentence(classes: tuple[ClassAnswer, ...]) -> str:
-    """How many pairs of ends there are, and what becomes of the classes they fall into."""
-    pairs = sum(len(one.pairs) for one in classes)
-    parts: dict[str, int] = {}
-    for one in classes:
-        if one.answer is None:
-            words = "cannot be asked"
-        else:
-            words = VERDICT_TITLES[one.answer.forward.verdict].lower()
-            back = one.answer.back
-            if back is not None and back.obstacles and not one.answer.forward.obstacles:
-                words += ", but answers do not come back"
-        parts[words] = parts.get(words, 0) + len(one.pairs)
-    told = "; ".join(f"{count} {words}" for words, count in parts.items())
-    ways = "one way" if len(classes) == 1 else f"{len(classes)} ways"
-    ends = "One pair" if pairs == 1 else f"{pairs} pairs"
-    return f"{ends} of ends, treated in {ways}: {told}."
-
-
-def class_sentence(one: ClassAnswer) -> str:
-    """What becomes of a class's traffic, in words that are true of all its pairs."""
-    if one.answer is None:
-        return one.problem
-    if len(one.pairs) == 1:
-        return answer_sentence(one.answer)
-    words = f"{_neutral(one.answer.forward)}."
-    back = one.answer.back
-    if back is None or back.verdict in (Verdict.DELIVERED, Verdict.LEAVES_NETWORK):
-        return words if back is None else f"{words} The return direction is open."
-    return f"{words} Return direction: {_lower_first(_neutral(back))}."
-
-
-def _neutral(direction: DirectionAnswer) -> str:
-    """A verdict with the device and the rule, without the ends of one pair."""
-    title = VERDICT_TITLES[direction.verdict]
-    if direction.verdict is Verdict.LEAVES_NETWORK:
-        named = dict.fromkeys(str(branch.outside) for branch in direction.branches)
-        return f"{title} to {', '.join(named)}"
-    cause = direction.cause
-    if direction.verdict is Verdict.MIXED and entries_of(direction.branches):
-        return "It depends on where it comes in"
-    if cause is None or direction.verdict is Verdict.MIXED:
-        return title
-    by = f", {cause.filter}" if cause.filter else ""
-    by += f" rule {cause.rule}" if cause.filter and cause.rule is not None else ""
-    return f"{title} at {cause.device}{by}"
 
 
 def _lower_first(text: str) -> str:

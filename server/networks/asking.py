@@ -11,10 +11,11 @@ from typing import Any, TypeAlias
 
 from routrel.answers.base import data
 from routrel.answers.bounce import bounce_data
-from routrel.answers.compare_flows import DifferenceData, difference_data, first_difference
+from routrel.answers.compare_flows import DifferenceData, difference_data
 from routrel.answers.find import find, found_data
 from routrel.answers.findings import findings_data
-from routrel.answers.flows import answer_flow, flow_data
+from routrel.answers.flow_sets import answer_flow
+from routrel.answers.flows import flow_data
 from routrel.answers.holders import holders_data
 from routrel.answers.inventory import cases_data, chart_data, device_data
 from routrel.answers.policies import policies_data, read_route, try_policy
@@ -28,6 +29,7 @@ from routrel.questions.errors import QuestionError
 from routrel.questions.flow import FlowQuestion, ask_flow
 from routrel.questions.moves import kept_flows
 from routrel.questions.routes import RouteQuestion
+from routrel.wording.differences import first_difference
 from server.networks.models import Revision
 from server.networks.questions import short_answer, stored_question
 from server.networks.states import view_of

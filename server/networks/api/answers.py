@@ -10,7 +10,7 @@ from rest_framework.views import APIView
 
 from routrel.answers.find import FoundData
 from routrel.answers.findings import FindingData
-from routrel.answers.flows import FlowData
+from routrel.answers.flow_sets import FlowData
 from routrel.answers.inventory import CaseData, ChartData, DeviceData
 from server.networks.api.asked import answered
 from server.networks.api.parsing import checked

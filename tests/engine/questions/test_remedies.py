@@ -7,7 +7,6 @@ import random
 
 import pytest
 
-from routrel.answers.compare_flows import first_difference
 from routrel.convergence.converge import with_own_places, with_same_tables
 from routrel.files.reader import read_texts
 from routrel.lens.look import look
@@ -17,6 +16,7 @@ from routrel.questions.flow_classes import ask_classes
 from routrel.questions.moves import kept_flows
 from routrel.questions.remedies import search
 from routrel.questions.remedies.search import Progress, arrives, find_remedies
+from routrel.wording.differences import first_difference
 from tests.engine.forwarding.test_stages import SHUT, A, B, filters, middle
 from tests.nets import device
 from tests.told import answer_flow, remedies_data

@@ -1259,13 +1259,35 @@ export interface components {
             also: components["schemas"]["PositionData"][];
         };
         /**
+         * FlowCauseData
+         * @description All pairs of which one thing becomes, with the line that stops them, if one does.
+         *
+         *         `of_nobody`: an end of each pair is an address that nobody has. `classes` are places among the
+         *         answer's classes: one for each set of ways.
+         */
+        FlowCauseData: {
+            file: string | null;
+            line: number | null;
+            column: number | null;
+            sentence: string;
+            verdict: components["schemas"]["Verdict"] | null;
+            return_verdict: components["schemas"]["Verdict"] | null;
+            of_nobody: boolean;
+            pair_count: number;
+            classes: number[];
+        };
+        /**
          * FlowClassData
          * @description Traffic that the network treats alike; `asked` is a pair of it, to ask for its answer.
          *
-         *         `answer` is the command line's; the API's is null.
+         *         `way` is its devices in one line, and `differs` what tells it from the largest class of the
+         *         same cause; both are empty where there is nothing to tell. `answer` is the command line's; the
+         *         API's is null.
          */
         FlowClassData: {
             asked: components["schemas"]["PairData"] | null;
+            way: string;
+            differs: string;
             pairs: components["schemas"]["PairData"][];
             verdict: components["schemas"]["Verdict"] | null;
             return_verdict: components["schemas"]["Verdict"] | null;
@@ -1274,7 +1296,7 @@ export interface components {
         };
         /**
          * FlowData
-         * @description A flow's answer; of many pairs of ends, by classes of equal treatment.
+         * @description A flow's answer; of many pairs of ends, by cause and by classes of equal treatment.
          */
         FlowData: {
             sentence: string;
@@ -1284,6 +1306,7 @@ export interface components {
             traffic: string;
             forward: components["schemas"]["DirectionData"];
             return: components["schemas"]["DirectionData"] | null;
+            causes: components["schemas"]["FlowCauseData"][];
             classes: components["schemas"]["FlowClassData"][];
         };
         /**
@@ -2364,6 +2387,7 @@ export type SchemaFileShape = components['schemas']['FileShape'];
 export type SchemaFileTextShape = components['schemas']['FileTextShape'];
 export type SchemaFilterEvidenceData = components['schemas']['FilterEvidenceData'];
 export type SchemaFindingData = components['schemas']['FindingData'];
+export type SchemaFlowCauseData = components['schemas']['FlowCauseData'];
 export type SchemaFlowClassData = components['schemas']['FlowClassData'];
 export type SchemaFlowData = components['schemas']['FlowData'];
 export type SchemaFlowDoubtData = components['schemas']['FlowDoubtData'];

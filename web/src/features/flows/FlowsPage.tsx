@@ -5,7 +5,7 @@ import { casesQuery, flowQuery, type FlowQuestion } from '../../api/queries'
 import type { Direction, Flow } from '../../api/types'
 import { Panel, Problem, Waiting } from '../../ui/controls'
 import { useAddress, useLastingAddress, useLens, useLinkTo, usePlace } from '../lens/lens'
-import { Classes } from './Classes'
+import { Causes } from './Causes'
 import { Compare } from './Compare'
 import { Facts } from './Facts'
 import { FlowTabs } from './FlowTabs'
@@ -85,7 +85,7 @@ function Answer({ question }: { question: FlowQuestion }) {
     return (
       <>
         <VerdictBanner flow={flow.data} question={question} />
-        <Classes classes={flow.data.classes} question={question} />
+        <Causes flow={flow.data} question={question} />
       </>
     )
   }

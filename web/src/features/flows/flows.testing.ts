@@ -58,6 +58,7 @@ export const aFlow = (forward: Direction, back: Direction | null, more: Partial<
   doubt: null,
   forward,
   return: back,
+  causes: [],
   classes: [],
   ...more,
 })

@@ -1,0 +1,103 @@
+import { useState } from 'react'
+import { Link } from 'react-router'
+import type { FlowQuestion } from '../../api/queries'
+import type { Flow, FlowCause, FlowClass } from '../../api/types'
+import { Mono, Panel } from '../../ui/controls'
+import { counted } from '../../ui/words'
+import { EvidenceLink } from '../lens/EvidenceLink'
+import { useLinkTo } from '../lens/lens'
+import { addressOf } from './question'
+import { causeTone, VERDICT_WORDS } from './verdicts'
+
+const LOOKS = { go: 'text-go', warn: 'text-warn', stop: 'text-stop' } as const
+const MARKS = { go: '✓', warn: '!', stop: '✗' } as const
+/** Pairs of one way that are listed; the rest is counted. */
+const LISTED = 8
+
+/** What becomes of the pairs that a prefix, a group or a site stands for: one row for each cause. */
+export function Causes({ flow, question }: { flow: Flow; question: FlowQuestion }) {
+  return (
+    <Panel
+      title="What becomes of them"
+      aside={<span className="text-soft">one row for each cause; unfold it for pairs and ways</span>}
+    >
+      <ul className="divide-y divide-line">
+        {flow.causes.map((cause) => (
+          <Row key={cause.classes.join()} cause={cause} classes={flow.classes} question={question} />
+        ))}
+      </ul>
+    </Panel>
+  )
+}
+
+type RowProps = { cause: FlowCause; classes: FlowClass[]; question: FlowQuestion }
+
+function Row({ cause, classes, question }: RowProps) {
+  const [open, setOpen] = useState(false)
+  const felt = causeTone(cause)
+  const members = cause.classes.flatMap((number) => classes[number] ?? [])
+  return (
+    <li className="py-2">
+      <button
+        type="button"
+        aria-expanded={open}
+        onClick={() => setOpen(!open)}
+        className="grid w-full gap-x-4 text-left hover:bg-sunk md:grid-cols-[13rem_minmax(0,1fr)]"
+      >
+        <span className={`font-semibold ${LOOKS[felt]}`}>
+          {MARKS[felt]} {cause.verdict ? VERDICT_WORDS[cause.verdict] : 'cannot be asked'}
+        </span>
+        <span>
+          {cause.sentence}
+          {cause.of_nobody && <span className="text-soft"> No device has these addresses.</span>}{' '}
+          <span className="text-sm whitespace-nowrap text-soft">
+            {open ? '▾' : '▸'} {counted(cause.pair_count, 'pair')}, {counted(members.length, 'way')}
+          </span>
+        </span>
+      </button>
+      <p className="md:ml-[14rem]">
+        <EvidenceLink file={cause.file} line={cause.line} />
+      </p>
+      {open && (
+        <ul className="mt-1 divide-y divide-line border-l-2 border-line pl-3 md:ml-[14rem]">
+          {members.map((one, index) => (
+            <Way key={index} one={one} question={question} />
+          ))}
+        </ul>
+      )}
+    </li>
+  )
+}
+
+/** Pairs that go one way, the way, and what tells it from the others of its cause. */
+function Way({ one, question }: { one: FlowClass; question: FlowQuestion }) {
+  const to = useLinkTo()
+  const [all, setAll] = useState(false)
+  const shown = all ? one.pairs : one.pairs.slice(0, LISTED)
+  return (
+    <li className="py-1.5">
+      {one.way && <p>{one.way}</p>}
+      {one.differs && <p className="text-sm text-soft">What splits it off: {one.differs}</p>}
+      <p className="text-sm text-soft">
+        {shown.map((pair) => (
+          <Mono key={`${pair.source} ${pair.destination}`} className="mr-4 inline-block">
+            {pair.source} → {pair.destination}
+          </Mono>
+        ))}
+        {one.pairs.length > LISTED && (
+          <button type="button" className="text-link hover:underline" onClick={() => setAll(!all)}>
+            {all ? 'fewer' : `${one.pairs.length - LISTED} more pairs`}
+          </button>
+        )}
+      </p>
+      {one.asked && (
+        <Link
+          to={to('flows', { ...addressOf(question), from: one.asked.source, to: one.asked.destination })}
+          className="inline-block text-sm"
+        >
+          Show the way of {one.asked.source} → {one.asked.destination}
+        </Link>
+      )}
+    </li>
+  )
+}
