@@ -16,8 +16,7 @@ from routrel.convergence.converge import State, converge, with_same_tables
 from routrel.files.patching import insert_item
 from routrel.files.reader import reread_devices
 from routrel.lens.look import look_at_folder
-from routrel.questions.flow import FlowQuestion, ask_flow
-from routrel.questions.remedies.search import arrives
+from routrel.questions.flow import FlowQuestion, arrives, ask_flow
 
 DEMO = Path(__file__).resolve().parent.parent / "demo"
 EDITS = 50

@@ -9,11 +9,15 @@ __all__ = ["MovesData", "moves_data"]
 
 
 class MovesData(Answer):
-    """How many active routes differ, and which of the kept flows."""
+    """How many active routes differ, and which of the kept flows.
+
+    `breaks` are those of `flows` that arrived before and do not any more.
+    """
 
     prefixes: int
     devices: int
     flows: list[str]
+    breaks: list[str]
     flows_asked: int
 
 
@@ -23,5 +27,6 @@ def moves_data(found: Moves) -> MovesData:
         prefixes=found.prefixes,
         devices=found.devices,
         flows=list(found.flows),
+        breaks=list(found.breaks),
         flows_asked=found.flows_asked,
     )

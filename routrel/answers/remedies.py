@@ -2,26 +2,27 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from routrel.answers.base import Answer, LinesData
 from routrel.answers.moves import MovesData, moves_data
-from routrel.forwarding.header_sets import Box
 from routrel.lens.changes import Change
-from routrel.model.addresses import address_of, range_words
-from routrel.model.traffic import PORT_PROTOCOLS, protocol_name
 from routrel.questions.moves import Moves
 from routrel.questions.remedies.search import Remedies, Remedy
 from routrel.wording.flows import answer_sentence
+from routrel.wording.opened import opened_words
 
 __all__ = ["RemediesData", "remedies_data"]
 
-#: Sets of headers that are spelled out; of the others only their number is told.
-_SPELLED = 4
-
 
 class RemedyData(Answer):
-    """Edits that were tried and let the flow arrive, and all that they do besides."""
+    """Edits that were tried and let the flow arrive, and all that they do besides.
+
+    `take` says why to take this one; empty for all but the first.
+    """
 
     text: str
+    take: str
     changes: list[Change]
     edits: list[LinesData]
     opens: float  #: headers that filters permit then and did not before; may be many
@@ -43,16 +44,17 @@ class RemediesData(Answer):
 def remedies_data(found: Remedies) -> RemediesData:
     """What a search for remedies came to."""
     return RemediesData(
-        remedies=[_remedy_data(remedy) for remedy in found.found],
+        remedies=[_remedy_data(found, remedy) for remedy in found.found],
         remedies_sentence=_sentence(found),
         tried=found.tried,
         given_up=found.given_up,
     )
 
 
-def _remedy_data(remedy: Remedy) -> RemedyData:
+def _remedy_data(found: Remedies, remedy: Remedy) -> RemedyData:
     return RemedyData(
         text=remedy.text,
+        take=_take_words(found, remedy),
         changes=list(remedy.changes),
         edits=[LinesData.of(patch) for patch in remedy.patches],
         opens=float(remedy.opens),
@@ -79,53 +81,47 @@ def _sentence(found: Remedies) -> str:
 
 
 def _opens_words(remedy: Remedy) -> str:
-    if not remedy.opens:
-        return "opens nothing in any filter"
-    boxes = [_box_words(box) for box in remedy.opened[:_SPELLED]]
-    more = len(remedy.opened) - len(boxes)
-    also = f" and {more} more sets" if more > 0 else ""
-    return f"opens {remedy.opens:,} headers: {'; '.join(dict.fromkeys(boxes))}{also}"
+    answer = remedy.after
+    asked = [answer.forward.header, *([answer.back.header] if answer.back else [])]
+    ends = (answer.forward.source, answer.forward.destination)
+    names = {str(address): end.name for end in ends for address in end.addresses}
+    return opened_words(remedy.opened, asked, names)
 
 
-def _box_words(box: Box) -> str:
-    protocols = [n for n in range(256) if box.protocols >> n & 1]
-    name = protocol_name(protocols[0]) if len(protocols) == 1 else f"{len(protocols)} protocols"
-    ported = all(number in PORT_PROTOCOLS for number in protocols)
-    words = [name]
-    for addresses, ports in (
-        (box.sources, box.source_ports),
-        (box.destinations, box.destination_ports),
-    ):
-        port = _port_words(ports, (0, 65535)) if ported else ""
-        words.append(_addresses(box.version, addresses) + (f" port {port}" if port else ""))
-    return f"{words[0]} {words[1]} → {words[2]}"
-
-
-def _addresses(version: int, ends: tuple[int, int]) -> str:
-    first, last = (address_of(version, end) for end in ends)
-    if ends == (0, (1 << first.max_prefixlen) - 1):
-        return "any"
-    return range_words(first, last)
-
-
-def _port_words(ends: tuple[int, int], all_: tuple[int, int]) -> str:
-    if ends == all_:
+def _take_words(found: Remedies, remedy: Remedy) -> str:
+    """Why to take the first remedy; empty for the others."""
+    if remedy is not found.found[0]:
         return ""
-    return str(ends[0]) if ends[0] == ends[1] else f"{ends[0]}-{ends[1]}"
+    others = found.found[1:]
+    reasons = []
+    if all(other.size > remedy.size for other in others):
+        reasons.append("it changes the fewest lines")
+    if _opens_words(remedy).startswith("opens nothing"):
+        reasons.append(_opens_words(remedy).replace("opens", "it opens", 1))
+    elif others and all(other.opens > remedy.opens for other in others):
+        reasons.append("it opens least")
+    if not remedy.moves.breaks and not remedy.moves.prefixes:
+        reasons.append("it moves no route")
+    return ", ".join(reasons)
 
 
 def _moves_words(found: Moves) -> str:
-    if not found.prefixes and not found.flows:
-        return "moves no route and none of the kept flows"
-    routes = (
-        f"{found.prefixes} prefix{'es' if found.prefixes != 1 else ''} on {found.devices} "
-        f"device{'s' if found.devices != 1 else ''}"
-        if found.prefixes
-        else "no route"
-    )
-    flows = (
-        f"the kept flows {', '.join(found.flows)}"
-        if found.flows
-        else f"none of {found.flows_asked} kept flows"
-    )
-    return f"moves {routes} and {flows}"
+    routes = "moves no route"
+    if found.prefixes:
+        routes = (
+            f"moves {found.prefixes} prefix{'es' if found.prefixes != 1 else ''} on "
+            f"{found.devices} device{'s' if found.devices != 1 else ''}"
+        )
+    others = [name for name in found.flows if name not in found.breaks]
+    told = [routes]
+    if found.breaks:
+        told.append(f"breaks {_kept(found.breaks)}, which arrived before")
+    if others:
+        told.append(f"changes {_kept(others)}")
+    elif found.flows_asked and not found.breaks:
+        told.append(f"changes none of {found.flows_asked} kept flows")
+    return "; ".join(told)
+
+
+def _kept(names: Sequence[str]) -> str:
+    return f"the kept flow{'s' if len(names) > 1 else ''} {', '.join(names)}"

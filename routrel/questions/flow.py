@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 from routrel.convergence.converge import State
 from routrel.forwarding.evidence import Branch, Cause, Obstacle, Verdict
-from routrel.forwarding.round_trip import Leg, follow, follow_answer
+from routrel.forwarding.round_trip import ARRIVED, Leg, follow, follow_answer
 from routrel.forwarding.trace import Trace
 from routrel.model.traffic import Header
 from routrel.questions.endpoints import Endpoint, resolve_endpoint, shared_family
@@ -15,7 +15,14 @@ from routrel.questions.errors import HasFailed, UnknownEndpoint
 from routrel.questions.traffic import parse_traffic
 from routrel.rib.table import Rib
 
-__all__ = ["DirectionAnswer", "FlowAnswer", "FlowOutcome", "FlowQuestion", "ask_flow"]
+__all__ = [
+    "DirectionAnswer",
+    "FlowAnswer",
+    "FlowOutcome",
+    "FlowQuestion",
+    "arrives",
+    "ask_flow",
+]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -78,6 +85,16 @@ class FlowOutcome:
 
     rib: Rib
     answer: FlowAnswer
+
+
+def arrives(answer: FlowAnswer) -> bool:
+    """Whether a flow arrives on all branches, and its answers do."""
+    return all(
+        branch.verdict in ARRIVED and direction.verdict in ARRIVED
+        for direction in (answer.forward, answer.back)
+        if direction is not None
+        for branch in direction.branches
+    )
 
 
 def ask_flow(state: State, question: FlowQuestion) -> FlowAnswer:

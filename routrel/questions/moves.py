@@ -11,15 +11,25 @@ from routrel.convergence.converge import State
 from routrel.convergence.fixpoint import differences
 from routrel.model.cases import Case
 from routrel.questions.errors import QuestionError
-from routrel.questions.flow import FlowAnswer, FlowQuestion, ask_flow
+from routrel.questions.flow import FlowAnswer, FlowQuestion, arrives, ask_flow
 from routrel.rib.candidates import Rows
 
-__all__ = ["KeptFlows", "Moves", "Ways", "kept_flows", "moves", "ways_of_flows"]
+__all__ = ["KeptFlows", "Moves", "Way", "Ways", "kept_flows", "moves", "ways_of_flows"]
 
 #: The flows that are kept beside a network, by name.
 KeptFlows = Mapping[str, FlowQuestion]
-#: What becomes of each of them; equal where nothing moved.
-Ways = Mapping[str, object]
+
+
+@dataclass(frozen=True, slots=True)
+class Way:
+    """What becomes of a kept flow; equal where nothing moved."""
+
+    course: object
+    arrives: bool  #: and its answers do
+
+
+#: What becomes of each kept flow, by name.
+Ways = Mapping[str, Way]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -29,6 +39,7 @@ class Moves:
     prefixes: int
     devices: int
     flows: tuple[str, ...]  #: the kept flows whose ways or verdicts differ
+    breaks: tuple[str, ...]  #: those of them that arrived before and do not any more
     flows_asked: int
 
 
@@ -47,11 +58,12 @@ def moves(before: State, after: State, kept: KeptFlows, ways: Ways) -> Moves:
         prefixes=len({prefix for _, prefix in changed}),
         devices=len({tables[table][0] for table, _ in changed}),
         flows=tuple(name for name in ways if ways[name] != now[name]),
+        breaks=tuple(n for n in ways if ways[n].arrives and not now[n].arrives),
         flows_asked=len(ways),
     )
 
 
-def ways_of_flows(state: State, kept: KeptFlows) -> dict[str, object]:
+def ways_of_flows(state: State, kept: KeptFlows) -> dict[str, Way]:
     """What becomes of each kept flow; equal where nothing moved."""
     return {name: _path(state, question) for name, question in kept.items()}
 
@@ -81,13 +93,14 @@ def _without_places(state: State) -> Rows:
     return rows
 
 
-def _path(state: State, asked: FlowQuestion) -> object:
+def _path(state: State, asked: FlowQuestion) -> Way:
     """What a flow's answer says of its ways, both directions."""
     try:
         answer = ask_flow(state, asked)
     except QuestionError as error:
-        return error.text
-    return [_courses(each) for each in (answer, *(one.answer for one in answer.outcomes))]
+        return Way(error.text, arrives=False)
+    each = (answer, *(one.answer for one in answer.outcomes))
+    return Way([_courses(one) for one in each], arrives=all(map(arrives, each)))
 
 
 def _courses(answer: FlowAnswer) -> object:

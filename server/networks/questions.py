@@ -10,15 +10,16 @@ from django.utils import timezone
 from routrel.answers.flows import flow_data
 from routrel.lens.look import View
 from routrel.questions.errors import QuestionError
-from routrel.questions.flow import DirectionAnswer, FlowQuestion, ask_flow
-from routrel.questions.remedies.search import arrives
+from routrel.questions.flow import DirectionAnswer, FlowQuestion, arrives, ask_flow
+from routrel.questions.moves import KeptFlows, kept_flows
 from server.networks.jobs import Work, storable
-from server.networks.models import Job, Revision, SavedQuestion
+from server.networks.models import Job, Network, Revision, SavedQuestion
 from server.networks.states import view_of
 
 __all__ = [
     "changes_since_good",
     "keep_answer",
+    "kept_with",
     "run_questions",
     "short_answer",
     "stored_question",
@@ -37,6 +38,15 @@ def stored_question(values: Mapping[str, Any]) -> FlowQuestion:
         dscp=values.get("dscp", 0),
         may_fragment=values.get("may_fragment", False),
     )
+
+
+def kept_with(network: Network, view: View) -> KeptFlows:
+    """The flows kept with a network by name: those of its cases, and the saved questions."""
+    saved = {
+        f"{one.folder}/{one.name}" if one.folder else one.name: stored_question(one.question)
+        for one in network.questions.all()
+    }
+    return {**kept_flows(view.cases), **saved}
 
 
 def short_answer(view: View, question: FlowQuestion) -> dict[str, Any]:

@@ -5,11 +5,10 @@ from __future__ import annotations
 from routrel.answers.base import data
 from routrel.answers.remedies import remedies_data
 from routrel.questions.errors import QuestionError
-from routrel.questions.moves import kept_flows
 from routrel.questions.remedies.search import Progress, find_remedies
 from server.networks.jobs import Work
 from server.networks.models import Job
-from server.networks.questions import stored_question
+from server.networks.questions import kept_with, stored_question
 from server.networks.states import view_of
 
 __all__ = ["search_remedies"]
@@ -34,7 +33,7 @@ def search_remedies(work: Work) -> None:
             view.state,
             view.texts,
             stored_question(work.job.question),
-            kept_flows(view.cases),
+            kept_with(work.job.network, view),
             patience_s=_PATIENCE_S,
             on_progress=report,
         )

@@ -5,10 +5,10 @@ from __future__ import annotations
 from routrel.answers.base import data
 from routrel.answers.what_it_would_take import what_it_would_take
 from routrel.questions.errors import QuestionError, UnknownName
-from routrel.questions.moves import kept_flows
 from server.networks.asking import destination
 from server.networks.jobs import Work
 from server.networks.models import Job
+from server.networks.questions import kept_with
 from server.networks.states import view_of
 
 __all__ = ["find_what_it_takes"]
@@ -32,7 +32,7 @@ def find_what_it_takes(work: Work) -> None:
             asked["device"],
             asked["vrf"],
             destination(asked["q"]),
-            kept_flows(view.cases),
+            kept_with(work.job.network, view),
         )
     except QuestionError as error:
         work.end(Job.Status.REFUSED, error.text)

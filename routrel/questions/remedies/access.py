@@ -116,12 +116,16 @@ def _permitted_exactly(scene: Scene, result: FilterResult) -> Iterator[Proposal]
     if number is None:
         return
     filter_path = scene.path(result.filter.place, named=True)
-    for text, rule in _rules_for(scene.obstacle.header, number, answering=scene.answering):
-        yield of_device(
-            scene.device,
-            f"new rule {number} in filter {result.filter.name}: permit {text}",
-            Insert((*filter_path, "rules"), position, rule),
-        )
+    rule = _rule_for(scene.obstacle.header, number, answering=scene.answering)
+    yield of_device(
+        scene.device,
+        f"new rule {number} in filter {result.filter.name} for {_this(scene)} alone",
+        Insert((*filter_path, "rules"), position, rule),
+    )
+
+
+def _this(scene: Scene) -> str:
+    return "these answers" if scene.answering else "this flow"
 
 
 def _free_number(rules: tuple[Rule, ...], position: int) -> int | None:
@@ -134,23 +138,20 @@ def _free_number(rules: tuple[Rule, ...], position: int) -> int | None:
     return middle if before < middle < after else None
 
 
-def _rules_for(header: Header, number: int, *, answering: bool) -> Iterator[tuple[str, str]]:
-    """A rule that permits this traffic between its two addresses, in words and as YAML."""
+def _rule_for(header: Header, number: int, *, answering: bool) -> str:
+    """A rule that permits this traffic between its two addresses, as YAML."""
     protocol = protocol_name(header.protocol)
     protocol = str(header.protocol) if " " in protocol else protocol
     more: dict[str, object] = {}
-    words = ""
     if header.protocol in PORT_PROTOCOLS:
         key = "from-port" if answering else "to-port"
         more[key] = header.source_port if answering else header.destination_port
-        words = f" {'from ' if answering else ''}port {more[key]}"
     elif header.icmp_type is not None:
         kind = icmp_type_name(header.protocol, header.icmp_type)
         more["icmp-type"] = header.icmp_type if " " in kind else kind
-        words = f" {kind}"
     ends = (quoted(header.source), quoted(header.destination))
     values = {"id": number, "permit": protocol, "from": ends[0], "to": ends[1], **more}
-    yield f"{protocol}{words} from {ends[0]} to {ends[1]}", flow_style(values)
+    return flow_style(values)
 
 
 def _narrowed(scene: Scene, result: FilterResult, decider: Rule) -> Iterator[Proposal]:
@@ -217,10 +218,10 @@ def _zone_proposals(scene: Scene, evidence: ZoneEvidence) -> Iterator[Proposal]:
         yield from _into_zones(scene, evidence)
         return
     name = _free_name(scene.device, f"{source}-to-{destination}")
-    ((text, rule),) = _rules_for(scene.obstacle.header, 10, answering=scene.answering)
+    rule = _rule_for(scene.obstacle.header, 10, answering=scene.answering)
     yield of_device(
         scene.device,
-        f"a filter from zone {source} to {destination} that permits {text}",
+        f"a filter from zone {source} to {destination} for {_this(scene)} alone",
         SetKey(("filters",), name, f"{{rules: [{rule}], default: deny}}"),
         SetKey(("zones", source, "to"), destination, f"{{filter: {name}}}"),
     )

@@ -14,16 +14,15 @@ from routrel.convergence.converge import State, reconverge, with_own_places, wit
 from routrel.files.patching import FilePatch, edited_lines
 from routrel.files.reader import reread_devices
 from routrel.forwarding.header_sets import Box, count_headers, newly_permitted
-from routrel.forwarding.round_trip import ARRIVED
 from routrel.lens.changes import Change, DoesNotApply, changed
 from routrel.model.filters import Action, Filter
-from routrel.questions.flow import DirectionAnswer, FlowAnswer, FlowQuestion, ask_flow
+from routrel.questions.flow import DirectionAnswer, FlowAnswer, FlowQuestion, arrives, ask_flow
 from routrel.questions.moves import KeptFlows, Moves, moves, ways_of_flows
 from routrel.questions.remedies.access import access_proposals
 from routrel.questions.remedies.proposals import Proposal, Scene
 from routrel.questions.remedies.routing import routing_proposals
 
-__all__ = ["Progress", "Remedies", "Remedy", "arrives", "find_remedies"]
+__all__ = ["Progress", "Remedies", "Remedy", "find_remedies"]
 
 #: Edits combined into one remedy at most, and remedies shown.
 _DEEPEST = 4
@@ -84,16 +83,6 @@ class _Node:
     settled: bool = True  #: False: routes are cited where they stood before the last edits
 
 
-def arrives(answer: FlowAnswer) -> bool:
-    """Whether a flow arrives on all branches, and its answers do."""
-    return all(
-        branch.verdict in ARRIVED and direction.verdict in ARRIVED
-        for direction in (answer.forward, answer.back)
-        if direction is not None
-        for branch in direction.branches
-    )
-
-
 def find_remedies(
     state: State,
     texts: Mapping[str, str],
@@ -105,7 +94,8 @@ def find_remedies(
 ) -> Remedies:
     """Search for the smallest edits that make a flow arrive both ways.
 
-    Ranked by lines changed, then by headers opened, then by routes and kept flows moved.
+    Ranked by lines changed, then by kept flows broken, by headers opened, and by kept flows and
+    routes moved.
 
     Args:
         texts: The files the network was read from.
@@ -268,9 +258,9 @@ def _lines(patches: tuple[FilePatch, ...]) -> int:
     return sum(max(len(patch.before), len(patch.after)) for patch in patches)
 
 
-def _rank(remedy: Remedy) -> tuple[int, int, int, int]:
+def _rank(remedy: Remedy) -> tuple[int, int, int, int, int]:
     moved = remedy.moves
-    return remedy.size, remedy.opens, len(moved.flows), moved.prefixes
+    return remedy.size, len(moved.breaks), remedy.opens, len(moved.flows), moved.prefixes
 
 
 def _in_the_way(answer: FlowAnswer) -> int:

@@ -9,8 +9,7 @@ import pytest
 
 from routrel.convergence.converge import converge
 from routrel.forwarding.evidence import Verdict
-from routrel.questions.flow import FlowQuestion, ask_flow
-from routrel.questions.remedies.search import arrives
+from routrel.questions.flow import FlowQuestion, arrives, ask_flow
 from routrel.questions.routes import RouteQuestion
 from tests.nets import LAST_TEXTS, device, network, route, state, told, wired
 from tests.told import explain_route, flow_data

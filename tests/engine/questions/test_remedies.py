@@ -11,11 +11,11 @@ from routrel.convergence.converge import with_own_places, with_same_tables
 from routrel.files.reader import read_texts
 from routrel.lens.look import look
 from routrel.questions.errors import TooManyClasses
-from routrel.questions.flow import FlowQuestion, ask_flow
+from routrel.questions.flow import FlowQuestion, arrives, ask_flow
 from routrel.questions.flow_classes import ask_classes
 from routrel.questions.moves import kept_flows
 from routrel.questions.remedies import search
-from routrel.questions.remedies.search import Progress, arrives, find_remedies
+from routrel.questions.remedies.search import Progress, find_remedies
 from routrel.wording.differences import first_difference
 from tests.engine.forwarding.test_stages import SHUT, A, B, filters, middle
 from tests.nets import device
@@ -79,7 +79,7 @@ FAULTS = [
     ("move", [middle(", filters: {in: f}", more=filters(
         f="rules: [{id: 10, deny: any, to: 10.0.2.0/24}, {id: 20, permit: tcp, to-port: 80}], default: deny"))], {},
      "move rule 20 of filter f in front of rule 10"),
-    ("the answer's rule", [middle(right=", filters: {in: f}", more=filters(f=SHUT))], {}, "permit tcp from port 80"),
+    ("the answer's rule", [middle(right=", filters: {in: f}", more=filters(f=SHUT))], {}, "new rule 10 in filter f for these answers alone"),
     ("sessions", [middle(right=", filters: {in: f, out: f}", more=filters(f="rules: [{id: 10, permit: tcp, to-port: 80}], default: deny"))], {},
      "let filter f remember sessions"),
     ("zones", [middle(", zone: x", ", zone: y", "zones: {x: {}, y: {}}\nfilters: {g: {default: deny}}\n")], {}, "a filter from zone x to y"),
@@ -118,7 +118,10 @@ def test_the_least_is_opened_first_and_counted():
     _, _, _, found = searched(A, B, middle(", filters: {in: f}", more=filters(f=HTTP)))
     data = remedies_data(found)
     assert data["remedies"][0]["opens"] == 65536
-    assert "tcp 10.0.1.9 → 10.0.2.9 port 80" in data["remedies"][0]["opens_text"]
+    best, *others = data["remedies"]
+    assert best["opens_text"] == "opens nothing beyond this flow"
+    assert "it opens nothing beyond this flow" in best["take"]
+    assert [other["take"] for other in others] == [""] * len(others)
     assert all(found.found[0].opens <= r.opens for r in found.found if r.size == 1)
 
 

@@ -1588,11 +1588,14 @@ export interface components {
         /**
          * MovesData
          * @description How many active routes differ, and which of the kept flows.
+         *
+         *         `breaks` are those of `flows` that arrived before and do not any more.
          */
         MovesData: {
             prefixes: number;
             devices: number;
             flows: string[];
+            breaks: string[];
             flows_asked: number;
         };
         /**
@@ -1854,9 +1857,12 @@ export interface components {
         /**
          * RemedyData
          * @description Edits that were tried and let the flow arrive, and all that they do besides.
+         *
+         *         `take` says why to take this one; empty for all but the first.
          */
         RemedyData: {
             text: string;
+            take: string;
             changes: components["schemas"]["Change"][];
             edits: components["schemas"]["LinesData"][];
             opens: number;

@@ -7,13 +7,14 @@ import { SavedQuestionsPage } from './SavedQuestionsPage'
 
 const question = { from: 'kiosk', to: 'db', as: 'tcp 5432' }
 const remedy = {
+  take: 'it opens least',
   text: 'fw: new rule 25 in filter wan: permit tcp; fw: MTU 1500 on e1',
   changes: [{ file: 'fw.yaml', patch: { kind: 'set_key', path: [], key: 'a', value: '1' } }],
   edits: [{ file: 'fw.yaml', line: 7, before: '', after: '  - {id: 25, permit: tcp}' }],
   opens: 65536,
-  opens_text: 'opens 65,536 headers',
-  moves: { prefixes: 0, devices: 0, flows: [], flows_asked: 3 },
-  moves_text: 'moves no route and none of the kept flows',
+  opens_text: 'also lets all of 10.0.0.0/8 reach db on tcp 5432',
+  moves: { prefixes: 0, devices: 0, flows: ['tide'], breaks: ['tide'], flows_asked: 3 },
+  moves_text: 'moves no route',
   then: 'Delivered to db.',
 }
 
@@ -48,7 +49,12 @@ test('a search shows its progress, can be cancelled, and tells each edit with it
   expect(asked).toContain('POST /api/jobs/4/cancel')
   expect(await screen.findByText('One remedy found by trying 6 edits.')).toBeVisible()
   expect(screen.getByText('fw: MTU 1500 on e1')).toBeVisible()
-  expect(screen.getByText(/opens 65,536 headers; moves no route/)).toBeVisible()
+  expect(screen.getByText(/also lets all of 10.0.0.0\/8 reach db on tcp 5432; moves no route/)).toBeVisible()
+  expect(screen.queryByText(/65,536/)).toBeNull()
+  await userEvent.click(screen.getByRole('button', { name: 'how much exactly' }))
+  expect(screen.getByText(/65,536 headers/)).toBeVisible()
+  expect(screen.getByText('Take this one:').parentElement).toHaveTextContent('it opens least.')
+  expect(screen.getByRole('note')).toHaveTextContent('Breaks tide, which arrived before.')
   expect(screen.getByText('+ - {id: 25, permit: tcp}')).toBeVisible()
   expect(screen.getByRole('link', { name: 'fw.yaml:7' })).toHaveAttribute(
     'href',

@@ -1,4 +1,5 @@
 import { useMutation, useQuery } from '@tanstack/react-query'
+import { useState } from 'react'
 import { api, data } from '../../api/client'
 import { ended, remedySearchQuery, type FlowQuestion } from '../../api/queries'
 import type { Remedy, RemedySearch } from '../../api/types'
@@ -100,7 +101,7 @@ function Found({ answer, purpose }: Searched) {
 
 function Card({ remedy, number, purpose }: { remedy: Remedy; number: number; purpose: string }) {
   return (
-    <li className="rounded-card border border-line bg-paper p-2.5">
+    <li className={`rounded-card border p-2.5 ${remedy.take ? 'border-go bg-card' : 'border-line bg-paper'}`}>
       <div className="flex items-start gap-2">
         <span className="mt-0.5 w-5 shrink-0 rounded-sm bg-go text-center text-sm text-on-accent">
           {number}
@@ -111,8 +112,19 @@ function Card({ remedy, number, purpose }: { remedy: Remedy; number: number; pur
           ))}
         </ul>
       </div>
+      {remedy.take && (
+        <p className="mt-0.5 text-sm">
+          <strong className="text-go">Take this one:</strong> {remedy.take}.
+        </p>
+      )}
+      {remedy.moves.breaks.length > 0 && (
+        <p role="note" className="mt-1 rounded-tile border border-stop bg-stop-wash px-2 py-0.5 text-sm">
+          <strong className="text-stop">✗ Breaks</strong> {remedy.moves.breaks.join(', ')}, which arrived
+          before.
+        </p>
+      )}
       <p className="mt-0.5 text-sm text-soft">
-        {remedy.opens_text}; {remedy.moves_text}.
+        {remedy.opens_text}; {remedy.moves_text}. {remedy.opens > 0 && <Exactly headers={remedy.opens} />}
       </p>
       <EditLines edits={remedy.edits} />
       <p className="mt-1 flex flex-wrap items-start justify-between gap-x-3 gap-y-1 text-sm">
@@ -120,5 +132,21 @@ function Card({ remedy, number, purpose }: { remedy: Remedy; number: number; pur
         <KeepAsDraft text={remedy.text} purpose={purpose} changes={remedy.changes} />
       </p>
     </li>
+  )
+}
+
+/** The exact number of headers opened, for whoever asks. */
+function Exactly({ headers }: { headers: number }) {
+  const [shown, setShown] = useState(false)
+  if (!shown)
+    return (
+      <button type="button" className="text-link hover:underline" onClick={() => setShown(true)}>
+        how much exactly
+      </button>
+    )
+  return (
+    <span>
+      {headers.toLocaleString('en-GB')} headers (protocol, addresses and ports) pass that did not before.
+    </span>
   )
 }

@@ -190,7 +190,7 @@ function dice(seed: number) {
 }
 
 test('on random answers no line runs through a tile, no tiles overlap, every line runs to the right', () => {
-  for (let seed = 1; seed <= 150; seed += 1) {
+  for (let seed = 1; seed <= 80; seed += 1) {
     const roll = dice(seed)
     const devices = Array.from({ length: 3 + roll(9) }, (_, k) => `r${k}`)
     const way = () => {

@@ -160,15 +160,20 @@ export function levels({ layers, links }: Layers, gap: number): Map<string, numb
     }
   }
   const sweeps = Math.min(400, Math.ceil(40000 / (middles.size + 1)))
-  for (let sweep = 0; sweep < sweeps; sweep += 1) {
+  for (let sweep = 0, moved = Infinity; sweep < sweeps && moved > 0.1; sweep += 1) {
     const order = sweep % 2 === 0 ? layers : [...layers].reverse()
+    moved = 0
     for (const layer of order) {
       const wanted = layer.map((item) => {
         const around = (beside.get(item.id) ?? []).map((id) => middles.get(id) ?? 0)
         if (around.length === 0) return middles.get(item.id) ?? 0
         return around.reduce((a, b) => a + b, 0) / around.length
       })
-      apart(layer, wanted, gap).forEach((middle, at) => middles.set(layer[at]?.id ?? '', middle))
+      apart(layer, wanted, gap).forEach((middle, at) => {
+        const id = layer[at]?.id ?? ''
+        moved = Math.max(moved, Math.abs(middle - (middles.get(id) ?? 0)))
+        middles.set(id, middle)
+      })
     }
   }
   const top = Math.min(
