@@ -68,7 +68,7 @@ def answer_question(revision: Revision, name: str, values: Values) -> Any:
     """
     view = view_of(revision)
     if name == "findings":
-        return data(findings_data(view.findings, view.reading.network))
+        return _findings(revision, view)
     if view.state is None:
         raise HasProblems
     return data(_QUESTIONS[name](view, view.state, values))
@@ -131,6 +131,15 @@ def _why(_: View, state: State, values: Values) -> Any:
 
 def _table(_: View, state: State, values: Values) -> Any:
     return table_data(state, TableQuestion(**values))
+
+
+def _findings(revision: Revision, view: View) -> Any:
+    """All findings, and what they are known by kept with the revision."""
+    told = findings_data(view.findings, view.reading.network)
+    if revision.finding_keys is None:
+        keys = [finding.key for finding in told]
+        Revision.objects.filter(pk=revision.pk, finding_keys__isnull=True).update(finding_keys=keys)
+    return data(told)
 
 
 # --- sessions and policies -----------------------------------------------------------------------

@@ -12,6 +12,7 @@ from routrel.answers.findings import findings_data
 from routrel.files.reader import decode
 from routrel.files.report import Report
 from routrel.lens.look import content_hash
+from routrel.questions.finding_groups import finding_key
 from server.networks import states
 from server.networks.jobs import TooManyJobs, Work
 from server.networks.models import Job, Network, Revision, RevisionFile, UploadedFile
@@ -48,9 +49,10 @@ def read_import(work: Work) -> None:
     devices = len(view.reading.network.devices)
     work.report(step="storing", done=len(texts))
     states.remember(content_hash(texts), view)
+    keys = [finding_key(finding) for finding in view.findings]
 
     def keep(held: Job) -> object:
-        held.revision = add_revision(held.network, texts, author=held.author)
+        held.revision = add_revision(held.network, texts, author=held.author, finding_keys=keys)
         held.files.all().delete()  # the revision has them
         held.message = f"{devices} devices became revision {held.revision.number}."
         return found
@@ -84,9 +86,18 @@ def _decode(job: Job, report: Report) -> dict[str, str]:
 
 
 def add_revision(
-    network: Network, texts: dict[str, str], *, author: User | None, note: str = ""
+    network: Network,
+    texts: dict[str, str],
+    *,
+    author: User | None,
+    note: str = "",
+    finding_keys: list[str] | None = None,
 ) -> Revision:
-    """Make the next revision of a network from texts that read without problems."""
+    """Make the next revision of a network from texts that read without problems.
+
+    Args:
+        finding_keys: What its findings are known by; None: nobody has looked for them yet.
+    """
     with transaction.atomic():
         number = Network.objects.select_for_update().get(pk=network.pk).last_revision + 1
         revision = Revision.objects.create(
@@ -95,6 +106,7 @@ def add_revision(
             author=author,
             content_hash=content_hash(texts),
             note=note,
+            finding_keys=finding_keys,
         )
         Network.objects.filter(pk=network.pk).update(last_revision=number)
         RevisionFile.objects.bulk_create(

@@ -71,6 +71,7 @@ class Revision(models.Model):
     )
     content_hash = models.CharField(max_length=64)
     note = models.CharField(max_length=200, blank=True)
+    finding_keys = models.JSONField(null=True)  #: null until its findings were looked for
 
     class Meta:
         ordering = ("-number",)
@@ -84,6 +85,25 @@ class Revision(models.Model):
     def texts(self) -> dict[str, str]:
         """The files' texts by path."""
         return dict(self.files.values_list("path", "text"))
+
+
+class MutedFinding(models.Model):
+    """A finding that is known and may be as it is, in whatever revision it is found."""
+
+    network = models.ForeignKey(Network, on_delete=models.CASCADE, related_name="muted")
+    key = models.CharField(max_length=16)
+    reason = models.CharField(max_length=300)
+    author = models.ForeignKey(
+        settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True, related_name="+"
+    )
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("created", "pk")
+        constraints = (models.UniqueConstraint(fields=["network", "key"], name="muted_once"),)
+
+    def __str__(self) -> str:
+        return f"{self.key} of {self.network}: {self.reason}"
 
 
 class RevisionFile(models.Model):

@@ -470,6 +470,55 @@ def test_places_of_the_chart_are_kept_together(network):
     assert client("viewer").get(path).json() == {"places": {}}
 
 
+MASKS = {
+    n: f"routrel: 1\ndevice: {n}\nrole: router\ninterfaces: {{e: {{addresses: [10.0.0.{k}/24]}}}}\n"
+    for k, n in enumerate(("a", "b", "c"), start=1)
+}
+
+
+def test_findings_tell_since_when_they_are_there_and_are_muted_for_a_reason(network):
+    """One wrong mask makes two findings of one cause; it comes, stays, goes, and comes again."""
+    wrong = {**MASKS, "c": MASKS["c"].replace("/24", "/16")}
+    numbers = []
+    for texts in (MASKS, wrong, wrong, MASKS, wrong):
+        files = {f"{name}.yaml": text.encode() for name, text in texts.items()}
+        numbers.append(imported("editor", files)["revision"])
+    viewer, path = client("viewer"), "/api/networks/demo/findings"
+
+    def about_masks(number: int) -> list[dict]:
+        found = viewer.get(path, {"revision": number}).json()
+        return [finding for finding in found if finding["code"] == "mask_mismatch"]
+
+    first, second = about_masks(numbers[1])
+    assert first["group"] == second["group"] == first["key"] != second["key"]
+    assert (first["cause"]["file"], set(first["devices"])) == ("c.yaml", {"a", "c"})
+
+    def since(number: int) -> tuple[int | None, int]:
+        notes = viewer.get(f"{path}/notes", {"revision": number}).json()
+        return notes["since"].get(first["key"]), notes["known_from"]
+
+    # The demo, revision 1, was put there without anybody looking for findings.
+    assert [since(number) for number in numbers] == [
+        (None, numbers[0]), (numbers[1], numbers[0]), (numbers[1], numbers[0]),
+        (None, numbers[0]), (numbers[4], numbers[0]),
+    ]  # fmt: skip
+    viewer.get(path, {"revision": 1})
+    assert since(numbers[2]) == (numbers[1], 1)
+
+    def mute(who: str, reason: str) -> int:
+        body = {"reason": reason}
+        put = client(who).put(f"{path}/muted/{first['key']}", body, content_type="application/json")
+        return put.status_code
+
+    assert [mute("viewer", "no"), mute("editor", ""), mute("editor", "old"), mute("owner", "meant so")] == [
+        403, 400, 200, 200,
+    ]  # fmt: skip
+    [muted] = viewer.get(f"{path}/notes").json()["muted"]
+    assert (muted["key"], muted["reason"], muted["author"]) == (first["key"], "meant so", "owner")
+    assert client("editor").delete(f"{path}/muted/{first['key']}").status_code == 204
+    assert viewer.get(f"{path}/notes").json()["muted"] == []
+
+
 # --- remedies, comparisons, saved questions ------------------------------------------------------
 
 KIOSK = {"from": "kiosk-gul", "to": "booking-db", "as": "tcp 5432"}

@@ -9,7 +9,6 @@ from rest_framework.request import Request
 from rest_framework.views import APIView
 
 from routrel.answers.find import FoundData
-from routrel.answers.findings import FindingData
 from routrel.answers.flow_sets import FlowData
 from routrel.answers.inventory import CaseData, ChartData, DeviceData
 from server.networks.api.asked import answered
@@ -22,7 +21,6 @@ __all__ = [
     "ChartView",
     "DeviceView",
     "FindView",
-    "FindingListView",
     "FlowQuestionShape",
     "FlowView",
 ]
@@ -85,15 +83,6 @@ class DeviceView(APIView):
     def get(self, request: Request, slug: str, device: str) -> HttpResponse:
         """One device with its interfaces."""
         return answered(request, slug, "device", device=device)
-
-
-class FindingListView(APIView):
-    @extend_schema(
-        operation_id="findings", parameters=LENS, responses={200: described(list[FindingData])}
-    )
-    def get(self, request: Request, slug: str) -> HttpResponse:
-        """Everything suspicious, errors first."""
-        return answered(request, slug, "findings")
 
 
 class FindQuestionShape(serializers.Serializer):

@@ -55,6 +55,9 @@ ROWS: dict[str, tuple[str, Any]] = {
     "chart_places": ("viewer", None),
     "keep_chart_places": ("editor", {"places": {"device gul-edge-1": [10, 20.5]}}),
     "drop_chart_places": ("editor", None),
+    "finding_notes": ("viewer", None),
+    "mute_finding": ("editor", {"reason": "meant so"}),
+    "unmute_finding": ("editor", None),
     "drafts": ("viewer", None),
     "keep_draft": ("editor", {"text": "t", "purpose": "p", "changes": [COST]}),
     "drop_draft": ("editor", None),
@@ -106,7 +109,7 @@ def test_everybody_may_do_what_their_role_says_and_nothing_else(network):
         least, body = ROWS[name]
         address = path.format(
             slug="demo", number=1, device="gul-edge-1", id=numbers.get(name, kinds["import"].pk),
-            path="a.yaml" if name == "imports_file" else "network.yaml",
+            path="a.yaml" if name == "imports_file" else "network.yaml", key="0123456789abcdef",
         )  # fmt: skip
         for person in PEOPLE:
             status = asked(person, method, address, body, QUERIES.get(name))

@@ -92,6 +92,7 @@ QUESTIONS = [
     ("/policies", {}),
     ("/drafts", {}),
     ("/chart/places", {}),
+    ("/findings/notes", {}),
     ("/questions", {}),
 ]  # fmt: skip
 

@@ -287,6 +287,14 @@ export const findingsQuery = (lens: Lens) =>
     ...SETTLED,
   })
 
+/** Changes as people mute, and as older revisions are looked at. */
+export const findingNotesQuery = (lens: Lens) =>
+  queryOptions({
+    queryKey: ['finding notes', lens],
+    queryFn: ({ signal }) =>
+      data(api.GET('/api/networks/{slug}/findings/notes', { params: at(lens), signal })),
+  })
+
 export const findQuery = (lens: Lens, q: string, endpoints: boolean) =>
   queryOptions({
     queryKey: ['find', lens, q, endpoints],

@@ -270,8 +270,43 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Everything suspicious, errors first. */
+        /** @description Everything suspicious, by cause, errors first. */
         get: operations["findings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{slug}/findings/muted/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Mute a finding, for a reason, in all revisions; takes an editor. */
+        put: operations["mute_finding"];
+        post?: never;
+        /** @description Let a finding be heard again; takes an editor. */
+        delete: operations["unmute_finding"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{slug}/findings/notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Since when findings are there, as far as they were ever looked for, and which are muted. */
+        get: operations["finding_notes"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1244,12 +1279,17 @@ export interface components {
          * FindingData
          * @description A problem of the files, or something suspicious about the model.
          *
-         *         `devices` are all whose files it cites, `device` first where it concerns one.
+         *         `devices` are all whose files it cites, `device` first where it concerns one. `key` is what it
+         *         is known by in other revisions. Findings of one cause have one `group`, the key of the first of
+         *         them, and one `cause`, the line that all of them cite.
          */
         FindingData: {
             file: string | null;
             line: number | null;
             column: number | null;
+            key: string;
+            group: string;
+            cause: components["schemas"]["PositionData"];
             severity: components["schemas"]["Severity"];
             code: string;
             text: string;
@@ -1257,6 +1297,19 @@ export interface components {
             device: string | null;
             devices: string[];
             also: components["schemas"]["PositionData"][];
+        };
+        /**
+         * @description What is kept about the findings of a revision.
+         *
+         *     `since` has by key the first of the revisions in a row that have the finding; what is there
+         *     since `known_from` may have been there before.
+         */
+        FindingNotesShape: {
+            muted: components["schemas"]["MutedFindingShape"][];
+            since: {
+                [key: string]: number;
+            };
+            known_from: number;
         };
         /**
          * FlowCauseData
@@ -1611,6 +1664,18 @@ export interface components {
             interface: string;
             mtu: number;
             size: number | null;
+        };
+        /** @description A finding that may be as it is, and why; `key` is that of the findings. */
+        MutedFindingShape: {
+            readonly key: string;
+            reason: string;
+            readonly author: string | null;
+            /** Format: date-time */
+            readonly created: string;
+        };
+        /** @description A finding that may be as it is, and why; `key` is that of the findings. */
+        MutedFindingShapeRequest: {
+            reason: string;
         };
         /**
          * NeighbourEvidenceData
@@ -2393,6 +2458,7 @@ export type SchemaFileShape = components['schemas']['FileShape'];
 export type SchemaFileTextShape = components['schemas']['FileTextShape'];
 export type SchemaFilterEvidenceData = components['schemas']['FilterEvidenceData'];
 export type SchemaFindingData = components['schemas']['FindingData'];
+export type SchemaFindingNotesShape = components['schemas']['FindingNotesShape'];
 export type SchemaFlowCauseData = components['schemas']['FlowCauseData'];
 export type SchemaFlowClassData = components['schemas']['FlowClassData'];
 export type SchemaFlowData = components['schemas']['FlowData'];
@@ -2423,6 +2489,8 @@ export type SchemaMemberShape = components['schemas']['MemberShape'];
 export type SchemaMemberShapeRequest = components['schemas']['MemberShapeRequest'];
 export type SchemaMovesData = components['schemas']['MovesData'];
 export type SchemaMtuEvidenceData = components['schemas']['MtuEvidenceData'];
+export type SchemaMutedFindingShape = components['schemas']['MutedFindingShape'];
+export type SchemaMutedFindingShapeRequest = components['schemas']['MutedFindingShapeRequest'];
 export type SchemaNeighbourEvidenceData = components['schemas']['NeighbourEvidenceData'];
 export type SchemaNetworkShape = components['schemas']['NetworkShape'];
 export type SchemaNetworkShapeRequest = components['schemas']['NetworkShapeRequest'];
@@ -4001,6 +4069,248 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FindingData"][];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the revision's files no longer read without problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    mute_finding: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MutedFindingShapeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MutedFindingShape"];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description more was sent than is taken */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description what was sent is not of the kind that is taken here */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    unmute_finding: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    finding_notes: {
+        parameters: {
+            query?: {
+                /** @description the lens's revision; left out: the newest */
+                revision?: number;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindingNotesShape"];
                 };
             };
             /** @description what is asked or sent is not as described, or cannot be asked of this network */

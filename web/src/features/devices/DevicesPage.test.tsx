@@ -4,18 +4,15 @@ import { beforeEach, expect, test } from 'vitest'
 import { drawAllRows, serve, visit } from '../../testing'
 import { rateWords } from '../chart/layers'
 import { DeviceSheet, LinkSheet } from './DeviceSheet'
+import { aFinding } from '../findings/findings.testing'
 import { DevicesPage } from './DevicesPage'
 
 const at = (line: number) => ({ file: 'devices/r1.yaml', line, column: 1 })
-const FINDING = {
-  severity: 'error',
-  code: 'duplicate_address',
-  text: 'r1 and r2 both have 10.0.0.1',
+const FINDING = aFinding('r1 and r2 both have 10.0.0.1', {
   suggestion: 'give one of them another address',
   device: 'r1',
-  also: [],
-  ...at(5),
-}
+  cause: at(5),
+})
 const CHART = {
   sites: [{ name: 'ald', title: 'Aldersund', description: '' }],
   devices: [
@@ -82,6 +79,7 @@ beforeEach(() => {
   serve(({ pathname, searchParams }) => {
     if (pathname.endsWith('/chart')) return CHART
     if (pathname.endsWith('/findings')) return [FINDING]
+    if (pathname.endsWith('/findings/notes')) return { muted: [], since: {}, known_from: 3 }
     if (pathname.endsWith('/files')) return [{ path: 'devices/r1.yaml' }, { path: 'network.yaml' }]
     if (pathname.includes('/files/'))
       return { path: pathname.split('/files/')[1], text: 'routrel: 1\ndevice: r1\n' }

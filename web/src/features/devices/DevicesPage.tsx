@@ -1,13 +1,15 @@
 import { useQuery } from '@tanstack/react-query'
 import { Link, useParams } from 'react-router'
-import { chartQuery, fileQuery, filesQuery, findingsQuery } from '../../api/queries'
-import type { ChartDevice, Finding } from '../../api/types'
-import { Mono, Panel, Problem, Severity, Waiting } from '../../ui/controls'
+import { chartQuery, fileQuery, filesQuery } from '../../api/queries'
+import type { ChartDevice } from '../../api/types'
+import { Mono, Panel, Problem, Waiting } from '../../ui/controls'
 import { DataTable, type Column } from '../../ui/DataTable'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { PageTabs } from '../lens/PageTabs'
 import { useAddress, useLens, useLinkTo, usePlace } from '../lens/lens'
 import { ChartPage } from '../chart/ChartPage'
+import { FindingsView } from '../findings/FindingsView'
+import { useCauses } from '../findings/useCauses'
 import { FileText } from './FileText'
 
 const VIEWS = { 'devices/chart': 'Chart', 'devices/list': 'List', 'devices/files': 'Files' }
@@ -35,8 +37,8 @@ export function DevicesPage() {
 }
 
 function Tabs() {
-  const findings = useQuery(findingsQuery(useLens()))
-  const count = findings.data ? ` ${findings.data.length}` : ''
+  const { causes } = useCauses()
+  const count = causes ? ` ${causes.filter((cause) => cause.muted === null).length}` : ''
   return <PageTabs label="Views of the devices" tabs={{ ...VIEWS, 'devices/findings': `Findings${count}` }} />
 }
 
@@ -87,39 +89,6 @@ function ListView() {
         columns={columns}
         what="devices"
         empty="The network has no devices."
-      />
-    </Panel>
-  )
-}
-
-function FindingsView() {
-  const findings = useQuery(findingsQuery(useLens()))
-  if (findings.isPending) return <Waiting what="Looking for findings" />
-  if (findings.isError) return <Problem error={findings.error} />
-  const columns: Column<Finding>[] = [
-    {
-      title: 'severity',
-      text: (f) => f.severity,
-      show: (f) => <Severity value={f.severity} />,
-      width: '7rem',
-    },
-    { title: 'device', text: (f) => f.device ?? '', width: '9rem' },
-    { title: 'what', text: (f) => f.text, width: 'minmax(18rem,3fr)' },
-    { title: 'what to do', text: (f) => f.suggestion, width: 'minmax(12rem,2fr)' },
-    {
-      title: 'where',
-      text: (f) => `${f.file}:${f.line}`,
-      show: (f) => <EvidenceLink file={f.file} line={f.line} />,
-      width: '12rem',
-    },
-  ]
-  return (
-    <Panel className="h-full">
-      <DataTable
-        rows={findings.data}
-        columns={columns}
-        what="findings"
-        empty="Nothing suspicious in addresses, links and routing."
       />
     </Panel>
   )

@@ -45,7 +45,7 @@ test('a row for each cause with its line; it unfolds to ways, what splits them, 
   const ways = within(row.closest('li') as HTMLElement).getAllByRole('listitem')
   expect(ways.map((way) => way.textContent)).toEqual([
     'a → fwa → dbb → dbShow the way of a → db',
-    'c → fwWhat splits it off: at x, it turns.c → dbShow the way of c → db',
+    'c → fwWhat splits it off: at x, it turns.Show the way of c → db',
   ])
   expect(screen.getByRole('link', { name: 'Show the way of c → db' })).toHaveAttribute(
     'href',

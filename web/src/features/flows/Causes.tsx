@@ -79,11 +79,12 @@ function Way({ one, question }: { one: FlowClass; question: FlowQuestion }) {
       {one.way && <p>{one.way}</p>}
       {one.differs && <p className="text-sm text-soft">What splits it off: {one.differs}</p>}
       <p className="text-sm text-soft">
-        {shown.map((pair) => (
-          <Mono key={`${pair.source} ${pair.destination}`} className="mr-4 inline-block">
-            {pair.source} → {pair.destination}
-          </Mono>
-        ))}
+        {one.pairs.length > 1 &&
+          shown.map((pair) => (
+            <Mono key={`${pair.source} ${pair.destination}`} className="mr-4 inline-block">
+              {pair.source} → {pair.destination}
+            </Mono>
+          ))}
         {one.pairs.length > LISTED && (
           <button type="button" className="text-link hover:underline" onClick={() => setAll(!all)}>
             {all ? 'fewer' : `${one.pairs.length - LISTED} more pairs`}

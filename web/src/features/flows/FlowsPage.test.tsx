@@ -3,6 +3,7 @@ import userEvent from '@testing-library/user-event'
 import { beforeEach, expect, test } from 'vitest'
 import type { Branch, Finding, Flow, Stage } from '../../api/types'
 import { serve, visit } from '../../testing'
+import { aFinding } from '../findings/findings.testing'
 import { aBranch, aDirection, aFlow, aHop } from './flows.testing'
 import { FlowsPage } from './FlowsPage'
 import { ticketText } from './ticket'
@@ -133,18 +134,8 @@ test('the answer opens at the hop that stops the packet, with the rules tried', 
 })
 
 test('facts stand above the strip, with what is not well at devices on the way', async () => {
-  const about = (text: string, severity: Finding['severity'], ...devices: string[]): Finding => ({
-    severity,
-    code: 'c',
-    text,
-    suggestion: '',
-    device: devices[0] ?? null,
-    devices,
-    file: 'fw.yaml',
-    line: 3,
-    column: 1,
-    also: [],
-  })
+  const about = (text: string, severity: Finding['severity'], ...devices: string[]) =>
+    aFinding(text, { severity, devices, file: 'fw.yaml', line: 3 })
   findings = [
     about('elsewhere', 'error', 'other'),
     about('only noted', 'note', 'fw'),

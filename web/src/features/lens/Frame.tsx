@@ -5,6 +5,9 @@ import { api } from '../../api/client'
 import { networkQuery, sessionQuery } from '../../api/queries'
 import { Problem, Waiting } from '../../ui/controls'
 import { currentTheme, keepTheme } from '../../ui/theme'
+import { counted } from '../../ui/words'
+import { countCauses } from '../findings/causes'
+import { useCauses } from '../findings/useCauses'
 import { FindAnything } from '../find/FindAnything'
 import { LensBar } from './LensBar'
 import { PlaceContext, useAddress, useLinkTo } from './lens'
@@ -64,6 +67,25 @@ const RAIL = [
   { page: 'devices/chart', label: 'Devices', path: 'M4 5h7v5H4zM13 14h7v5h-7zM7 10v6h6' },
 ]
 
+/** How much is suspicious and not muted, beside the devices. */
+function FindingCount() {
+  const { causes } = useCauses()
+  const { errors, warnings } = countCauses(causes ?? [])
+  if (errors + warnings === 0) return null
+  const words = `${counted(errors, 'error')}, ${counted(warnings, 'warning')}`
+  return (
+    <span
+      title={`${words} found, not muted`}
+      className={`rounded-full border px-1.5 text-xs leading-4 font-normal ${
+        errors > 0 ? 'border-stop text-stop' : 'border-warn text-warn'
+      }`}
+    >
+      {errors > 0 ? '✗' : '!'} {errors + warnings}
+      <span className="sr-only"> findings: {words}</span>
+    </span>
+  )
+}
+
 function Rail() {
   const to = useLinkTo()
   return (
@@ -96,6 +118,7 @@ function Rail() {
             <path d={path} />
           </svg>
           {label}
+          {page.startsWith('devices') && <FindingCount />}
         </NavLink>
       ))}
     </nav>

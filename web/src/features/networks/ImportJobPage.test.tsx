@@ -3,6 +3,7 @@ import userEvent from '@testing-library/user-event'
 import { expect, test, vi } from 'vitest'
 import type { ImportJob } from '../../api/types'
 import { place, serve, visit } from '../../testing'
+import { aFinding } from '../findings/findings.testing'
 import { ImportJobPage } from './ImportJobPage'
 import { ImportPage } from './ImportPage'
 
@@ -28,19 +29,8 @@ const job: ImportJob = {
   revision: null,
   answer: null,
 }
-type Answer = NonNullable<ImportJob['answer']>
-const problem = (file: string, line: number, text: string): Answer['problems'][number] => ({
-  severity: 'error',
-  code: 'unknown_key',
-  text,
-  suggestion: '',
-  device: null,
-  devices: [],
-  file,
-  line,
-  column: 5,
-  also: [],
-})
+const problem = (file: string, line: number, text: string) =>
+  aFinding(text, { code: 'unknown_key', file, line, column: 5 })
 
 /** Serves an import in one state after the other; the last one stays. */
 function open(...states: ImportJob[]) {
