@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TypeVar
 
+from routrel.files.hosts import is_hosts_file, read_hosts
 from routrel.files.language import CASE_FILE, DEVICE_FILE, NETWORK_FILE, OUTSIDE_FILE
 from routrel.files.nodes import MAXIMUM_BYTES, Mapping, parse
 from routrel.files.references import check_devices, check_references
@@ -15,13 +16,14 @@ from routrel.files.report import Report
 from routrel.files.shapes import BAD, Record
 from routrel.model.cases import Case
 from routrel.model.findings import Finding
-from routrel.model.network import Device, Network, OutsideNeighbour
+from routrel.model.network import Device, NamedAddress, Network, OutsideNeighbour
 from routrel.model.place import Place
 
 __all__ = [
     "Reading",
     "UnusableInput",
     "decode",
+    "is_network_file",
     "load_texts",
     "read_folder",
     "read_texts",
@@ -31,7 +33,7 @@ __all__ = [
 MAXIMUM_FILES = 20_000
 _SUFFIXES = (".yaml", ".yml")
 #: What files of their own describe, by name.
-Named = TypeVar("Named", Device, Case, OutsideNeighbour)
+Named = TypeVar("Named", Device, Case, OutsideNeighbour, NamedAddress)
 _KINDS: dict[str, Record] = {
     "network": NETWORK_FILE,
     "device": DEVICE_FILE,
@@ -65,8 +67,13 @@ class Reading:
         return not self.problems
 
 
+def is_network_file(path: str) -> bool:
+    """Whether a file belongs to a network: YAML, or a hosts file."""
+    return path.lower().endswith(_SUFFIXES) or is_hosts_file(path)
+
+
 def load_texts(folder: Path) -> tuple[dict[str, str], Report]:
-    """The YAML files below a folder, by relative path in order of path, and what cannot be read.
+    """The network's files below a folder, by path in order of path, and what cannot be read.
 
     Hidden files and folders are passed over. A file that is no UTF-8 text is a problem, not an
     exception.
@@ -79,11 +86,11 @@ def load_texts(folder: Path) -> tuple[dict[str, str], Report]:
     try:
         if not folder.is_dir():
             raise UnusableInput(f"{_name(folder)} is not a folder; name the folder of a network")
-        paths = sorted(path for path in folder.rglob("*") if path.suffix.lower() in _SUFFIXES)
+        paths = sorted(path for path in folder.rglob("*") if is_network_file(path.name))
     except OSError as error:
         raise UnusableInput(f"{_name(folder)} cannot be read: {error.strerror}") from error
     if len(paths) > MAXIMUM_FILES:
-        raise UnusableInput(f"{folder} holds more than {MAXIMUM_FILES} YAML files")
+        raise UnusableInput(f"{folder} holds more than {MAXIMUM_FILES} files of a network")
     for path in paths:
         relative = path.relative_to(folder)
         if any(part.startswith(".") for part in relative.parts) or not path.is_file():
@@ -155,10 +162,15 @@ def read_texts(
     devices: dict[str, Device] = {}
     cases: dict[str, Case] = {}
     outside: dict[str, OutsideNeighbour] = {}
+    names: dict[str, NamedAddress] = {}
     for count, file in enumerate(sorted(texts)):
         if on_file:
             on_file(count)
         report.device = None
+        if is_hosts_file(file):
+            for named in read_hosts(texts[file], file, report):
+                _keep(names, named.name, named, "name", report)
+            continue
         match _read_file(texts[file], file, report):
             case Network() as network:
                 if networks:
@@ -178,8 +190,11 @@ def read_texts(
     base = networks[0] if networks else Network(name="Unnamed network")
     for neighbour in base.outside:
         _keep(outside, neighbour.name, neighbour, "outside", report)
+    for named in base.names:
+        _keep(names, named.name, named, "name", report)
     network = replace(
         base,
+        names=tuple(names.values()),
         devices=tuple(devices[name] for name in sorted(devices)),
         outside=tuple(outside.values()),
     )

@@ -30,6 +30,7 @@ def check_references(network: Network, report: Report) -> None:
     devices = {device.name: device for device in network.devices}
     report.device = None
     _check_links(network, devices, report)
+    _check_names(network, devices, report)
     _check_groups(network, devices, report)
 
 
@@ -214,11 +215,29 @@ def _check_links(network: Network, devices: dict[str, Device], report: Report) -
             used.setdefault(key, link.name)
 
 
+def _check_names(network: Network, devices: dict[str, Device], report: Report) -> None:
+    """A name that is a device's too must be one of that device's addresses."""
+    for named in network.names:
+        device = devices.get(named.name)
+        if device is None:
+            continue
+        own = {address.ip for port in device.interfaces for address in port.addresses}
+        strange = next((address for address in named.addresses if address not in own), None)
+        if strange is not None:
+            report.error(
+                named.place,
+                "name_taken",
+                f"{named.name} is a device, which has no address {strange}",
+                "give the address another name, or the device that address",
+            )
+
+
 def _check_groups(network: Network, devices: dict[str, Device], report: Report) -> None:
+    named = {named.name for named in network.names}
     for group in network.groups:
         for member in group.members:
             name = member.partition(":")[0]
-            if member in devices or name in devices:
+            if member in devices or name in devices or member in named:
                 continue
             try:
                 ipaddress.ip_network(member)
@@ -226,6 +245,6 @@ def _check_groups(network: Network, devices: dict[str, Device], report: Report) 
                 report.error(
                     group.place,
                     "unknown_member",
-                    f"group {group.name}: “{member}” is neither a device nor a prefix",
-                    closest(member, devices),
+                    f"group {group.name}: “{member}” is neither a device nor a name nor a prefix",
+                    closest(member, (*devices, *named)),
                 )

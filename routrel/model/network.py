@@ -341,6 +341,15 @@ class Group:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class NamedAddress:
+    """A name that people have for addresses, of this network or of any other."""
+
+    name: str
+    addresses: tuple[Address, ...]
+    place: Place = placed()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Network:
     """Everything modelled together. A value: two equal networks give equal answers."""
 
@@ -351,6 +360,7 @@ class Network:
     links: tuple[Link, ...] = ()
     outside: tuple[OutsideNeighbour, ...] = ()
     groups: tuple[Group, ...] = ()
+    names: tuple[NamedAddress, ...] = ()
     place: Place = placed()
 
     def device(self, name: str) -> Device | None:

@@ -9,7 +9,14 @@ from routrel.convergence.converge import State
 from routrel.files.shapes import closest
 from routrel.forwarding.trace import Start
 from routrel.model.addresses import Address, is_private
-from routrel.model.network import DEFAULT_VRF, Device, Interface, InterfaceKind, OutsideNeighbour
+from routrel.model.network import (
+    DEFAULT_VRF,
+    Device,
+    Interface,
+    InterfaceKind,
+    NamedAddress,
+    OutsideNeighbour,
+)
 from routrel.model.prefix_index import PrefixIndex
 from routrel.questions.errors import FamilyMismatch, UnknownEndpoint
 
@@ -35,7 +42,7 @@ class Endpoint:
 
 
 def resolve_endpoint(state: State, text: str) -> Endpoint:
-    """Find what a word names: a device, device:interface, an address, an outside neighbour.
+    """Find what a word names: a device, device:interface, an address, a name, an outside neighbour.
 
     Raises:
         UnknownEndpoint: it names nothing, or something without an address.
@@ -47,6 +54,9 @@ def resolve_endpoint(state: State, text: str) -> Endpoint:
     for outside in state.network.outside:
         if outside.name == word:
             return _outside_endpoint(state, [outside], word, None)
+    named = next((named for named in state.network.names if named.name == word), None)
+    if named is not None:
+        return _named_endpoint(state, named)
     try:
         address = ipaddress.ip_address(word)
     except ValueError:
@@ -63,9 +73,13 @@ def resolve_endpoint(state: State, text: str) -> Endpoint:
             f"{name} has no interface “{interface_name}”",
             closest(interface_name, [i.name for i in device.interfaces]),
         )
-    known = [*topology.devices, *(outside.name for outside in state.network.outside)]
+    known = [
+        *topology.devices,
+        *(outside.name for outside in state.network.outside),
+        *(named.name for named in state.network.names),
+    ]
     raise UnknownEndpoint(
-        f"“{word}” is no device, interface, address or outside neighbour of this network",
+        f"“{word}” is no device, interface, address, name or outside neighbour of this network",
         closest(word, known) or "write a device's name, device:interface, or an address",
     )
 
@@ -167,6 +181,22 @@ def _address_endpoint(state: State, address: Address, text: str) -> Endpoint:
         addresses=(address,),
         starts=(),
         note=f"{address} lies in no subnet of this network and behind no outside neighbour",
+    )
+
+
+def _named_endpoint(state: State, named: NamedAddress) -> Endpoint:
+    """The addresses of a name, where all of them begin in the same places; else the first."""
+    first, *others = (_address_endpoint(state, a, str(a)) for a in named.addresses)
+    alike = [one for one in others if (one.name, one.starts) == (first.name, first.starts)]
+    addresses = [address for one in (first, *alike) for address in one.addresses]
+    by_family = {address.version: address for address in reversed(addresses)}
+    is_bare = first.name == first.text
+    return Endpoint(
+        text=named.name,
+        name=named.name if is_bare else first.name,
+        addresses=tuple(by_family[version] for version in sorted(by_family)),
+        starts=first.starts,
+        note=first.note,
     )
 
 

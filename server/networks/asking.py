@@ -6,13 +6,15 @@ They are answered in the executor's processes. What a question takes was checked
 from __future__ import annotations
 
 import ipaddress
+from collections import OrderedDict
 from collections.abc import Callable, Mapping
 from typing import Any, TypeAlias
 
 from routrel.answers.base import data
 from routrel.answers.bounce import bounce_data
 from routrel.answers.compare_flows import DifferenceData, difference_data
-from routrel.answers.find import find, found_data
+from routrel.answers.find.catalogue import found_data
+from routrel.answers.find.index import FindIndex
 from routrel.answers.findings import findings_data
 from routrel.answers.flow_sets import answer_flow
 from routrel.answers.flows import flow_data
@@ -71,6 +73,8 @@ def answer_question(revision: Revision, name: str, values: Values) -> Any:
         return _findings(revision, view)
     if view.state is None:
         raise HasProblems
+    if name == "find":
+        return _find(_index(revision, view, view.state), values)
     return data(_QUESTIONS[name](view, view.state, values))
 
 
@@ -165,10 +169,26 @@ def _device(_: View, state: State, values: Values) -> Any:
     return device_data(state, found)
 
 
-def _find(view: View, state: State, values: Values) -> Any:
-    only = values["endpoints"]
-    found = find(state, {} if only else view.texts, values["q"], endpoints_only=only)
-    return [found_data(item) for item in found]
+def _find(index: FindIndex, values: Values) -> Any:
+    found = index.find(values["q"], endpoints_only=values["endpoints"])
+    return data([found_data(item) for item in found])
+
+
+#: Indexes of the revisions in which somebody searched last, by content.
+_INDEXES: OrderedDict[str, FindIndex] = OrderedDict()
+_MOST_INDEXES = 4
+
+
+def _index(revision: Revision, view: View, state: State) -> FindIndex:
+    """What can be found in a revision; made once for as long as people search in it."""
+    name = revision.content_hash
+    index = _INDEXES.get(name)
+    if index is None:
+        index = _INDEXES[name] = FindIndex(state, view.texts)
+        while len(_INDEXES) > _MOST_INDEXES:
+            _INDEXES.popitem(last=False)
+    _INDEXES.move_to_end(name)
+    return index
 
 
 _QUESTIONS: dict[str, Callable[[View, State, Values], Any]] = {
@@ -181,7 +201,6 @@ _QUESTIONS: dict[str, Callable[[View, State, Values], Any]] = {
     "bounce": _bounce,
     "try-policy": _try_policy,
     "device": _device,
-    "find": _find,
     "cases": lambda view, _, __: cases_data(view.cases),
     "sessions": lambda _, state, values: sessions_data(state),
     "policies": lambda _, state, values: policies_data(state.network),

@@ -13,12 +13,13 @@ from dataclasses import dataclass, field
 from pathlib import PurePosixPath
 from typing import IO
 
+from routrel.files.reader import is_network_file
+
 __all__ = ["MAXIMUM_BYTES", "MAXIMUM_FILES", "Unpacked", "UploadRefused", "unpack"]
 
 MAXIMUM_FILES = 20_000
 MAXIMUM_BYTES = 256 * 1024 * 1024  #: unpacked, all together
 _MOST_SKIPPED = 200
-_SUFFIXES = (".yaml", ".yml")
 _BROKEN = (
     zipfile.BadZipFile, zlib.error, lzma.LZMAError, EOFError, NotImplementedError, ValueError,
     OSError, RuntimeError,
@@ -73,7 +74,7 @@ def unpack(uploads: Iterable[tuple[str, IO[bytes]]]) -> Unpacked:
     skipped = 0
     for entry in _without_common_folder(entries):
         hidden = any(part.startswith((".", "__MACOSX")) for part in entry.path.split("/"))
-        if hidden or not entry.path.lower().endswith(_SUFFIXES):
+        if hidden or not is_network_file(entry.path):
             skipped += 1
             if skipped <= _MOST_SKIPPED:
                 result.skipped.append(entry.path)
@@ -139,7 +140,7 @@ def _clean(path: str) -> str:
 
 
 def _without_common_folder(entries: list[_Entry]) -> list[_Entry]:
-    device_files = [e.path for e in entries if e.path.lower().endswith(_SUFFIXES)]
+    device_files = [e.path for e in entries if is_network_file(e.path)]
     tops = {path.split("/")[0] for path in device_files}
     nested = all("/" in path for path in device_files)
     folder = tops.pop() if len(tops) == 1 and nested else None

@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
-from routrel.files.shapes import Field, Integer, Text, Word
+from typing import Any
+
+from routrel.files.report import Report
+from routrel.files.shapes import BAD, Field, Integer, OneOrMany, Shape, Text, Values, Word
 from routrel.files.values import QuantityValue, ReferenceValue
+from routrel.model.place import Place
 from routrel.model.policy import PolicyUse
 
 __all__ = [
@@ -19,6 +23,7 @@ __all__ = [
     "SECONDS",
     "TAG",
     "VERSION",
+    "NamedValues",
 ]
 
 NAME = Word()
@@ -43,3 +48,21 @@ AUTHENTICATION = Field("authentication", NAME, "the name of the key; both ends m
 MAXIMUM_PATHS = Field(
     "maximum-paths", Integer(1, 256), "equal-cost next hops kept; left out: the VRF's"
 )
+
+
+class NamedValues(Shape):
+    """The values behind a name, read into an object that knows its name's place."""
+
+    def __init__(self, cls: type[Any], attribute: str, item: Shape) -> None:
+        self.cls, self.attribute, self.values = cls, attribute, OneOrMany(item)
+        self.expects = self.values.expects
+
+    def read_as(self, node: Any, report: Report, given: Values, place: Place) -> Any:
+        values = self.values.read(node, report)
+        return BAD if values is BAD else self.cls(**given, **{self.attribute: values}, place=place)
+
+    def write(self, value: Any) -> Any:
+        return self.values.write(getattr(value, self.attribute))
+
+    def schema(self) -> dict[str, Any]:
+        return self.values.schema()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from routrel.files.bgp_values import AsNumberValue, AsPathValue, CommunityValue
-from routrel.files.language.common import DESCRIPTION, NAME, SECONDS, VERSION
+from routrel.files.language.common import DESCRIPTION, NAME, SECONDS, VERSION, NamedValues
 from routrel.files.report import Report
 from routrel.files.shapes import (
     BAD,
@@ -30,6 +30,7 @@ from routrel.model.bgp import Announcement, OutsidePeer
 from routrel.model.network import (
     Group,
     Link,
+    NamedAddress,
     Network,
     OutsideNeighbour,
     Site,
@@ -178,12 +179,15 @@ NETWORK_FILE = Record(
         Field("outside", NamedMap(NAME, OUTSIDE), "networks of others next to this one",
               default=()),
         Field("groups", NamedMap(NAME, GROUP), "named endpoints", default=()),
+        Field("names", NamedMap(NAME, NamedValues(NamedAddress, "addresses", AddressValue())),
+              "names for addresses, of this network or any other; a hosts file may hold them too",
+              default=()),
     ),
     reserved=("promises",),
     build=_build_network,
     unbuild=lambda network: {
         "routrel": 1,
         **{name: getattr(network, name) for name in (
-            "name", "description", "sites", "links", "outside", "groups")},
+            "name", "description", "sites", "links", "outside", "groups", "names")},
     },
 )  # fmt: skip

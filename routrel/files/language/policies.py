@@ -11,7 +11,14 @@ from routrel.files.bgp_values import (
     CommunityValue,
     NextHopValue,
 )
-from routrel.files.language.common import DESCRIPTION, DISTANCE, NAME, POLICY_USE, TAG
+from routrel.files.language.common import (
+    DESCRIPTION,
+    DISTANCE,
+    NAME,
+    POLICY_USE,
+    TAG,
+    NamedValues,
+)
 from routrel.files.report import Report
 from routrel.files.shapes import (
     BAD,
@@ -82,24 +89,6 @@ class _Source(Shape):
         return _SOURCES.schema()
 
 
-class _SetItems(Shape):
-    """The values of a named set, read into an object that knows its name's place."""
-
-    def __init__(self, cls: type[Any], attribute: str, item: Shape) -> None:
-        self.cls, self.attribute, self.values = cls, attribute, OneOrMany(item)
-        self.expects = self.values.expects
-
-    def read_as(self, node: Any, report: Report, given: Values, place: Place) -> Any:
-        values = self.values.read(node, report)
-        return BAD if values is BAD else self.cls(**given, **{self.attribute: values}, place=place)
-
-    def write(self, value: Any) -> Any:
-        return self.values.write(getattr(value, self.attribute))
-
-    def schema(self) -> dict[str, Any]:
-        return self.values.schema()
-
-
 _SET_KINDS = (
     ("prefixes", PrefixSet, "ranges", PrefixRangeValue(), "prefixes"),
     ("tags", TagSet, "tags", TAG, "route tags"),
@@ -119,7 +108,7 @@ SETS = Record(
     fields=tuple(
         Field(
             key,
-            NamedMap(NAME, _SetItems(cls, attribute, item)),
+            NamedMap(NAME, NamedValues(cls, attribute, item)),
             f"named sets of {words}",
             target,
             default=(),

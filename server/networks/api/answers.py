@@ -8,7 +8,7 @@ from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.views import APIView
 
-from routrel.answers.find import FoundData
+from routrel.answers.find.catalogue import FoundData
 from routrel.answers.flow_sets import FlowData
 from routrel.answers.inventory import CaseData, ChartData, DeviceData
 from server.networks.api.asked import answered

@@ -12,6 +12,7 @@ from hypothesis import HealthCheck, assume, given, settings
 from hypothesis import strategies as st
 
 from routrel.files.language import RECORDS
+from routrel.files.language.common import NamedValues
 from routrel.files.nodes import parse
 from routrel.files.report import Report
 from routrel.files.shapes import (
@@ -54,16 +55,6 @@ WORDS = {
     "TcpFlagValue": ["syn", "not ack"],
     "_Source": ["static", "bgp", "ospf"],
 }  # fmt: skip
-#: Names of policy sets hold what their kind does; the bare value is enough here.
-SETS = {
-    "prefixes": ["10.64.0.0/12 up to /24"],
-    "tags": [7],
-    "as-paths": ["begins 64510"],
-    "communities": ["64500:100"],
-    "neighbours": ["10.1.0.0/16"],
-}
-
-
 #: The keys under which named records stand, where names are more than words.
 KEYS = {
     "BGP neighbour": "neighbours",
@@ -102,8 +93,8 @@ def values(shape: Shape, key: str = "", depth: int = 0) -> st.SearchStrategy[Any
         return st.sampled_from(["some", "other"])
     if isinstance(shape, Text):
         return st.sampled_from(["free text", "Isle Telecom"])
-    if type(shape).__name__ == "_SetItems":
-        return st.sampled_from(SETS[key])
+    if isinstance(shape, NamedValues):
+        return values(shape.values, key, depth)
     return st.sampled_from(WORDS[type(shape).__name__])
 
 

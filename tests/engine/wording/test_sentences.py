@@ -6,7 +6,6 @@ from fractions import Fraction
 
 import pytest
 
-from routrel.answers.find import find
 from routrel.wording.stages import share_words
 from tests.engine.forwarding.test_verdicts import DENY_TCP, HOST_A, HOST_B, ask, r1, r2
 from tests.nets import device, state
@@ -94,29 +93,6 @@ def test_shares_are_fractions_while_they_are_short(share, words):
 
 
 NET = [HOST_A, HOST_B, r1(lan=", filters: {in: f}", more=DENY_TCP), r2()]
-
-
-@pytest.mark.parametrize(
-    ("words", "kind", "value"),
-    [
-        ("r1", "device", "r1"),
-        ("r1:up", "interface", "r1:up"),
-        ("10.0.1.9", "address", "10.0.1.9"),
-        ("10.0.1.0/24", "prefix", "10.0.1.0/24"),
-        ("f rule 20", "rule", "20"),
-        ("deny tcp 80", "rule", "20"),
-    ],
-)
-def test_the_best_match_comes_first(words, kind, value):
-    best = find(state(*NET), {}, words)[0]
-    assert (best.kind, best.value) == (kind, value)
-
-
-def test_file_text_is_found_with_its_line_and_limits_hold():
-    texts = {"x.yaml": "one\n# the old quay\n" + "the old quay\n" * 50}
-    found = find(state(*NET), texts, "OLD quay", limit=5)
-    assert [(f.kind, f.place.line) for f in found] == [("line", n) for n in range(2, 7)]
-    assert find(state(*NET), texts, "old quay", endpoints_only=True) == []
 
 
 def test_the_chart_shows_both_costs_of_a_link():

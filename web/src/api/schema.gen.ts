@@ -305,7 +305,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Since when findings are there, as far as they were ever looked for, and which are muted. */
+        /** @description Since when findings are there, as far as anybody looked, and which are muted. */
         get: operations["finding_notes"];
         put?: never;
         post?: never;
@@ -1412,6 +1412,8 @@ export interface components {
         /**
          * FoundData
          * @description One thing that matches, as an answer. `value` is what a question would call it.
+         *
+         *         Of a whole question, of kind `flow` or `route`, `value` is the query of its page's address.
          */
         FoundData: {
             file: string | null;
