@@ -9,10 +9,19 @@ from routrel.answers.base import Answer, Placed, position
 from routrel.convergence.converge import State
 from routrel.model.cases import Case
 from routrel.model.findings import Severity
-from routrel.model.network import Device, InterfaceKind, Role
+from routrel.model.network import Device, InterfaceKind, NamedAddress, Role
 from routrel.topology.segments import Attachment
 
-__all__ = ["CaseData", "ChartData", "DeviceData", "cases_data", "chart_data", "device_data"]
+__all__ = [
+    "CaseData",
+    "ChartData",
+    "DeviceData",
+    "NameData",
+    "cases_data",
+    "chart_data",
+    "device_data",
+    "names_data",
+]
 
 
 class ChartCostData(Answer):
@@ -263,6 +272,22 @@ def device_data(state: State, device: Device) -> DeviceData:
         ],
         **position(device.place),
     )
+
+
+class NameData(Placed):
+    """An address that people have a name for."""
+
+    name: str
+    address: str
+
+
+def names_data(names: Iterable[NamedAddress]) -> list[NameData]:
+    """The names of addresses, one entry for each address of each."""
+    return [
+        NameData(name=named.name, address=str(address), **position(named.place))
+        for named in names
+        for address in named.addresses
+    ]
 
 
 def cases_data(cases: Iterable[Case]) -> list[CaseData]:

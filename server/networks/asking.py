@@ -19,7 +19,7 @@ from routrel.answers.findings import findings_data
 from routrel.answers.flow_sets import answer_flow
 from routrel.answers.flows import flow_data
 from routrel.answers.holders import holders_data
-from routrel.answers.inventory import cases_data, chart_data, device_data
+from routrel.answers.inventory import cases_data, chart_data, device_data, names_data
 from routrel.answers.policies import policies_data, read_route, try_policy
 from routrel.answers.sessions import sessions_data
 from routrel.answers.tables import TableQuestion, table_data
@@ -202,6 +202,7 @@ _QUESTIONS: dict[str, Callable[[View, State, Values], Any]] = {
     "try-policy": _try_policy,
     "device": _device,
     "cases": lambda view, _, __: cases_data(view.cases),
+    "names": lambda view, _, __: names_data(view.reading.network.names),
     "sessions": lambda _, state, values: sessions_data(state),
     "policies": lambda _, state, values: policies_data(state.network),
     "chart": lambda _, state, values: chart_data(state),

@@ -38,7 +38,8 @@ export function serve(answer: (url: URL, request: Request) => unknown): string[]
   vi.stubGlobal('fetch', async (request: Request) => {
     const url = new URL(request.url)
     asked.push(`${request.method} ${url.pathname}${url.search}`)
-    const body = await answer(url, request)
+    // Every text asks for the names of its addresses; few tests are about them.
+    const body = url.pathname.endsWith('/names') ? [] : await answer(url, request)
     return body instanceof Response
       ? body
       : new Response(JSON.stringify(body), { headers: { 'content-type': 'application/json' } })

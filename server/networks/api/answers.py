@@ -10,7 +10,7 @@ from rest_framework.views import APIView
 
 from routrel.answers.find.catalogue import FoundData
 from routrel.answers.flow_sets import FlowData
-from routrel.answers.inventory import CaseData, ChartData, DeviceData
+from routrel.answers.inventory import CaseData, ChartData, DeviceData, NameData
 from server.networks.api.asked import answered
 from server.networks.api.parsing import checked
 from server.networks.api.typed import described
@@ -23,6 +23,7 @@ __all__ = [
     "FindView",
     "FlowQuestionShape",
     "FlowView",
+    "NameListView",
 ]
 
 LENS = [
@@ -69,6 +70,15 @@ class CaseListView(APIView):
     def get(self, request: Request, slug: str) -> HttpResponse:
         """The complaints kept with the network, without their known answers."""
         return answered(request, slug, "cases")
+
+
+class NameListView(APIView):
+    @extend_schema(
+        operation_id="names", parameters=LENS, responses={200: described(list[NameData])}
+    )
+    def get(self, request: Request, slug: str) -> HttpResponse:
+        """The names that people have for addresses, from the network file and hosts files."""
+        return answered(request, slug, "names")
 
 
 class ChartView(APIView):

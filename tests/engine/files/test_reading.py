@@ -13,6 +13,7 @@ import yaml
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from routrel.files.hosts import is_hosts_file
 from routrel.files.language import RECORDS
 from routrel.files.nodes import MAXIMUM_DEPTH
 from routrel.files.reader import UnusableInput, load_texts, read_folder, read_texts
@@ -215,7 +216,7 @@ def test_the_schema_accepts_the_demo_and_refuses_mistakes():
     """Editors that use the JSON Schema agree with the reader on the demo and on plain mistakes."""
     validator = jsonschema.Draft202012Validator(json_schema())
     texts, _ = load_texts(DEMO)
-    for path, text in texts.items():
+    for path, text in ((p, t) for p, t in texts.items() if not is_hosts_file(p)):
         assert validator.is_valid(yaml.safe_load(text)), path
     for mistake in ("cosst: 20", "cost: 0"):
         assert not validator.is_valid(yaml.safe_load(GOOD.replace("cost: 20", mistake)))

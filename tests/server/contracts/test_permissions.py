@@ -65,7 +65,7 @@ ROWS: dict[str, tuple[str, Any]] = {
                               "route": {"prefix": "198.51.100.0/24"}}),
     **dict.fromkeys(
         ("flow", "compare_flows", "holders", "why", "table", "sessions", "bounce", "policies",
-         "chart", "device", "findings", "cases", "files", "file", "find"), ("viewer", None)),
+         "chart", "device", "findings", "cases", "names", "files", "file", "find"), ("viewer", None)),
 }  # fmt: skip
 QUERIES = {
     "flow": KIOSK, "compare_flows": {**KIOSK, "other_from": "kiosk-gul", "other_to": "booking-web"},

@@ -93,6 +93,7 @@ QUESTIONS = [
     ("/drafts", {}),
     ("/chart/places", {}),
     ("/findings/notes", {}),
+    ("/names", {}),
     ("/questions", {}),
 ]  # fmt: skip
 

@@ -295,6 +295,13 @@ export const findingNotesQuery = (lens: Lens) =>
       data(api.GET('/api/networks/{slug}/findings/notes', { params: at(lens), signal })),
   })
 
+export const namesQuery = (lens: Lens) =>
+  queryOptions({
+    queryKey: ['names', lens],
+    queryFn: ({ signal }) => data(api.GET('/api/networks/{slug}/names', { params: at(lens), signal })),
+    ...SETTLED,
+  })
+
 export const findQuery = (lens: Lens, q: string, endpoints: boolean) =>
   queryOptions({
     queryKey: ['find', lens, q, endpoints],

@@ -418,6 +418,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{slug}/names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The names that people have for addresses, from the network file and hosts files. */
+        get: operations["names"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{slug}/policies": {
         parameters: {
             query?: never;
@@ -1680,6 +1697,17 @@ export interface components {
             reason: string;
         };
         /**
+         * NameData
+         * @description An address that people have a name for.
+         */
+        NameData: {
+            file: string | null;
+            line: number | null;
+            column: number | null;
+            name: string;
+            address: string;
+        };
+        /**
          * NeighbourEvidenceData
          * @description Who answers for the next hop's address; null: nobody.
          */
@@ -2493,6 +2521,7 @@ export type SchemaMovesData = components['schemas']['MovesData'];
 export type SchemaMtuEvidenceData = components['schemas']['MtuEvidenceData'];
 export type SchemaMutedFindingShape = components['schemas']['MutedFindingShape'];
 export type SchemaMutedFindingShapeRequest = components['schemas']['MutedFindingShapeRequest'];
+export type SchemaNameData = components['schemas']['NameData'];
 export type SchemaNeighbourEvidenceData = components['schemas']['NeighbourEvidenceData'];
 export type SchemaNetworkShape = components['schemas']['NetworkShape'];
 export type SchemaNetworkShapeRequest = components['schemas']['NetworkShapeRequest'];
@@ -4932,6 +4961,93 @@ export interface operations {
             };
             /** @description what was sent is not of the kind that is taken here */
             415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    names: {
+        parameters: {
+            query?: {
+                /** @description the lens's revision; left out: the newest */
+                revision?: number;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NameData"][];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the revision's files no longer read without problems */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -40,6 +40,23 @@ test('a slash opens it, Enter opens the line of what is found', async () => {
   expect(asked).toContain('GET /api/networks/net/find?revision=3&q=rule%2030&endpoints=false')
 })
 
+test('a whole question opens its answer', async () => {
+  const question = {
+    ...rule,
+    kind: 'flow',
+    title: 'a → b, tcp 1',
+    detail: 'Flows',
+    value: 'from=a&to=b&as=tcp+1',
+  }
+  serve(() => [{ ...question, device: null, file: null, line: null, column: null }])
+  visit(<FindAnything />, '/n/net/routes')
+  await userEvent.keyboard('/')
+  await userEvent.type(await screen.findByRole('combobox', { name: 'Find anything' }), 'a b tcp 1')
+  await screen.findByText('ask')
+  await userEvent.keyboard('{ArrowDown}{Enter}')
+  expect(screen.getByLabelText('address')).toHaveTextContent('/n/net/flows?revision=3&from=a&to=b&as=tcp+1')
+})
+
 test('g then d goes to the devices, a question mark shows the keys', async () => {
   serve(() => [])
   visit(<FindAnything />, '/n/net/flows')

@@ -24,6 +24,9 @@ const KEYS: [string, string][] = [
   ['g then d', 'go to Devices'],
 ]
 
+/** What whole questions are called in the list; all else is called by its kind. */
+const KINDS: Record<string, string> = { flow: 'ask', route: 'ask' }
+
 const typing = (target: EventTarget | null) =>
   target instanceof HTMLElement &&
   (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName))
@@ -102,7 +105,7 @@ function Finder({ onDone }: { onDone: () => void }) {
       <ComboboxInput
         autoFocus
         aria-label="Find anything"
-        placeholder="device, interface, address, prefix, rule, text of a file"
+        placeholder="a name, a rule, text of a file, or a question: kiosk-gul booking-db tcp 5432"
         className={`${fieldStyle({ room: 'wide' })} w-full`}
         onChange={(event) => setWords(event.target.value)}
       />
@@ -113,7 +116,7 @@ function Finder({ onDone }: { onDone: () => void }) {
             value={item}
             className="flex cursor-pointer items-baseline gap-3 rounded px-2 py-1 data-focus:bg-sunk"
           >
-            <span className="w-16 shrink-0 text-sm text-soft">{item.kind}</span>
+            <span className="w-24 shrink-0 text-sm text-soft">{KINDS[item.kind] ?? item.kind}</span>
             <span className="shrink-0 font-mono text-[0.92em] font-semibold">{item.title.slice(0, 70)}</span>
             <span className="truncate text-sm text-soft">{item.detail}</span>
           </ComboboxOption>
@@ -132,6 +135,9 @@ function useTarget() {
   const file = useFileLink()
   return (item: Found): string => {
     if (item.kind === 'device') return to('devices/chart', { device: item.value })
+    const asked = Object.fromEntries(new URLSearchParams(item.value))
+    if (item.kind === 'flow') return to('flows', asked)
+    if (item.kind === 'route') return to('routes', asked)
     if (item.file) return file(item.file, item.line)
     return to('devices/chart')
   }

@@ -8,6 +8,7 @@ import { EvidenceLink } from '../lens/EvidenceLink'
 import { useLinkTo } from '../lens/lens'
 import { addressOf } from './question'
 import { causeTone, VERDICT_WORDS } from './verdicts'
+import { Named } from '../lens/Named'
 
 const LOOKS = { go: 'text-go', warn: 'text-warn', stop: 'text-stop' } as const
 const MARKS = { go: '✓', warn: '!', stop: '✗' } as const
@@ -48,7 +49,7 @@ function Row({ cause, classes, question }: RowProps) {
           {MARKS[felt]} {cause.verdict ? VERDICT_WORDS[cause.verdict] : 'cannot be asked'}
         </span>
         <span>
-          {cause.sentence}
+          <Named text={cause.sentence} />
           {cause.of_nobody && <span className="text-soft"> No device has these addresses.</span>}{' '}
           <span className="text-sm whitespace-nowrap text-soft">
             {open ? '▾' : '▸'} {counted(cause.pair_count, 'pair')}, {counted(members.length, 'way')}

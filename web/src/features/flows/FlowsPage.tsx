@@ -24,6 +24,7 @@ import { StripView } from './strip/StripView'
 import { useFolds } from './strip/useFolds'
 import { ticketText } from './ticket'
 import { flowTone, type Tone } from './verdicts'
+import { Named } from '../lens/Named'
 
 function useQuestion(): FlowQuestion | null {
   const [params] = useAddress()
@@ -185,7 +186,9 @@ function VerdictBanner({ flow, question }: { flow: Flow; question: FlowQuestion 
         <span aria-hidden className="font-bold">
           {BANNER_MARK[how]}
         </span>
-        <p className="flex-1">{flow.doubt ? doubtSentence(flow.doubt) : flow.sentence}</p>
+        <p className="flex-1">
+          <Named text={flow.doubt ? doubtSentence(flow.doubt) : flow.sentence} />
+        </p>
         <span className="flex gap-4 print:hidden">
           {flow.classes.length === 0 && (
             <Link to={to('devices/chart', addressOf(question))} className={action}>
@@ -235,9 +238,16 @@ function Notes({ flow }: { flow: Flow }) {
   return (
     <div className="mt-2 border-t border-line pt-2 text-soft">
       <p>
-        Asked: {flow.traffic} from <span className="font-mono">{source.address}</span> to{' '}
-        <span className="font-mono">{destination.address}</span>. Squares are the stages of a hop in order:
-        filled passed, empty nothing configured, turned red stopped it.
+        Asked: {flow.traffic} from{' '}
+        <span className="font-mono">
+          <Named text={source.address} />
+        </span>{' '}
+        to{' '}
+        <span className="font-mono">
+          <Named text={destination.address} />
+        </span>
+        . Squares are the stages of a hop in order: filled passed, empty nothing configured, turned red
+        stopped it.
       </p>
       {lines.map((line) => (
         <p key={line}>{line}.</p>

@@ -6,6 +6,7 @@ import { useLinkTo } from '../lens/lens'
 import { hopWords } from '../routes/routeWords'
 import { lineOf, rulesOf, type RulesEvidence } from './evidence'
 import { WhyRoute } from './WhyRoute'
+import { Named } from '../lens/Named'
 
 const MARKS: Record<Stage['result'], { mark: string; word: string; look: string }> = {
   passed: { mark: '✓', word: 'passed', look: 'text-go' },
@@ -85,7 +86,10 @@ function StageRow({ stage, hop }: { stage: Stage; hop: Hop }) {
       </span>
       <div className={stage.result === 'none' ? 'text-soft' : ''}>
         <strong className={stage.result === 'stopped' ? 'text-stop' : ''}>{stage.title}</strong>{' '}
-        <span className="break-words">{stage.text}</span> <EvidenceLink {...lineOf(stage.evidence)} />
+        <span className="break-words">
+          <Named text={stage.text} />
+        </span>{' '}
+        <EvidenceLink {...lineOf(stage.evidence)} />
         {stage.evidence?.kind === 'route' && <Resolved steps={stage.evidence.resolved} />}
         {stage.evidence?.kind === 'route' && <Behind routes={stage.evidence.behind} />}
         {stage.evidence?.kind === 'route' && (stage.evidence.route || !stage.evidence.next_hop) && (

@@ -4,6 +4,7 @@ import { DataTable, type Column } from '../../ui/DataTable'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import type { HopRef } from './strip/graph'
 import { VERDICT_WORDS } from './verdicts'
+import { useNames, withNames } from '../lens/Named'
 
 type Row = {
   way: string
@@ -19,7 +20,8 @@ type Row = {
 /** The same answer as a table: one row for each hop of each branch. */
 export function HopTable({ flow, onSelect }: { flow: Flow; onSelect: (ref: HopRef) => void }) {
   const rows = useMemo(() => rowsOf(flow), [flow])
-  const columns = useMemo(() => columnsOf(onSelect), [onSelect])
+  const names = useNames()
+  const columns = useMemo(() => columnsOf(onSelect, names), [onSelect, names])
   return (
     <DataTable
       rows={rows}
@@ -31,7 +33,7 @@ export function HopTable({ flow, onSelect }: { flow: Flow; onSelect: (ref: HopRe
   )
 }
 
-function columnsOf(onSelect: (ref: HopRef) => void): Column<Row>[] {
+function columnsOf(onSelect: (ref: HopRef) => void, names: ReadonlyMap<string, string>): Column<Row>[] {
   return [
     { title: 'way', text: (row) => row.way, width: '5rem' },
     { title: 'branch', text: (row) => row.branch, width: '5rem' },
@@ -60,7 +62,11 @@ function columnsOf(onSelect: (ref: HopRef) => void): Column<Row>[] {
         ),
       width: 'minmax(8rem,1.2fr)',
     },
-    { title: 'next hop', text: (row) => row.route?.next_hop?.address ?? '', width: 'minmax(7rem,1fr)' },
+    {
+      title: 'next hop',
+      text: (row) => withNames(row.route?.next_hop?.address ?? '', names),
+      width: 'minmax(7rem,1fr)',
+    },
     { title: 'MTU, bytes', text: (row) => row.mtu ?? '', width: '6.5rem' },
     { title: 'end', text: (row) => row.end, width: 'minmax(5rem,1fr)' },
   ]

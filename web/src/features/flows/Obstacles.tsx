@@ -2,6 +2,7 @@ import type { Flow, Obstacle } from '../../api/types'
 import { Panel } from '../../ui/controls'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { rulesOf } from './evidence'
+import { Named } from '../lens/Named'
 
 /** Everything in the way of both directions, and where only a default is left. */
 export function Obstacles({ flow }: { flow: Flow }) {
@@ -55,7 +56,7 @@ function Row({ obstacle }: { obstacle: Obstacle }) {
       >
         {obstacle.side}
       </span>
-      {obstacle.text} <EvidenceLink file={obstacle.file} line={obstacle.line} />
+      <Named text={obstacle.text} /> <EvidenceLink file={obstacle.file} line={obstacle.line} />
       {tried.length > 0 && (
         <details className="mt-0.5 text-sm text-soft">
           <summary className="cursor-pointer">

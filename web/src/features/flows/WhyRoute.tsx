@@ -5,6 +5,7 @@ import { whyQuery } from '../../api/queries'
 import { Problem } from '../../ui/controls'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { useLens, useLinkTo } from '../lens/lens'
+import { Named } from '../lens/Named'
 
 /** Why a table holds the route a packet follows, told in place. */
 export function WhyRoute({
@@ -46,7 +47,9 @@ function Told({ device, vrf, q }: { device: string; vrf: string; q: string }) {
     )
   return (
     <div className="mt-0.5 border-l-2 border-line pl-2">
-      <p>{why.data.matched ? why.data.why : (why.data.absent?.sentence ?? why.data.why)}</p>
+      <p>
+        <Named text={why.data.matched ? why.data.why : (why.data.absent?.sentence ?? why.data.why)} />
+      </p>
       <ul>
         {why.data.candidates.map((each, index) => (
           <li key={index}>

@@ -9,6 +9,7 @@ import { RouteTabs } from './RouteTabs'
 import { RouteTable } from './RouteTable'
 import { WhyPanel } from './WhyPanel'
 import { Input, Select } from '../../ui/fields'
+import { Named } from '../lens/Named'
 
 /** A destination seen from every device; or one device's whole table, perhaps beside another's. */
 export function RoutesPage() {
@@ -135,7 +136,7 @@ function Answer({ q }: { q: string }) {
         aria-label="Who holds it"
         className="rounded-card border border-l-8 border-line bg-card px-3 py-2 text-[1.05rem]"
       >
-        {holders.data.sentence}
+        <Named text={holders.data.sentence} />
       </p>
       <div className="grid min-h-0 flex-1 gap-3 lg:grid-cols-[minmax(20rem,27rem)_minmax(0,1fr)]">
         <HolderList

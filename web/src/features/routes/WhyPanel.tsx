@@ -7,6 +7,7 @@ import { EvidenceLink } from '../lens/EvidenceLink'
 import { useLens, useLinkTo } from '../lens/lens'
 import { WouldTakePanel } from './WouldTakePanel'
 import { depth, hopWords, ladderRungs, neighbourOf } from './routeWords'
+import { Named } from '../lens/Named'
 
 /** Why one device chose its route, or why it has none. */
 export function WhyPanel({ q, device, vrf }: { q: string; device: string; vrf: string }) {
@@ -28,7 +29,7 @@ export function WhyPanel({ q, device, vrf }: { q: string; device: string; vrf: s
         }
       >
         <p className="mb-2">
-          {why.data.matched ? why.data.why : (why.data.absent?.sentence ?? why.data.why)}
+          <Named text={why.data.matched ? why.data.why : (why.data.absent?.sentence ?? why.data.why)} />
         </p>
         {why.data.doubt && (
           <p role="note" className="mb-2 rounded-card border border-warn bg-warn-wash px-2 py-1">
