@@ -18,6 +18,7 @@ from routrel.answers.find.index import FindIndex
 from routrel.answers.findings import findings_data
 from routrel.answers.flow_sets import answer_flow
 from routrel.answers.flows import flow_data
+from routrel.answers.flows_over import flows_over_data
 from routrel.answers.holders import holders_data
 from routrel.answers.inventory import cases_data, chart_data, device_data, names_data
 from routrel.answers.policies import policies_data, read_route, try_policy
@@ -29,11 +30,12 @@ from routrel.lens.look import View
 from routrel.model.addresses import Address, Prefix
 from routrel.questions.errors import QuestionError
 from routrel.questions.flow import FlowQuestion, ask_flow
+from routrel.questions.flows_over import flows_over
 from routrel.questions.moves import kept_flows
 from routrel.questions.routes import RouteQuestion
 from routrel.wording.differences import first_difference
 from server.networks.models import Revision
-from server.networks.questions import short_answer, stored_question
+from server.networks.questions import kept_with, short_answer, stored_question
 from server.networks.states import view_of
 
 __all__ = ["HasProblems", "NotADestination", "NotThere", "answer_question", "destination"]
@@ -73,6 +75,10 @@ def answer_question(revision: Revision, name: str, values: Values) -> Any:
         return _findings(revision, view)
     if view.state is None:
         raise HasProblems
+    if name == "flows-over":
+        kept = kept_with(revision.network, view)
+        ends = [tuple(end.split(":", 1)) for end in values["ends"]]
+        return data(flows_over_data(flows_over(view.state, kept, ends)))
     if name == "find":
         return _find(_index(revision, view, view.state), values)
     return data(_QUESTIONS[name](view, view.state, values))

@@ -10,6 +10,7 @@ from rest_framework.views import APIView
 
 from routrel.answers.find.catalogue import FoundData
 from routrel.answers.flow_sets import FlowData
+from routrel.answers.flows_over import FlowOverData
 from routrel.answers.inventory import CaseData, ChartData, DeviceData, NameData
 from server.networks.api.asked import answered
 from server.networks.api.parsing import checked
@@ -23,6 +24,7 @@ __all__ = [
     "FindView",
     "FlowQuestionShape",
     "FlowView",
+    "FlowsOverView",
     "NameListView",
 ]
 
@@ -70,6 +72,27 @@ class CaseListView(APIView):
     def get(self, request: Request, slug: str) -> HttpResponse:
         """The complaints kept with the network, without their known answers."""
         return answered(request, slug, "cases")
+
+
+class FlowsOverShape(serializers.Serializer):
+    ends = serializers.ListField(
+        child=serializers.RegexField(r"^[^:]+:.+$", max_length=300),
+        min_length=1,
+        max_length=64,
+        help_text="interfaces, each as device:interface",
+    )
+
+
+class FlowsOverView(APIView):
+    @extend_schema(
+        operation_id="flows_over",
+        parameters=[*LENS, FlowsOverShape],
+        responses={200: described(list[FlowOverData])},
+    )
+    def get(self, request: Request, slug: str) -> HttpResponse:
+        """Which of the kept flows, of cases and saved questions, pass one of some interfaces."""
+        asked = checked(FlowsOverShape, {"ends": request.query_params.getlist("ends")})
+        return answered(request, slug, "flows-over", **asked)
 
 
 class NameListView(APIView):

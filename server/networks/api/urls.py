@@ -45,6 +45,7 @@ urlpatterns = [
     path("would-take/<int:pk>", searches.WouldTakeView.as_view()),
     path("question-runs/<int:pk>", questions.QuestionRunView.as_view()),
     path("networks/<slug:slug>/cases", answers.CaseListView.as_view()),
+    path("networks/<slug:slug>/flows-over", answers.FlowsOverView.as_view()),
     path("networks/<slug:slug>/names", answers.NameListView.as_view()),
     path("networks/<slug:slug>/chart", answers.ChartView.as_view()),
     path("networks/<slug:slug>/chart/places", chart.ChartPlacesView.as_view()),

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from fractions import Fraction
+
 import pytest
 
 from routrel.questions.flow import FlowQuestion
+from routrel.questions.flows_over import flows_over
 from tests.nets import device, state
 from tests.told import answer_flow
 
@@ -194,3 +197,27 @@ def test_each_step_from_a_route_to_its_interface_is_told_with_its_line():
     assert (evidence["route"]["prefix"], evidence["line"]) == ("0.0.0.0/0", 8)
     steps = [(r["address"], r["route"]["prefix"], r["route"]["line"]) for r in evidence["resolved"]]
     assert steps == [("10.255.0.9", "10.255.0.9/32", 9), ("10.255.0.2", "10.255.0.2/32", 10)]
+
+
+def test_flows_over_an_interface_are_those_of_any_branch_with_their_share():
+    """h to t over two equal links x and y, back by x alone; another flow never leaves h's subnet."""
+    net = state(
+        HOST, T,
+        device("a", A.replace("STEER", "") + f"static: [{TO_T % 1}, {TO_T % 2}]\n"),
+        device("b", B + BACK),
+    )  # fmt: skip
+    kept = {
+        "far": FlowQuestion(source="h", destination="t"),
+        "near": FlowQuestion(source="h", destination="10.0.9.1"),
+        "nobody": FlowQuestion(source="nobody", destination="t"),
+    }
+
+    def over(*ends: tuple[str, str]) -> list[tuple[str, Fraction, Fraction]]:
+        return [(one.name, one.forward, one.back) for one in flows_over(net, kept, ends)]
+
+    half = Fraction(1, 2)
+    assert over(("a", "x")) == [("far", half, Fraction(1))]
+    assert over(("b", "y")) == [("far", half, Fraction(0))]
+    assert over(("a", "x"), ("b", "x"), ("a", "y")) == [("far", Fraction(1), Fraction(1))]
+    assert [name for name, _, _ in over(("a", "lan"))] == ["far", "near"]
+    assert over(("b", "nowhere")) == []

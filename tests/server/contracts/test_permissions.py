@@ -65,9 +65,10 @@ ROWS: dict[str, tuple[str, Any]] = {
                               "route": {"prefix": "198.51.100.0/24"}}),
     **dict.fromkeys(
         ("flow", "compare_flows", "holders", "why", "table", "sessions", "bounce", "policies",
-         "chart", "device", "findings", "cases", "names", "files", "file", "find"), ("viewer", None)),
+         "chart", "device", "findings", "cases", "names", "flows_over", "files", "file", "find"), ("viewer", None)),
 }  # fmt: skip
 QUERIES = {
+    "flows_over": {"ends": "eas-fw-1:port1"},
     "flow": KIOSK, "compare_flows": {**KIOSK, "other_from": "kiosk-gul", "other_to": "booking-web"},
     "holders": {"q": "10.64.9.0/24"}, "why": {"q": "10.64.9.0/24", "device": "gul-edge-1"},
     "table": {"device": "gul-edge-1"},

@@ -94,6 +94,7 @@ QUESTIONS = [
     ("/chart/places", {}),
     ("/findings/notes", {}),
     ("/names", {}),
+    ("/flows-over", {"ends": "eas-fw-1:port1"}),
     ("/questions", {}),
 ]  # fmt: skip
 

@@ -295,6 +295,20 @@ export const findingNotesQuery = (lens: Lens) =>
       data(api.GET('/api/networks/{slug}/findings/notes', { params: at(lens), signal })),
   })
 
+export const flowsOverQuery = (lens: Lens, ends: string[]) =>
+  queryOptions({
+    queryKey: ['flows over', lens, ends],
+    queryFn: ({ signal }) =>
+      data(
+        api.GET('/api/networks/{slug}/flows-over', {
+          params: { path: { slug: lens.slug }, query: { revision: lens.revision, ends } },
+          signal,
+        }),
+      ),
+    // Saved questions come and go.
+    staleTime: 30_000,
+  })
+
 export const namesQuery = (lens: Lens) =>
   queryOptions({
     queryKey: ['names', lens],

@@ -349,6 +349,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{slug}/flows-over": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Which of the kept flows, of cases and saved questions, pass one of some interfaces. */
+        get: operations["flows_over"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{slug}/holders": {
         parameters: {
             query?: never;
@@ -1399,6 +1416,20 @@ export interface components {
             return_verdict: components["schemas"]["Verdict"] | null;
             ways: string[][];
             return_ways: string[][];
+        };
+        /**
+         * FlowOverData
+         * @description A kept flow that passes; the shares in words are null where it does not in that direction.
+         */
+        FlowOverData: {
+            name: string;
+            source: string;
+            destination: string;
+            traffic: string;
+            forward: string | null;
+            back: string | null;
+            verdict: components["schemas"]["Verdict"];
+            return_verdict: components["schemas"]["Verdict"] | null;
         };
         /** @description The question as the address of the page has it. */
         FlowQuestionShape: {
@@ -2494,6 +2525,7 @@ export type SchemaFlowClassData = components['schemas']['FlowClassData'];
 export type SchemaFlowData = components['schemas']['FlowData'];
 export type SchemaFlowDoubtData = components['schemas']['FlowDoubtData'];
 export type SchemaFlowOutcomeData = components['schemas']['FlowOutcomeData'];
+export type SchemaFlowOverData = components['schemas']['FlowOverData'];
 export type SchemaFlowQuestionShape = components['schemas']['FlowQuestionShape'];
 export type SchemaFlowQuestionShapeRequest = components['schemas']['FlowQuestionShapeRequest'];
 export type SchemaFoundData = components['schemas']['FoundData'];
@@ -4533,6 +4565,95 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DifferenceData"];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the revision's files no longer read without problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description a fault of ours, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    flows_over: {
+        parameters: {
+            query: {
+                /** @description interfaces, each as device:interface */
+                ends: string[];
+                /** @description the lens's revision; left out: the newest */
+                revision?: number;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FlowOverData"][];
                 };
             };
             /** @description what is asked or sent is not as described, or cannot be asked of this network */

@@ -39,17 +39,18 @@ beforeEach(() => {
 })
 
 function shown(more: Partial<Parameters<typeof ChartMap>[0]> = {}) {
-  const heard = { device: vi.fn(), segment: vi.fn(), unfold: vi.fn() }
+  const heard = { device: vi.fn(), segment: vi.fn(), unfold: vi.fn(), fold: vi.fn() }
   visit(
     <ChartMap
       layout={layout}
       marks={null}
-      path={null}
-      selected={{ device: null, segment: null }}
+      paths={[]}
+      selected={{ node: null, segment: null }}
       found={null}
       onDevice={heard.device}
       onSegment={heard.segment}
       onUnfold={heard.unfold}
+      onFoldSite={heard.fold}
       onMove={null}
       tools={() => null}
       sheet={null}
@@ -61,7 +62,7 @@ function shown(more: Partial<Parameters<typeof ChartMap>[0]> = {}) {
 }
 
 test('devices and links are buttons that say what they are; keys press them, and one of the tiles is their stop', () => {
-  const heard = shown({ selected: { device: 'f1', segment: null } })
+  const heard = shown({ selected: { node: 'device f1', segment: null } })
   expect(screen.getByRole('button', { name: 'r1, router, 1 error' })).toBeVisible()
   expect(screen.getByRole('button', { name: 'isle, outside network' })).toBeVisible()
   const host = screen.getByRole('button', { name: 'r2, router, 1 host' })
@@ -96,15 +97,25 @@ test('a layer puts its marks at the ends of the links, and the others stand back
 
 test('a flow is drawn there and back, and says where it stops; what it does not pass stands back', () => {
   shown({
-    path: {
-      sentence: '',
-      nodes: new Set(['device r1', 'device f1']),
-      stretches: [
-        { id: 'a', from: 'device r1', to: 'device f1', link: 'link 0', back: false, share: 1, tone: 'stop' },
-        { id: 'b', from: 'device f1', to: 'device r1', link: 'link 0', back: true, share: 0.5, tone: 'go' },
-      ],
-      stops: [{ node: 'device f1', back: false, words: 'dropped (rule 30 of guard)' }],
-    },
+    paths: [
+      {
+        sentence: '',
+        nodes: new Set(['device r1', 'device f1']),
+        stretches: [
+          {
+            id: 'a',
+            from: 'device r1',
+            to: 'device f1',
+            link: 'link 0',
+            back: false,
+            share: 1,
+            tone: 'stop',
+          },
+          { id: 'b', from: 'device f1', to: 'device r1', link: 'link 0', back: true, share: 0.5, tone: 'go' },
+        ],
+        stops: [{ node: 'device f1', back: false, words: 'dropped (rule 30 of guard)' }],
+      },
+    ],
   })
   expect(screen.getByText('✗ dropped (rule 30 of guard)')).toBeVisible()
   expect(screen.getByRole('button', { name: /^r2/ }).getAttribute('class')).toContain('opacity-35')
@@ -116,4 +127,45 @@ test('who may not move things has no grips, who may has one on each tile and sit
   expect(document.querySelectorAll('[data-grip]')).toHaveLength(0)
   shown({ onMove: () => undefined })
   expect(document.querySelectorAll('[data-grip]').length).toBe(layout.nodes.size + layout.areas.size)
+})
+
+test('a folded site is one tile that says what is in it; a press unfolds it, a mark at an open site folds that', () => {
+  const folded = layoutChart({ chart, hosts: [], shut: ['ald'], known: {} })
+  const heard = shown({ layout: folded })
+  const site = screen.getByRole('button', { name: 'ALD, site, folded, 2 devices, 1 error, 2 warnings' })
+  fireEvent.keyDown(site, { key: 'Enter' })
+  expect(heard.fold).toHaveBeenCalledWith('ald')
+})
+
+test('a drag with shift chooses what lies in a box, which moves together; Escape chooses none', () => {
+  const onMove = vi.fn()
+  shown({ onMove })
+  const drawing = screen.getByRole('group', { name: 'Chart of sites, devices and links' })
+  const far = { pointerId: 1, button: 0, shiftKey: true }
+  drawing.setPointerCapture = vi.fn()
+  fireEvent.pointerDown(drawing, { ...far, clientX: -9000, clientY: -9000 })
+  fireEvent.pointerMove(drawing, { ...far, clientX: 9000, clientY: 9000 })
+  fireEvent.pointerUp(drawing, { ...far, clientX: 9000, clientY: 9000 })
+  expect(screen.getByText(/4 tiles chosen: drag one to move them together/)).toBeVisible()
+  const tile = screen.getByRole('button', { name: /^r2/ })
+  tile.setPointerCapture = vi.fn()
+  fireEvent.pointerDown(tile, { pointerId: 1, button: 0, clientX: 0, clientY: 0 })
+  fireEvent.pointerMove(tile, { pointerId: 1, clientX: 50, clientY: 0 })
+  fireEvent.pointerUp(tile, { pointerId: 1, clientX: 50, clientY: 0 })
+  const [drag] = onMove.mock.calls[0] as [{ ids: Set<string> }]
+  expect([...drag.ids].sort()).toEqual(['device f1', 'device r1', 'device r2', 'outside isle'])
+  fireEvent.keyDown(drawing, { key: 'Escape' })
+  expect(screen.queryByText(/tiles chosen/)).toBeNull()
+})
+
+test('two answers in one picture: the second is told by its words where it stops', () => {
+  const path = (words: string) => ({
+    sentence: '',
+    nodes: new Set(['device r1', 'device f1']),
+    stretches: [],
+    stops: [{ node: 'device f1', back: false, words }],
+  })
+  shown({ paths: [path('no route'), path('dropped')] })
+  expect(screen.getByText('✗ this flow, no route')).toBeVisible()
+  expect(screen.getByText('✗ the other, dropped')).toBeVisible()
 })

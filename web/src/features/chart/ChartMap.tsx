@@ -1,4 +1,5 @@
 import { useEffect, useMemo, useRef, type KeyboardEvent, type ReactNode } from 'react'
+import { counted } from '../../ui/words'
 import { around, BoxIndex, left, overlap, top, type Box, type Point } from './geometry'
 import type { Marks } from './layers'
 import type { ChartLayout } from './layout'
@@ -9,6 +10,7 @@ import { linkedWith } from './parts'
 import { areasOf } from './place'
 import type { Line } from './route'
 import { AreaNames, Areas, Tile } from './Tiles'
+import { useBoxSelect } from './useBoxSelect'
 import { aroundView, useMapZoom, type Level } from './useMapZoom'
 import { useMoving, type Drag } from './useMoving'
 import { isArrow, walk } from './walk'
@@ -16,18 +18,21 @@ import { isArrow, walk } from './walk'
 export const DRAWING = 'chart-drawing'
 /** What buttons beside the chart may do with it. */
 export type Zooming = { fit: () => void; zoomIn: () => void; zoomOut: () => void; level: Level }
-export type Selected = { device: string | null; segment: number | null }
+/** What is chosen: a node by its id, or a segment. */
+export type Selected = { node: string | null; segment: number | null }
 
 type ChartMapProps = {
   layout: ChartLayout
   marks: Marks | null
-  path: FlowPath | null
+  paths: FlowPath[]
   selected: Selected
-  /** The device that is asked for from outside; it is brought into view and pulses. */
+  /** The node that is asked for from outside; it is brought into view and pulses. */
   found: string | null
   onDevice: (name: string) => void
   onSegment: (id: number) => void
   onUnfold: (name: string) => void
+  /** Folds a site to one tile, or unfolds it. */
+  onFoldSite: (name: string) => void
   /** Null for who may not move things. */
   onMove: ((drag: Drag) => void) | null
   tools: (zoom: Zooming) => ReactNode
@@ -39,12 +44,13 @@ type ChartMapProps = {
 export function ChartMap({
   layout,
   marks,
-  path,
+  paths,
   selected,
   found,
   onDevice,
   onSegment,
   onUnfold,
+  onFoldSite,
   onMove,
   tools,
   sheet,
@@ -59,6 +65,7 @@ export function ChartMap({
     () => (drag ? straightened(layout.lines, nodes, drag) : layout.lines),
     [layout.lines, nodes, drag],
   )
+  const boxed = useBoxSelect(host, at, layout.nodes)
   const linked = useMemo(() => linkedWith(parts.links), [parts])
   const index = useMemo(() => new BoxIndex(layout.nodes.values()), [layout.nodes])
   const ids = useMemo(() => new Map([...layout.nodes].map(([id, box]) => [box, id])), [layout.nodes])
@@ -71,13 +78,14 @@ export function ChartMap({
   }, [index, ids, level, inView.x, inView.y, inView.width, inView.height])
   const shownLines = level === 'sites' ? lines : lines.filter((line) => touches(line, inView))
   const shownAreas = drag ? areasOf(parts, nodes) : areas
-  const active = selected.device ? `device ${selected.device}` : null
+  const active = selected.node
   const first = active && nodes.has(active) ? active : (drawn.find((id) => !id.startsWith('hub')) ?? null)
   const byId = useMemo(() => new Map(parts.nodes.map((node) => [node.id, node])), [parts])
   const counts = useMemo(() => countsOf(layout), [layout])
 
   const press = (event: KeyboardEvent<SVGSVGElement>) => {
-    if (event.key === '+' || event.key === '=') zoom.zoomIn()
+    if (event.key === 'Escape') boxed.clear()
+    else if (event.key === '+' || event.key === '=') zoom.zoomIn()
     else if (event.key === '-') zoom.zoomOut()
     else if (event.key === '0') zoom.fit()
     else if (isArrow(event.key)) {
@@ -98,7 +106,7 @@ export function ChartMap({
   }
 
   const shown = useRef<string | null>(null)
-  const target = found ? nodes.get(`device ${found}`) : undefined
+  const target = found ? nodes.get(found) : undefined
   useEffect(() => {
     // Once for each that is asked for, as soon as there is room to show it in.
     if (found === shown.current || (found && (!target || !isReady))) return
@@ -118,27 +126,39 @@ export function ChartMap({
           aria-describedby="chart-keys"
           tabIndex={level === 'sites' || first === null ? 0 : -1}
           onKeyDown={press}
+          {...boxed.handlers}
           className="min-h-0 w-full flex-1 cursor-grab touch-none rounded-md bg-paper outline-offset-[-2px] select-none active:cursor-grabbing"
         >
           <g ref={layer} transform={at.toString()} data-world>
             <Areas
               areas={shownAreas}
               titles={parts.groups}
+              shut={parts.shut}
               grip={onMove ? (group) => grip(() => inGroup(layout, group)) : null}
             />
             <LinkLines
               lines={shownLines}
               level={level}
               marks={marks}
-              faded={path !== null || (marks !== null && marks.extra.length > 0)}
+              faded={paths.length > 0 || (marks !== null && marks.extra.length > 0)}
               selected={selected.segment}
               beside={active}
               onSelect={onSegment}
             />
             {marks && level !== 'sites' && <ExtraLines lines={marks.extra} nodes={nodes} />}
-            {path && <PathLines path={path} lines={lines} nodes={nodes} />}
+            {paths.map((path, number) => (
+              <PathLines key={number} path={path} number={number} lines={lines} nodes={nodes} />
+            ))}
             {level === 'sites' && <Blocks nodes={nodes} />}
-            <AreaNames areas={shownAreas} titles={parts.groups} level={level} scale={at.k} counts={counts} />
+            <AreaNames
+              areas={shownAreas}
+              titles={parts.groups}
+              shut={parts.shut}
+              level={level}
+              scale={at.k}
+              counts={counts}
+              onFold={onFoldSite}
+            />
             {drawn.map((id) => {
               const node = byId.get(id)
               const box = nodes.get(id)
@@ -149,27 +169,48 @@ export function ChartMap({
                   node={node}
                   box={box}
                   scale={at.k}
-                  selected={id === active}
-                  pulsing={found !== null && id === `device ${found}`}
-                  faded={path !== null && !path.nodes.has(id)}
+                  selected={id === active || boxed.chosen.has(id)}
+                  pulsing={found !== null && id === found}
+                  faded={paths.length > 0 && !paths.some((path) => path.nodes.has(id))}
                   mark={marks?.nodes.get(id) ?? null}
                   tabbable={id === first}
-                  grip={onMove ? grip(() => [id]) : null}
-                  onSelect={() =>
-                    node.kind === 'hub' && node.segment
-                      ? onSegment(node.segment.id)
-                      : node.device && onDevice(node.name)
-                  }
-                  onUnfold={() => onUnfold(node.name)}
+                  grip={onMove ? grip(() => (boxed.chosen.has(id) ? boxed.chosen : [id])) : null}
+                  onSelect={() => {
+                    if (node.kind === 'site') onFoldSite(node.group)
+                    else if (node.segment) onSegment(node.segment.id)
+                    else if (node.device) onDevice(node.name)
+                  }}
+                  onUnfold={() => (node.kind === 'site' ? onFoldSite(node.group) : onUnfold(node.name))}
                 />
               )
             })}
             {level !== 'sites' && (
               <LineEnds lines={shownLines} nodes={nodes} marks={marks} level={level} scale={at.k} />
             )}
-            {path && <Overlay stops={path.stops} nodes={nodes} scale={at.k} />}
+            {paths.map((path, number) => (
+              <Overlay
+                key={number}
+                stops={path.stops}
+                number={number}
+                of={paths.length}
+                nodes={nodes}
+                scale={at.k}
+              />
+            ))}
+            {boxed.box && <Boxed box={boxed.box} scale={at.k} />}
           </g>
         </svg>
+        {boxed.chosen.size > 0 && (
+          <p
+            role="status"
+            className="absolute top-1 left-1 rounded-card border border-line bg-card px-2 py-1 text-sm shadow"
+          >
+            {counted(boxed.chosen.size, 'tile')} chosen{onMove ? ': drag one to move them together' : ''}.{' '}
+            <button type="button" className="text-link hover:underline" onClick={boxed.clear}>
+              Choose none
+            </button>
+          </p>
+        )}
         {world && isReady && (
           <Overview
             areas={areas}
@@ -182,6 +223,21 @@ export function ChartMap({
         {sheet}
       </div>
     </div>
+  )
+}
+
+/** The box that is being drawn. */
+function Boxed({ box, scale }: { box: Box; scale: number }) {
+  return (
+    <rect
+      x={left(box)}
+      y={top(box)}
+      width={box.width}
+      height={box.height}
+      className="pointer-events-none fill-chosen-wash/50 stroke-chosen"
+      strokeWidth={1.5 / scale}
+      strokeDasharray={`${5 / scale} ${3 / scale}`}
+    />
   )
 }
 
@@ -234,10 +290,11 @@ function countsOf({ parts }: ChartLayout) {
   for (const node of parts.nodes) {
     if (node.kind === 'hub') continue
     const count = counts.get(node.group) ?? { devices: 0, hosts: 0, errors: 0, warnings: 0 }
-    count.devices += 1
+    const devices = node.kind === 'site' ? node.members : node.device ? [node.device] : []
+    count.devices += node.kind === 'outside' ? 1 : devices.length
     count.hosts += node.hosts.length
-    count.errors += Number(Boolean(node.device?.errors))
-    count.warnings += Number(Boolean(node.device?.warnings))
+    count.errors += devices.filter((device) => device.errors).length
+    count.warnings += devices.filter((device) => device.warnings).length
     counts.set(node.group, count)
   }
   return counts

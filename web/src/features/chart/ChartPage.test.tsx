@@ -4,6 +4,7 @@ import { beforeEach, expect, test, vi } from 'vitest'
 import { drawAllRows, place, serve, visit } from '../../testing'
 import { chartDevice, chartEnd, chartSegment, chartSite, flowHop } from './charts.testing'
 import { ChartPage } from './ChartPage'
+import { aFinding } from '../findings/findings.testing'
 import { layoutChart, type LayoutQuestion } from './layout'
 
 // Workers are for browsers: here the answer comes from the same function.
@@ -78,11 +79,8 @@ beforeEach(() => {
       return { places: Object.fromEntries(Object.entries(kept).filter(([, at]) => at)) }
     }
     if (pathname.endsWith('/chart')) return CHART
-    if (pathname.endsWith('/findings'))
-      return [
-        { severity: 'error', text: 't' },
-        { severity: 'warning', text: 'u' },
-      ]
+    if (pathname.endsWith('/findings')) return [aFinding('t'), aFinding('u', { severity: 'warning' })]
+    if (pathname.endsWith('/findings/notes')) return { muted: [], since: {}, known_from: 3 }
     if (pathname.endsWith('/flow')) return FLOW
     if (pathname.includes('/devices/'))
       return {

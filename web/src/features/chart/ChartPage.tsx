@@ -1,13 +1,24 @@
 import { useQuery } from '@tanstack/react-query'
-import { useEffect, useMemo, useState, type FormEvent } from 'react'
+import { useEffect, useState, type FormEvent } from 'react'
 import { Link } from 'react-router'
-import { chartQuery, findingsQuery, flowQuery, sessionsQuery, type FlowQuestion } from '../../api/queries'
-import type { Chart, ChartSegment } from '../../api/types'
+import {
+  chartQuery,
+  compareQuery,
+  flowQuery,
+  sessionsQuery,
+  type FlowQuestion,
+  type OtherFlow,
+} from '../../api/queries'
+import type { Chart, ChartSegment, Flow } from '../../api/types'
 import { Button, Problem, Waiting } from '../../ui/controls'
 import { Input, Select } from '../../ui/fields'
 import { counted } from '../../ui/words'
-import { DeviceSheet, LinkSheet } from '../devices/DeviceSheet'
-import { addressOf, questionIn, questionWords } from '../flows/question'
+import { DeviceSheet } from '../devices/DeviceSheet'
+import { LinkSheet } from '../devices/LinkSheet'
+import { countCauses } from '../findings/causes'
+import { useCauses } from '../findings/useCauses'
+import { addressOf, otherIn, questionIn, questionWords } from '../flows/question'
+import { Named } from '../lens/Named'
 import { useAddress, useLens, useLinkTo, usePlace } from '../lens/lens'
 import { ChartMap, DRAWING, type Zooming } from './ChartMap'
 import { downloadPng, downloadSvg } from './export'
@@ -15,7 +26,7 @@ import { flowPath } from './flowPath'
 import { overlap, type Point } from './geometry'
 import { LAYERS, layerNamed, marksOf, needsSessions, type Marks } from './layers'
 import type { ChartLayout } from './layout'
-import { isDown, keepersOf } from './parts'
+import { isDown } from './parts'
 import { areasOf, type Places } from './place'
 import { useLayout } from './useLayout'
 import { snapped, type Drag } from './useMoving'
@@ -33,6 +44,9 @@ export function ChartPage() {
   return <Charted chart={chart.data} places={places} known={places.known} />
 }
 
+/** Charts of more devices begin with their sites, which unfold one by one. */
+const SITES_FIRST = 1500
+
 type ChartedProps = { chart: Chart; places: ReturnType<typeof usePlaces>; known: Places }
 
 function Charted({ chart, places, known }: ChartedProps) {
@@ -40,7 +54,9 @@ function Charted({ chart, places, known }: ChartedProps) {
   const [params, change] = useAddress()
   const unfolded = params.get('hosts')
   const hosts = unfolded === 'all' ? 'all' : (unfolded?.split(',').filter(Boolean) ?? [])
-  const layout = useLayout(chart, lens, hosts, known, places.version)
+  const folded = params.get('sites') ?? (chart.devices.length > SITES_FIRST ? 'all' : 'none')
+  const shut = folded === 'all' ? 'all' : folded.split(',').filter((name) => name && name !== 'none')
+  const layout = useLayout(chart, lens, { hosts, shut }, known, places.version)
   const layer = layerNamed(params.get('layer'))
   const question = questionIn(params)
   const asksFlow = question !== null && question.from !== '' && question.to !== ''
@@ -48,16 +64,21 @@ function Charted({ chart, places, known }: ChartedProps) {
     ...flowQuery(lens, question ?? { from: '', to: '', as: '' }),
     enabled: asksFlow,
   })
+  const other = otherIn(params, question)
+  const compared = useQuery({
+    ...compareQuery(lens, question ?? { from: '', to: '', as: '' }, other ?? NO_OTHER),
+    enabled: asksFlow && other !== null,
+  })
   const sessions = useQuery({ ...sessionsQuery(lens), enabled: needsSessions(layer) })
-  const keepers = useMemo(() => keepersOf(chart), [chart])
   const [said, setSaid] = useState('')
   const { data: drawn } = layout
   const isNow = !layout.isPlaceholderData
   const { keep } = places
   useEffect(() => {
-    // Hosts that are unfolded now come and go; the others stay where they are.
+    // Hosts and sites that are unfolded or folded now come and go; the others stay where they are.
     // A layout of before a move is no layout to keep.
-    if (drawn && isNow && unfolded === null) keep(Object.fromEntries(drawn.nodes))
+    if (drawn && isNow && unfolded === null && drawn.parts.shut.size === 0)
+      keep(Object.fromEntries(drawn.nodes))
   }, [drawn, isNow, keep, unfolded])
   if (layout.isError) return <Problem error={layout.error} />
   if (!drawn) return <Waiting what={`Laying out ${chart.devices.length} devices`} />
@@ -67,20 +88,23 @@ function Charted({ chart, places, known }: ChartedProps) {
     links: drawn.parts.links,
     sessions: sessions.data?.sessions ?? [],
   })
-  const path =
-    asksFlow && flow.data && flow.data.classes.length === 0
-      ? flowPath(flow.data, drawn.parts.links, keepers, new Set(drawn.nodes.keys()))
-      : null
+  const isOne = asksFlow && flow.data?.classes.length === 0
+  const answers = isOne ? [flow.data, compared.data?.other] : []
+  const paths = answers.flatMap((answer) => (answer ? [flowPath(answer, drawn.parts)] : []))
   const link = params.get('link')
   const segment = chart.segments.find((each) => link !== null && each.id === Number(link)) ?? null
   const device = params.get('device')
-  // A host that is folded is found at the device that it is folded into.
-  const found =
-    device !== null && !drawn.nodes.has(`device ${device}`) ? (keepers.get(device) ?? device) : device
+  // What is folded is found at what it is folded into.
+  const found = device === null ? null : (drawn.parts.shownBy.get(device) ?? null)
   const unfold = (name: string) => {
     const list = hosts === 'all' ? [] : hosts
     const next = list.includes(name) ? list.filter((each) => each !== name) : [...list, name]
     change({ hosts: next.join(',') || null })
+  }
+  const foldSite = (name: string) => {
+    const list = [...drawn.parts.shut]
+    const next = list.includes(name) ? list.filter((each) => each !== name) : [...list, name]
+    change({ sites: next.join(',') || 'none' })
   }
   const drop = (drag: Drag) => {
     const to = dropped(drag, drawn)
@@ -92,16 +116,17 @@ function Charted({ chart, places, known }: ChartedProps) {
       <ChartMap
         layout={drawn}
         marks={marks}
-        path={path}
-        selected={{ device: found, segment: segment?.id ?? null }}
+        paths={paths}
+        selected={{ node: found, segment: segment?.id ?? null }}
         found={found}
         onDevice={(name) => change({ device: name, link: null })}
         onSegment={(id) => change({ link: String(id), device: null })}
         onUnfold={unfold}
+        onFoldSite={foldSite}
         onMove={places.mayMove ? drop : null}
         sheet={
           (device !== null || segment !== null) && (
-            <Sheet device={device} segment={segment} onUnfold={unfold} />
+            <Sheet device={device} segment={segment} onUnfold={unfold} onFoldSite={foldSite} />
           )
         }
         tools={(zoom) => (
@@ -112,6 +137,7 @@ function Charted({ chart, places, known }: ChartedProps) {
               marks={marks}
               places={places}
               allHosts={unfolded !== null}
+              allSites={shut === 'all' || (drawn.parts.shut.size > 0 && folded !== 'none')}
             />
             <Facts
               chart={chart}
@@ -121,6 +147,10 @@ function Charted({ chart, places, known }: ChartedProps) {
             {asksFlow && question && (
               <FlowLine
                 question={question}
+                other={other}
+                difference={compared.data?.sentence ?? null}
+                device={device}
+                flow={flow.data}
                 sentence={
                   flow.error
                     ? flow.error.message
@@ -137,9 +167,14 @@ function Charted({ chart, places, known }: ChartedProps) {
   )
 }
 
-type SheetProps = { device: string | null; segment: ChartSegment | null; onUnfold: (name: string) => void }
+type SheetProps = {
+  device: string | null
+  segment: ChartSegment | null
+  onUnfold: (name: string) => void
+  onFoldSite: (name: string) => void
+}
 
-function Sheet({ device, segment, onUnfold }: SheetProps) {
+function Sheet({ device, segment, onUnfold, onFoldSite }: SheetProps) {
   const [, change] = useAddress()
   return (
     <aside
@@ -156,7 +191,7 @@ function Sheet({ device, segment, onUnfold }: SheetProps) {
         </button>
       </div>
       {device !== null ? (
-        <DeviceSheet name={device} onUnfold={onUnfold} />
+        <DeviceSheet name={device} onUnfold={onUnfold} onFoldSite={onFoldSite} />
       ) : (
         segment && <LinkSheet segment={segment} />
       )}
@@ -192,9 +227,10 @@ type ToolbarProps = {
   marks: Marks | null
   places: ReturnType<typeof usePlaces>
   allHosts: boolean
+  allSites: boolean
 }
 
-function Toolbar({ zoom, names, marks, places, allHosts }: ToolbarProps) {
+function Toolbar({ zoom, names, marks, places, allHosts, allSites }: ToolbarProps) {
   const { network, lens } = usePlace()
   const [params, change] = useAddress()
   const [wanted, setWanted] = useState('')
@@ -258,6 +294,14 @@ function Toolbar({ zoom, names, marks, places, allHosts }: ToolbarProps) {
         />{' '}
         hosts
       </label>
+      <label className="flex items-center gap-1.5 whitespace-nowrap">
+        <input
+          type="checkbox"
+          checked={allSites}
+          onChange={(event) => change({ sites: event.target.checked ? 'all' : 'none' })}
+        />{' '}
+        sites folded
+      </label>
       <div className="flex-1" />
       {places.mayMove && (
         <>
@@ -294,8 +338,8 @@ function Toolbar({ zoom, names, marks, places, allHosts }: ToolbarProps) {
         </Button>
       </div>
       <p id="chart-keys" className="sr-only">
-        Arrow keys walk along links, Enter opens, plus and minus zoom, zero shows all. The list of devices
-        says the same in words.
+        Arrow keys walk along links, Enter opens, plus and minus zoom, zero shows all. With shift, a drag
+        chooses what lies in a box; Escape chooses none. The list of devices says the same in words.
       </p>
     </div>
   )
@@ -303,11 +347,10 @@ function Toolbar({ zoom, names, marks, places, allHosts }: ToolbarProps) {
 
 /** One line: is anything wrong, and what do the marks mean? */
 function Facts({ chart, marks, said }: { chart: Chart; marks: Marks | null; said: string }) {
-  const findings = useQuery(findingsQuery(useLens()))
+  const { causes } = useCauses()
   const to = useLinkTo()
   const down = chart.segments.filter(isDown).length
-  const errors = findings.data?.filter((finding) => finding.severity === 'error').length ?? 0
-  const warnings = findings.data?.filter((finding) => finding.severity === 'warning').length ?? 0
+  const { errors, warnings } = countCauses(causes ?? [])
   return (
     <p className="flex flex-wrap gap-x-4 text-sm text-soft">
       <span>
@@ -316,7 +359,7 @@ function Facts({ chart, marks, said }: { chart: Chart; marks: Marks | null; said
             <span className="text-stop">✗ {counted(down, 'link')} down</span>,{' '}
           </>
         )}
-        {findings.data && (
+        {causes && (
           <Link to={to('devices/findings')}>
             {errors + warnings === 0
               ? '✓ nothing suspicious'
@@ -335,11 +378,23 @@ function Facts({ chart, marks, said }: { chart: Chart; marks: Marks | null; said
 }
 
 /** The flow that is drawn, and the way back to its answer. */
-function FlowLine({ question, sentence }: { question: FlowQuestion; sentence: string }) {
+type FlowLineProps = {
+  question: FlowQuestion
+  sentence: string
+  other: OtherFlow | null
+  difference: string | null
+  /** What is chosen on the chart: its hop is shown first. */
+  device: string | null
+  flow: Flow | undefined
+}
+
+function FlowLine({ question, sentence, other, difference, device, flow }: FlowLineProps) {
   const [, change] = useAddress()
   const to = useLinkTo()
   const address = addressOf(question)
-  const nothing = Object.fromEntries(Object.keys(address).map((key) => [key, null]))
+  const compared = { other_from: other?.other_from, other_to: other?.other_to, other_as: other?.other_as }
+  const all = [...Object.keys(address), ...Object.keys(compared)]
+  const nothing = Object.fromEntries(all.map((key) => [key, null]))
   return (
     <p
       role="status"
@@ -347,9 +402,22 @@ function FlowLine({ question, sentence }: { question: FlowQuestion; sentence: st
       className="flex items-baseline gap-3 rounded-card border border-line bg-paper px-2 py-1"
     >
       <strong className="whitespace-nowrap">{questionWords(question)}</strong>
-      <span className="flex-1">{sentence}</span>
+      <span className="flex-1">
+        <Named text={sentence} />
+        {other && (
+          <span className="block">
+            <strong>
+              {other.other_from} → {other.other_to}
+            </strong>{' '}
+            (blue, outside): {difference ?? 'following it…'}
+          </span>
+        )}
+      </span>
       <span className="text-sm whitespace-nowrap text-soft">solid: there; dashed: back</span>
-      <Link to={to('flows', address)} className="whitespace-nowrap">
+      <Link
+        to={to('flows', { ...address, ...compared, hop: hopOf(flow, device) })}
+        className="whitespace-nowrap"
+      >
         its answer
       </Link>
       <button type="button" className="text-soft hover:underline" onClick={() => change(nothing)}>
@@ -357,4 +425,20 @@ function FlowLine({ question, sentence }: { question: FlowQuestion; sentence: st
       </button>
     </p>
   )
+}
+
+const NO_OTHER: OtherFlow = { other_from: '', other_to: '', other_as: '' }
+
+/** The first hop of an answer at a device, as an address names it; undefined where it does not pass there. */
+function hopOf(flow: Flow | undefined, device: string | null): string | undefined {
+  for (const [way, direction] of [
+    ['forward', flow?.forward],
+    ['return', flow?.return],
+  ] as const) {
+    for (const [number, branch] of (direction?.branches ?? []).entries()) {
+      const hop = branch.hops.findIndex((each) => each.device === device)
+      if (hop >= 0) return `${way}.${number}.${hop}`
+    }
+  }
+  return undefined
 }

@@ -2,7 +2,8 @@ import type { ChartSegment } from '../../api/types'
 import { alongLine, beside, bottom, inside, lengthOf, type Box, type Point } from './geometry'
 import type { ExtraLine, Marks, Tone } from './layers'
 import type { FlowPath, Stop, Stretch } from './flowPath'
-import { isDown } from './parts'
+import { counted } from '../../ui/words'
+import { downOf, type ChartLink } from './parts'
 import type { Line } from './route'
 import { FILL } from './Tiles'
 import { onPress } from './press'
@@ -28,6 +29,22 @@ export const segmentTitle = (segment: ChartSegment) =>
 const pathOf = (points: Point[]) =>
   points.map((point, index) => `${index ? 'L' : 'M'}${point.x.toFixed(1)} ${point.y.toFixed(1)}`).join('')
 
+/** What a line says of itself: both ends with addresses, costs and MTU; of a trunk how many there are. */
+function linkWords(link: ChartLink): string {
+  const down = downOf(link)
+  if (link.trunk.length > 0) {
+    const some = down > 0 ? `, ${down} down` : ''
+    const names = link.trunk.slice(0, 12).map(segmentTitle)
+    return [`Trunk of ${counted(link.trunk.length, 'link')}${some}`, ...names].join('\n')
+  }
+  const ends = link.segment.ends.map((end) => {
+    const costs = end.costs.map(({ protocol, cost }) => `${protocol} cost ${cost}`)
+    const told = [...end.addresses, ...costs, `MTU ${end.mtu} bytes`, end.up ? '' : 'down'].filter(Boolean)
+    return `${end.device}:${end.interface}: ${told.join(', ')}`
+  })
+  return [`Link ${segmentTitle(link.segment)}${down ? ', down' : ''}`, ...ends].join('\n')
+}
+
 type LinkLinesProps = {
   lines: Line[]
   level: Level
@@ -50,7 +67,7 @@ export function LinkLines({
   onSelect,
 }: LinkLinesProps) {
   if (level === 'sites' && lines.length > MANY) {
-    const down = lines.filter((line) => isDown(line.link.segment))
+    const down = lines.filter((line) => downOf(line.link) > 0)
     return (
       <g aria-hidden className="pointer-events-none" fill="none">
         <path
@@ -95,16 +112,16 @@ type LinkLineProps = {
 }
 
 function LinkLine({ line, tone, faded, selected, tabbable, onSelect }: LinkLineProps) {
-  const { segment } = line.link
-  const down = isDown(segment)
+  const { link } = line
+  const down = downOf(link) > 0
   const path = pathOf(line.points)
-  const words = `Link ${segmentTitle(segment)}${down ? ', down' : ''}`
+  const words = linkWords(link)
   return (
     <g
       role="button"
       tabIndex={tabbable ? 0 : -1}
       aria-pressed={selected}
-      aria-label={words}
+      aria-label={words.split('\n')[0]}
       onClick={onSelect}
       onKeyDown={onPress(onSelect)}
       className={`cursor-pointer outline-none [&:focus-visible>.ring]:stroke-focus ${faded && !selected ? 'opacity-25' : ''}`}
@@ -115,7 +132,7 @@ function LinkLine({ line, tone, faded, selected, tabbable, onSelect }: LinkLineP
         d={path}
         fill="none"
         className={`ring ${selected ? 'stroke-chosen' : down ? 'stroke-stop' : STROKE[tone]}`}
-        strokeWidth={selected ? 4 : 2}
+        strokeWidth={selected ? 4 : Math.min(6, 1.5 + 0.5 * Math.max(1, link.trunk.length))}
         strokeDasharray={down ? '7 6' : undefined}
         strokeLinejoin="round"
       />
@@ -248,16 +265,20 @@ export function ExtraLines({ lines, nodes }: { lines: ExtraLine[]; nodes: Map<st
 
 const PATH_TONE = { go: 'stroke-go', stop: 'stroke-stop', warn: 'stroke-warn' }
 const HEAD_TONE = { go: 'fill-go', stop: 'fill-stop', warn: 'fill-warn' }
-/** How far beside its link a direction runs. */
+/** How far beside its link a direction runs, and how much farther that of a second answer. */
 const ASIDE = 6
+const SECOND = 9
 
-/** A flow, there on one side of the links and back on the other, with an arrow head in the middle. */
+/** A flow, there on one side of the links and back on the other, with an arrow head in the middle; a second one outside it. */
 export function PathLines({
   path,
+  number,
   lines,
   nodes,
 }: {
   path: FlowPath
+  /** Which answer of those that are compared, from 0. */
+  number: number
   lines: Line[]
   nodes: Map<string, Box>
 }) {
@@ -267,19 +288,19 @@ export function PathLines({
       {path.stretches.map((stretch) => {
         const points = pointsOf(stretch, byId, nodes)
         if (!points) return null
-        const shown = beside(points, ASIDE)
+        const shown = beside(points, ASIDE + SECOND * number)
         const head = alongLine(shown, lengthOf(shown) / 2)
         return (
           <g key={stretch.id}>
             <path
               d={pathOf(shown)}
-              className={PATH_TONE[stretch.tone]}
+              className={number > 0 && stretch.tone === 'go' ? 'stroke-chosen' : PATH_TONE[stretch.tone]}
               strokeWidth={2 + 4 * stretch.share}
               strokeDasharray={stretch.back ? '9 4' : undefined}
             />
             <path
               d="M-7 -6L8 0L-7 6Z"
-              className={HEAD_TONE[stretch.tone]}
+              className={number > 0 && stretch.tone === 'go' ? 'fill-chosen' : HEAD_TONE[stretch.tone]}
               transform={`translate(${head.x} ${head.y}) rotate(${(head.angle * 180) / Math.PI})`}
             />
           </g>
@@ -297,18 +318,32 @@ function pointsOf(stretch: Stretch, lines: Map<string, Line>, nodes: Map<string,
 }
 
 /** Where a flow stops, and why. */
-export function Overlay({ stops, nodes, scale }: { stops: Stop[]; nodes: Map<string, Box>; scale: number }) {
+export function Overlay({
+  stops,
+  number,
+  of,
+  nodes,
+  scale,
+}: {
+  stops: Stop[]
+  /** Which of so many answers it is about, from 0. */
+  number: number
+  of: number
+  nodes: Map<string, Box>
+  scale: number
+}) {
   const size = Math.max(13, 12 / scale)
   return stops.map((stop, index) => {
     const box = nodes.get(stop.node)
     if (!box) return null
-    const words = `✗ ${stop.back ? 'answers: ' : ''}${stop.words}`
+    const which = of > 1 ? (number === 0 ? 'this flow, ' : 'the other, ') : ''
+    const words = `✗ ${which}${stop.back ? 'answers: ' : ''}${stop.words}`
     const width = words.length * size * 0.52 + 14
     return (
       <g key={index} className="pointer-events-none">
         <rect
           x={box.x - width / 2}
-          y={bottom(box) + 5}
+          y={bottom(box) + 5 + number * size * 2}
           width={width}
           height={size * 1.7}
           rx={4}
@@ -316,7 +351,7 @@ export function Overlay({ stops, nodes, scale }: { stops: Stop[]; nodes: Map<str
         />
         <text
           x={box.x}
-          y={bottom(box) + 5 + size * 1.2}
+          y={bottom(box) + 5 + size * 1.2 + number * size * 2}
           textAnchor="middle"
           className="fill-stop font-semibold"
           style={{ fontSize: size }}

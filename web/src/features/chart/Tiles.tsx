@@ -24,12 +24,15 @@ const LONGEST = 23
 type AreasProps = {
   areas: Map<string, Box>
   titles: Map<string, string>
+  /** Sites that are folded: their tile says it all. */
+  shut: Set<string>
   grip: ((group: string) => Grip) | null
 }
 
 /** The areas of sites; whoever may move things grips them here. */
-export function Areas({ areas, titles, grip }: AreasProps) {
-  return [...areas].map(([name, area]) => (
+export function Areas({ areas, titles, shut, grip }: AreasProps) {
+  const open = [...areas].filter(([name]) => !shut.has(name))
+  return open.map(([name, area]) => (
     <g key={name} {...grip?.(name)} className={grip ? 'cursor-move' : undefined}>
       <title>{titles.get(name) ?? name}</title>
       <rect
@@ -52,17 +55,21 @@ export function Areas({ areas, titles, grip }: AreasProps) {
 type AreaNamesProps = {
   areas: Map<string, Box>
   titles: Map<string, string>
+  shut: Set<string>
   level: Level
   scale: number
   counts: Map<string, Count>
+  onFold: (name: string) => void
 }
 type Count = { devices: number; hosts: number; errors: number; warnings: number }
 
 /** The names of sites: above their devices, or large in the middle with counts where those cannot be read. */
-export function AreaNames({ areas, titles, level, scale, counts }: AreaNamesProps) {
-  return [...areas].map(([name, area]) => {
+export function AreaNames({ areas, titles, shut, level, scale, counts, onFold }: AreaNamesProps) {
+  const far = level === 'sites'
+  // Near by the tile of a folded site says its name.
+  const named = [...areas].filter(([name]) => far || !shut.has(name))
+  return named.map(([name, area]) => {
     const count = counts.get(name)
-    const far = level === 'sites'
     const size = far ? 15 / scale : Math.max(14, SMALLEST / scale)
     return (
       <g key={name} className="pointer-events-none stroke-sunk" style={{ paintOrder: 'stroke' }}>
@@ -75,6 +82,9 @@ export function AreaNames({ areas, titles, level, scale, counts }: AreaNamesProp
         >
           {titles.get(name) ?? name}
         </text>
+        {!far && name !== OUTSIDE && name !== NO_SITE && (
+          <Fold name={titles.get(name) ?? name} area={area} onFold={() => onFold(name)} />
+        )}
         {far && count && area.width * scale > countWords(count).length * COUNT_LETTER && (
           <text
             x={area.x}
@@ -89,6 +99,23 @@ export function AreaNames({ areas, titles, level, scale, counts }: AreaNamesProp
       </g>
     )
   })
+}
+
+/** Folds a site to one tile. The keyboard does so from a device's sheet. */
+function Fold({ name, area, onFold }: { name: string; area: Box; onFold: () => void }) {
+  const [x, y] = [right(area) - 15, top(area) + 13]
+  return (
+    <g
+      aria-hidden
+      className="pointer-events-auto cursor-pointer"
+      onPointerDown={(event) => event.stopPropagation()}
+      onClick={onFold}
+    >
+      <title>{`Fold ${name} to one tile`}</title>
+      <rect x={x - 8} y={y - 8} width={16} height={16} rx={3} className="fill-card stroke-line" />
+      <path d={`M${x - 4} ${y}h8`} className="stroke-soft" strokeWidth={1.8} />
+    </g>
+  )
 }
 
 function countWords({ devices, hosts, errors, warnings }: Count) {
@@ -130,14 +157,20 @@ export function Tile({
   onSelect,
   onUnfold,
 }: TileProps) {
-  const { device, name, hosts } = node
-  const found = device?.errors ? '✗' : device?.warnings ? '!' : ''
+  const { device, name, members } = node
+  const hosts = node.kind === 'site' ? members : node.hosts
+  const sum = (what: 'errors' | 'warnings') =>
+    members.reduce((total, member) => total + member[what], device?.[what] ?? 0)
+  const [errors, warnings] = [sum('errors'), sum('warnings')]
+  const found = errors ? '✗' : warnings ? '!' : ''
+  const kinds = { hub: '', outside: 'outside network', site: 'site, folded', device: device?.role }
   const words = [
     node.kind === 'hub' ? `Segment ${name}` : name,
-    node.kind === 'outside' ? 'outside network' : device?.role,
-    device?.errors ? counted(device.errors, 'error') : '',
-    device?.warnings ? counted(device.warnings, 'warning') : '',
-    hosts.length ? counted(hosts.length, 'host') : '',
+    kinds[node.kind],
+    node.kind === 'site' ? counted(members.length, 'device') : '',
+    errors ? counted(errors, 'error') : '',
+    warnings ? counted(warnings, 'warning') : '',
+    node.hosts.length ? counted(node.hosts.length, 'host') : '',
     mark?.title ?? '',
   ]
     .filter(Boolean)
@@ -174,7 +207,7 @@ export function Tile({
               width={box.width}
               height={box.height}
               rx={device?.role === 'host' ? 15 : 4}
-              className={`ring ${selected ? 'fill-chosen-wash stroke-chosen' : `fill-card ${device?.errors ? 'stroke-stop' : 'stroke-soft'}`} ${pulsing ? 'chart-pulse' : ''}`}
+              className={`ring ${selected ? 'fill-chosen-wash stroke-chosen' : `${node.kind === 'site' ? 'fill-sunk' : 'fill-card'} ${errors ? 'stroke-stop' : 'stroke-soft'}`} ${pulsing ? 'chart-pulse' : ''}`}
               strokeWidth={selected ? 3 : 1.2}
               strokeDasharray={node.kind === 'outside' ? '4 3' : undefined}
             />
@@ -205,7 +238,7 @@ export function Tile({
             x={left(box) + 3}
             y={top(box) + 4}
             textAnchor="middle"
-            className={`stroke-card text-[14px] font-bold ${device?.errors ? 'fill-stop' : 'fill-warn'}`}
+            className={`stroke-card text-[14px] font-bold ${errors ? 'fill-stop' : 'fill-warn'}`}
             style={{ paintOrder: 'stroke', strokeWidth: 4 }}
             aria-hidden
           >
@@ -213,7 +246,15 @@ export function Tile({
           </text>
         )}
       </g>
-      {hosts.length > 0 && <Hosts box={box} name={name} count={hosts.length} onUnfold={onUnfold} />}
+      {hosts.length > 0 && (
+        <Hosts
+          box={box}
+          name={name}
+          what={node.kind === 'site' ? 'device' : 'host'}
+          count={hosts.length}
+          onUnfold={onUnfold}
+        />
+      )}
       {mark && (
         <text
           x={box.x}
@@ -231,15 +272,17 @@ export function Tile({
   )
 }
 
-/** How many hosts are folded into a device; a press unfolds them. */
+/** How many hosts are folded into a device, or devices into a site; a press unfolds them. */
 function Hosts({
   box,
   name,
+  what,
   count,
   onUnfold,
 }: {
   box: Box
   name: string
+  what: string
   count: number
   onUnfold: () => void
 }) {
@@ -256,7 +299,7 @@ function Hosts({
         onUnfold()
       }}
     >
-      <title>{`${counted(count, 'host')} of ${name}: press to unfold`}</title>
+      <title>{`${counted(count, what)} of ${name}: press to unfold`}</title>
       <rect
         x={right(box) - width - 4}
         y={top(box) + 5}

@@ -1,6 +1,6 @@
 import type { Branch, Flow } from '../../api/types'
 import { tone, VERDICT_WORDS, type Tone } from '../flows/verdicts'
-import type { ChartLink } from './parts'
+import type { ChartLink, ChartParts } from './parts'
 
 /** A stretch of a flow between two nodes of the chart, on a link where there is one. */
 export type Stretch = {
@@ -18,22 +18,19 @@ export type Stop = { node: string; back: boolean; words: string }
 /** Both directions of an answer as they are drawn. */
 export type FlowPath = { stretches: Stretch[]; nodes: Set<string>; stops: Stop[]; sentence: string }
 
-/** Where a flow passes on a chart, and where and why it stops. Hosts that are folded stand for themselves by their router. */
-export function flowPath(
-  flow: Flow,
-  links: ChartLink[],
-  keepers: Map<string, string>,
-  shown: Set<string>,
-): FlowPath {
+type Drawn = Pick<Flow, 'forward' | 'return' | 'sentence'>
+
+/** Where a flow passes on a chart, and where and why it stops. What is folded stands for itself by what it is folded into. */
+export function flowPath(flow: Drawn, { links, nodes: shown, shownBy }: ChartParts): FlowPath {
+  const outsides = new Set(shown.map((node) => node.id))
   const nodeOf = (device: string, outside: boolean): string | null => {
-    const id = `${outside ? 'outside' : 'device'} ${device}`
-    if (shown.has(id)) return id
-    const keeper = keepers.get(device)
-    return keeper !== undefined && shown.has(`device ${keeper}`) ? `device ${keeper}` : null
+    const id = `outside ${device}`
+    return outside ? (outsides.has(id) ? id : null) : (shownBy.get(device) ?? null)
   }
   const byEnd = new Map<string, ChartLink>()
   for (const link of links) {
-    for (const end of link.ends) if (end) byEnd.set(`${end.device}\n${end.interface}`, link)
+    const ends = link.trunk.length ? link.trunk.flatMap((segment) => segment.ends) : link.ends
+    for (const end of ends) if (end) byEnd.set(`${end.device}\n${end.interface}`, link)
   }
   const stretches = new Map<string, Stretch>()
   const nodes = new Set<string>()

@@ -1,9 +1,10 @@
 import { expect, test } from 'vitest'
-import { chartDevice, chartSegment, chartSite, numbers, randomChart } from './charts.testing'
+import type { Chart } from '../../api/types'
+import { chartDevice, chartEnd, chartSegment, chartSite, numbers, randomChart } from './charts.testing'
 import { bottom, distance, grown, inside, left, overlap, right, top, type Box } from './geometry'
 import { layoutChart } from './layout'
 import { measure } from './measure'
-import { OUTSIDE, partsOf } from './parts'
+import { downOf, OUTSIDE, partsOf } from './parts'
 import type { Places } from './place'
 
 const placesOf = (nodes: Map<string, Box>): Places =>
@@ -205,4 +206,50 @@ test('a hundred devices without any site are told apart as well', () => {
   expect(measure(nodes, areas, lines)).toMatchObject({ behind: 0, overlaps: 0 })
   const boxes = [...nodes.values()]
   expect(boxes.some((one, at) => boxes.slice(at + 1).some((other) => overlap(one, other, 8)))).toBe(false)
+})
+
+test('folded sites are one tile each; what leads to one is a trunk, which counts what of it is down', () => {
+  const chart: Chart = {
+    sites: [chartSite('north'), chartSite('south')],
+    devices: ['n1', 'n2']
+      .map((name) => chartDevice(name, { site: 'north' }))
+      .concat(
+        ['s1', 's2'].map((name) => chartDevice(name, { site: 'south' })),
+        chartDevice('h', { site: 'north', role: 'host' }),
+      ),
+    segments: [
+      chartSegment(0, ['n1', 'n2']),
+      chartSegment(1, ['n1', 's1']),
+      chartSegment(2, ['n2', 's2']),
+      chartSegment(3, ['n2', chartEnd('s1', { up: false })]),
+      chartSegment(4, ['n1', 'h']),
+    ],
+    outside: [],
+  }
+  const open = partsOf(chart, new Set())
+  expect(open.shut.size).toBe(0)
+  const one = partsOf(chart, new Set(), new Set(['north']))
+  expect(one.nodes.map((node) => node.id).sort()).toEqual(['device s1', 'device s2', 'site north'])
+  expect(one.nodes.find((node) => node.kind === 'site')?.members.map(({ name }) => name)).toEqual([
+    'n1',
+    'n2',
+    'h',
+  ])
+  expect(one.links.map((link) => [link.from, link.to, link.trunk.length, downOf(link)])).toEqual([
+    ['device s1', 'site north', 2, 1],
+    ['device s2', 'site north', 1, 0],
+  ])
+  expect([one.shownBy.get('n2'), one.shownBy.get('h'), one.shownBy.get('s1')]).toEqual([
+    'site north',
+    'site north',
+    'device s1',
+  ])
+  const all = partsOf(chart, new Set(), 'all')
+  expect(all.links.map((link) => [link.from, link.to, link.trunk.length, downOf(link)])).toEqual([
+    ['site north', 'site south', 3, 1],
+  ])
+  // A folded site stands in the middle of its devices.
+  const known = { 'device n1': { x: 0, y: 0 }, 'device n2': { x: 100, y: 50 } }
+  const { nodes } = layoutChart({ chart, hosts: [], shut: ['north'], known })
+  expect(nodes.get('site north')).toMatchObject({ x: 50, y: 25 })
 })

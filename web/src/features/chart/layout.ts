@@ -5,7 +5,13 @@ import { partsOf, type ChartParts } from './parts'
 import { place, type Placement, type Places } from './place'
 import { routeLines, type Line } from './route'
 
-export type LayoutQuestion = { chart: Chart; hosts: 'all' | string[]; known: Places }
+export type LayoutQuestion = {
+  chart: Chart
+  hosts: 'all' | string[]
+  /** Sites that are folded; left out: none. */
+  shut?: 'all' | string[]
+  known: Places
+}
 export type ChartLayout = {
   parts: ChartParts
   nodes: Map<string, Box>
@@ -22,8 +28,13 @@ const CROSSING = 150
 const WIDER = 1.8
 
 /** A whole chart: what is shown, where it stands, and how its lines run. The same question gives the same chart. */
-export function layoutChart({ chart, hosts, known }: LayoutQuestion): ChartLayout {
-  const parts = partsOf(chart, hosts === 'all' ? 'all' : new Set(hosts))
+export function layoutChart({ chart, hosts, shut = [], known: kept }: LayoutQuestion): ChartLayout {
+  const parts = partsOf(
+    chart,
+    hosts === 'all' ? 'all' : new Set(hosts),
+    shut === 'all' ? 'all' : new Set(shut),
+  )
+  const known = withSites(kept, parts)
   const hints: Places = {}
   for (const { name, position } of chart.sites) {
     const [x, y] = position ?? []
@@ -37,6 +48,18 @@ export function layoutChart({ chart, hosts, known }: LayoutQuestion): ChartLayou
   const costs = all.map((placement) => costOf(placement, parts))
   const { nodes, groups } = all[costs.indexOf(Math.min(...costs))] ?? begun(0)
   return { parts, nodes, areas: groups, lines: routeLines(parts.links, nodes) }
+}
+
+/** Folded sites stand in the middle of their devices, as far as those have places. */
+function withSites(known: Places, { nodes }: ChartParts): Places {
+  const found: Places = { ...known }
+  for (const node of nodes) {
+    const at = node.members.flatMap((device) => known[`device ${device.name}`] ?? [])
+    if (at.length === 0) continue
+    const sum = at.reduce((a, b) => ({ x: a.x + b.x, y: a.y + b.y }))
+    found[node.id] = { x: sum.x / at.length, y: sum.y / at.length }
+  }
+  return found
 }
 
 /** How many starts there is time for. */

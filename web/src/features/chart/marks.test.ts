@@ -6,7 +6,7 @@ import type { Box } from './geometry'
 import { layerNamed, LAYERS, marksOf, needsSessions, rateWords, type LayerName } from './layers'
 import { aBranch } from '../flows/flows.testing'
 import { layoutChart } from './layout'
-import { keepersOf, partsOf } from './parts'
+import { partsOf } from './parts'
 import { dropped } from './ChartPage'
 import { snapped } from './useMoving'
 import { levelAt } from './useMapZoom'
@@ -46,7 +46,8 @@ const chart = {
   ],
   outside: [],
 }
-const { links } = partsOf(chart, new Set())
+const parts = partsOf(chart, new Set())
+const { links } = parts
 const session = (device: string, remote: string | null, state: 'up' | 'unreachable') => ({
   device,
   vrf: 'default',
@@ -161,8 +162,7 @@ test('a flow runs along its links; hosts stand for themselves by their router; t
       branch(0.5, 'delivered', [flowHop('a', null, 'port1'), flowHop('b', 'port1', null)]),
     ]),
   } as unknown as Flow
-  const shown = new Set(['device a', 'device b', 'device c'])
-  const path = flowPath(flow, links, keepersOf(chart), shown)
+  const path = flowPath(flow, parts)
   expect(
     path.stretches.map(({ from, to, link, back, share, tone }) => [from, to, link, back, share, tone]),
   ).toEqual([

@@ -28,10 +28,16 @@ function laidOut(question: LayoutQuestion): Promise<ChartLayout> {
 }
 
 /** The chart's layout; while another is made, the one before stays. */
-export function useLayout(chart: Chart, lens: Lens, hosts: 'all' | string[], known: Places, version: string) {
+export function useLayout(
+  chart: Chart,
+  lens: Lens,
+  folds: { hosts: 'all' | string[]; shut: 'all' | string[] },
+  known: Places,
+  version: string,
+) {
   return useQuery({
-    queryKey: ['chart-layout', lens, hosts, version],
-    queryFn: () => laidOut({ chart, hosts, known }),
+    queryKey: ['chart-layout', lens, folds, version],
+    queryFn: () => laidOut({ chart, ...folds, known }),
     placeholderData: (before) => before,
     staleTime: Infinity,
     gcTime: 60_000,

@@ -54,7 +54,11 @@ export function useMapZoom(world: Box | null) {
       ])
       .filter((event: Event) => {
         const grip = event.target instanceof Element && event.target.closest('[data-grip]')
-        return event.type === 'wheel' || (!grip && !(event as MouseEvent).button)
+        // With the shift key a drag chooses, see useBoxSelect.
+        return (
+          event.type === 'wheel' ||
+          (!grip && !(event as MouseEvent).button && !(event as MouseEvent).shiftKey)
+        )
       })
       .on('zoom', ({ transform, sourceEvent }: D3ZoomEvent<SVGSVGElement, unknown>) => {
         touched.current ||= Boolean(sourceEvent)

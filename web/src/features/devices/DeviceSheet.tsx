@@ -1,15 +1,19 @@
 import { useQuery } from '@tanstack/react-query'
 import { Link } from 'react-router'
 import { deviceQuery, findingsQuery } from '../../api/queries'
-import type { ChartEnd, ChartSegment } from '../../api/types'
 import { Mono, Panel, Problem, Severity, Waiting } from '../../ui/controls'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { useFileLink, useLens, useLinkTo } from '../lens/lens'
-import { segmentTitle } from '../chart/Lines'
-import { rateWords } from '../chart/layers'
 
 /** Everything about one device: interfaces, findings, file, and its table. */
-export function DeviceSheet({ name, onUnfold }: { name: string; onUnfold?: (name: string) => void }) {
+type DeviceSheetProps = {
+  name: string
+  onUnfold?: (name: string) => void
+  /** Folds the device's site on the chart, or unfolds it. */
+  onFoldSite?: (site: string) => void
+}
+
+export function DeviceSheet({ name, onUnfold, onFoldSite }: DeviceSheetProps) {
   const lens = useLens()
   const to = useLinkTo()
   const file = useFileLink()
@@ -38,6 +42,11 @@ export function DeviceSheet({ name, onUnfold }: { name: string; onUnfold?: (name
         {onUnfold && role !== 'host' && (
           <button type="button" className="text-link underline" onClick={() => onUnfold(name)}>
             Its hosts on the chart
+          </button>
+        )}
+        {onFoldSite && site && (
+          <button type="button" className="text-link underline" onClick={() => onFoldSite(site)}>
+            Fold its site, or unfold it
           </button>
         )}
       </p>
@@ -82,56 +91,3 @@ export function DeviceSheet({ name, onUnfold }: { name: string; onUnfold?: (name
     </Panel>
   )
 }
-
-/** One link: who is at its ends, and what each end says about it. */
-export function LinkSheet({ segment }: { segment: ChartSegment }) {
-  return (
-    <Panel
-      title={segmentTitle(segment)}
-      aside={<span className="text-soft">{segment.stated ? 'stated link' : 'same subnet'}</span>}
-    >
-      <p className="text-soft">
-        <Mono>{segment.name}</Mono>
-      </p>
-      <ul className="divide-y divide-line">
-        {segment.ends.map((end) => (
-          <li key={`${end.device}:${end.interface}`} className="py-1.5">
-            <div className="flex justify-between">
-              <strong>
-                {end.device} <Mono>{end.interface}</Mono>
-              </strong>
-              <span className={end.up ? 'text-go' : 'font-semibold text-stop'}>{end.up ? 'up' : 'down'}</span>
-            </div>
-            <div className="text-sm">
-              {end.addresses.map((address) => (
-                <Mono key={address} className="mr-2">
-                  {address}
-                </Mono>
-              ))}
-            </div>
-            <div className="text-sm text-soft">
-              {costWords(end)}; MTU {end.mtu} bytes
-              {end.bandwidth_bps ? `; ${rateWords(end.bandwidth_bps)}` : ''}{' '}
-              <EvidenceLink file={end.file} line={end.line} />
-            </div>
-          </li>
-        ))}
-        {segment.outside.map((end) => (
-          <li key={end.address} className="py-1.5">
-            <strong>{end.name}</strong>, outside: <Mono>{end.address}</Mono>
-          </li>
-        ))}
-      </ul>
-    </Panel>
-  )
-}
-
-/** What an end counts outward, by protocol. */
-function costWords(end: ChartEnd): string {
-  const words = end.costs.map(
-    ({ protocol, where, cost }) => `${PROTOCOLS[protocol] ?? protocol} ${where}, cost outward ${cost}`,
-  )
-  return words.join('; ') || 'no link-state protocol here'
-}
-
-const PROTOCOLS: Record<string, string> = { ospf: 'OSPF', ospfv3: 'OSPFv3', isis: 'IS-IS' }

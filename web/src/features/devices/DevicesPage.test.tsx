@@ -3,7 +3,8 @@ import userEvent from '@testing-library/user-event'
 import { beforeEach, expect, test } from 'vitest'
 import { drawAllRows, serve, visit } from '../../testing'
 import { rateWords } from '../chart/layers'
-import { DeviceSheet, LinkSheet } from './DeviceSheet'
+import { DeviceSheet } from './DeviceSheet'
+import { LinkSheet } from './LinkSheet'
 import { aFinding } from '../findings/findings.testing'
 import { DevicesPage } from './DevicesPage'
 
@@ -80,6 +81,19 @@ beforeEach(() => {
     if (pathname.endsWith('/chart')) return CHART
     if (pathname.endsWith('/findings')) return [FINDING]
     if (pathname.endsWith('/findings/notes')) return { muted: [], since: {}, known_from: 3 }
+    if (pathname.endsWith('/flows-over'))
+      return [
+        {
+          name: 'the case',
+          source: 'kiosk',
+          destination: 'db',
+          traffic: 'tcp 1',
+          forward: '1/2',
+          back: null,
+          verdict: 'filtered',
+          return_verdict: null,
+        },
+      ]
     if (pathname.endsWith('/files')) return [{ path: 'devices/r1.yaml' }, { path: 'network.yaml' }]
     if (pathname.includes('/files/'))
       return { path: pathname.split('/files/')[1], text: 'routrel: 1\ndevice: r1\n' }
@@ -136,7 +150,7 @@ test('a device tells of each interface whether it is up, and why not', async () 
   )
 })
 
-test('a link tells both ends apart: cost outward, MTU, rate, and who is outside', () => {
+test('a link tells both ends apart: cost outward, MTU, rate, and who is outside', async () => {
   const end = (device: string, cost: number, up: boolean) => ({
     device,
     interface: 'port1',
@@ -168,6 +182,11 @@ test('a link tells both ends apart: cost outward, MTU, rate, and who is outside'
   expect(second).toHaveTextContent('r2 port1down')
   expect(second).toHaveTextContent('no link-state protocol here')
   expect(third).toHaveTextContent('isle, outside: 10.0.0.9')
+  await userEvent.click(screen.getByRole('button', { name: 'Kept flows over it' }))
+  expect(await screen.findByText('Kept flows over it: 1')).toBeVisible()
+  const flow = screen.getByRole('link', { name: 'kiosk → db tcp 1' })
+  expect(flow).toHaveAttribute('href', '/n/net/flows?revision=3&from=kiosk&to=db&as=tcp+1')
+  expect(flow.closest('li')).toHaveTextContent('the case: there 1/2; blocked by a filter')
   expect([rateWords(999), rateWords(1000), rateWords(10 ** 12), rateWords(10 ** 16)]).toEqual([
     '999 b/s',
     '1 kb/s',

@@ -5,6 +5,7 @@ import type { Flow } from '../../api/types'
 import { Button, Panel, Problem, Waiting } from '../../ui/controls'
 import { useAddress, useLens } from '../lens/lens'
 import { EndpointField } from './EndpointField'
+import { otherIn } from './question'
 import { layoutStrip } from './strip/layout'
 import { StripView } from './strip/StripView'
 import { useFolds } from './strip/useFolds'
@@ -13,10 +14,7 @@ import { Input } from '../../ui/fields'
 /** A second flow, perhaps one that works, on one strip with the first. */
 export function Compare({ question, flow }: { question: FlowQuestion; flow: Flow }) {
   const [params, change] = useAddress()
-  const from = params.get('other_from') ?? ''
-  const to = params.get('other_to') ?? ''
-  const other =
-    from && to ? { other_from: from, other_to: to, other_as: params.get('other_as') ?? question.as } : null
+  const other = otherIn(params, question)
   return (
     <Panel
       title="Compare with another flow"
@@ -32,7 +30,12 @@ export function Compare({ question, flow }: { question: FlowQuestion; flow: Flow
         )
       }
     >
-      <OtherBar key={`${from} ${to}`} question={question} other={other} onAsk={(next) => change(next)} />
+      <OtherBar
+        key={`${other?.other_from} ${other?.other_to}`}
+        question={question}
+        other={other}
+        onAsk={(next) => change(next)}
+      />
       {other && <Answer question={question} other={other} flow={flow} />}
     </Panel>
   )

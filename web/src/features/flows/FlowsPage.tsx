@@ -12,7 +12,7 @@ import { FlowTabs } from './FlowTabs'
 import { HopSheet } from './HopSheet'
 import { HopTable } from './HopTable'
 import { Obstacles } from './Obstacles'
-import { addressOf, questionIn } from './question'
+import { addressOf, otherIn, questionIn } from './question'
 import { doubtSentence, Outcomes } from './Outcomes'
 import { QuestionBar } from './QuestionBar'
 import { Remedies } from './Remedies'
@@ -96,7 +96,11 @@ function Answer({ question }: { question: FlowQuestion }) {
   )
   return (
     <>
-      <VerdictBanner flow={flow.data} question={question} />
+      <VerdictBanner
+        flow={flow.data}
+        question={question}
+        device={chosen && hop && !hop.outside ? hop.device : undefined}
+      />
       {flow.data.doubt && <Outcomes doubt={flow.data.doubt} />}
       <div className={`grid items-start gap-3 ${long ? '' : 'lg:grid-cols-[minmax(0,1fr)_21rem]'}`}>
         <Panel className="min-w-0">
@@ -166,13 +170,19 @@ const BANNER: Record<Tone, string> = {
 }
 const BANNER_MARK: Record<Tone, string> = { go: '✓', warn: '!', stop: '✗' }
 
-function VerdictBanner({ flow, question }: { flow: Flow; question: FlowQuestion }) {
+type BannerProps = { flow: Flow; question: FlowQuestion; device?: string }
+
+function VerdictBanner({ flow, question, device }: BannerProps) {
   const how = flow.doubt && flowTone(flow) === 'go' ? 'warn' : flowTone(flow)
   const { network } = usePlace()
   const [saving, setSaving] = useState(false)
   const [copied, setCopied] = useState(false)
   const lasting = useLastingAddress()
   const to = useLinkTo()
+  const [params] = useAddress()
+  // The same hop is chosen there, and the same other flow compared.
+  const { other_from, other_to, other_as } = otherIn(params, question) ?? {}
+  const onChart = { ...addressOf(question), other_from, other_to, other_as, device }
   const copy = () =>
     void navigator.clipboard.writeText(ticketText(flow, lasting())).then(() => setCopied(true))
   const action = 'shrink-0 text-sm text-soft hover:text-ink hover:underline'
@@ -191,7 +201,7 @@ function VerdictBanner({ flow, question }: { flow: Flow; question: FlowQuestion 
         </p>
         <span className="flex gap-4 print:hidden">
           {flow.classes.length === 0 && (
-            <Link to={to('devices/chart', addressOf(question))} className={action}>
+            <Link to={to('devices/chart', onChart)} className={action}>
               On the chart
             </Link>
           )}

@@ -1,4 +1,4 @@
-import type { FlowQuestion } from '../../api/queries'
+import type { FlowQuestion, OtherFlow } from '../../api/queries'
 
 /** The question an address holds, perhaps only a part of it; null where it holds none. */
 export function questionIn(params: URLSearchParams): FlowQuestion | null {
@@ -15,6 +15,13 @@ export function questionIn(params: URLSearchParams): FlowQuestion | null {
     dscp: number('dscp'),
     may_fragment: params.get('may_fragment') === 'yes' || undefined,
   }
+}
+
+/** The flow that an address compares it with; null where it names none. */
+export function otherIn(params: URLSearchParams, question: FlowQuestion | null): OtherFlow | null {
+  const [from, to] = [params.get('other_from') ?? '', params.get('other_to') ?? '']
+  if (!from || !to) return null
+  return { other_from: from, other_to: to, other_as: params.get('other_as') ?? question?.as ?? '' }
 }
 
 /** The same as parts of an address; null takes a part out. */

@@ -1,0 +1,128 @@
+import { useQuery } from '@tanstack/react-query'
+import { useState } from 'react'
+import { Link } from 'react-router'
+import { findingsQuery, flowsOverQuery } from '../../api/queries'
+import type { ChartEnd, ChartSegment, FlowOver } from '../../api/types'
+import { Mono, Panel, Problem, Severity, Waiting } from '../../ui/controls'
+import { rateWords } from '../chart/layers'
+import { segmentTitle } from '../chart/Lines'
+import { VERDICT_WORDS } from '../flows/verdicts'
+import { EvidenceLink } from '../lens/EvidenceLink'
+import { useLens, useLinkTo } from '../lens/lens'
+
+/** One link: who is at its ends, and what each end says about it. */
+export function LinkSheet({ segment }: { segment: ChartSegment }) {
+  return (
+    <Panel
+      title={segmentTitle(segment)}
+      aside={<span className="text-soft">{segment.stated ? 'stated link' : 'same subnet'}</span>}
+    >
+      <p className="text-soft">
+        <Mono>{segment.name}</Mono>
+      </p>
+      <ul className="divide-y divide-line">
+        {segment.ends.map((end) => (
+          <li key={`${end.device}:${end.interface}`} className="py-1.5">
+            <div className="flex justify-between">
+              <strong>
+                {end.device} <Mono>{end.interface}</Mono>
+              </strong>
+              <span className={end.up ? 'text-go' : 'font-semibold text-stop'}>{end.up ? 'up' : 'down'}</span>
+            </div>
+            <div className="text-sm">
+              {end.addresses.map((address) => (
+                <Mono key={address} className="mr-2">
+                  {address}
+                </Mono>
+              ))}
+            </div>
+            <div className="text-sm text-soft">
+              {costWords(end)}; MTU {end.mtu} bytes
+              {end.bandwidth_bps ? `; ${rateWords(end.bandwidth_bps)}` : ''}{' '}
+              <EvidenceLink file={end.file} line={end.line} />
+            </div>
+          </li>
+        ))}
+        {segment.outside.map((end) => (
+          <li key={end.address} className="py-1.5">
+            <strong>{end.name}</strong>, outside: <Mono>{end.address}</Mono>
+          </li>
+        ))}
+      </ul>
+      <Findings segment={segment} />
+      <FlowsOver segment={segment} />
+    </Panel>
+  )
+}
+
+/** What is suspicious about the link: findings that cite both of its ends, or one of its interfaces. */
+function Findings({ segment }: { segment: ChartSegment }) {
+  const findings = useQuery(findingsQuery(useLens()))
+  const names = segment.ends.map((end) => `${end.device}:${end.interface}`)
+  const mine = (findings.data ?? []).filter((finding) => names.some((name) => mentions(finding.text, name)))
+  return mine.map((finding) => (
+    <p key={finding.key} className="mt-2">
+      <Severity value={finding.severity} /> {finding.text}{' '}
+      <EvidenceLink file={finding.file} line={finding.line} />
+    </p>
+  ))
+}
+
+/** Whether a text names an interface, and not one whose name only begins so. */
+function mentions(text: string, name: string): boolean {
+  const at = text.indexOf(name)
+  return at >= 0 && !/[\w/.-]/.test(text[at + name.length] ?? ' ')
+}
+
+/** The kept flows that pass the link, worked out when somebody asks. */
+function FlowsOver({ segment }: { segment: ChartSegment }) {
+  const [asked, setAsked] = useState(false)
+  const ends = segment.ends.map((end) => `${end.device}:${end.interface}`)
+  const over = useQuery({ ...flowsOverQuery(useLens(), ends), enabled: asked })
+  if (!asked) {
+    return (
+      <button type="button" className="mt-2 text-link underline" onClick={() => setAsked(true)}>
+        Kept flows over it
+      </button>
+    )
+  }
+  if (over.isError) return <Problem error={over.error} />
+  if (over.isPending) return <Waiting what="Following the kept flows" />
+  return (
+    <div className="mt-2">
+      <h3 className="font-semibold">
+        {over.data.length === 0 ? 'No kept flow passes it' : `Kept flows over it: ${over.data.length}`}
+      </h3>
+      <ul className="divide-y divide-line">
+        {over.data.map((flow) => (
+          <OverRow key={flow.name} flow={flow} />
+        ))}
+      </ul>
+    </div>
+  )
+}
+
+function OverRow({ flow }: { flow: FlowOver }) {
+  const to = useLinkTo()
+  const shares = [flow.forward && `there ${flow.forward}`, flow.back && `back ${flow.back}`].filter(Boolean)
+  return (
+    <li className="py-1 text-sm">
+      <Link to={to('flows', { from: flow.source, to: flow.destination, as: flow.traffic })}>
+        {flow.source} → {flow.destination} {flow.traffic}
+      </Link>
+      <span className="block text-soft">
+        {flow.name}: {shares.join(', ')}; {VERDICT_WORDS[flow.verdict]}
+      </span>
+    </li>
+  )
+}
+
+/** What an end counts outward, by protocol. */
+function costWords(end: ChartEnd): string {
+  const words = end.costs.map(
+    ({ protocol, where, cost }) => `${PROTOCOLS[protocol] ?? protocol} ${where}, cost outward ${cost}`,
+  )
+  return words.join('; ') || 'no link-state protocol here'
+}
+
+const PROTOCOLS: Record<string, string> = { ospf: 'OSPF', ospfv3: 'OSPFv3', isis: 'IS-IS' }
