@@ -6,7 +6,7 @@ import numpy as np
 
 from routrel.protocols.shared.shortest_paths import Graph, build_graph
 
-__all__ = ["random_graph", "reflected_borders", "star_of_rings"]
+__all__ = ["random_graph", "reflected_borders", "sites_with_trunks", "star_of_rings"]
 
 
 def random_graph(routers: int, links: int, seed: int = 1) -> Graph:
@@ -117,3 +117,34 @@ def reflected_borders(
                 for origin in range(origins)
             )
     return texts
+
+
+def sites_with_trunks(devices: int, links: int, sites: int) -> dict[str, str]:
+    """Files of a network to look at: devices in sites, rings in them and trunks between them."""
+    random = np.random.default_rng(3)
+    size = devices // sites
+    joined: dict[tuple[int, int], None] = {}
+    for number in range(devices):
+        site, place = divmod(number, size)
+        joined[number, site * size + (place + 1) % size] = None
+    while len(joined) < links:
+        left = int(random.integers(0, devices))
+        # Most links stay in their site, the others lead to one of the next.
+        next_door = 0 if random.random() < 0.85 else int(random.integers(1, 4))
+        first = (left // size + next_door) % sites * size
+        right = int(random.integers(first, first + size))
+        if left != right and (right, left) not in joined:
+            joined[left, right] = None
+    ports: dict[int, list[str]] = {number: [] for number in range(devices)}
+    for number, (left, right) in enumerate(joined):
+        for end, host in ((left, 0), (right, 1)):
+            address = f"10.{number >> 15}.{number >> 7 & 255}.{(number & 127) * 2 + host}/31"
+            ports[end].append(f"  p{len(ports[end])}: {{addresses: [{address}]}}\n")
+    names = "".join(f"  s{number}: {{title: Site {number}}}\n" for number in range(sites))
+    files = {"network.yaml": f"routrel: 1\nnetwork: a large one\nsites:\n{names}"}
+    for number, lines in ports.items():
+        head = (
+            f"routrel: 1\ndevice: r{number}\nrole: router\nsite: s{number // size}\ninterfaces:\n"
+        )
+        files[f"r{number}.yaml"] = head + "".join(lines)
+    return files
