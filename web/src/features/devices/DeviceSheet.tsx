@@ -4,6 +4,7 @@ import { deviceQuery, findingsQuery } from '../../api/queries'
 import { Mono, Panel, Problem, Severity, Waiting } from '../../ui/controls'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { useFileLink, useLens, useLinkTo } from '../lens/lens'
+import { NamedInterface } from '../lens/Named'
 
 /** Everything about one device: interfaces, findings, file, and its table. */
 type DeviceSheetProps = {
@@ -69,7 +70,7 @@ export function DeviceSheet({ name, onUnfold, onFoldSite }: DeviceSheetProps) {
             <div className="text-sm">
               {port.addresses.map((address) => (
                 <Mono key={address} className="mr-2">
-                  {address}
+                  <NamedInterface address={address} />
                 </Mono>
               ))}
             </div>

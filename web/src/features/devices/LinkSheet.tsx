@@ -9,6 +9,7 @@ import { segmentTitle } from '../chart/Lines'
 import { VERDICT_WORDS } from '../flows/verdicts'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { useLens, useLinkTo } from '../lens/lens'
+import { NamedInterface } from '../lens/Named'
 
 /** One link: who is at its ends, and what each end says about it. */
 export function LinkSheet({ segment }: { segment: ChartSegment }) {
@@ -32,7 +33,7 @@ export function LinkSheet({ segment }: { segment: ChartSegment }) {
             <div className="text-sm">
               {end.addresses.map((address) => (
                 <Mono key={address} className="mr-2">
-                  {address}
+                  <NamedInterface address={address} />
                 </Mono>
               ))}
             </div>

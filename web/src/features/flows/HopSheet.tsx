@@ -117,7 +117,7 @@ function Resolved({ steps }: { steps: ResolvedSteps }) {
           its next hop <Mono>{address}</Mono>{' '}
           {route ? (
             <>
-              is reached by <Mono>{route.prefix}</Mono> {route.title}, {hopWords(route)}{' '}
+              is reached by <Mono>{route.prefix}</Mono> {route.title}, <Named text={hopWords(route)} />{' '}
               <EvidenceLink file={route.file} line={route.line} short />
             </>
           ) : (

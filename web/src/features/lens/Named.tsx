@@ -30,6 +30,12 @@ export function useNames(): ReadonlyMap<string, string> {
   }, [names.data])
 }
 
+/** An interface's address with its length, and the name of the address. */
+export function NamedInterface({ address }: { address: string }) {
+  const name = useNames().get(address.split('/')[0] ?? '')
+  return <>{name === undefined ? address : `${address} (${name})`}</>
+}
+
 /** A text with the names of its addresses. */
 export function Named({ text }: { text: string }) {
   return <>{withNames(text, useNames())}</>

@@ -5,6 +5,7 @@ import type { HeldRoute, Holders } from '../../api/types'
 import { Mono, Panel } from '../../ui/controls'
 import { useLens } from '../lens/lens'
 import { hopWords } from './routeWords'
+import { Named } from '../lens/Named'
 
 const BARS = ['bg-act', 'bg-warn', 'bg-soft', 'bg-stop', 'bg-ink']
 
@@ -144,7 +145,7 @@ function HolderRow({
             <span className="block font-mono text-[0.8em] text-warn">{route.prefix}</span>
           )}
           <span className="block truncate font-mono text-[0.8em] text-soft" title={hopWords(route)}>
-            {hopWords(route)}
+            <Named text={hopWords(route)} />
           </span>
         </span>
         <span className="text-right font-mono text-[0.86em]" title="distance / metric">

@@ -8,6 +8,7 @@ import { EvidenceLink } from '../lens/EvidenceLink'
 import { useAddress, useLens, useLinkTo, usePlace } from '../lens/lens'
 import { BouncePanel } from './BouncePanel'
 import { RouteTabs } from './RouteTabs'
+import { Named } from '../lens/Named'
 
 /** Every BGP neighbour: is its session up, and if not, why? */
 export function SessionsPage() {
@@ -46,7 +47,9 @@ function Answer() {
       show: (s) => (
         <>
           {s.remote ?? 'not in the model'}
-          <Mono className="block text-soft">{s.neighbour}</Mono>
+          <Mono className="block text-soft">
+            <Named text={s.neighbour} />
+          </Mono>
         </>
       ),
       width: '11rem',

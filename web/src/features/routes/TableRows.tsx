@@ -7,6 +7,7 @@ import { Cell, useVirtualRows, VirtualRows } from '../../ui/VirtualRows'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { useLinkTo } from '../lens/lens'
 import { hopWords } from './routeWords'
+import { Named } from '../lens/Named'
 
 const ONE = 'minmax(10rem,1.2fr) minmax(9rem,1fr) 6rem 6rem minmax(13rem,2.2fr) 11rem'
 const TWO = 'minmax(9rem,1fr) minmax(14rem,2fr) minmax(14rem,2fr)'
@@ -74,7 +75,9 @@ function Single({ row, device }: { row: TableRow; device: string }) {
       <Cell>{route.distance}</Cell>
       <Cell>{route.metric}</Cell>
       <Cell wide>
-        <Mono>{hopWords(route)}</Mono>
+        <Mono>
+          <Named text={hopWords(route)} />
+        </Mono>
       </Cell>
       <Cell>
         <EvidenceLink file={route.file} line={route.line} />
@@ -108,7 +111,7 @@ function Brief({ route }: { route: TitledRoute | null }) {
         {route.distance}/{route.metric}
       </span>
       <span className="block truncate font-mono text-[0.82em] text-soft" title={hopWords(route)}>
-        {hopWords(route)}
+        <Named text={hopWords(route)} />
       </span>
     </>
   )

@@ -109,7 +109,12 @@ export function Ladder({ candidates }: { candidates: Candidate[] }) {
                   className={`px-2 py-1.5 ${candidate.lost_on === null ? 'bg-go-wash font-semibold' : 'text-soft'}`}
                 >
                   {candidate.lost_on === null ? (
-                    <>✓ {hopWords({ next_hops: candidate.next_hops, discard: candidate.values.discard })}</>
+                    <>
+                      ✓{' '}
+                      <Named
+                        text={hopWords({ next_hops: candidate.next_hops, discard: candidate.values.discard })}
+                      />
+                    </>
                   ) : (
                     '✗ no'
                   )}
@@ -227,7 +232,7 @@ function Behind({ why, q }: { why: Why; q: string }) {
           <li key={route.prefix}>
             <Mono>{route.prefix}</Mono>{' '}
             <span className="text-soft">
-              {route.protocol}, {hopWords(route)}
+              {route.protocol}, <Named text={hopWords(route)} />
             </span>{' '}
             <EvidenceLink file={route.file} line={route.line} />
           </li>
