@@ -42,7 +42,8 @@ VIEWS = [
     ),
     ("routes-absent", "/n/marram/routes?q=10.64.14.9&device=gul-edge-1", "no specific route"),
     ("routes-table", "/n/marram/routes?table=gul-edge-1", "10.64.4.0/24"),
-    ("flows-classes", "/n/marram/flows?from=kiosks&to=10.80.3.0/24&as=tcp+5432", "treated alike"),
+    ("flows-causes", "/n/marram/flows?from=kiosks&to=10.80.3.0/24&as=tcp+5432", "16 pairs"),
+    ("flows-entries", "/n/marram/flows?from=198.51.100.9&to=booking-web&as=tcp+443", "Squares"),
     ("devices-chart", "/n/marram/devices/chart?device=gul-edge-1", "Eastmere"),
     ("devices-layer", "/n/marram/devices/chart?layer=ospf", "nearer device counts"),
     (
@@ -83,8 +84,6 @@ def main() -> None:
 def _remedies(driver: WebDriver, url: str) -> None:
     driver.get(url + "/n/marram/flows?from=ter-stores-1&to=ter-pump-1&as=tcp+502")
     _reads(driver, "Search for remedies")
-    _scroll_to(driver, "Everything in the way")
-    _keep(driver, "flows-obstacles")
     driver.find_element(By.XPATH, "//button[.='Search for remedies']").click()
     _reads(driver, "remedies found by trying", seconds=90)
     _scroll_to(driver, "Remedies")

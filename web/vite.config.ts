@@ -8,5 +8,6 @@ const api = process.env.ROUTREL_API ?? 'http://127.0.0.1:8640'
 export default defineConfig({
   plugins: [react(), tailwindcss()],
   server: { host: '127.0.0.1', proxy: { '/api': api } },
-  test: { environment: 'jsdom', setupFiles: ['src/testing.setup.ts'] },
+  // Layouts of random charts take seconds where other tests run beside them.
+  test: { environment: 'jsdom', setupFiles: ['src/testing.setup.ts'], testTimeout: 60_000 },
 })

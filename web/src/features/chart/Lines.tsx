@@ -1,5 +1,6 @@
 import type { ChartSegment } from '../../api/types'
-import { alongLine, beside, bottom, inside, lengthOf, type Box, type Point } from './geometry'
+import { alongLine, beside, bottom, lengthOf, type Box, type Point } from './geometry'
+import { lineTexts } from './lineTexts'
 import type { ExtraLine, Marks, Tone } from './layers'
 import type { FlowPath, Stop, Stretch } from './flowPath'
 import { counted } from '../../ui/words'
@@ -15,11 +16,6 @@ const STROKE: Record<Tone, string> = {
   warn: 'stroke-warn',
   bad: 'stroke-stop',
 }
-/** From a tile's edge to what stands at the end of a line, and how far letters of it reach. */
-const FROM_TILE = 12
-const LETTER = 6.4
-/** Lines of which less than this is to be seen have no room for two marks in a row. */
-const CLOSE = 42
 /** Lines above which all are one shape while nobody can tell them apart. */
 const MANY = 400
 
@@ -153,15 +149,6 @@ function Cross({ at }: { at: Point }) {
   )
 }
 
-/** How much of a line lies behind the tiles at its two ends. */
-function covered({ points, link }: Line, nodes: Map<string, Box>): [number, number] {
-  const [first, second] = [points[0], points[1]]
-  const [last, before] = [points[points.length - 1], points[points.length - 2]]
-  const share = (a: Point | undefined, b: Point | undefined, box: Box | undefined) =>
-    a && b && box ? (inside(a, b, box)?.[1] ?? 0) * Math.hypot(a.x - b.x, a.y - b.y) : 0
-  return [share(first, second, nodes.get(link.from)), share(last, before, nodes.get(link.to))]
-}
-
 type LineEndsProps = {
   lines: Line[]
   nodes: Map<string, Box>
@@ -174,72 +161,26 @@ type LineEndsProps = {
 export function LineEnds({ lines, nodes, marks, level, scale }: LineEndsProps) {
   // Near by there is more room, not larger letters.
   const size = 12.5 / Math.max(1, scale)
-  const letter = (LETTER * size) / 12.5
+  const texts = lineTexts(lines, nodes, marks, level === 'interfaces', size)
   return (
     <g
       aria-hidden
-      className="pointer-events-none"
+      className="pointer-events-none stroke-paper"
       textAnchor="middle"
       style={{ paintOrder: 'stroke', strokeWidth: size / 2.8, fontSize: size }}
     >
-      {lines.map((line) => {
-        const mark = marks?.links.get(line.link.id)
-        const near = level === 'interfaces'
-        if (!mark && !near) return null
-        const length = lengthOf(line.points)
-        const [from, to] = covered(line, nodes)
-        const room = length - from - to
-        const words = line.link.ends.map((end, index) => {
-          const told = index ? mark?.to : mark?.from
-          return [told, near && end ? end.interface : ''].filter(Boolean).join(' ')
-        })
-        const at = (words: string, far: number) =>
-          far + FROM_TILE + Math.min(room / 4, (words.length * letter) / 3)
-        const tone = mark?.tone ?? 'plain'
-        const middle = mark?.middle
-        const needed =
-          words.reduce((sum, text) => sum + text.length * letter, 0) * 0.8 + (middle?.length ?? 0) * letter
-        return (
-          <g key={line.link.id} className="stroke-paper">
-            {words.map((text, index) => {
-              if (!text) return null
-              const point =
-                room < CLOSE
-                  ? asideMiddle(line.points, from + room / 2, index, text)
-                  : alongLine(line.points, index ? length - at(text, to) : at(text, from))
-              return (
-                <text
-                  key={index}
-                  x={point.x}
-                  y={point.y + 4.5}
-                  className={`font-semibold ${tone === 'plain' ? 'fill-ink' : FILL[tone]}`}
-                >
-                  {text}
-                </text>
-              )
-            })}
-            {middle && room > Math.max(CLOSE, needed * 0.75) && (
-              <text {...middleOf(line.points, length)} className={FILL[tone]}>
-                {middle}
-              </text>
-            )}
-          </g>
-        )
-      })}
+      {texts.map(({ id, x, y, text, tone, bold }) => (
+        <text
+          key={id}
+          x={x}
+          y={y + size * 0.36}
+          className={`${bold ? 'font-semibold' : ''} ${bold && tone === 'plain' ? 'fill-ink' : FILL[tone]}`}
+        >
+          {text}
+        </text>
+      ))}
     </g>
   )
-}
-
-/** Where there is no room for both one after the other they stand on either side of the line. */
-function asideMiddle(points: Point[], far: number, index: number, text: string): Point {
-  const { x, y, angle } = alongLine(points, far)
-  const by = (index ? 1 : -1) * (7 + Math.abs(Math.sin(angle)) * text.length * (LETTER / 2))
-  return { x: x - Math.sin(angle) * by, y: y + Math.cos(angle) * by }
-}
-
-function middleOf(points: Point[], length: number) {
-  const { x, y } = alongLine(points, length / 2)
-  return { x, y: y + 4 }
 }
 
 /** Lines of a layer besides the links, straight between two tiles. */

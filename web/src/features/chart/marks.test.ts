@@ -2,11 +2,13 @@ import { expect, test } from 'vitest'
 import type { Branch, Flow } from '../../api/types'
 import { chartDevice, chartEnd, chartSegment, flowHop } from './charts.testing'
 import { flowPath } from './flowPath'
-import type { Box } from './geometry'
+import { overlap, type Box } from './geometry'
 import { layerNamed, LAYERS, marksOf, needsSessions, rateWords, type LayerName } from './layers'
 import { aBranch } from '../flows/flows.testing'
 import { layoutChart } from './layout'
-import { partsOf } from './parts'
+import { lineTexts } from './lineTexts'
+import { partsOf, type ChartLink } from './parts'
+import type { Line } from './route'
 import { dropped } from './ChartPage'
 import { snapped } from './useMoving'
 import { levelAt } from './useMapZoom'
@@ -207,4 +209,35 @@ test('what is dragged comes to rest on the grid or in line with a neighbour, and
 
 test('sites first, then devices by name, then what stands at the ends of lines', () => {
   expect([0.3, 0.71, 1, 1.5].map(levelAt)).toEqual(['sites', 'devices', 'devices', 'interfaces'])
+})
+
+test('texts on lines keep off each other: ends move along their line, a middle without room is left out', () => {
+  const at = (x: number, y: number): Box => ({ x, y, width: 60, height: 30 })
+  // Two lines that cross: a to d and b to c, as in a full mesh of two and two.
+  const nodes = new Map([
+    ['device a', at(0, 0)],
+    ['device b', at(160, 0)],
+    ['device c', at(0, 90)],
+    ['device d', at(160, 90)],
+  ])
+  const line = (id: string, from: string, to: string): Line => {
+    const points = [from, to].flatMap((each) => nodes.get(each) ?? [])
+    return { link: { ...(links[0] as ChartLink), id, from, to }, points }
+  }
+  const crossed = [line('1', 'device a', 'device d'), line('2', 'device b', 'device c')]
+  const told = (tone: 'plain') => ({ tone, from: '10', to: '10', middle: 'area 0' })
+  const marked = {
+    ...marks('ospf'),
+    links: new Map([
+      ['1', told('plain')],
+      ['2', told('plain')],
+    ]),
+  }
+  const texts = lineTexts(crossed, nodes, marked, false, 12.5)
+  expect(texts.filter((text) => text.bold)).toHaveLength(4)
+  expect(texts.filter((text) => !text.bold).map((text) => text.text)).toEqual(['area 0'])
+  const boxes = texts.map(({ x, y, text }) => ({ x, y, width: text.length * 6.4, height: 12.5 }))
+  boxes.forEach((box, index) => {
+    for (const other of boxes.slice(index + 1)) expect(overlap(box, other)).toBe(false)
+  })
 })

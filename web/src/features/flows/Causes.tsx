@@ -24,17 +24,23 @@ export function Causes({ flow, question }: { flow: Flow; question: FlowQuestion 
     >
       <ul className="divide-y divide-line">
         {flow.causes.map((cause) => (
-          <Row key={cause.classes.join()} cause={cause} classes={flow.classes} question={question} />
+          <Row
+            key={cause.classes.join()}
+            cause={cause}
+            classes={flow.classes}
+            question={question}
+            alone={flow.causes.length === 1}
+          />
         ))}
       </ul>
     </Panel>
   )
 }
 
-type RowProps = { cause: FlowCause; classes: FlowClass[]; question: FlowQuestion }
+type RowProps = { cause: FlowCause; classes: FlowClass[]; question: FlowQuestion; alone: boolean }
 
-function Row({ cause, classes, question }: RowProps) {
-  const [open, setOpen] = useState(false)
+function Row({ cause, classes, question, alone }: RowProps) {
+  const [open, setOpen] = useState(alone)
   const felt = causeTone(cause)
   const members = cause.classes.flatMap((number) => classes[number] ?? [])
   return (

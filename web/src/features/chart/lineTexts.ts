@@ -1,0 +1,93 @@
+import { alongLine, inside, lengthOf, overlap, type Box, type Point } from './geometry'
+import type { Marks, Tone } from './layers'
+import type { Line } from './route'
+
+/** What stands on a line: at one of its ends, or in its middle. */
+export type LineText = Point & { id: string; text: string; tone: Tone; bold: boolean }
+
+/** From a tile's edge to what stands at the end of a line, and how far letters of it reach. */
+const FROM_TILE = 12
+const LETTER = 6.4
+/** Lines of which less than this is to be seen have no room for two marks in a row. */
+const CLOSE = 42
+/** How far a text moves along its line to get out of another's way, and how often. */
+const STEP = 13
+const STEPS = 4
+
+/**
+ * The texts of all lines, at places where they do not lie on each other: what stands at the ends first,
+ * moved along its line where need be; what stands in the middle only where there is room.
+ */
+export function lineTexts(
+  lines: Line[],
+  nodes: Map<string, Box>,
+  marks: Marks | null,
+  near: boolean,
+  size: number,
+): LineText[] {
+  const letter = (LETTER * size) / 12.5
+  const placed: Box[] = []
+  const texts: LineText[] = []
+  const boxOf = (at: Point, text: string): Box => ({
+    x: at.x,
+    y: at.y,
+    width: text.length * letter,
+    height: size,
+  })
+  const isFree = (box: Box) => !placed.some((other) => overlap(box, other))
+  const put = (at: Point, text: string, more: Omit<LineText, 'x' | 'y' | 'text'>) => {
+    placed.push(boxOf(at, text))
+    texts.push({ ...at, text, ...more })
+  }
+  const middles: (() => void)[] = []
+  for (const line of lines) {
+    const { link, points } = line
+    const mark = marks?.links.get(link.id)
+    if (!mark && !near) continue
+    const length = lengthOf(points)
+    const [from, to] = covered(line, nodes)
+    const room = length - from - to
+    const tone = mark?.tone ?? 'plain'
+    const words = link.ends.map((end, index) => {
+      const told = index ? mark?.to : mark?.from
+      return [told, near && end ? end.interface : ''].filter(Boolean).join(' ')
+    })
+    words.forEach((text, index) => {
+      if (!text) return
+      const far = FROM_TILE + Math.min(room / 4, (text.length * letter) / 3)
+      const candidates = Array.from({ length: room < CLOSE ? 1 : STEPS }, (_, step): Point => {
+        if (room < CLOSE) return asideMiddle(points, from + room / 2, index, text)
+        const along = Math.min(far + step * STEP, room / 2 - size / 2)
+        return alongLine(points, index ? length - to - along : from + along)
+      })
+      const at = candidates.find((point) => isFree(boxOf(point, text))) ?? candidates[0]
+      if (at) put(at, text, { id: `${link.id} ${index}`, tone, bold: true })
+    })
+    const middle = mark?.middle
+    if (!middle || room <= CLOSE) continue
+    middles.push(() => {
+      const at = [0.5, 0.42, 0.58]
+        .map((share) => alongLine(points, from + room * share))
+        .find((point) => isFree(boxOf(point, middle)))
+      if (at) put(at, middle, { id: `${link.id} middle`, tone, bold: false })
+    })
+  }
+  for (const place of middles) place()
+  return texts
+}
+
+/** How much of a line lies behind the tiles at its two ends. */
+function covered({ points, link }: Line, nodes: Map<string, Box>): [number, number] {
+  const [first, second] = [points[0], points[1]]
+  const [last, before] = [points[points.length - 1], points[points.length - 2]]
+  const share = (a: Point | undefined, b: Point | undefined, box: Box | undefined) =>
+    a && b && box ? (inside(a, b, box)?.[1] ?? 0) * Math.hypot(a.x - b.x, a.y - b.y) : 0
+  return [share(first, second, nodes.get(link.from)), share(last, before, nodes.get(link.to))]
+}
+
+/** Where there is no room for both one after the other they stand on either side of the line. */
+function asideMiddle(points: Point[], far: number, index: number, text: string): Point {
+  const { x, y, angle } = alongLine(points, far)
+  const by = (index ? 1 : -1) * (7 + Math.abs(Math.sin(angle)) * text.length * (LETTER / 2))
+  return { x: x - Math.sin(angle) * by, y: y + Math.cos(angle) * by }
+}
