@@ -127,7 +127,7 @@ export function ChartMap({
           tabIndex={level === 'sites' || first === null ? 0 : -1}
           onKeyDown={press}
           {...boxed.handlers}
-          className="min-h-0 w-full flex-1 cursor-grab touch-none rounded-md bg-paper outline-offset-[-2px] select-none active:cursor-grabbing"
+          className="min-h-0 w-full flex-1 cursor-grab print:h-[17cm] print:flex-none touch-none rounded-md bg-paper outline-offset-[-2px] select-none active:cursor-grabbing"
         >
           <g ref={layer} transform={at.toString()} data-world>
             <Areas

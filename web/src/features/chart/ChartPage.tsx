@@ -131,6 +131,7 @@ function Charted({ chart, places, known }: ChartedProps) {
         }
         tools={(zoom) => (
           <div className="mb-2 flex flex-col gap-1.5">
+            <Printed />
             <Toolbar
               zoom={zoom}
               names={chart.devices.map((each) => each.name)}
@@ -253,7 +254,7 @@ function Toolbar({ zoom, names, marks, places, allHosts, allSites }: ToolbarProp
     if (drawing instanceof SVGSVGElement) void how(`chart-${network.slug}`, drawing, words())
   }
   return (
-    <div className="flex flex-wrap items-center gap-x-3 gap-y-1.5">
+    <div className="flex flex-wrap items-center gap-x-3 gap-y-1.5 print:hidden">
       <label className="flex items-center gap-2 text-soft">
         show
         <Select
@@ -336,12 +337,26 @@ function Toolbar({ zoom, names, marks, places, allHosts, allSites }: ToolbarProp
         <Button onClick={() => save(downloadPng)} className="px-2 py-0.5 text-sm">
           PNG
         </Button>
+        <Button onClick={() => window.print()} className="px-2 py-0.5 text-sm">
+          Print
+        </Button>
       </div>
       <p id="chart-keys" className="sr-only">
         Arrow keys walk along links, Enter opens, plus and minus zoom, zero shows all. With shift, a drag
         chooses what lies in a box; Escape chooses none. The list of devices says the same in words.
       </p>
     </div>
+  )
+}
+
+/** On paper: which network and revision, and when. */
+function Printed() {
+  const { network, lens } = usePlace()
+  const revision = lens.revision ?? network.newest_revision?.number ?? ''
+  return (
+    <p className="hidden print:block">
+      {network.title}, revision {revision}, {new Date().toLocaleString('en-GB')}
+    </p>
   )
 }
 

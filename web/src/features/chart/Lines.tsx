@@ -16,6 +16,8 @@ const STROKE: Record<Tone, string> = {
   warn: 'stroke-warn',
   bad: 'stroke-stop',
 }
+/** From this zoom on addresses and costs stand at the ends too. */
+const CLOSEST = 2.2
 /** Lines above which all are one shape while nobody can tell them apart. */
 const MANY = 400
 
@@ -161,7 +163,8 @@ type LineEndsProps = {
 export function LineEnds({ lines, nodes, marks, level, scale }: LineEndsProps) {
   // Near by there is more room, not larger letters.
   const size = 12.5 / Math.max(1, scale)
-  const texts = lineTexts(lines, nodes, marks, level === 'interfaces', size)
+  const near = level !== 'interfaces' ? 'none' : scale >= CLOSEST ? 'address' : 'interface'
+  const texts = lineTexts(lines, nodes, marks, near, size)
   return (
     <g
       aria-hidden

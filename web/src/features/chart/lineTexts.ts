@@ -1,9 +1,13 @@
 import { alongLine, inside, lengthOf, overlap, type Box, type Point } from './geometry'
+import type { ChartEnd } from '../../api/types'
 import type { Marks, Tone } from './layers'
 import type { Line } from './route'
 
 /** What stands on a line: at one of its ends, or in its middle. */
 export type LineText = Point & { id: string; text: string; tone: Tone; bold: boolean }
+
+/** How much is told of each end: nothing, its interface, or its address and cost too. */
+export type Near = 'none' | 'interface' | 'address'
 
 /** From a tile's edge to what stands at the end of a line, and how far letters of it reach. */
 const FROM_TILE = 12
@@ -12,7 +16,7 @@ const LETTER = 6.4
 const CLOSE = 42
 /** How far a text moves along its line to get out of another's way, and how often. */
 const STEP = 13
-const STEPS = 4
+const STEPS = 8
 
 /**
  * The texts of all lines, at places where they do not lie on each other: what stands at the ends first,
@@ -22,10 +26,12 @@ export function lineTexts(
   lines: Line[],
   nodes: Map<string, Box>,
   marks: Marks | null,
-  near: boolean,
+  near: Near,
   size: number,
 ): LineText[] {
-  const letter = (LETTER * size) / 12.5
+  // Near by letters are smaller in the chart's units, and so is the room that they need.
+  const unit = size / 12.5
+  const [letter, close] = [LETTER * unit, CLOSE * unit]
   const placed: Box[] = []
   const texts: LineText[] = []
   const boxOf = (at: Point, text: string): Box => ({
@@ -43,28 +49,28 @@ export function lineTexts(
   for (const line of lines) {
     const { link, points } = line
     const mark = marks?.links.get(link.id)
-    if (!mark && !near) continue
+    if (!mark && near === 'none') continue
     const length = lengthOf(points)
     const [from, to] = covered(line, nodes)
     const room = length - from - to
     const tone = mark?.tone ?? 'plain'
     const words = link.ends.map((end, index) => {
       const told = index ? mark?.to : mark?.from
-      return [told, near && end ? end.interface : ''].filter(Boolean).join(' ')
+      return [told, end ? endWords(end, near) : ''].filter(Boolean).join(' ')
     })
     words.forEach((text, index) => {
       if (!text) return
-      const far = FROM_TILE + Math.min(room / 4, (text.length * letter) / 3)
-      const candidates = Array.from({ length: room < CLOSE ? 1 : STEPS }, (_, step): Point => {
-        if (room < CLOSE) return asideMiddle(points, from + room / 2, index, text)
-        const along = Math.min(far + step * STEP, room / 2 - size / 2)
+      const far = Math.min(FROM_TILE * unit + (text.length * letter) / 3, room / 4 + size / 2)
+      const candidates = Array.from({ length: room < close ? 1 : STEPS }, (_, step): Point => {
+        if (room < close) return asideMiddle(points, from + room / 2, index, text.length * letter, unit)
+        const along = Math.min(far + step * STEP * unit, room / 2 - size / 2)
         return alongLine(points, index ? length - to - along : from + along)
       })
       const at = candidates.find((point) => isFree(boxOf(point, text))) ?? candidates[0]
       if (at) put(at, text, { id: `${link.id} ${index}`, tone, bold: true })
     })
     const middle = mark?.middle
-    if (!middle || room <= CLOSE) continue
+    if (!middle || room <= close) continue
     middles.push(() => {
       const at = [0.5, 0.42, 0.58]
         .map((share) => alongLine(points, from + room * share))
@@ -74,6 +80,13 @@ export function lineTexts(
   }
   for (const place of middles) place()
   return texts
+}
+
+function endWords({ interface: name, addresses, costs }: ChartEnd, near: Near): string {
+  if (near === 'none') return ''
+  if (near === 'interface') return name
+  const [cost] = costs
+  return [name, addresses[0], cost && `cost ${cost.cost}`].filter(Boolean).join(' ')
 }
 
 /** How much of a line lies behind the tiles at its two ends. */
@@ -86,8 +99,8 @@ function covered({ points, link }: Line, nodes: Map<string, Box>): [number, numb
 }
 
 /** Where there is no room for both one after the other they stand on either side of the line. */
-function asideMiddle(points: Point[], far: number, index: number, text: string): Point {
+function asideMiddle(points: Point[], far: number, index: number, width: number, unit: number): Point {
   const { x, y, angle } = alongLine(points, far)
-  const by = (index ? 1 : -1) * (7 + Math.abs(Math.sin(angle)) * text.length * (LETTER / 2))
+  const by = (index ? 1 : -1) * (7 * unit + (Math.abs(Math.sin(angle)) * width) / 2)
   return { x: x - Math.sin(angle) * by, y: y + Math.cos(angle) * by }
 }

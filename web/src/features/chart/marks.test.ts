@@ -6,7 +6,7 @@ import { overlap, type Box } from './geometry'
 import { layerNamed, LAYERS, marksOf, needsSessions, rateWords, type LayerName } from './layers'
 import { aBranch } from '../flows/flows.testing'
 import { layoutChart } from './layout'
-import { lineTexts } from './lineTexts'
+import { lineTexts, type Near } from './lineTexts'
 import { partsOf, type ChartLink } from './parts'
 import type { Line } from './route'
 import { dropped } from './ChartPage'
@@ -211,6 +211,26 @@ test('sites first, then devices by name, then what stands at the ends of lines',
   expect([0.3, 0.71, 1, 1.5].map(levelAt)).toEqual(['sites', 'devices', 'devices', 'interfaces'])
 })
 
+test('the nearer, the more stands at the ends of lines', () => {
+  const end = chartEnd('a', {
+    interface: 'port1',
+    addresses: ['10.0.0.0/31', '2001:db8::/127'],
+    costs: [{ protocol: 'ospf', where: 'area 0', cost: 20 }],
+  })
+  const nodes = new Map<string, Box>([
+    ['x', { x: 0, y: 0, width: 60, height: 30 }],
+    ['y', { x: 600, y: 0, width: 60, height: 30 }],
+  ])
+  const link: ChartLink = { ...(links[0] as ChartLink), from: 'x', to: 'y', ends: [end, null] }
+  const line: Line = { link, points: [...nodes.values()] }
+  const told = (near: Near) => lineTexts([line], nodes, null, near, 12.5).map((text) => text.text)
+  expect([told('none'), told('interface'), told('address')]).toEqual([
+    [],
+    ['port1'],
+    ['port1 10.0.0.0/31 cost 20'],
+  ])
+})
+
 test('texts on lines keep off each other: ends move along their line, a middle without room is left out', () => {
   const at = (x: number, y: number): Box => ({ x, y, width: 60, height: 30 })
   // Two lines that cross: a to d and b to c, as in a full mesh of two and two.
@@ -233,7 +253,7 @@ test('texts on lines keep off each other: ends move along their line, a middle w
       ['2', told('plain')],
     ]),
   }
-  const texts = lineTexts(crossed, nodes, marked, false, 12.5)
+  const texts = lineTexts(crossed, nodes, marked, 'none', 12.5)
   expect(texts.filter((text) => text.bold)).toHaveLength(4)
   expect(texts.filter((text) => !text.bold).map((text) => text.text)).toEqual(['area 0'])
   const boxes = texts.map(({ x, y, text }) => ({ x, y, width: text.length * 6.4, height: 12.5 }))

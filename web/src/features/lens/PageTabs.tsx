@@ -5,7 +5,7 @@ import { useLinkTo } from './lens'
 export function PageTabs({ label, tabs }: { label: string; tabs: Record<string, string> }) {
   const to = useLinkTo()
   return (
-    <nav aria-label={label} className="flex gap-1">
+    <nav aria-label={label} className="flex gap-1 print:hidden">
       {Object.entries(tabs).map(([page, title]) => (
         <NavLink
           key={page}
