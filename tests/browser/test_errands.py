@@ -116,11 +116,31 @@ def test_looking_around_by_chart_table_and_keyboard(reader: Reader):
     reader.open("/n/marram/devices/list")
     reader.reads("72 devices")
     reader.accessible()
+    reader.open("/n/marram/devices/findings")
+    reader.reads("20 findings", "and 4 more of the same cause")
+    reader.accessible()
+    reader.driver.find_element(By.XPATH, "//button[contains(., 'of the same cause')]").click()
+    reader.reads("5 findings of one cause")
+    reader.fill("Mute it, because", "the clock is to be replaced")
+    reader.press("Mute in all revisions")
+    reader.reads("Muted by nora: the clock is to be replaced", "1 muted, show it", "19 findings")
+    reader.accessible()
     reader.driver.find_element(By.TAG_NAME, "body").send_keys("/")
     reader.fill("Find anything", "wan-in rule 30")
     reader.reads("eas-fw-1: deny tcp")
     reader.labelled("Find anything").send_keys(Keys.ENTER)
     reader.reads("line 99 is cited")
+
+
+def test_many_flows_are_told_by_cause(reader: Reader):
+    """Kiosks to a subnet: one row, its line, its ways; and one pair of them by its way."""
+    reader.log_in()
+    reader.open("/n/marram/flows", **{"from": "kiosks", "to": "10.80.3.0/24", "as": "tcp 5432"})
+    reader.reads("16 pairs of kiosks and 10.80.3.0/24: blocked by rule 30 of wan-in at eas-fw-1")
+    reader.reads("What splits it off", "kiosk-gul → gul-edge-1 → (2 ways) → eas-fw-1")
+    reader.accessible()
+    reader.press("Show the way of kiosk-gul → 10.80.3.12")
+    reader.reads("Blocked at eas-fw-1", "it stops here")
 
 
 def test_a_flow_on_the_chart_and_things_moved_there(reader: Reader):

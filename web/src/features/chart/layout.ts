@@ -45,8 +45,7 @@ export function layoutChart({ chart, hosts, shut = [], known: kept }: LayoutQues
   const all = Array.from({ length: isNew ? variantsFor(parts.nodes.length) : 1 }, (_, variant) =>
     begun(variant),
   )
-  const costs = all.map((placement) => costOf(placement, parts))
-  const { nodes, groups } = all[costs.indexOf(Math.min(...costs))] ?? begun(0)
+  const { nodes, groups } = best(all, parts)
   return { parts, nodes, areas: groups, lines: routeLines(parts.links, nodes) }
 }
 
@@ -60,6 +59,15 @@ function withSites(known: Places, { nodes }: ChartParts): Places {
     found[node.id] = { x: sum.x / at.length, y: sum.y / at.length }
   }
   return found
+}
+
+/** The placement that reads best; one alone need not be weighed. */
+function best(all: Placement[], parts: ChartParts): Placement {
+  const [first, ...others] = all
+  if (!first) throw new Error('there is no placement to choose from')
+  if (others.length === 0) return first
+  const costs = all.map((placement) => costOf(placement, parts))
+  return all[costs.indexOf(Math.min(...costs))] ?? first
 }
 
 /** How many starts there is time for. */
