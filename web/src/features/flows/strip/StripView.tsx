@@ -1,5 +1,5 @@
 import { useEffect, useLayoutEffect, useRef, useState, type ReactNode, type RefObject } from 'react'
-import type { Direction, FlowDoubt } from '../../../api/types'
+import type { Direction, FlowDoubt, Verdict } from '../../../api/types'
 import { VERDICT_WORDS } from '../verdicts'
 import type { HopRef } from './graph'
 import { HopTile, type TwoWays } from './HopTile'
@@ -60,7 +60,7 @@ export function StripView({
           direction={flow.forward}
           sheet={sheet}
           title={titles?.[0] ?? 'forward'}
-          verdict={VERDICT_WORDS[verdict]}
+          verdict={verdictWords(flow.forward, verdict)}
           beside={width > room ? 'pr-80' : 'pr-32'}
         />
         <div className="my-2 border-t border-line" style={{ width }} />
@@ -71,7 +71,7 @@ export function StripView({
             direction={flow.return}
             sheet={{ ...sheet, rightwards: strip.alike }}
             title={titles?.[1] ?? 'return'}
-            verdict={VERDICT_WORDS[outcome?.return_verdict ?? flow.return.verdict]}
+            verdict={verdictWords(flow.return, outcome?.return_verdict ?? flow.return.verdict)}
           />
         ) : (
           <p className="text-soft">return: the model does not say where answers would enter</p>
@@ -84,6 +84,13 @@ export function StripView({
       </div>
     </div>
   )
+}
+
+/** A direction's verdict; where entries disagree no branch of one need do so. */
+function verdictWords(direction: Direction, verdict: Verdict): string {
+  return verdict === 'mixed' && direction.entries.length > 0
+    ? 'depends on where it comes in'
+    : VERDICT_WORDS[verdict]
 }
 
 /** The width of an element, as it changes. */

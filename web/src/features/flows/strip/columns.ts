@@ -38,7 +38,11 @@ export function columnsOf(forward: WayGraph, back: WayGraph | null, alike: boole
     for (const step of turned) weigh(at(step.from), at(step.to), step.dead)
   }
   const columns = longestPaths(new Set(rank.values()), right)
-  pullTogether(columns, right, live)
+  // The ends at the left stay where they are: where packets begin, and where answers are to arrive.
+  const first = (graph: WayGraph) => graph.visits.filter((visit) => visit.refs.some((ref) => ref.hop === 0))
+  const goal = alike ? [] : (back?.visits.filter((visit) => visit.device === back.goal) ?? [])
+  const ends = [...first(forward), ...goal, ...(alike && back ? first(back) : [])]
+  pullTogether(columns, right, live, new Set(ends.map((visit) => rank.get(visit.id) ?? visit.id)))
   return new Map([...rank].map(([visit, shared]) => [visit, columns.get(shared) ?? 0]))
 }
 
@@ -85,12 +89,11 @@ function pullTogether(
   columns: Map<string, number>,
   right: Map<string, Set<string>>,
   live: Map<string, { in: number; out: number }>,
+  fixed: ReadonlySet<string>,
 ) {
   for (const node of inOrder(columns.keys(), right).reverse()) {
     const targets = [...(right.get(node) ?? [])].map((next) => columns.get(next) ?? 0)
     const { in: before, out: behind } = live.get(node) ?? { in: 0, out: 0 }
-    const here = columns.get(node) ?? 0
-    // What nothing leads to begins the strip and stays where it is, unless a dead step led to it.
-    if (targets.length > 0 && here > 0 && behind > before) columns.set(node, Math.min(...targets) - 1)
+    if (targets.length > 0 && !fixed.has(node) && behind > before) columns.set(node, Math.min(...targets) - 1)
   }
 }

@@ -25,7 +25,7 @@ export type Visit = {
 export type Step = { from: string; to: string; share: number; dead: boolean }
 
 /** One direction as a graph without cycles, its visits in order of the branches. */
-export type WayGraph = { way: HopRef['way']; visits: Visit[]; steps: Step[] }
+export type WayGraph = { way: HopRef['way']; visits: Visit[]; steps: Step[]; goal: string }
 
 /** Joins the branches of a direction where they meet, visit by visit. */
 export function wayGraph(way: HopRef['way'], direction: Direction): WayGraph {
@@ -74,14 +74,15 @@ export function wayGraph(way: HopRef['way'], direction: Direction): WayGraph {
     finish(before, branch)
   })
   const goal = direction.destination.name
-  if (!visits.some((visit) => visit.device === goal)) {
+  const arrives = direction.branches.some((branch) => tone(branch.verdict) === 'go')
+  if (!arrives && !visits.some((visit) => visit.device === goal)) {
     const ghost = place(goal, new Set(), null)
     ghost.ghost = true
     for (const visit of visits) if (visit.stops) join(visit.id, ghost.id, 0, true)
   }
   const entries = new Set(direction.branches.map((branch) => branch.entry ?? '')).size
   for (const visit of visits) visit.share = shareOf(shares.get(visit.id), entries)
-  return { way, visits, steps: [...steps.values()] }
+  return { way, visits, steps: [...steps.values()], goal }
 }
 
 function finish(last: Visit | null, branch: Branch) {

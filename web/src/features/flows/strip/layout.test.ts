@@ -88,6 +88,20 @@ test('a longer detour makes room; a return that stops early stands beside where 
   expect(columns(early)).toMatchObject({ 'return a': 0, 'return x': 3, 'return b': 4 })
 })
 
+test('what leaves the network has no goal that is missing; a return that is stopped at once stands by its entry', () => {
+  const made = strip(
+    direction('192.0.2.70', branch('web leaf edge isle', 1, { verdict: 'leaves_network' })),
+    direction(
+      'web',
+      branch('isle guard', 1, { verdict: 'filtered', entry: 'isle at guard' }),
+      branch('isle edge leaf web', 1, { entry: 'isle at edge' }),
+    ),
+  )
+  expect(made.forward.tiles.some((tile) => tile.ghost)).toBe(false)
+  expect(columns(made)).toMatchObject({ 'return web': 0, 'return guard': 2, 'return isle': 3 })
+  expect(faults(made)).toEqual(NONE)
+})
+
 test('what is not reached is shown as such, with a dead line to it', () => {
   const made = strip(direction('db', branch('kiosk fw', 1, { verdict: 'filtered' })))
   expect(tileOf(made, 'db')).toMatchObject({ ghost: true, column: 2 })
