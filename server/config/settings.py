@@ -83,6 +83,8 @@ TIME_ZONE = "UTC"
 STATIC_URL = "/assets/"
 WEB_APP = ROOT / "web" / "dist"
 WHITENOISE_ROOT = WEB_APP
+#: Built files have a name of their own for each content: browsers need never ask for them again.
+WHITENOISE_IMMUTABLE_FILE_TEST = r"^/assets/.+-[\w-]{8}\.[a-z0-9]+$"
 #: Bodies other than uploads; before it, the web server looks at the sizes that are announced.
 DATA_UPLOAD_MAX_MEMORY_SIZE = 4 * 1024 * 1024
 DATA_UPLOAD_MAX_NUMBER_FILES = 20_000

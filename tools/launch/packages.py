@@ -88,7 +88,15 @@ def web_packages() -> None:
 def build_web_app() -> None:
     """web/dist, made again when a source file changed."""
     sources = [path for path in sorted((WEB / "src").rglob("*")) if path.is_file()]
-    settings = [WEB / name for name in ("package-lock.json", "index.html", "vite.config.ts")]
+    settings = [
+        WEB / name
+        for name in (
+            "package-lock.json",
+            "index.html",
+            "vite.config.ts",
+            "compressed.ts",
+        )
+    ]
     wanted = _digest([*sources, *settings])
     stamp = WEB / "dist" / ".built"
     if _stamped(stamp, wanted):

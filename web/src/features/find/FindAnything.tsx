@@ -14,6 +14,7 @@ import type { Found } from '../../api/types'
 import { useFileLink, useLens, useLinkTo } from '../lens/lens'
 import { stillMatching } from './matching'
 import { fieldStyle } from '../../ui/fields'
+import { usePause } from '../../ui/usePause'
 
 const KEYS: [string, string][] = [
   ['/', 'find anything'],
@@ -93,8 +94,10 @@ function Finder({ onDone }: { onDone: () => void }) {
   const [words, setWords] = useState('')
   const navigate = useNavigate()
   const target = useTarget()
-  const found = useQuery({ ...findQuery(lens, words.trim(), false), placeholderData: keepPreviousData })
-  const results = stillMatching(words, found)
+  const asked = usePause(words.trim())
+  const found = useQuery({ ...findQuery(lens, asked, false), placeholderData: keepPreviousData })
+  const isOld = found.isPlaceholderData || asked !== words.trim()
+  const results = stillMatching(words, { data: found.data, isPlaceholderData: isOld })
   const pick = (item: Found | null) => {
     if (!item) return
     onDone()
@@ -122,7 +125,7 @@ function Finder({ onDone }: { onDone: () => void }) {
           </ComboboxOption>
         ))}
       </ComboboxOptions>
-      {found.isSuccess && !found.isPlaceholderData && results.length === 0 && (
+      {found.isSuccess && !isOld && results.length === 0 && (
         <p className="p-2 text-soft">Nothing matches all of these words in this revision.</p>
       )}
     </Combobox>

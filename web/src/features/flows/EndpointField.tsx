@@ -5,6 +5,7 @@ import { stillMatching } from '../find/matching'
 import type { Found } from '../../api/types'
 import { useLens } from '../lens/lens'
 import { fieldStyle } from '../../ui/fields'
+import { usePause } from '../../ui/usePause'
 
 /** A source or destination, completed from names and addresses; anything may be typed. */
 export function EndpointField({
@@ -17,8 +18,13 @@ export function EndpointField({
   onChange: (value: string) => void
 }) {
   const lens = useLens()
-  const found = useQuery({ ...findQuery(lens, value.trim(), true), placeholderData: keepPreviousData })
-  const options = withTyped(value.trim(), stillMatching(value, found))
+  const asked = usePause(value.trim())
+  const found = useQuery({ ...findQuery(lens, asked, true), placeholderData: keepPreviousData })
+  const isOld = found.isPlaceholderData || asked !== value.trim()
+  const options = withTyped(
+    value.trim(),
+    stillMatching(value, { data: found.data, isPlaceholderData: isOld }),
+  )
   return (
     <label className="flex items-center gap-2 text-soft">
       {label}
