@@ -143,6 +143,52 @@ def test_many_flows_are_told_by_cause(reader: Reader):
     reader.reads("Blocked at eas-fw-1", "it stops here")
 
 
+def test_from_a_device_to_its_flow_on_the_chart_by_keyboard_alone(reader: Reader):
+    """Find a device, ask from it, see the path on the chart, fold the sites: without the mouse."""
+    reader.log_in()
+    reader.open("/n/marram/flows")
+    reader.reads("Complaints that came with this network")
+    body = reader.driver.find_element(By.TAG_NAME, "body")
+    body.send_keys("/")
+    focused(reader).send_keys("kisk-gul booking-db tcp 5432")
+    reader.reads("taking kisk-gul for kiosk-gul")
+    focused(reader).send_keys(Keys.ENTER)
+    reader.reads("Blocked at eas-fw-1", "it stops here")
+    tab_to(reader, "On the chart").send_keys(Keys.ENTER)
+    reader.reads("its answer", "(rule 30 of wan-in)")
+    reader.accessible()
+    fold = tab_to(reader, "sites folded")
+    fold.send_keys(Keys.SPACE)
+    reader.labelled("Eastmere, site, folded, 10 devices, 1 warning")
+    reader.accessible()
+    tab_to(reader, "isle-telecom")
+    walk_to(reader, "Eastmere, site, folded").send_keys(Keys.ENTER)
+    reader.labelled("eas-fw-1, firewall, 1 host")
+    tab_to(reader, "its answer").send_keys(Keys.ENTER)
+    reader.reads("Rules tried")
+
+
+def walk_to(reader: Reader, name: str) -> WebElement:
+    """By arrows along the links, left and up, to a tile of the chart whose name begins so."""
+    for key in (Keys.ARROW_LEFT, Keys.ARROW_UP) * 8:
+        if focused(reader).accessible_name.startswith(name):
+            return focused(reader)
+        focused(reader).send_keys(key)
+        time.sleep(0.2)
+    raise AssertionError(
+        f"the arrows do not reach “{name}”, only {focused(reader).accessible_name}"
+    )
+
+
+def tab_to(reader: Reader, name: str) -> WebElement:
+    """Press the tabulator until something with this name has the focus, at most once round."""
+    for _ in range(120):
+        ActionChains(reader.driver).send_keys(Keys.TAB).perform()
+        if focused(reader).accessible_name.startswith(name):
+            return focused(reader)
+    raise AssertionError(f"the keyboard does not reach “{name}”")
+
+
 def test_a_flow_on_the_chart_and_things_moved_there(reader: Reader):
     """From an answer to the chart and back; a device dragged stays there for others, and the move is undone."""
     reader.log_in()
@@ -267,7 +313,8 @@ def test_what_stops_the_stores_and_which_edits_would_help(reader: Reader):
     reader.reads("Trying edits")
     reader.wait(lambda: "remedies found by trying" in reader.text(), "no remedy came", seconds=90)
     reader.reads(
-        "ter-hub-1: VRF stores takes in what is offered under plant", "opens 131,072 headers"
+        "ter-hub-1: VRF stores takes in what is offered under plant",
+        "Take this one: it opens nothing beyond this flow",
     )
     reader.reads("import-tags: [crew, plant]", "Then: Delivered to ter-pump-1")
     reader.accessible()
@@ -285,9 +332,6 @@ def test_what_stops_the_stores_and_which_edits_would_help(reader: Reader):
         "&other_from=kiosk-gul&other_to=booking-web&other_as=tcp%20443"
     )
     reader.reads("First difference: at eas-fw-1", "kiosk-gul → booking-web: delivered")
-    reader.accessible()
-    reader.open("/n/marram/flows?from=kiosks&to=10.80.3.0/24&as=tcp%205432")
-    reader.reads("16 pairs of ends", "What is treated alike")
     reader.accessible()
 
 
@@ -320,49 +364,3 @@ def test_an_answer_is_of_the_revision_that_the_header_names(reader: Reader, tmp_
     reader.press("Flows")
     assert "Delivered to booking-db" in ask()
     assert int(str(reader.shown_revision())) == before + 1
-
-
-def test_from_a_device_to_its_flow_on_the_chart_by_keyboard_alone(reader: Reader):
-    """Find a device, ask from it, see the path on the chart, fold the sites: without the mouse."""
-    reader.log_in()
-    reader.open("/n/marram/flows")
-    reader.reads("Complaints that came with this network")
-    body = reader.driver.find_element(By.TAG_NAME, "body")
-    body.send_keys("/")
-    focused(reader).send_keys("kisk-gul booking-db tcp 5432")
-    reader.reads("taking kisk-gul for kiosk-gul")
-    focused(reader).send_keys(Keys.ENTER)
-    reader.reads("Blocked at eas-fw-1", "it stops here")
-    tab_to(reader, "On the chart").send_keys(Keys.ENTER)
-    reader.reads("its answer", "(rule 30 of wan-in)")
-    reader.accessible()
-    fold = tab_to(reader, "sites folded")
-    fold.send_keys(Keys.SPACE)
-    reader.labelled("Eastmere, site, folded, 10 devices, 1 warning")
-    reader.accessible()
-    tab_to(reader, "isle-telecom")
-    walk_to(reader, "Eastmere, site, folded").send_keys(Keys.ENTER)
-    reader.labelled("eas-fw-1, firewall, 1 host")
-    tab_to(reader, "its answer").send_keys(Keys.ENTER)
-    reader.reads("Rules tried")
-
-
-def walk_to(reader: Reader, name: str) -> WebElement:
-    """By arrows along the links, left and up, to a tile of the chart whose name begins so."""
-    for key in (Keys.ARROW_LEFT, Keys.ARROW_UP) * 8:
-        if focused(reader).accessible_name.startswith(name):
-            return focused(reader)
-        focused(reader).send_keys(key)
-        time.sleep(0.2)
-    raise AssertionError(
-        f"the arrows do not reach “{name}”, only {focused(reader).accessible_name}"
-    )
-
-
-def tab_to(reader: Reader, name: str) -> WebElement:
-    """Press the tabulator until something with this name has the focus, at most once round."""
-    for _ in range(120):
-        ActionChains(reader.driver).send_keys(Keys.TAB).perform()
-        if focused(reader).accessible_name.startswith(name):
-            return focused(reader)
-    raise AssertionError(f"the keyboard does not reach “{name}”")
