@@ -87,7 +87,8 @@ def test_a_step_is_repeated_only_when_its_sources_change(tmp_path, monkeypatch):
     web = tmp_path / "web"
     (web / "src").mkdir(parents=True)
     (web / "dist").mkdir()
-    for name in ("src/a.ts", "package-lock.json", "index.html", "vite.config.ts"):
+    made = ("package-lock.json", "index.html", "vite.config.ts", "compressed.ts")
+    for name in ("src/a.ts", *made):
         (web / name).write_text("1")
     monkeypatch.setattr(packages, "ROOT", tmp_path)
     monkeypatch.setattr(packages, "WEB", web)
