@@ -24,7 +24,7 @@ import { StripView } from './strip/StripView'
 import { useFolds } from './strip/useFolds'
 import { ticketText } from './ticket'
 import { flowTone, type Tone } from './verdicts'
-import { Named } from '../lens/Named'
+import { Named, useNames } from '../lens/Named'
 
 function useQuestion(): FlowQuestion | null {
   const [params] = useAddress()
@@ -178,13 +178,14 @@ function VerdictBanner({ flow, question, device }: BannerProps) {
   const [saving, setSaving] = useState(false)
   const [copied, setCopied] = useState(false)
   const lasting = useLastingAddress()
+  const names = useNames()
   const to = useLinkTo()
   const [params] = useAddress()
   // The same hop is chosen there, and the same other flow compared.
   const { other_from, other_to, other_as } = otherIn(params, question) ?? {}
   const onChart = { ...addressOf(question), other_from, other_to, other_as, device }
   const copy = () =>
-    void navigator.clipboard.writeText(ticketText(flow, lasting())).then(() => setCopied(true))
+    void navigator.clipboard.writeText(ticketText(flow, lasting(), names)).then(() => setCopied(true))
   const action = 'shrink-0 text-sm text-soft hover:text-ink hover:underline'
   return (
     <>

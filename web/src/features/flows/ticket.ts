@@ -1,10 +1,11 @@
 import type { Direction, Flow, Obstacle } from '../../api/types'
+import { withNames } from '../lens/Named'
 
 const place = (cited: { file: string | null; line: number | null }) =>
   cited.file ? ` (${cited.file}:${cited.line})` : ''
 
-/** The answer as plain text for a ticket: the sentence, both ways, everything in the way, the address. */
-export function ticketText(flow: Flow, address: string): string {
+/** The answer as plain text for a ticket: the sentence, both ways, everything in the way, the page's address. */
+export function ticketText(flow: Flow, address: string, names: ReadonlyMap<string, string>): string {
   const ways: [string, Direction | null][] = [
     ['Forward', flow.forward],
     ['Return', flow.return],
@@ -25,5 +26,5 @@ export function ticketText(flow: Flow, address: string): string {
     lines.push(...way.obstacles.map((each: Obstacle) => `  in the way: ${each.text}${place(each)}`))
     lines.push(...way.defaults.map((each) => `  note: ${each.text}`))
   }
-  return [...lines, '', address].join('\n')
+  return [withNames(lines.join('\n'), names), '', address].join('\n')
 }
