@@ -278,7 +278,7 @@ def _direction_data(
         entries=[
             EntryData(
                 name=entry.name,
-                verdict=_agreed({branch.verdict for branch in entry.branches}),
+                verdict=entry.verdict,
                 sentence=entry_sentence(entry),
             )
             for entry in entries_of(answer.branches)
@@ -299,10 +299,6 @@ def _direction_data(
             for one in defaults
         ],
     )
-
-
-def _agreed(verdicts: set[Verdict]) -> Verdict:
-    return next(iter(verdicts)) if len(verdicts) == 1 else Verdict.MIXED
 
 
 def _obstacle_data(state: State, obstacle: Obstacle) -> ObstacleData:

@@ -52,13 +52,14 @@ def remedies_data(found: Remedies) -> RemediesData:
 
 
 def _remedy_data(found: Remedies, remedy: Remedy) -> RemedyData:
+    opens = _opens_words(remedy)
     return RemedyData(
         text=remedy.text,
-        take=_take_words(found, remedy),
+        take=_take_words(found, remedy, opens),
         changes=list(remedy.changes),
         edits=[LinesData.of(patch) for patch in remedy.patches],
         opens=float(remedy.opens),
-        opens_text=_opens_words(remedy),
+        opens_text=opens,
         moves=moves_data(remedy.moves),
         moves_text=_moves_words(remedy.moves),
         then=answer_sentence(remedy.after),
@@ -88,7 +89,7 @@ def _opens_words(remedy: Remedy) -> str:
     return opened_words(remedy.opened, asked, names)
 
 
-def _take_words(found: Remedies, remedy: Remedy) -> str:
+def _take_words(found: Remedies, remedy: Remedy, opens: str) -> str:
     """Why to take the first remedy; empty for the others."""
     if remedy is not found.found[0]:
         return ""
@@ -96,8 +97,8 @@ def _take_words(found: Remedies, remedy: Remedy) -> str:
     reasons = []
     if all(other.size > remedy.size for other in others):
         reasons.append("it changes the fewest lines")
-    if _opens_words(remedy).startswith("opens nothing"):
-        reasons.append(_opens_words(remedy).replace("opens", "it opens", 1))
+    if opens.startswith("opens nothing"):
+        reasons.append(f"it {opens}")
     elif others and all(other.opens > remedy.opens for other in others):
         reasons.append("it opens least")
     if not remedy.moves.breaks and not remedy.moves.prefixes:

@@ -20,6 +20,7 @@ __all__ = [
     "FlowAnswer",
     "FlowOutcome",
     "FlowQuestion",
+    "agreed",
     "arrives",
     "ask_flow",
 ]
@@ -149,13 +150,14 @@ def _of_all(shown: DirectionAnswer, directions: Sequence[DirectionAnswer]) -> Di
     }
     return replace(
         shown,
-        verdict=_agreed(direction.verdict for direction in directions),
-        routing_verdict=_agreed(direction.routing_verdict for direction in directions),
+        verdict=agreed(direction.verdict for direction in directions),
+        routing_verdict=agreed(direction.routing_verdict for direction in directions),
         obstacles=tuple(obstacles.values()),
     )
 
 
-def _agreed(verdicts: Iterable[Verdict]) -> Verdict:
+def agreed(verdicts: Iterable[Verdict]) -> Verdict:
+    """The verdict that all have; `mixed` where they differ."""
     found = set(verdicts)
     return found.pop() if len(found) == 1 else Verdict.MIXED
 

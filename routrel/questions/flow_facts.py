@@ -9,12 +9,13 @@ from itertools import pairwise
 
 from routrel.convergence.converge import State
 from routrel.forwarding.evidence import Branch, Hop, Verdict
+from routrel.forwarding.round_trip import ARRIVED
 from routrel.forwarding.stages.route import RouteEvidence
 from routrel.forwarding.stages.steering import SteeringEvidence
 from routrel.forwarding.stages.translation import TranslationEvidence
 from routrel.model.addresses import Address, is_private
 from routrel.questions.diagnosis import DefaultOnly
-from routrel.questions.flow import DirectionAnswer, FlowAnswer
+from routrel.questions.flow import DirectionAnswer, FlowAnswer, agreed
 from routrel.rib.candidates import NextHop
 from routrel.rib.table import Route
 
@@ -24,8 +25,6 @@ __all__ = ["Decided", "Decider", "Entry", "Resolved", "decider", "entries_of", "
 #: Routes of one resolution beyond which nothing more is looked up.
 _DEEPEST = 8
 
-_GOOD = (Verdict.DELIVERED, Verdict.LEAVES_NETWORK)
-
 
 @dataclass(frozen=True, slots=True)
 class Entry:
@@ -33,6 +32,11 @@ class Entry:
 
     name: str
     branches: tuple[Branch, ...]
+
+    @property
+    def verdict(self) -> Verdict:
+        """That of its branches; `mixed` where they disagree."""
+        return agreed(branch.verdict for branch in self.branches)
 
 
 def entries_of(branches: Iterable[Branch]) -> tuple[Entry, ...]:
@@ -109,7 +113,7 @@ def _decides(why: Decided, hop: Hop, branch: Branch, place: int, by_default: set
     evidence = [stage.evidence for stage in hop.stages]
     match why:
         case Decided.STOPS:
-            return branch.verdict not in _GOOD and place == len(branch.hops) - 1
+            return branch.verdict not in ARRIVED and place == len(branch.hops) - 1
         case Decided.STEERS:
             return any(isinstance(e, SteeringEvidence) and e.rule is not None for e in evidence)
         case Decided.TRANSLATES:

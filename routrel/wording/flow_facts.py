@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from itertools import pairwise
 
-from routrel.forwarding.evidence import Branch, Hop, Verdict
+from routrel.forwarding.evidence import Branch, Hop
+from routrel.forwarding.round_trip import ARRIVED
 from routrel.forwarding.stages.mtu import MtuEvidence
 from routrel.forwarding.stages.route import RouteEvidence
 from routrel.forwarding.stages.steering import SteeringEvidence
@@ -107,8 +108,7 @@ def fact_sentences(answer: FlowAnswer) -> tuple[str, ...]:
     ]
     if mtus:
         told.append(f"Largest packet that fits: {', '.join(mtus)}.")
-    arrived = (Verdict.DELIVERED, Verdict.LEAVES_NETWORK)
-    if answer.back and {answer.forward.verdict, answer.back.verdict} <= set(arrived):
+    if answer.back and {answer.forward.verdict, answer.back.verdict} <= set(ARRIVED):
         told.append(f"Answers return {ways_back_words(answer)}.")
     return tuple(told)
 

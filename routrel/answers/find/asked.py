@@ -50,12 +50,9 @@ def asked_questions(index: Endpoints, words: str) -> list[Found]:
     parts = words.split()
     if not parts:
         return []
-    if parts[0].lower() == "why" or "at" in [part.lower() for part in parts]:
+    about_route = parts[0].lower() == "why" or "at" in [part.lower() for part in parts]
+    if about_route or (len(parts) == 1 and _destination(parts[0])):
         return list(_routes(index, [part for part in parts if part.lower() not in ("why", "at")]))
-    single = _destination(parts[0]) if len(parts) == 1 else None
-    if single is not None:
-        query = urlencode({"q": single})
-        return [_question("route", f"who has a route to {single}", "Routes", query)]
     return list(_flows(index, [part for part in parts if part.lower() not in _FILLERS]))
 
 

@@ -23,8 +23,6 @@ export function columnsOf(forward: WayGraph, back: WayGraph | null, alike: boole
   if (back) {
     for (const visit of back.visits) rank.set(visit.id, visit.id)
     const turned = back.steps.map((step) => (alike ? step : { ...step, from: step.to, to: step.from }))
-    const own = new Map<string, string[]>()
-    for (const step of turned) own.set(step.from, [...(own.get(step.from) ?? []), step.to])
     for (const step of turned) add(step.from, step.to)
     // The ends first: what is between them finds its place.
     for (const visit of endsFirst(back)) {

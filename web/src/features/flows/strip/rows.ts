@@ -98,9 +98,10 @@ function swapNeighbours(
   rank?: Map<string, number>,
 ) {
   layers.forEach((layer, at) => {
-    const beside: [Item[] | undefined, Map<string, string[]>][] = [
-      [layers[at - 1], left],
-      [layers[at + 1], right],
+    const placesOf = (other: Item[] = []) => new Map(other.map((item, index) => [item.id, index]))
+    const beside: [Map<string, number>, Map<string, string[]>][] = [
+      [placesOf(layers[at - 1]), left],
+      [placesOf(layers[at + 1]), right],
     ]
     for (let changed = true, rounds = 0; changed && rounds < layer.length; rounds += 1) {
       changed = false
@@ -108,9 +109,7 @@ function swapNeighbours(
         const [a, b] = [layer[place], layer[place + 1]]
         if (!a || !b) continue
         let gain = 0
-        for (const [other, towards] of beside) {
-          if (!other) continue
-          const places = new Map(other.map((item, index) => [item.id, index]))
+        for (const [places, towards] of beside) {
           gain += crossed(a.id, b.id, towards, places) - crossed(b.id, a.id, towards, places)
         }
         const inOrder = !rank || (rank.get(a.id) ?? 0) <= (rank.get(b.id) ?? 0)
