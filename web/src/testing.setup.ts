@@ -9,3 +9,7 @@ Element.prototype.scrollIntoView = () => {}
 
 // The editor asks where text stands; nothing is laid out here.
 Range.prototype.getClientRects = () => [] as unknown as DOMRectList
+
+// Nobody has said whether it shall be dark.
+window.matchMedia = () =>
+  ({ matches: false, addListener() {}, removeListener() {} }) as unknown as MediaQueryList

@@ -8,7 +8,6 @@ import { PlaceContext, type Place } from './features/lens/lens'
 /** A network seen through revision 3 by a reader with this role. */
 export const place = (role: 'viewer' | 'editor' | 'owner' = 'viewer'): Place => ({
   lens: { slug: 'net', revision: 3 },
-  pinned: true,
   network: {
     slug: 'net',
     title: 'Net',

@@ -38,6 +38,9 @@ export const networkQuery = (slug: string) =>
   queryOptions({
     queryKey: ['network', slug],
     queryFn: ({ signal }) => data(api.GET('/api/networks/{slug}', { params: { path: { slug } }, signal })),
+    // Somebody else may import: a newer revision is told of, without asking for it.
+    refetchInterval: 60_000,
+    refetchOnWindowFocus: true,
   })
 
 export const revisionsQuery = (slug: string) =>

@@ -1,5 +1,6 @@
 import {
   flexRender,
+  functionalUpdate,
   getCoreRowModel,
   getFilteredRowModel,
   getSortedRowModel,
@@ -7,9 +8,11 @@ import {
   type ColumnDef,
   type SortingState,
 } from '@tanstack/react-table'
-import { useMemo, useState, type ReactNode } from 'react'
+import { useMemo, type ReactNode } from 'react'
+import { useAddress, useTyped } from './address'
 import { Button } from './controls'
 import { Input } from './fields'
+import { byName } from './natural'
 import { Cell, useVirtualRows, VirtualRows } from './VirtualRows'
 
 /** A column: how to read a row as text (sorted, filtered, copied), and how to show it. */
@@ -28,10 +31,12 @@ type DataTableProps<Row> = {
   height?: string
 }
 
-/** A table that sorts, filters, copies as CSV, and stays fluid with very many rows. */
+/** A table that sorts, filters, copies as CSV, and stays fluid with very many rows; the address keeps how. */
 export function DataTable<Row>({ rows, columns, empty, what, height = '100%' }: DataTableProps<Row>) {
-  const [sorting, setSorting] = useState<SortingState>([])
-  const [filter, setFilter] = useState('')
+  const [params, change] = useAddress()
+  const [filter, setFilter] = useTyped('filter')
+  const sort = params.get('sort')
+  const sorting = useMemo(() => sortingIn(sort), [sort])
   // New definitions make the table sort and filter anew, which scrolling must not.
   const definitions = useMemo(
     () =>
@@ -40,7 +45,7 @@ export function DataTable<Row>({ rows, columns, empty, what, height = '100%' }: 
         header: column.title,
         accessorFn: column.text,
         cell: ({ row }) => (column.show ? column.show(row.original) : column.text(row.original)),
-        sortingFn: 'alphanumeric',
+        sortingFn: (a, b, id) => inOrder(a.getValue(id), b.getValue(id)),
       })),
     [columns],
   )
@@ -48,8 +53,7 @@ export function DataTable<Row>({ rows, columns, empty, what, height = '100%' }: 
     data: rows,
     columns: definitions,
     state: { sorting, globalFilter: filter },
-    onSortingChange: setSorting,
-    onGlobalFilterChange: setFilter,
+    onSortingChange: (next) => change({ sort: sortText(functionalUpdate(next, sorting)) }, { quiet: true }),
     globalFilterFn: 'includesString',
     getCoreRowModel: getCoreRowModel(),
     getSortedRowModel: getSortedRowModel(),
@@ -121,6 +125,19 @@ export function DataTable<Row>({ rows, columns, empty, what, height = '100%' }: 
       </VirtualRows>
     </div>
   )
+}
+
+function inOrder(a: unknown, b: unknown): number {
+  return typeof a === 'number' && typeof b === 'number' ? a - b : byName(String(a), String(b))
+}
+
+/** The column an address sorts by, as `sort=findings` or, the other way round, `sort=-findings`. */
+function sortingIn(text: string | null): SortingState {
+  return text ? [{ id: text.replace(/^-/, ''), desc: text.startsWith('-') }] : []
+}
+
+function sortText([first]: SortingState): string | null {
+  return first ? `${first.desc ? '-' : ''}${first.id}` : null
 }
 
 /** Rows as CSV (RFC 4180). A leading = + - @ is quoted away, or a spreadsheet would compute it. */

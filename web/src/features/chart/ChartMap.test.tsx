@@ -54,6 +54,8 @@ function shown(more: Partial<Parameters<typeof ChartMap>[0]> = {}) {
       onMove={null}
       tools={() => null}
       sheet={null}
+      kept={null}
+      onRest={() => undefined}
       {...more}
     />,
     '/n/net/devices/chart',

@@ -11,7 +11,7 @@ import { areasOf } from './place'
 import type { Line } from './route'
 import { AreaNames, Areas, Tile } from './Tiles'
 import { useBoxSelect } from './useBoxSelect'
-import { aroundView, useMapZoom, type Level } from './useMapZoom'
+import { aroundView, useMapZoom, type Kept, type Level } from './useMapZoom'
 import { useMoving, type Drag } from './useMoving'
 import { isArrow, walk } from './walk'
 
@@ -38,6 +38,9 @@ type ChartMapProps = {
   tools: (zoom: Zooming) => ReactNode
   /** What is said of what is chosen, over the chart. */
   sheet: ReactNode
+  /** Where it begins, and who is told where it comes to rest. */
+  kept: Kept | null
+  onRest: (kept: Kept | null) => void
 }
 
 /** Sites, devices and links on a surface that moves like a map. */
@@ -54,10 +57,12 @@ export function ChartMap({
   onMove,
   tools,
   sheet,
+  kept,
+  onRest,
 }: ChartMapProps) {
   const { parts, areas } = layout
   const world = useMemo(() => around(areas.values()), [areas])
-  const [{ host, layer, overview }, zoom] = useMapZoom(world)
+  const [{ host, layer, overview }, zoom] = useMapZoom(world, kept, onRest)
   const { level, view, at, isReady, show, isSeen } = zoom
   const { drag, grip } = useMoving(at.k, (done) => onMove?.(done))
   const nodes = useMemo(() => moved(layout.nodes, drag), [layout.nodes, drag])

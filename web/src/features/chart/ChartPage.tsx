@@ -12,6 +12,7 @@ import {
 import type { Chart, ChartSegment, Flow } from '../../api/types'
 import { Button, Problem, Waiting } from '../../ui/controls'
 import { Input, Select } from '../../ui/fields'
+import { moment } from '../../ui/time'
 import { counted } from '../../ui/words'
 import { DeviceSheet } from '../devices/DeviceSheet'
 import { LinkSheet } from '../devices/LinkSheet'
@@ -19,7 +20,8 @@ import { countCauses } from '../findings/causes'
 import { useCauses } from '../findings/useCauses'
 import { addressOf, otherIn, questionIn, questionWords } from '../flows/question'
 import { Named } from '../lens/Named'
-import { useAddress, useLens, useLinkTo, usePlace } from '../lens/lens'
+import { useLens, useLinkTo, usePlace } from '../lens/lens'
+import { useAddress } from '../../ui/address'
 import { ChartMap, DRAWING, type Zooming } from './ChartMap'
 import { downloadPng, downloadSvg } from './export'
 import { flowPath } from './flowPath'
@@ -30,6 +32,7 @@ import { isDown } from './parts'
 import { areasOf, type Places } from './place'
 import { useLayout } from './useLayout'
 import { snapped, type Drag } from './useMoving'
+import type { Kept } from './useMapZoom'
 import { usePlaces } from './usePlaces'
 
 /** The chart of the network: what there is, where a flow goes, what a layer says. */
@@ -124,6 +127,11 @@ function Charted({ chart, places, known }: ChartedProps) {
         onUnfold={unfold}
         onFoldSite={foldSite}
         onMove={places.mayMove ? drop : null}
+        kept={keptIn(params.get('view'))}
+        onRest={(kept) => {
+          const text = kept && [kept.x.toFixed(0), kept.y.toFixed(0), kept.k.toFixed(2)].join(',')
+          if (text !== params.get('view')) change({ view: text }, { quiet: true })
+        }}
         sheet={
           (device !== null || segment !== null) && (
             <Sheet device={device} segment={segment} onUnfold={unfold} onFoldSite={foldSite} />
@@ -131,7 +139,6 @@ function Charted({ chart, places, known }: ChartedProps) {
         }
         tools={(zoom) => (
           <div className="mb-2 flex flex-col gap-1.5">
-            <Printed />
             <Toolbar
               zoom={zoom}
               names={chart.devices.map((each) => each.name)}
@@ -166,6 +173,14 @@ function Charted({ chart, places, known }: ChartedProps) {
       />
     </div>
   )
+}
+
+/** Where the chart was moved to, as the address keeps it. */
+function keptIn(text: string | null): Kept | null {
+  const [x, y, k] = (text ?? '').split(',').map(Number)
+  return x !== undefined && y !== undefined && k !== undefined && [x, y, k].every(Number.isFinite) && k > 0
+    ? { x, y, k }
+    : null
 }
 
 type SheetProps = {
@@ -243,10 +258,7 @@ function Toolbar({ zoom, names, marks, places, allHosts, allSites }: ToolbarProp
   }
   const layer = params.get('layer')
   const words = () => [
-    [
-      `${network.title}, revision ${lens.revision ?? network.newest_revision?.number ?? ''}`,
-      new Date().toLocaleString('en-GB'),
-    ].join(', '),
+    [`${network.title}, revision ${lens.revision}`, moment(new Date())].join(', '),
     ...(marks?.legend ?? ['Dashed with a cross: down.']),
   ]
   const save = (how: typeof downloadSvg | typeof downloadPng) => {
@@ -346,17 +358,6 @@ function Toolbar({ zoom, names, marks, places, allHosts, allSites }: ToolbarProp
         chooses what lies in a box; Escape chooses none. The list of devices says the same in words.
       </p>
     </div>
-  )
-}
-
-/** On paper: which network and revision, and when. */
-function Printed() {
-  const { network, lens } = usePlace()
-  const revision = lens.revision ?? network.newest_revision?.number ?? ''
-  return (
-    <p className="hidden print:block">
-      {network.title}, revision {revision}, {new Date().toLocaleString('en-GB')}
-    </p>
   )
 }
 

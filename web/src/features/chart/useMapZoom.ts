@@ -24,8 +24,14 @@ function seen(at: ZoomTransform, size: { width: number; height: number }): Box {
   return { x, y, width: size.width / at.k, height: size.height / at.k }
 }
 
-/** Wheel, pinch and drag move the chart like a map; nothing else of the page scrolls. */
-export function useMapZoom(world: Box | null) {
+/** Where somebody has moved the chart: what is in the middle, and how near it is. */
+export type Kept = Point & { k: number }
+
+/**
+ * Wheel, pinch and drag move the chart like a map; nothing else of the page scrolls. It begins where it
+ * was `kept`, else with everything in sight; where it comes to rest is told to `onRest`, null for all.
+ */
+export function useMapZoom(world: Box | null, kept: Kept | null, onRest: (kept: Kept | null) => void) {
   const host = useRef<SVGSVGElement>(null)
   const layer = useRef<SVGGElement>(null)
   const overview = useRef<SVGRectElement>(null)
@@ -33,7 +39,13 @@ export function useMapZoom(world: Box | null) {
   const [size, setSize] = useState({ width: 0, height: 0 })
   const [at, setAt] = useState<ZoomTransform>(zoomIdentity)
   const shown = useRef({ at, size })
-  const touched = useRef(false)
+  const start = useRef(kept)
+  const touched = useRef(kept !== null)
+  const rests = useRef(onRest)
+
+  useEffect(() => {
+    rests.current = onRest
+  }, [onRest])
 
   useEffect(() => {
     shown.current = { at, size }
@@ -71,7 +83,11 @@ export function useMapZoom(world: Box | null) {
           Math.abs(view.x - had.x) > had.width * BEYOND || Math.abs(view.y - had.y) > had.height * BEYOND
         if (levelAt(transform.k) !== levelAt(drawn.k) || out || transform.k < drawn.k / STEP) setAt(transform)
       })
-      .on('end', ({ transform }: D3ZoomEvent<SVGSVGElement, unknown>) => setAt(transform))
+      .on('end', ({ transform }: D3ZoomEvent<SVGSVGElement, unknown>) => {
+        setAt(transform)
+        const { x, y } = seen(transform, shown.current.size)
+        rests.current(touched.current ? { x, y, k: transform.k } : null)
+      })
     behaviour.current = moved
     select(svg).call(moved).on('dblclick.zoom', null)
     return () => {
@@ -123,7 +139,12 @@ export function useMapZoom(world: Box | null) {
   // Until somebody has moved it, the whole chart is shown, whatever the size of the window.
   useEffect(() => {
     if (!touched.current) fit()
-  }, [fit])
+    else if (start.current && size.width > 0) {
+      const { k, ...point } = start.current
+      start.current = null
+      show(point, k)
+    }
+  }, [fit, show, size])
   useEffect(() => drawView(overview.current, seen(at, size)), [at, size])
   const moves = { zoomIn: () => zoomBy(STEP), zoomOut: () => zoomBy(1 / STEP), fit, show, isSeen }
   return [

@@ -6,7 +6,9 @@ import { Mono, Panel, Problem, Waiting } from '../../ui/controls'
 import { DataTable, type Column } from '../../ui/DataTable'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { PageTabs } from '../lens/PageTabs'
-import { useAddress, useLens, useLinkTo, usePlace } from '../lens/lens'
+import { useLens, useLinkTo, usePlace } from '../lens/lens'
+import { PageHead } from '../lens/PageHead'
+import { useAddress } from '../../ui/address'
 import { ChartPage } from '../chart/ChartPage'
 import { FindingsView } from '../findings/FindingsView'
 import { useCauses } from '../findings/useCauses'
@@ -17,9 +19,11 @@ const VIEWS = { 'devices/chart': 'Chart', 'devices/list': 'List', 'devices/files
 export function DevicesPage() {
   const { view = 'chart' } = useParams()
   const { network } = usePlace()
+  const [params] = useAddress()
   if (!network.newest_revision) return <p className="p-4">Nothing is imported yet.</p>
   return (
     <div className="flex h-full min-h-0 flex-col gap-3">
+      <PageHead title={titleOf(view, params)} />
       <Tabs />
       <div className="min-h-0 flex-1">
         {view === 'list' ? (
@@ -34,6 +38,14 @@ export function DevicesPage() {
       </div>
     </div>
   )
+}
+
+function titleOf(view: string, params: URLSearchParams): string {
+  const [device, file, line] = ['device', 'file', 'line'].map((key) => params.get(key))
+  if (view === 'list') return 'Devices'
+  if (view === 'findings') return 'Findings'
+  if (view === 'files') return file ? `${file}${line ? `:${line}` : ''}` : 'Files'
+  return device ? `${device} on the chart` : 'Chart'
 }
 
 function Tabs() {

@@ -1,8 +1,9 @@
-import { useMemo, useState } from 'react'
+import { useMemo } from 'react'
 import { Panel, Problem, Severity, Waiting } from '../../ui/controls'
 import { DataTable, type Column } from '../../ui/DataTable'
 import { EvidenceLink } from '../lens/EvidenceLink'
-import { useAddress, useLens } from '../lens/lens'
+import { useLens } from '../lens/lens'
+import { useAddress } from '../../ui/address'
 import { sinceWords, type Cause } from './causes'
 import { CauseSheet } from './CauseSheet'
 import { useCauses } from './useCauses'
@@ -12,7 +13,7 @@ export function FindingsView() {
   const { causes, error } = useCauses()
   const { revision } = useLens()
   const [params, change] = useAddress()
-  const [withMuted, setWithMuted] = useState(false)
+  const withMuted = params.get('muted') === 'shown'
   const key = params.get('finding')
   const muted = causes?.filter((cause) => cause.muted !== null).length ?? 0
   const chosen = causes?.find((cause) => cause.key === key) ?? null
@@ -33,7 +34,7 @@ export function FindingsView() {
           <button
             type="button"
             className="mb-1 self-start text-link hover:underline"
-            onClick={() => setWithMuted(!withMuted)}
+            onClick={() => change({ muted: withMuted ? null : 'shown' })}
           >
             {withMuted ? `Hide the ${muted} muted` : `${muted} muted, show ${muted === 1 ? 'it' : 'them'}`}
           </button>

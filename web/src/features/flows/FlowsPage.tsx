@@ -4,7 +4,8 @@ import { Link } from 'react-router'
 import { casesQuery, flowQuery, type FlowQuestion } from '../../api/queries'
 import type { Direction, Flow } from '../../api/types'
 import { Panel, Problem, Waiting } from '../../ui/controls'
-import { useAddress, useLastingAddress, useLens, useLinkTo, usePlace } from '../lens/lens'
+import { useLens, useLinkTo, usePlace } from '../lens/lens'
+import { useAddress } from '../../ui/address'
 import { Causes } from './Causes'
 import { Compare } from './Compare'
 import { Facts } from './Facts'
@@ -24,6 +25,7 @@ import { StripView } from './strip/StripView'
 import { useFolds } from './strip/useFolds'
 import { ticketText } from './ticket'
 import { flowTone, type Tone } from './verdicts'
+import { PageHead } from '../lens/PageHead'
 import { Named, useNames } from '../lens/Named'
 
 function useQuestion(): FlowQuestion | null {
@@ -45,6 +47,7 @@ export function FlowsPage() {
   }
   return (
     <div className="grid gap-3">
+      <PageHead title={question?.from && question.to ? `${question.from} → ${question.to}` : 'Flows'} />
       <div className="print:hidden">
         <FlowTabs />
       </div>
@@ -174,10 +177,9 @@ type BannerProps = { flow: Flow; question: FlowQuestion; device?: string }
 
 function VerdictBanner({ flow, question, device }: BannerProps) {
   const how = flow.doubt && flowTone(flow) === 'go' ? 'warn' : flowTone(flow)
-  const { network } = usePlace()
+  const { network, lens } = usePlace()
   const [saving, setSaving] = useState(false)
   const [copied, setCopied] = useState(false)
-  const lasting = useLastingAddress()
   const names = useNames()
   const to = useLinkTo()
   const [params] = useAddress()
@@ -185,7 +187,11 @@ function VerdictBanner({ flow, question, device }: BannerProps) {
   const { other_from, other_to, other_as } = otherIn(params, question) ?? {}
   const onChart = { ...addressOf(question), other_from, other_to, other_as, device }
   const copy = () =>
-    void navigator.clipboard.writeText(ticketText(flow, lasting(), names)).then(() => setCopied(true))
+    void navigator.clipboard
+      .writeText(
+        ticketText(flow, { network: network.title, revision: lens.revision, address: location.href }, names),
+      )
+      .then(() => setCopied(true))
   const action = 'shrink-0 text-sm text-soft hover:text-ink hover:underline'
   return (
     <>
@@ -246,10 +252,11 @@ function Notes({ flow }: { flow: Flow }) {
     ),
   ]
   const { source, destination } = flow.forward
+  const { revision } = useLens()
   return (
     <div className="mt-2 border-t border-line pt-2 text-soft">
       <p>
-        Asked: {flow.traffic} from{' '}
+        Asked of revision {revision}: {flow.traffic} from{' '}
         <span className="font-mono">
           <Named text={source.address} />
         </span>{' '}

@@ -7,7 +7,8 @@ import { useCancel } from '../../api/useCancel'
 import { Button, Panel, Problem } from '../../ui/controls'
 import { EditLines } from '../lens/EditLines'
 import { KeepAsDraft } from '../lens/KeepAsDraft'
-import { useAddress, useLens } from '../lens/lens'
+import { useLens } from '../lens/lens'
+import { useAddress } from '../../ui/address'
 import { bodyOf, questionWords } from './question'
 
 /** Edits that make the flow arrive both ways. They are searched for only when somebody asks. */

@@ -4,8 +4,10 @@ import { Link } from 'react-router'
 import { api, data } from '../../api/client'
 import { ended, questionRunQuery, savedQuestionsQuery } from '../../api/queries'
 import type { SavedQuestion } from '../../api/types'
+import { moment } from '../../ui/time'
 import { Button, Panel, Problem, Waiting } from '../../ui/controls'
 import { useLinkTo, usePlace } from '../lens/lens'
+import { PageHead } from '../lens/PageHead'
 import { FlowTabs } from './FlowTabs'
 import { addressOf, questionWords } from './question'
 
@@ -20,6 +22,7 @@ export function SavedQuestionsPage() {
   const broken = (saved.data ?? []).filter((each) => each.answer && !each.answer.works).length
   return (
     <div className="flex flex-col gap-3">
+      <PageHead title="Saved questions" />
       <FlowTabs />
       {saved.isError ? (
         <Problem error={saved.error} />
@@ -94,8 +97,6 @@ function useRun() {
   }
 }
 
-const moment = (text: string | null) => (text ? new Date(text).toLocaleString() : 'never')
-
 function Row({ saved, editor }: { saved: SavedQuestion; editor: boolean }) {
   const { lens } = usePlace()
   const to = useLinkTo()
@@ -126,7 +127,7 @@ function Row({ saved, editor }: { saved: SavedQuestion; editor: boolean }) {
         <p>{saved.answer?.sentence}</p>
         {saved.since_then && <p className="text-warn">{saved.since_then}</p>}
         <p className="text-sm text-soft">
-          {questionWords(saved.question)}. Run {moment(saved.ran)}
+          {questionWords(saved.question)}. {saved.ran ? `Run ${moment(saved.ran)}` : 'Never run'}
           {saved.revision ? ` on revision ${saved.revision}` : ''};{' '}
           {saved.changed ? `the answer changed ${moment(saved.changed)}` : 'the answer never changed'}.
         </p>

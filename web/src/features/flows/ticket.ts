@@ -4,8 +4,11 @@ import { withNames } from '../lens/Named'
 const place = (cited: { file: string | null; line: number | null }) =>
   cited.file ? ` (${cited.file}:${cited.line})` : ''
 
+/** What the answer was seen through, and where it is. */
+export type Seen = { network: string; revision: number | undefined; address: string }
+
 /** The answer as plain text for a ticket: the sentence, both ways, everything in the way, the page's address. */
-export function ticketText(flow: Flow, address: string, names: ReadonlyMap<string, string>): string {
+export function ticketText(flow: Flow, seen: Seen, names: ReadonlyMap<string, string>): string {
   const ways: [string, Direction | null][] = [
     ['Forward', flow.forward],
     ['Return', flow.return],
@@ -13,7 +16,7 @@ export function ticketText(flow: Flow, address: string, names: ReadonlyMap<strin
   const lines = [
     flow.sentence,
     '',
-    `Asked: ${flow.traffic} from ${flow.forward.source.address} to ${flow.forward.destination.address}`,
+    `Asked of ${seen.network}, revision ${seen.revision}: ${flow.traffic} from ${flow.forward.source.address} to ${flow.forward.destination.address}`,
   ]
   for (const [name, way] of ways) {
     if (!way) continue
@@ -26,5 +29,5 @@ export function ticketText(flow: Flow, address: string, names: ReadonlyMap<strin
     lines.push(...way.obstacles.map((each: Obstacle) => `  in the way: ${each.text}${place(each)}`))
     lines.push(...way.defaults.map((each) => `  note: ${each.text}`))
   }
-  return [withNames(lines.join('\n'), names), '', address].join('\n')
+  return [withNames(lines.join('\n'), names), '', seen.address].join('\n')
 }

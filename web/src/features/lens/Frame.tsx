@@ -1,16 +1,21 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useMemo, useState } from 'react'
-import { Link, NavLink, Outlet, useParams } from 'react-router'
+import { Link, Navigate, NavLink, Outlet, useLocation, useParams } from 'react-router'
 import { api } from '../../api/client'
 import { networkQuery, sessionQuery } from '../../api/queries'
 import { Problem, Waiting } from '../../ui/controls'
 import { currentTheme, keepTheme } from '../../ui/theme'
+import { moment } from '../../ui/time'
+import { SkipLinks } from '../../ui/SkipLinks'
 import { counted } from '../../ui/words'
 import { countCauses } from '../findings/causes'
 import { useCauses } from '../findings/useCauses'
 import { FindAnything } from '../find/FindAnything'
 import { LensBar } from './LensBar'
-import { PlaceContext, useAddress, useLinkTo } from './lens'
+import { PageHead } from './PageHead'
+import { useRevision } from './useRevision'
+import { PlaceContext, useLinkTo } from './lens'
+import { useAddress } from '../../ui/address'
 
 function Account({ username, role }: { username: string; role?: string }) {
   const queries = useQueryClient()
@@ -88,6 +93,7 @@ function FindingCount() {
 
 function Rail() {
   const to = useLinkTo()
+  const { pathname } = useLocation()
   return (
     <nav
       aria-label="Views"
@@ -99,7 +105,7 @@ function Rail() {
           to={to(page)}
           className={({ isActive }) =>
             `flex flex-col items-center gap-1 border-l-4 py-2.5 text-sm no-underline hover:bg-card ${
-              isActive || (page.startsWith('devices') && location.pathname.includes('/devices/'))
+              isActive || (page.startsWith('devices') && pathname.includes('/devices/'))
                 ? 'border-chosen bg-card font-semibold text-ink'
                 : 'border-transparent text-soft'
             }`
@@ -125,31 +131,79 @@ function Rail() {
   )
 }
 
+/** Names the newest revision in the address, once: what is shown stays what was asked. */
+function NameNewest({ number }: { number: number | undefined }) {
+  const { pathname, search, hash } = useLocation()
+  const params = new URLSearchParams(search)
+  params.set('revision', String(number))
+  return <Navigate replace to={{ pathname, search: `?${params}`, hash }} />
+}
+
+function Unopened({ error }: { error: unknown }) {
+  return (
+    <main className="p-6">
+      <PageHead title="Not opened" />
+      <Problem error={error} />
+      <p className="mt-3">
+        <Link to="/">To the networks</Link>
+      </p>
+    </main>
+  )
+}
+
+/** The address names a revision that this network does not have. */
+function UnknownRevision({ title, text, known }: { title: string; text: string; known: number[] }) {
+  const [, change] = useAddress()
+  const newest = Math.max(...known)
+  return (
+    <main className="p-6">
+      <PageHead title="No such revision" of={title} />
+      <div role="alert" className="rounded-card border border-stop bg-stop-wash p-3">
+        <strong className="text-stop">
+          {title} has no revision “{text}”.
+        </strong>{' '}
+        {known.length === 0
+          ? 'Nothing is imported into it yet.'
+          : known.length === 1
+            ? `It has one, revision ${newest}.`
+            : `It has ${known.length}, from ${Math.min(...known)} to ${newest}. One that is missing between them was deleted.`}
+      </div>
+      <p className="mt-3 flex gap-4">
+        {known.length > 0 && (
+          <button
+            type="button"
+            className="text-link underline"
+            onClick={() => change({ revision: String(newest) })}
+          >
+            The same page in revision {newest}
+          </button>
+        )}
+        <Link to="/">To the networks</Link>
+      </p>
+    </main>
+  )
+}
+
 /** The frame of everything about one network: lens, rail, find-anything. */
 export function NetworkFrame({ username }: { username: string }) {
   const { slug = '' } = useParams()
   const [params] = useAddress()
   const network = useQuery(networkQuery(slug))
-  const asked = params.get('revision')
-  const pinned = asked !== null && /^\d+$/.test(asked)
-  const revision = pinned ? Number(asked) : network.data?.newest_revision?.number
+  const asked = useRevision(network.data, slug, params.get('revision'))
+  const revision = asked.kind === 'there' ? asked.number : undefined
   const place = useMemo(
-    () => (network.data ? { network: network.data, lens: { slug, revision }, pinned } : null),
-    [network.data, slug, revision, pinned],
+    () => (network.data ? { network: network.data, lens: { slug, revision } } : null),
+    [network.data, slug, revision],
   )
-  if (network.isPending) return <Waiting what="Opening the network" />
-  if (!place)
-    return (
-      <div className="p-6">
-        <Problem error={network.error} />{' '}
-        <p className="mt-3">
-          <Link to="/">To the networks</Link>
-        </p>
-      </div>
-    )
+  if (network.isError && !network.data) return <Unopened error={network.error} />
+  if (!place || asked.kind === 'looking') return <Waiting what="Opening the network" />
+  if (asked.kind === 'unnamed') return <NameNewest number={place.network.newest_revision?.number} />
+  if (asked.kind === 'unknown')
+    return <UnknownRevision title={place.network.title} text={asked.text} known={asked.known} />
   const mayImport = place.network.role !== 'viewer'
   return (
     <PlaceContext value={place}>
+      <SkipLinks to={[{ id: 'content', label: 'Skip to the page' }]} />
       <div className="flex h-full flex-col print:block print:h-auto">
         <header className="flex h-12 shrink-0 items-center gap-4 bg-sea px-4 text-sea-ink print:hidden">
           <Link to="/" className="w-14 text-lg font-bold text-sea-ink">
@@ -168,7 +222,14 @@ export function NetworkFrame({ username }: { username: string }) {
         </header>
         <div className="flex min-h-0 flex-1 print:block">
           <Rail />
-          <main className="min-w-0 flex-1 overflow-auto p-3 print:overflow-visible">
+          <main
+            id="content"
+            tabIndex={-1}
+            className="min-w-0 flex-1 overflow-auto p-3 outline-none print:overflow-visible"
+          >
+            <p className="mb-2 hidden print:block">
+              {place.network.title}, revision {revision}, printed {moment(new Date())}
+            </p>
             <Outlet />
           </main>
         </div>

@@ -3,15 +3,12 @@ import { useQuery } from '@tanstack/react-query'
 import { Link } from 'react-router'
 import { revisionsQuery } from '../../api/queries'
 import type { Revision } from '../../api/types'
-import { useAddress, usePlace } from './lens'
+import { useAddress } from '../../ui/address'
+import { moment } from '../../ui/time'
+import { usePlace } from './lens'
 
-const when = (iso: string) =>
-  new Date(iso).toLocaleString('en-GB', {
-    day: 'numeric',
-    month: 'short',
-    hour: '2-digit',
-    minute: '2-digit',
-  })
+/** What is of one revision alone, and is not taken along to another. */
+const OF_ONE_REVISION = { remedies: null, hop: null }
 
 /** What everything on the page is seen through. So far a lens is a revision. */
 export function LensBar() {
@@ -36,40 +33,47 @@ export function LensBar() {
       </span>
     )
   }
-  const pick = (revision: Revision) =>
-    change({ revision: revision.number === newest?.number ? null : String(revision.number) })
+  const look = (number: number) => change({ revision: String(number), ...OF_ONE_REVISION })
   return (
-    <Listbox value={shown} onChange={pick} by="number">
-      <ListboxButton className="flex items-baseline gap-2 rounded-md border border-sea-soft/50 px-3 py-1 text-sea-ink hover:border-sea-ink">
-        <span className="text-sea-soft">seen through revision</span>{' '}
-        <span className="font-semibold">{shown.number}</span>{' '}
-        <span className="text-sea-soft">{when(shown.created)}</span>{' '}
-        {shown.number !== newest?.number && (
-          <span className="rounded bg-warn-wash px-1 text-warn">not the newest</span>
-        )}
-        <span aria-hidden className="text-sea-soft">
-          ▾
-        </span>
-      </ListboxButton>
-      <ListboxOptions
-        anchor="bottom start"
-        className="z-30 mt-1 max-h-80 min-w-72 rounded-md border border-line bg-card p-1 text-ink shadow-lg"
-      >
-        {revisions.map((revision) => (
-          <ListboxOption
-            key={revision.number}
-            value={revision}
-            className="cursor-pointer rounded px-3 py-1.5 data-focus:bg-sunk data-selected:font-semibold"
-          >
-            revision {revision.number}{' '}
-            <span className="text-soft">
-              {when(revision.created)}
-              {revision.author ? `, ${revision.author}` : ''}
-              {revision.note ? `: ${revision.note}` : ''}
-            </span>
-          </ListboxOption>
-        ))}
-      </ListboxOptions>
-    </Listbox>
+    <span className="flex min-w-0 items-center gap-2">
+      <Listbox value={shown} onChange={(revision: Revision) => look(revision.number)} by="number">
+        <ListboxButton className="flex items-baseline gap-2 rounded-md border border-sea-soft px-3 py-1 whitespace-nowrap text-sea-ink hover:border-sea-ink">
+          <span className="text-sea-soft">Revision</span>{' '}
+          <span className="font-semibold">{shown.number}</span>{' '}
+          <span className="text-sea-soft max-lg:hidden">{moment(shown.created)}</span>{' '}
+          <span aria-hidden className="text-sea-soft">
+            ▾
+          </span>
+        </ListboxButton>
+        <ListboxOptions
+          anchor="bottom start"
+          className="z-30 mt-1 max-h-80 max-w-[90vw] min-w-72 rounded-md border border-line bg-card p-1 text-ink shadow-lg"
+        >
+          {revisions.map((revision) => (
+            <ListboxOption
+              key={revision.number}
+              value={revision}
+              className="cursor-pointer rounded px-3 py-1.5 data-focus:bg-sunk data-selected:font-semibold"
+            >
+              revision {revision.number}{' '}
+              <span className="text-soft">
+                {moment(revision.created)}
+                {revision.author ? `, ${revision.author}` : ''}
+                {revision.note ? `: ${revision.note}` : ''}
+              </span>
+            </ListboxOption>
+          ))}
+        </ListboxOptions>
+      </Listbox>
+      {newest && newest.number > shown.number && (
+        <button
+          type="button"
+          onClick={() => look(newest.number)}
+          className="rounded bg-warn-wash px-1.5 py-0.5 whitespace-nowrap text-warn hover:underline"
+        >
+          revision {newest.number} is newer
+        </button>
+      )}
+    </span>
   )
 }

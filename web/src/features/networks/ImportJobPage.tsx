@@ -6,7 +6,9 @@ import type { ImportJob } from '../../api/types'
 import { useCancel } from '../../api/useCancel'
 import { Button, Panel, Problem, Severity, Waiting } from '../../ui/controls'
 import { FileText } from '../devices/FileText'
-import { useAddress, usePlace } from '../lens/lens'
+import { usePlace } from '../lens/lens'
+import { PageHead } from '../lens/PageHead'
+import { useAddress } from '../../ui/address'
 
 function useImport(id: number) {
   const queries = useQueryClient()
@@ -31,6 +33,7 @@ export function ImportJobPage() {
   if (job.isPending) return <Waiting what="Looking for the import" />
   if (job.isError) return <Problem error={job.error} />
   const { status, step, done, total, message, answer } = job.data
+  const inRevision = (page: string) => `/n/${network.slug}/${page}?revision=${job.data.revision}`
   const skipped = answer?.skipped ?? []
   const titles: Record<ImportJob['status'], string> = {
     queued: 'Waiting for its turn',
@@ -38,18 +41,17 @@ export function ImportJobPage() {
     done: 'Imported',
     refused: 'Not imported: the files have problems',
     cancelled: 'Cancelled',
-    failed: 'Not imported: a fault of ours',
+    failed: 'Not imported: an internal error',
   }
   return (
     <div className="grid h-full grid-rows-[auto_1fr] gap-3">
       <Panel>
         <div className="flex items-center gap-4">
           <div className="flex-1">
-            <h1
-              className={`text-lg font-bold ${status === 'refused' || status === 'failed' ? 'text-stop' : status === 'done' ? 'text-go' : ''}`}
-            >
-              {titles[status]}
-            </h1>
+            <PageHead
+              title={titles[status]}
+              shown={`text-lg font-bold ${status === 'refused' || status === 'failed' ? 'text-stop' : status === 'done' ? 'text-go' : ''}`}
+            />
             <p role="status" className="text-soft">
               {message || `${step}: ${done} of ${total} files`}
             </p>
@@ -66,11 +68,11 @@ export function ImportJobPage() {
             </Button>
           )}
           {status === 'done' && (
-            <Link to={`/n/${network.slug}/flows`} className="font-semibold">
+            <Link to={inRevision('flows')} className="font-semibold">
               Ask a flow
             </Link>
           )}
-          {status === 'done' && <Link to={`/n/${network.slug}/devices/findings`}>See the findings</Link>}
+          {status === 'done' && <Link to={inRevision('devices/findings')}>See the findings</Link>}
           {ended(job.data) && status !== 'done' && <Link to={`/n/${network.slug}/import`}>Import again</Link>}
         </div>
         {!ended(job.data) && (

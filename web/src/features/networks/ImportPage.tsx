@@ -3,7 +3,8 @@ import { useRef, useState, type DragEvent } from 'react'
 import { useNavigate } from 'react-router'
 import { api, data } from '../../api/client'
 import { Button, Panel, Problem } from '../../ui/controls'
-import { usePlace } from '../lens/lens'
+import { PageHead } from '../lens/PageHead'
+import { useLinkTo, usePlace } from '../lens/lens'
 import { Kept } from './Kept'
 import { Members } from './Members'
 import { fromDrop, fromInput, type Upload } from './uploads'
@@ -12,6 +13,7 @@ import { fromDrop, fromInput, type Upload } from './uploads'
 export function ImportPage() {
   const { network } = usePlace()
   const navigate = useNavigate()
+  const to = useLinkTo()
   const [over, setOver] = useState(false)
   const folder = useRef<HTMLInputElement>(null)
   const files = useRef<HTMLInputElement>(null)
@@ -30,7 +32,7 @@ export function ImportPage() {
         }),
       )
     },
-    onSuccess: (job) => void navigate(`/n/${network.slug}/imports/${job.id}`),
+    onSuccess: (job) => void navigate(to(`imports/${job.id}`)),
   })
   const take = (uploads: Upload[]) => uploads.length > 0 && start.mutate(uploads)
   const drop = (event: DragEvent) => {
@@ -42,6 +44,7 @@ export function ImportPage() {
     return <p className="p-4">You are a viewer here; importing takes an editor.</p>
   return (
     <div className="mx-auto grid max-w-4xl gap-3">
+      <PageHead title="Import" />
       <Panel title={`Import into ${network.title}`}>
         <div
           role="presentation" // files are dropped on it; the buttons in it do the same by keyboard

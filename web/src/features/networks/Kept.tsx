@@ -3,18 +3,10 @@ import { Link, useNavigate } from 'react-router'
 import { api } from '../../api/client'
 import { jobsQuery, networksQuery, revisionsQuery } from '../../api/queries'
 import type { Job } from '../../api/types'
+import { moment } from '../../ui/time'
 import { Confirm } from '../../ui/Confirm'
 import { Panel, Problem } from '../../ui/controls'
 import { usePlace } from '../lens/lens'
-
-const day = (iso: string) =>
-  new Date(iso).toLocaleString('en-GB', {
-    day: 'numeric',
-    month: 'short',
-    year: 'numeric',
-    hour: '2-digit',
-    minute: '2-digit',
-  })
 
 /** The revisions and imports of a network; owners delete them here, and the network itself. */
 export function Kept() {
@@ -65,7 +57,7 @@ export function Kept() {
               <li key={revision.number} className="flex items-baseline gap-3 py-1.5">
                 <strong className="w-8 text-right">{revision.number}</strong>
                 <span className="flex-1">
-                  {day(revision.created)}
+                  {moment(revision.created)}
                   {revision.author && `, ${revision.author}`}
                   <span className="block text-sm text-soft">
                     {revision.files} files{revision.note && `; ${revision.note}`}
@@ -92,13 +84,13 @@ export function Kept() {
             {imports.map((job) => (
               <li key={job.id} className="flex items-baseline gap-3 py-1.5">
                 <span className="flex-1">
-                  <Link to={`/n/${slug}/imports/${job.id}`}>{day(job.created)}</Link>, {job.author}
+                  <Link to={`/n/${slug}/imports/${job.id}`}>{moment(job.created)}</Link>, {job.author}
                   <span className="block text-sm text-soft">{words(job)}</span>
                 </span>
                 {owner && (
                   <Confirm
                     label="delete"
-                    name={`Delete the import of ${day(job.created)}`}
+                    name={`Delete the import of ${moment(job.created)}`}
                     title="Delete this import?"
                     action="Delete the import"
                     onConfirm={() => dropImport(job.id)}

@@ -4,6 +4,8 @@ import { Link, useNavigate } from 'react-router'
 import { api, data } from '../../api/client'
 import { networksQuery } from '../../api/queries'
 import { Button, Panel, Problem, Waiting } from '../../ui/controls'
+import { PageHead } from '../lens/PageHead'
+import { moment } from '../../ui/time'
 import { TextField } from '../../ui/fields'
 
 /** The networks the user is a member of, and a way to begin a new one. */
@@ -13,7 +15,7 @@ export function NetworksPage() {
   if (networks.isError) return <Problem error={networks.error} />
   return (
     <div className="grid gap-4">
-      <h1 className="text-2xl font-bold">Networks</h1>
+      <PageHead title="Networks" shown="text-2xl font-bold" />
       {networks.data.length === 0 && (
         <p>You are no member of any network yet. Begin one below, or ask its owner to add you.</p>
       )}
@@ -29,7 +31,7 @@ export function NetworksPage() {
               </Link>
               <p className="text-soft">
                 {network.newest_revision
-                  ? `revision ${network.newest_revision.number}, ${network.newest_revision.files} files, imported ${new Date(network.newest_revision.created).toLocaleDateString('en-GB', { day: 'numeric', month: 'long', year: 'numeric' })}`
+                  ? `revision ${network.newest_revision.number}, ${network.newest_revision.files} files, imported ${moment(network.newest_revision.created)}`
                   : 'nothing imported yet'}
                 {`; you are ${network.role}`}
               </p>

@@ -3,9 +3,11 @@ import { Link } from 'react-router'
 import { api, data } from '../../api/client'
 import { draftsQuery } from '../../api/queries'
 import type { Draft } from '../../api/types'
+import { moment } from '../../ui/time'
 import { Panel, Problem, Waiting } from '../../ui/controls'
 import { EditLines } from '../lens/EditLines'
 import { useLinkTo, usePlace } from '../lens/lens'
+import { PageHead } from '../lens/PageHead'
 import { RouteTabs } from './RouteTabs'
 
 /** Proposed edits that somebody kept. */
@@ -15,6 +17,7 @@ export function DraftsPage() {
   const to = useLinkTo()
   return (
     <div className="flex flex-col gap-3">
+      <PageHead title="Drafts" />
       <RouteTabs />
       {drafts.isError ? (
         <Problem error={drafts.error} />
@@ -65,8 +68,7 @@ function DraftRow({ draft }: { draft: Draft }) {
         <span className="block text-soft">so that {draft.purpose}</span>
         <EditLines edits={draft.edits} />
         <span className="block text-sm text-soft">
-          {draft.author ?? 'somebody'}, on revision {draft.revision},{' '}
-          {new Date(draft.created).toLocaleString()}
+          {draft.author ?? 'somebody'}, on revision {draft.revision}, {moment(draft.created)}
         </span>
         {drop.isError && <Problem error={drop.error} />}
       </span>

@@ -4,7 +4,9 @@ import { policiesQuery, policyTrialQuery } from '../../api/queries'
 import type { Policy, PolicyStep, PolicyTrial } from '../../api/types'
 import { Button, Mono, Panel, Problem, Waiting } from '../../ui/controls'
 import { EvidenceLink } from '../lens/EvidenceLink'
-import { useAddress, useLens, usePlace } from '../lens/lens'
+import { useLens, usePlace } from '../lens/lens'
+import { useAddress } from '../../ui/address'
+import { PageHead } from '../lens/PageHead'
 import { RouteTabs } from './RouteTabs'
 import { FIELDS, routeFrom, type RouteText } from './policyRoute'
 import { Input, Select } from '../../ui/fields'
@@ -12,10 +14,16 @@ import { Input, Select } from '../../ui/fields'
 /** One route through one policy: what each statement makes of it. */
 export function PoliciesPage() {
   const { network } = usePlace()
+  const [params] = useAddress()
   const policies = useQuery(policiesQuery(useLens()))
   if (!network.newest_revision) return <p className="p-4">Nothing is imported yet.</p>
   return (
     <div className="flex flex-col gap-3">
+      <PageHead
+        title={
+          params.get('policy') ? `Policy ${params.get('policy')} at ${params.get('device')}` : 'Policies'
+        }
+      />
       <RouteTabs />
       {policies.isError ? (
         <Problem error={policies.error} />

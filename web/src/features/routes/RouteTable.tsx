@@ -1,9 +1,9 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
-import { useEffect, useState } from 'react'
 import { chartQuery, deviceQuery, tableQuery, type TableQuestion } from '../../api/queries'
 import { Panel, Problem, Waiting } from '../../ui/controls'
 import { Input, Select } from '../../ui/fields'
-import { useAddress, useLens } from '../lens/lens'
+import { useLens } from '../lens/lens'
+import { useAddress, useTyped } from '../../ui/address'
 import { CopyTable } from './CopyTable'
 import { TableRows } from './TableRows'
 
@@ -11,8 +11,8 @@ import { TableRows } from './TableRows'
 export function RouteTable({ device }: { device: string }) {
   const lens = useLens()
   const [params, change] = useAddress()
-  const [filter, setFilter] = useState('')
-  const contains = useSettled(filter.trim())
+  const [filter, setFilter, settled] = useTyped('filter')
+  const contains = settled.trim()
   const other = params.get('other') ?? undefined
   const vrf = params.get('vrf') ?? 'default'
   const differing = other !== undefined && params.get('differing') === '1'
@@ -100,17 +100,4 @@ export function RouteTable({ device }: { device: string }) {
       <TableRows key={JSON.stringify(question)} lens={lens} question={question} count={matching} />
     </Panel>
   )
-}
-
-/** How long typing must pause before the server is asked, in milliseconds. */
-const PAUSE_MS = 250
-
-/** A value that follows once it has stopped changing. */
-function useSettled(value: string): string {
-  const [settled, setSettled] = useState(value)
-  useEffect(() => {
-    const timer = setTimeout(() => setSettled(value), PAUSE_MS)
-    return () => clearTimeout(timer)
-  }, [value])
-  return settled
 }

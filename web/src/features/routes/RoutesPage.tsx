@@ -3,7 +3,9 @@ import { useState, type FormEvent } from 'react'
 import { Link } from 'react-router'
 import { casesQuery, chartQuery, holdersQuery } from '../../api/queries'
 import { Button, Panel, Problem, Waiting } from '../../ui/controls'
-import { useAddress, useLens, useLinkTo, usePlace } from '../lens/lens'
+import { useLens, useLinkTo, usePlace } from '../lens/lens'
+import { PageHead } from '../lens/PageHead'
+import { useAddress } from '../../ui/address'
 import { HolderList } from './HolderList'
 import { RouteTabs } from './RouteTabs'
 import { RouteTable } from './RouteTable'
@@ -26,6 +28,7 @@ export function RoutesPage() {
   }
   return (
     <div className="flex h-full min-h-0 flex-col gap-3">
+      <PageHead title={titleOf(q, table, params)} />
       <RouteTabs />
       <DestinationBar
         key={q ?? table}
@@ -35,6 +38,13 @@ export function RoutesPage() {
       {table ? <RouteTable key={table} device={table} /> : q ? <Answer q={q} /> : <Start />}
     </div>
   )
+}
+
+function titleOf(q: string | null, table: string | null, params: URLSearchParams): string {
+  const [device, other] = [params.get('device'), params.get('other')]
+  if (table) return other ? `Tables of ${table} and ${other}` : `Table of ${table}`
+  if (q) return device ? `${q} at ${device}` : `Routes to ${q}`
+  return 'Routes'
 }
 
 function DestinationBar({ q, onAsk }: { q: string; onAsk: (q: string) => void }) {

@@ -5,7 +5,9 @@ import type { BgpSession } from '../../api/types'
 import { Mono, Panel, Problem, Waiting } from '../../ui/controls'
 import { DataTable, type Column } from '../../ui/DataTable'
 import { EvidenceLink } from '../lens/EvidenceLink'
-import { useAddress, useLens, useLinkTo, usePlace } from '../lens/lens'
+import { useLens, useLinkTo, usePlace } from '../lens/lens'
+import { PageHead } from '../lens/PageHead'
+import { useAddress } from '../../ui/address'
 import { BouncePanel } from './BouncePanel'
 import { RouteTabs } from './RouteTabs'
 import { Named } from '../lens/Named'
@@ -16,6 +18,7 @@ export function SessionsPage() {
   if (!network.newest_revision) return <p className="p-4">Nothing is imported yet.</p>
   return (
     <div className="flex h-full min-h-0 flex-col gap-3">
+      <PageHead title="BGP sessions" />
       <RouteTabs />
       <Answer />
     </div>

@@ -7,7 +7,8 @@ import { counted } from '../../ui/words'
 import { EditLines } from '../lens/EditLines'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { KeepAsDraft } from '../lens/KeepAsDraft'
-import { useAddress, useLens } from '../lens/lens'
+import { useLens } from '../lens/lens'
+import { useAddress } from '../../ui/address'
 
 type Table = { prefix: string; device: string; vrf: string }
 

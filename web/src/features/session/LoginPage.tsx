@@ -4,6 +4,7 @@ import { useNavigate, useSearchParams } from 'react-router'
 import { api, data } from '../../api/client'
 import { sessionQuery } from '../../api/queries'
 import { Button, Problem } from '../../ui/controls'
+import { PageHead } from '../lens/PageHead'
 import { TextField } from '../../ui/fields'
 
 export function LoginPage() {
@@ -29,7 +30,8 @@ export function LoginPage() {
   return (
     <main className="grid min-h-full place-items-center bg-sea p-6">
       <form onSubmit={submit} className="w-full max-w-sm rounded-card bg-card p-6 text-ink shadow-xl">
-        <h1 className="text-2xl font-bold">Routrel</h1>
+        <PageHead title="Log in" shown="sr-only" />
+        <p className="text-2xl font-bold">Routrel</p>
         <p className="mt-1 mb-5 text-soft">Which way traffic goes, and the line that stops it.</p>
         <TextField label="Name" value={username} onChange={setUsername} autoComplete="username" autoFocus />
         <TextField

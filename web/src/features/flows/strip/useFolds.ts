@@ -1,5 +1,5 @@
 import { useCallback, useMemo } from 'react'
-import { useAddress } from '../../lens/lens'
+import { useAddress } from '../../../ui/address'
 
 /** Which folds of a strip are unfolded; the page's address holds it. */
 export function useFolds(key = 'unfold') {
