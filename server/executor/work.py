@@ -63,7 +63,7 @@ def answer_frame(head: dict[str, Any]) -> Frame:
     except Exception:
         log.exception("question %s, request %s", head["question"], head.get("request", ""))
         return _problem(
-            500, "fault", "a fault of ours; the log has the details", "try again, or report it"
+            500, "fault", "an internal error; the log has the details", "try again, or report it"
         )
 
 

@@ -55,7 +55,7 @@ _MOST_RUNNING_BY_USER = 1
 #: Days for which ended jobs are kept.
 _KEPT_DAYS = 30
 
-_FAULT = "It failed through a fault of ours; the server's log has the details."
+_FAULT = "It failed through an internal error; the server's log has the details."
 
 
 class JobLost(Exception):

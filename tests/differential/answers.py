@@ -221,7 +221,7 @@ def _cases(view: View, state: State, searches: bool) -> Answers:
 
 
 def _asked(question: Any) -> Any:
-    """The answer, or why it cannot be asked; a fault of ours is kept as one, to be seen."""
+    """The answer, or why it cannot be asked; an internal error is kept as one, to be seen."""
     try:
         return question()
     except QuestionError as error:

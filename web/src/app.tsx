@@ -1,9 +1,8 @@
 import { useQuery } from '@tanstack/react-query'
-import { Suspense, useEffect } from 'react'
+import { useEffect } from 'react'
 import { Navigate, Route, Routes, useLocation } from 'react-router'
+import { useEnding } from './api/ending'
 import { sessionQuery } from './api/queries'
-import { NetworkFrame, PlainFrame } from './features/lens/Frame'
-import { LoginPage } from './features/session/LoginPage'
 import {
   DevicesPage,
   DraftsPage,
@@ -11,18 +10,27 @@ import {
   FlowsPage,
   ImportJobPage,
   ImportPage,
+  LoginPage,
+  NetworkFrame,
+  PlainFrame,
+  SessionEnded,
   NetworksPage,
   PoliciesPage,
   RoutesPage,
   SavedQuestionsPage,
   SessionsPage,
 } from './pages'
+import { Boundary } from './ui/Boundary'
 import { Problem, Waiting } from './ui/controls'
 
 export function App() {
   const session = useQuery(sessionQuery)
   const location = useLocation()
-  useEffect(fetchPages, [])
+  const ending = useEnding()
+  const isIn = Boolean(session.data?.username)
+  useEffect(() => {
+    if (isIn) fetchPages()
+  }, [isIn])
   if (session.isPending) return <Waiting what="Looking who you are" />
   if (session.isError)
     return (
@@ -33,10 +41,12 @@ export function App() {
   const username = session.data.username
   if (!username) {
     if (location.pathname === '/login') return <LoginPage />
-    return <Navigate replace to={`/login?next=${encodeURIComponent(location.pathname + location.search)}`} />
+    const next = encodeURIComponent(location.pathname + location.search)
+    return <Navigate replace to={ending === 'left' || next === '%2F' ? '/login' : `/login?next=${next}`} />
   }
   return (
-    <Suspense fallback={<Waiting what="Loading the page" />}>
+    <Boundary place={location.pathname}>
+      <SessionEnded username={username} />
       <Routes>
         <Route element={<PlainFrame username={username} />}>
           <Route index element={<NetworksPage />} />
@@ -64,6 +74,6 @@ export function App() {
           }
         />
       </Routes>
-    </Suspense>
+    </Boundary>
   )
 }

@@ -1,10 +1,8 @@
-import { MutationCache, QueryCache, QueryClient, QueryClientProvider } from '@tanstack/react-query'
+import { QueryClient, QueryClientProvider } from '@tanstack/react-query'
 import { StrictMode } from 'react'
 import { createRoot } from 'react-dom/client'
 import { BrowserRouter } from 'react-router'
-import { retry, retryDelay } from './api/away'
-import { ApiError } from './api/client'
-import { sessionQuery } from './api/queries'
+import { retry, retryDelay, watching } from './api/away'
 import { App } from './app'
 import './styles.css'
 import { AwayBanner } from './ui/AwayBanner'
@@ -12,22 +10,17 @@ import { applyTheme } from './ui/theme'
 
 applyTheme()
 
-/** A session that ended elsewhere shows the login page again, which leads back here. */
-function onError(error: unknown) {
-  if (error instanceof ApiError && error.status === 403 && error.code === 'not_authenticated') {
-    queries.setQueryData(sessionQuery.queryKey, { username: null })
-  }
-}
-
-const queries: QueryClient = new QueryClient({
-  queryCache: new QueryCache({ onError }),
-  mutationCache: new MutationCache({ onError }),
+const queries = new QueryClient({
+  ...watching(),
   defaultOptions: {
     queries: {
       retry,
       retryDelay,
       refetchOnWindowFocus: false,
+      // What the browser thinks of the network says nothing about this server.
+      networkMode: 'always',
     },
+    mutations: { networkMode: 'always' },
   },
 })
 

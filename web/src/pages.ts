@@ -1,4 +1,5 @@
 import { lazy, type ComponentType } from 'react'
+import { loaded } from './api/loaded'
 
 /**
  * The pages, each loaded when it is first shown; the others follow once the browser has nothing
@@ -6,55 +7,52 @@ import { lazy, type ComponentType } from 'react'
  */
 const loads: (() => Promise<unknown>)[] = []
 
-function page<Name extends string>(name: Name, load: () => Promise<Record<Name, ComponentType>>) {
+function page<Props extends object>(load: () => Promise<ComponentType<Props>>) {
   loads.push(load)
-  return lazy(async () => ({ default: (await loaded(load))[name] }))
+  return lazy(async () => ({ default: await loaded(load) }))
 }
 
-export const FlowsPage = page('FlowsPage', () => import('./features/flows/FlowsPage'))
-export const SavedQuestionsPage = page(
-  'SavedQuestionsPage',
-  () => import('./features/flows/SavedQuestionsPage'),
+export const LoginPage = page(() => import('./features/session/LoginPage').then((module) => module.LoginPage))
+export const SessionEnded = page(() =>
+  import('./features/session/SessionEnded').then((module) => module.SessionEnded),
 )
-export const RoutesPage = page('RoutesPage', () => import('./features/routes/RoutesPage'))
-export const SessionsPage = page('SessionsPage', () => import('./features/routes/SessionsPage'))
-export const PoliciesPage = page('PoliciesPage', () => import('./features/routes/PoliciesPage'))
-export const DraftsPage = page('DraftsPage', () => import('./features/routes/DraftsPage'))
-export const DevicesPage = page('DevicesPage', () => import('./features/devices/DevicesPage'))
-export const ImportPage = page('ImportPage', () => import('./features/networks/ImportPage'))
-export const ImportJobPage = page('ImportJobPage', () => import('./features/networks/ImportJobPage'))
-export const NetworksPage = page('NetworksPage', () => import('./features/networks/NetworksPage'))
+export const PlainFrame = page(() => import('./features/lens/Frame').then((module) => module.PlainFrame))
+export const NetworkFrame = page(() => import('./features/lens/Frame').then((module) => module.NetworkFrame))
+export const FlowsPage = page(() => import('./features/flows/FlowsPage').then((module) => module.FlowsPage))
+export const SavedQuestionsPage = page(() =>
+  import('./features/flows/SavedQuestionsPage').then((module) => module.SavedQuestionsPage),
+)
+export const RoutesPage = page(() =>
+  import('./features/routes/RoutesPage').then((module) => module.RoutesPage),
+)
+export const SessionsPage = page(() =>
+  import('./features/routes/SessionsPage').then((module) => module.SessionsPage),
+)
+export const PoliciesPage = page(() =>
+  import('./features/routes/PoliciesPage').then((module) => module.PoliciesPage),
+)
+export const DraftsPage = page(() =>
+  import('./features/routes/DraftsPage').then((module) => module.DraftsPage),
+)
+export const DevicesPage = page(() =>
+  import('./features/devices/DevicesPage').then((module) => module.DevicesPage),
+)
+export const ImportPage = page(() =>
+  import('./features/networks/ImportPage').then((module) => module.ImportPage),
+)
+export const ImportJobPage = page(() =>
+  import('./features/networks/ImportJobPage').then((module) => module.ImportJobPage),
+)
+/** Parts of pages that are large, and that not every visit wants. */
+export const ChartPage = page(() => import('./features/chart/ChartPage').then((module) => module.ChartPage))
+export const FileText = page(() => import('./features/devices/FileText').then((module) => module.FileText))
+export const NetworksPage = page(() =>
+  import('./features/networks/NetworksPage').then((module) => module.NetworksPage),
+)
 
 /** Fetch all pages in the background. What fails is fetched again when it is wanted. */
 export function fetchPages(): void {
   const fetchAll = () => void Promise.allSettled(loads.map((load) => load()))
   if ('requestIdleCallback' in window) window.requestIdleCallback(fetchAll, { timeout: 5000 })
   else setTimeout(fetchAll, 2000)
-}
-
-const RELOADED = 'routrel-reloaded-for'
-
-/**
- * What a page's module exports. While the server is away it waits; where the server is there and
- * the module is not, the application was updated, and the whole page is loaded anew, once.
- */
-export async function loaded<Module>(load: () => Promise<Module>, again = 2000): Promise<Module> {
-  for (;;) {
-    try {
-      const module = await load()
-      sessionStorage.removeItem(RELOADED)
-      return module
-    } catch (error) {
-      const there = await fetch('/api/session').then(
-        () => true,
-        () => false,
-      )
-      if (there) {
-        if (sessionStorage.getItem(RELOADED) === location.pathname) throw error
-        sessionStorage.setItem(RELOADED, location.pathname)
-        location.reload()
-      }
-      await new Promise((done) => setTimeout(done, again))
-    }
-  }
 }

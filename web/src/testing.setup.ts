@@ -11,5 +11,12 @@ Element.prototype.scrollIntoView = () => {}
 Range.prototype.getClientRects = () => [] as unknown as DOMRectList
 
 // Nobody has said whether it shall be dark.
+const nothing = () => {}
 window.matchMedia = () =>
-  ({ matches: false, addListener() {}, removeListener() {} }) as unknown as MediaQueryList
+  ({
+    matches: false,
+    addListener: nothing,
+    removeListener: nothing,
+    addEventListener: nothing,
+    removeEventListener: nothing,
+  }) as unknown as MediaQueryList

@@ -14,6 +14,7 @@ from routrel.answers.flows_over import FlowOverData
 from routrel.answers.inventory import CaseData, ChartData, DeviceData, NameData
 from server.networks.api.asked import answered
 from server.networks.api.parsing import checked
+from server.networks.api.refusals import Whole
 from server.networks.api.typed import described
 
 __all__ = [
@@ -37,10 +38,10 @@ class FlowQuestionShape(serializers.Serializer):
     """The question as the address of the page has it."""
 
     to = serializers.CharField(max_length=200)
-    source_port = serializers.IntegerField(min_value=0, max_value=65535, required=False)
-    dscp = serializers.IntegerField(min_value=0, max_value=63, required=False, default=0)
+    source_port = Whole(0, 65535, required=False)
+    dscp = Whole(0, 63, required=False, default=0)
     may_fragment = serializers.BooleanField(required=False, default=False)
-    size = serializers.IntegerField(min_value=20, max_value=65535, required=False)
+    size = Whole(20, 65535, "bytes", required=False)
 
     def get_fields(self) -> dict[str, serializers.Field]:
         """`from` and `as` are no Python identifiers."""

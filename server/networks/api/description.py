@@ -18,7 +18,7 @@ _WHY = {
     "413": "more was sent than is taken",
     "415": "what was sent is not of the kind that is taken here",
     "429": "too much at a time or too soon; the suggestion says how long to wait",
-    "500": "a fault of ours, logged under the request's name",
+    "500": "an internal error, logged under the request's name",
     "503": "the database or the computing service does not answer, or the disk is full",
 }
 

@@ -12,12 +12,13 @@ from django.db import Error as DatabaseError
 from django.db import InterfaceError, OperationalError
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from rest_framework import serializers
-from rest_framework.exceptions import APIException, Throttled, ValidationError
+from rest_framework.exceptions import APIException, NotAuthenticated, Throttled, ValidationError
 from rest_framework.response import Response
 from rest_framework.views import exception_handler
 
 from routrel.questions.errors import QuestionError
 from server.config.requests import CURRENT
+from server.networks.api.refusals import sentence_of
 from server.networks.jobs import TooManyJobs
 from server.networks.outages import DATABASE_AWAY, DISK_FULL
 from server.networks.uploads import UploadRefused
@@ -59,7 +60,7 @@ class Fault(APIException):
 def handle(error: Exception, context: dict[str, Any]) -> Response | None:
     """Map every expected exception to a status, a stable code and a sentence.
 
-    None for the unexpected: it becomes a fault of ours, in the same shape.
+    None for the unexpected: it becomes an internal error, in the same shape.
     """
     if (known := _known(error)) is not None:
         status, code, message, suggestion = known
@@ -96,10 +97,12 @@ def _known(error: Exception) -> tuple[int, str, str, str] | None:
 
 def _spoken(error: APIException) -> tuple[str, str, str]:
     if isinstance(error, ValidationError):
-        return "invalid", _first_sentence(error.detail), ""
+        return "invalid", sentence_of(error.detail), ""
     suggestion = ""
     if isinstance(error, Throttled):
         suggestion = f"wait {int(getattr(error, 'wait', None) or 60)} seconds and try again"
+    if isinstance(error, NotAuthenticated):
+        return "not_authenticated", "you are not logged in", "log in and try again"
     code = error.get_codes()
     return code if isinstance(code, str) else "error", str(error.detail), suggestion
 
@@ -114,16 +117,6 @@ def _words(error: Http404) -> str:
     """Django's own 404 of a wrong address says things that are of no use here."""
     text = error.args[0] if error.args else ""
     return text if isinstance(text, str) else ""
-
-
-def _first_sentence(detail: Any) -> str:
-    if isinstance(detail, dict):
-        field, inner = next(iter(detail.items()))
-        text = _first_sentence(inner)
-        return text if field == "non_field_errors" else f"{field}: {text}"
-    if isinstance(detail, list):
-        return _first_sentence(detail[0]) if detail else ""
-    return str(detail)
 
 
 def _error(code: str, message: str, suggestion: str) -> dict[str, str]:
@@ -168,7 +161,7 @@ def fault(request: HttpRequest) -> HttpResponse:
         return _plain(status, code, message, suggestion)
     log.error("fault at %s %s", request.method, request.path, exc_info=error)
     return _plain(
-        500, "fault", "a fault of ours; the log has the details",
+        500, "fault", "an internal error; the log has the details",
         "try again, or report it with the request's name",
     )  # fmt: skip
 

@@ -14,6 +14,7 @@ from routrel.answers.why import WhyData
 from server.networks.api.answers import LENS
 from server.networks.api.asked import answered
 from server.networks.api.parsing import checked
+from server.networks.api.refusals import Whole
 from server.networks.api.typed import described
 
 __all__ = ["HoldersView", "TableView", "WhyView"]
@@ -59,7 +60,7 @@ class TableQuestionShape(serializers.Serializer):
     contains = serializers.CharField(max_length=200, required=False, allow_blank=True, default="")
     differing = serializers.BooleanField(required=False, default=False)
     offset = serializers.IntegerField(min_value=0, required=False, default=0)
-    limit = serializers.IntegerField(min_value=1, max_value=1000, required=False, default=200)
+    limit = Whole(1, 1000, required=False, default=200)
 
 
 class TableView(APIView):

@@ -33,6 +33,14 @@ export async function errorFrom(response: Response): Promise<ApiError> {
   )
 }
 
+/** The server cannot be reached: the browser's own words differ by browser, and say nothing to do. */
+export const UNREACHABLE = 'unreachable'
+
+function inWords(error: unknown): never {
+  if (!(error instanceof TypeError)) throw error
+  throw new ApiError(0, UNREACHABLE, 'the server cannot be reached', 'try again in a moment')
+}
+
 const manners: Middleware = {
   onRequest({ request }) {
     if (request.method !== 'GET') request.headers.set('X-CSRFToken', cookie('csrftoken'))
@@ -46,7 +54,7 @@ const manners: Middleware = {
 
 export const api = createClient<paths>({
   baseUrl: window.location.origin,
-  fetch: (request) => globalThis.fetch(request), // looked up at each call, so that tests can stand in
+  fetch: (request) => globalThis.fetch(request).catch(inWords), // looked up at each call, for tests
 })
 api.use(manners)
 

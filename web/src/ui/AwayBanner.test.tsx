@@ -1,5 +1,6 @@
 import { QueryClient, QueryClientProvider, useQuery } from '@tanstack/react-query'
 import { render, screen } from '@testing-library/react'
+import userEvent from '@testing-library/user-event'
 import { expect, test } from 'vitest'
 import { retry } from '../api/away'
 import { networksQuery } from '../api/queries'
@@ -19,10 +20,10 @@ function Page() {
   return <p>{networks.data ? 'all there' : 'waiting'}</p>
 }
 
-function open(answers: (() => unknown)[]) {
+function open(answers: (() => unknown)[], retryDelay = 200) {
   let asked = 0
   serve(() => answers[Math.min(asked++, answers.length - 1)]?.())
-  const queries = new QueryClient({ defaultOptions: { queries: { retry, retryDelay: 200 } } })
+  const queries = new QueryClient({ defaultOptions: { queries: { retry, retryDelay } } })
   render(
     <QueryClientProvider client={queries}>
       <Page />
@@ -44,6 +45,21 @@ test('a database that is away is told, and the page goes on by itself', async ()
   expect(await screen.findByText('The server cannot be reached.')).toBeVisible()
   expect(await screen.findByText('all there')).toBeVisible()
   expect(screen.queryByRole('alert')).toBeNull()
+})
+
+test('one may ask at once instead of waiting for the next try', async () => {
+  open(
+    [
+      () => {
+        throw new TypeError('Failed to fetch')
+      },
+      () => [],
+    ],
+    60_000,
+  )
+  expect(await screen.findByText('The server cannot be reached.')).toBeVisible()
+  await userEvent.click(screen.getByRole('button', { name: 'Ask now' }))
+  expect(await screen.findByText('all there')).toBeVisible()
 })
 
 test('what would only fail again is told at once', async () => {

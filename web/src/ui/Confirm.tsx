@@ -37,7 +37,7 @@ export function Confirm({ label, name, title, text, action, onConfirm }: Confirm
         <div className="fixed inset-0 bg-ink/40" aria-hidden />
         <div className="fixed inset-0 grid place-items-center p-4">
           <DialogPanel className="w-full max-w-md rounded-card border border-line bg-card p-4 text-ink shadow-2xl">
-            <DialogTitle className="text-lg font-bold">{title}</DialogTitle>
+            <DialogTitle className="text-lg font-semibold">{title}</DialogTitle>
             <p className="my-3">{text}</p>
             {act.isError && <Problem error={act.error} />}
             <div className="mt-3 flex justify-end gap-3">

@@ -48,13 +48,14 @@ export function Mono({ children, className = '' }: { children: ReactNode; classN
   return <span className={`font-mono text-[0.92em] ${className}`}>{children}</span>
 }
 
-/** Says what went wrong and what to do. */
-export function Problem({ error }: { error: unknown }) {
+/** Says what went wrong and what to do; `what` says what has become of what was wanted. */
+export function Problem({ error, what }: { error: unknown; what?: string }) {
   const known = error instanceof ApiError
   const text = error instanceof Error ? error.message : String(error)
   return (
     <div role="alert" className="rounded-card border border-stop bg-stop-wash p-3 text-ink">
-      <strong className="text-stop">{known ? sentence(text) : 'Something went wrong here.'}</strong>{' '}
+      <strong className="text-stop">{known ? sentence(text) : 'The page failed: an internal error.'}</strong>{' '}
+      {what && `${what} `}
       {known ? sentence(error.suggestion) : text}
     </div>
   )

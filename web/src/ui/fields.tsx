@@ -1,4 +1,3 @@
-import { Field, Input as LabelledInput, Label } from '@headlessui/react'
 import type { InputHTMLAttributes, SelectHTMLAttributes, TextareaHTMLAttributes } from 'react'
 
 /** How much room stands around the text: in a heading's line, in a bar, or in a form. */
@@ -69,14 +68,14 @@ type TextFieldProps = {
 
 export function TextField({ label, value, onChange, ...rest }: TextFieldProps) {
   return (
-    <Field className="mb-3">
-      <Label className="mb-1 block font-semibold">{label}</Label>
-      <LabelledInput
+    <label className="mb-3 block">
+      <span className="mb-1 block font-semibold">{label}</span>
+      <input
         {...rest}
         value={value}
         onChange={(event) => onChange(event.target.value)}
         className={`w-full ${fieldStyle({ room: 'wide' })}`}
       />
-    </Field>
+    </label>
   )
 }

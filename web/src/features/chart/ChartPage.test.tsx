@@ -13,6 +13,7 @@ vi.mock('./chart.worker.ts?worker', () => ({
     private heard: ((event: { data: unknown }) => void)[] = []
     addEventListener(_: string, listener: (event: { data: unknown }) => void) {
       this.heard.push(listener)
+      setTimeout(() => listener({ data: { id: 0 } })) // it is there
     }
     removeEventListener(_: string, listener: (event: { data: unknown }) => void) {
       this.heard = this.heard.filter((each) => each !== listener)

@@ -238,7 +238,7 @@ export function Tile({
             x={left(box) + 3}
             y={top(box) + 4}
             textAnchor="middle"
-            className={`stroke-card text-[14px] font-bold ${errors ? 'fill-stop' : 'fill-warn'}`}
+            className={`stroke-card text-[14px] font-semibold ${errors ? 'fill-stop' : 'fill-warn'}`}
             style={{ paintOrder: 'stroke', strokeWidth: 4 }}
             aria-hidden
           >

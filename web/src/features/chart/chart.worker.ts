@@ -8,3 +8,5 @@ self.onmessage = ({ data: { id, question } }: MessageEvent<{ id: number; questio
     self.postMessage({ id, error: error instanceof Error ? error.message : String(error) })
   }
 }
+
+self.postMessage({ id: 0 }) // it is there

@@ -3,17 +3,29 @@ import type { Lens } from '../../api/queries'
 import type { Chart } from '../../api/types'
 import ChartWorker from './chart.worker.ts?worker'
 import type { ChartLayout, LayoutQuestion } from './layout'
+import { loaded } from '../../api/loaded'
 import type { Places } from './place'
 
 type Reply = { id: number; layout?: ChartLayout; error?: string }
 
-let worker: Worker | null = null
+let worker: Promise<Worker> | null = null
 let asked = 0
 
+/** A worker that has said that it is there. */
+const started = () =>
+  new Promise<Worker>((resolve, reject) => {
+    const made = new ChartWorker()
+    made.addEventListener('message', () => resolve(made), { once: true })
+    made.addEventListener('error', () => reject(new Error('the layout of the chart did not load')))
+  })
+
 /** Asks the worker; a question that is given up is answered to nobody. */
-function laidOut(question: LayoutQuestion): Promise<ChartLayout> {
-  worker ??= new ChartWorker()
-  const here = worker
+async function laidOut(question: LayoutQuestion): Promise<ChartLayout> {
+  worker ??= loaded(started)
+  const here = await worker.catch((error: unknown) => {
+    worker = null
+    throw error
+  })
   const id = (asked += 1)
   return new Promise((resolve, reject) => {
     const done = ({ data }: MessageEvent<Reply>) => {

@@ -1,4 +1,5 @@
 import { useQuery } from '@tanstack/react-query'
+import { Suspense } from 'react'
 import { Link, useParams } from 'react-router'
 import { chartQuery, fileQuery, filesQuery } from '../../api/queries'
 import type { ChartDevice } from '../../api/types'
@@ -9,10 +10,9 @@ import { PageTabs } from '../lens/PageTabs'
 import { useLens, useLinkTo, usePlace } from '../lens/lens'
 import { PageHead } from '../lens/PageHead'
 import { useAddress } from '../../ui/address'
-import { ChartPage } from '../chart/ChartPage'
+import { ChartPage, FileText } from '../../pages'
 import { FindingsView } from '../findings/FindingsView'
 import { useCauses } from '../findings/useCauses'
-import { FileText } from './FileText'
 
 const VIEWS = { 'devices/chart': 'Chart', 'devices/list': 'List', 'devices/files': 'Files' }
 
@@ -33,7 +33,9 @@ export function DevicesPage() {
         ) : view === 'findings' ? (
           <FindingsView />
         ) : (
-          <ChartPage />
+          <Suspense fallback={<Waiting what="Loading the chart" />}>
+            <ChartPage />
+          </Suspense>
         )}
       </div>
     </div>
@@ -146,7 +148,13 @@ function FilesView() {
       >
         {file.isError && <Problem error={file.error} />}
         {file.data && (
-          <FileText text={file.data.text} line={line} onLine={(number) => change({ line: String(number) })} />
+          <Suspense fallback={<Waiting what="Opening the file" />}>
+            <FileText
+              text={file.data.text}
+              line={line}
+              onLine={(number) => change({ line: String(number) })}
+            />
+          </Suspense>
         )}
       </Panel>
     </div>

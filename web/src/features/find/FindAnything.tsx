@@ -12,6 +12,7 @@ import { useNavigate } from 'react-router'
 import { findQuery } from '../../api/queries'
 import type { Found } from '../../api/types'
 import { useFileLink, useLens, useLinkTo } from '../lens/lens'
+import { Problem, sentence } from '../../ui/controls'
 import { stillMatching } from './matching'
 import { fieldStyle } from '../../ui/fields'
 import { usePause } from '../../ui/usePause'
@@ -125,6 +126,12 @@ function Finder({ onDone }: { onDone: () => void }) {
           </ComboboxOption>
         ))}
       </ComboboxOptions>
+      {found.isError && <Problem error={found.error} what="Nothing could be looked for." />}
+      {found.failureReason && !found.isError && (
+        <p role="status" className="p-2 text-warn">
+          {sentence(found.failureReason.message)} It is looked for as soon as that is over.
+        </p>
+      )}
       {found.isSuccess && !isOld && results.length === 0 && (
         <p className="p-2 text-soft">Nothing matches all of these words in this revision.</p>
       )}

@@ -200,7 +200,7 @@ function VerdictBanner({ flow, question, device }: BannerProps) {
         aria-label="Verdict"
         className={`flex items-start gap-3 rounded-card border border-l-8 px-3 py-2.5 text-[1.05rem] ${BANNER[how]}`}
       >
-        <span aria-hidden className="font-bold">
+        <span aria-hidden className="font-semibold">
           {BANNER_MARK[how]}
         </span>
         <p className="flex-1">

@@ -1,4 +1,4 @@
-import { screen, within } from '@testing-library/react'
+import { screen, waitFor, within } from '@testing-library/react'
 import userEvent from '@testing-library/user-event'
 import { expect, test } from 'vitest'
 import { place, serve, visit } from '../../testing'
@@ -46,7 +46,7 @@ test('a search shows its progress, can be cancelled, and tells each edit with it
   expect(await screen.findByText(/Trying edits: 3 tried, 1 that help so far/)).toBeVisible()
   expect(screen.getByLabelText('address')).toHaveTextContent('remedies=4')
   await userEvent.click(screen.getByRole('button', { name: 'Cancel' }))
-  expect(asked).toContain('POST /api/jobs/4/cancel')
+  await waitFor(() => expect(asked).toContain('POST /api/jobs/4/cancel'))
   expect(await screen.findByText('One remedy found by trying 6 edits.')).toBeVisible()
   expect(screen.getByText('fw: MTU 1500 on e1')).toBeVisible()
   expect(screen.getByText(/also lets all of 10.0.0.0\/8 reach db on tcp 5432; moves no route/)).toBeVisible()

@@ -116,7 +116,7 @@ function Row({ saved, editor }: { saved: SavedQuestion; editor: boolean }) {
     <li className="grid grid-cols-[1.5rem_minmax(0,1fr)_auto] gap-x-2 py-2">
       <span
         aria-label={works ? 'arrives' : 'does not arrive'}
-        className={`font-bold ${works ? 'text-go' : 'text-stop'}`}
+        className={`font-semibold ${works ? 'text-go' : 'text-stop'}`}
       >
         {works ? '✓' : '✗'}
       </span>

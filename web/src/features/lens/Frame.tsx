@@ -1,8 +1,10 @@
-import { useQuery, useQueryClient } from '@tanstack/react-query'
-import { useMemo, useState } from 'react'
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { Suspense, useMemo, useState } from 'react'
 import { Link, Navigate, NavLink, Outlet, useLocation, useParams } from 'react-router'
 import { api } from '../../api/client'
+import { setEnding } from '../../api/ending'
 import { networkQuery, sessionQuery } from '../../api/queries'
+import { Boundary } from '../../ui/Boundary'
 import { Problem, Waiting } from '../../ui/controls'
 import { currentTheme, keepTheme } from '../../ui/theme'
 import { moment } from '../../ui/time'
@@ -21,11 +23,14 @@ function Account({ username, role }: { username: string; role?: string }) {
   const queries = useQueryClient()
   const [theme, setTheme] = useState(currentTheme)
   const other = theme === 'light' ? 'dark' : 'light'
-  const logout = async () => {
-    await api.DELETE('/api/session')
-    queries.clear()
-    queries.setQueryData(sessionQuery.queryKey, { username: null })
-  }
+  const logout = useMutation({
+    mutationFn: () => api.DELETE('/api/session'),
+    onSuccess: () => {
+      setEnding('left')
+      queries.clear()
+      queries.setQueryData(sessionQuery.queryKey, { username: null })
+    },
+  })
   return (
     <div className="flex items-center gap-4 text-sea-soft">
       <button
@@ -42,10 +47,31 @@ function Account({ username, role }: { username: string; role?: string }) {
         {username}
         {role && <span className="text-sea-soft">, {role}</span>}
       </span>
-      <button type="button" className="hover:text-sea-ink" onClick={() => void logout()}>
+      <button
+        type="button"
+        className="whitespace-nowrap hover:text-sea-ink"
+        disabled={logout.isPending}
+        onClick={() => logout.mutate()}
+      >
         Log out
       </button>
+      {logout.isError && (
+        <div className="fixed top-14 right-4 z-40 w-80 text-ink shadow-lg">
+          <Problem error={logout.error} what="You are still logged in." />
+        </div>
+      )}
     </div>
+  )
+}
+
+/** The page in its frame, which stays while a page is loaded, or fails. */
+function Page() {
+  return (
+    <Boundary place={useLocation().pathname}>
+      <Suspense fallback={<Waiting what="Loading the page" />}>
+        <Outlet />
+      </Suspense>
+    </Boundary>
   )
 }
 
@@ -54,13 +80,13 @@ export function PlainFrame({ username }: { username: string }) {
   return (
     <div className="flex min-h-full flex-col">
       <header className="flex h-12 items-center justify-between gap-4 bg-sea px-4 text-sea-ink">
-        <Link to="/" className="text-lg font-bold text-sea-ink">
+        <Link to="/" className="text-lg font-semibold text-sea-ink">
           Routrel
         </Link>
         <Account username={username} />
       </header>
       <main className="mx-auto w-full max-w-5xl p-5">
-        <Outlet />
+        <Page />
       </main>
     </div>
   )
@@ -206,7 +232,7 @@ export function NetworkFrame({ username }: { username: string }) {
       <SkipLinks to={[{ id: 'content', label: 'Skip to the page' }]} />
       <div className="flex h-full flex-col print:block print:h-auto">
         <header className="flex h-12 shrink-0 items-center gap-4 bg-sea px-4 text-sea-ink print:hidden">
-          <Link to="/" className="w-14 text-lg font-bold text-sea-ink">
+          <Link to="/" className="w-14 text-lg font-semibold text-sea-ink">
             Routrel
           </Link>
           <span className="truncate font-semibold">{place.network.title}</span>
@@ -230,7 +256,7 @@ export function NetworkFrame({ username }: { username: string }) {
             <p className="mb-2 hidden print:block">
               {place.network.title}, revision {revision}, printed {moment(new Date())}
             </p>
-            <Outlet />
+            <Page />
           </main>
         </div>
       </div>

@@ -18,7 +18,8 @@ export function LensBar() {
   const newest = network.newest_revision
   const shown =
     revisions.find((r) => r.number === lens.revision) ?? (newest?.number === lens.revision ? newest : null)
-  if (!shown) {
+  const { revision: number } = lens
+  if (number === undefined) {
     return (
       <span className="text-sea-soft">
         nothing imported yet
@@ -36,11 +37,10 @@ export function LensBar() {
   const look = (number: number) => change({ revision: String(number), ...OF_ONE_REVISION })
   return (
     <span className="flex min-w-0 items-center gap-2">
-      <Listbox value={shown} onChange={(revision: Revision) => look(revision.number)} by="number">
+      <Listbox value={shown} onChange={(revision: Revision | null) => revision && look(revision.number)}>
         <ListboxButton className="flex items-baseline gap-2 rounded-md border border-sea-soft px-3 py-1 whitespace-nowrap text-sea-ink hover:border-sea-ink">
-          <span className="text-sea-soft">Revision</span>{' '}
-          <span className="font-semibold">{shown.number}</span>{' '}
-          <span className="text-sea-soft max-lg:hidden">{moment(shown.created)}</span>{' '}
+          <span className="text-sea-soft">Revision</span> <span className="font-semibold">{number}</span>{' '}
+          <span className="text-sea-soft max-lg:hidden">{shown && moment(shown.created)}</span>{' '}
           <span aria-hidden className="text-sea-soft">
             ▾
           </span>
@@ -65,7 +65,7 @@ export function LensBar() {
           ))}
         </ListboxOptions>
       </Listbox>
-      {newest && newest.number > shown.number && (
+      {newest && newest.number > number && (
         <button
           type="button"
           onClick={() => look(newest.number)}

@@ -1,11 +1,11 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query'
-import { useEffect } from 'react'
+import { Suspense, useEffect } from 'react'
 import { Link, useParams } from 'react-router'
 import { ended, importFileQuery, importQuery } from '../../api/queries'
 import type { ImportJob } from '../../api/types'
 import { useCancel } from '../../api/useCancel'
 import { Button, Panel, Problem, Severity, Waiting } from '../../ui/controls'
-import { FileText } from '../devices/FileText'
+import { FileText } from '../../pages'
 import { usePlace } from '../lens/lens'
 import { PageHead } from '../lens/PageHead'
 import { useAddress } from '../../ui/address'
@@ -50,7 +50,7 @@ export function ImportJobPage() {
           <div className="flex-1">
             <PageHead
               title={titles[status]}
-              shown={`text-lg font-bold ${status === 'refused' || status === 'failed' ? 'text-stop' : status === 'done' ? 'text-go' : ''}`}
+              shown={`text-lg font-semibold ${status === 'refused' || status === 'failed' ? 'text-stop' : status === 'done' ? 'text-go' : ''}`}
             />
             <p role="status" className="text-soft">
               {message || `${step}: ${done} of ${total} files`}
@@ -131,7 +131,11 @@ function ProblemList({ id, found }: { id: number; found: NonNullable<ImportJob['
         </ol>
       </Panel>
       <Panel title={shownFile ?? 'File'} className="flex min-h-0 flex-col">
-        {file.data && <FileText text={file.data.text} line={shownLine} />}
+        {file.data && (
+          <Suspense fallback={<Waiting what="Opening the file" />}>
+            <FileText text={file.data.text} line={shownLine} />
+          </Suspense>
+        )}
         {file.isError && <Problem error={file.error} />}
       </Panel>
     </div>

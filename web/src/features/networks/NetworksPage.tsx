@@ -15,7 +15,7 @@ export function NetworksPage() {
   if (networks.isError) return <Problem error={networks.error} />
   return (
     <div className="grid gap-4">
-      <PageHead title="Networks" shown="text-2xl font-bold" />
+      <PageHead title="Networks" shown="text-2xl font-semibold" />
       {networks.data.length === 0 && (
         <p>You are no member of any network yet. Begin one below, or ask its owner to add you.</p>
       )}

@@ -206,7 +206,7 @@ function Steps({ steps }: { steps: Absence['steps'] }) {
         const given = GIVEN.includes(step.kind)
         return (
           <li key={index} className="flex gap-2 py-1.5">
-            <span aria-hidden className={given ? 'text-go' : 'font-bold text-stop'}>
+            <span aria-hidden className={given ? 'text-go' : 'font-semibold text-stop'}>
               {given ? '✓' : '✗'}
             </span>
             <span className="flex-1">

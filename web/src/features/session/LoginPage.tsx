@@ -1,60 +1,45 @@
-import { useMutation, useQueryClient } from '@tanstack/react-query'
-import { useState, type FormEvent } from 'react'
+import { useQueryClient } from '@tanstack/react-query'
 import { useNavigate, useSearchParams } from 'react-router'
-import { api, data } from '../../api/client'
+import { setEnding, useEnding } from '../../api/ending'
 import { sessionQuery } from '../../api/queries'
-import { Button, Problem } from '../../ui/controls'
 import { PageHead } from '../lens/PageHead'
-import { TextField } from '../../ui/fields'
+import { LoginForm } from './LoginForm'
 
+/** Who are you? With the reason why that is asked, where it is not the first time. */
 export function LoginPage() {
-  const [username, setUsername] = useState('')
-  const [password, setPassword] = useState('')
   const [params] = useSearchParams()
   const navigate = useNavigate()
   const queries = useQueryClient()
-  const login = useMutation({
-    mutationFn: () => data(api.POST('/api/session', { body: { username, password } })),
-    onSuccess: (session) => {
-      queries.clear()
-      queries.setQueryData(sessionQuery.queryKey, session)
-      const next = params.get('next')
-      // Only addresses of this site: “//other” would lead elsewhere.
-      void navigate(next?.startsWith('/') && !next.startsWith('//') ? next : '/')
-    },
-  })
-  const submit = (event: FormEvent) => {
-    event.preventDefault()
-    login.mutate()
-  }
+  const ending = useEnding()
+  const next = params.get('next')
+  // Only addresses of this site: “//other” would lead elsewhere.
+  const goal = next?.startsWith('/') && !next.startsWith('//') ? next : '/'
+  const why =
+    ending === 'left'
+      ? 'You are logged out.'
+      : goal === '/'
+        ? null
+        : 'Log in to see the page that you asked for. If you were logged in before, that has ended.'
   return (
     <main className="grid min-h-full place-items-center bg-sea p-6">
-      <form onSubmit={submit} className="w-full max-w-sm rounded-card bg-card p-6 text-ink shadow-xl">
-        <PageHead title="Log in" shown="sr-only" />
-        <p className="text-2xl font-bold">Routrel</p>
+      <div className="w-full max-w-sm rounded-card bg-card p-6 text-ink shadow-xl">
+        <PageHead title="Log in" />
+        <p className="text-2xl font-semibold">Routrel</p>
         <p className="mt-1 mb-5 text-soft">Which way traffic goes, and the line that stops it.</p>
-        <TextField label="Name" value={username} onChange={setUsername} autoComplete="username" autoFocus />
-        <TextField
-          label="Password"
-          type="password"
-          value={password}
-          onChange={setPassword}
-          autoComplete="current-password"
-        />
-        {login.isError && (
-          <div className="mb-3">
-            <Problem error={login.error} />
-          </div>
+        {why && (
+          <p role="status" className="mb-4 rounded-md bg-sunk px-3 py-2">
+            {why}
+          </p>
         )}
-        <Button
-          tone="main"
-          type="submit"
-          disabled={login.isPending || !username || !password}
-          className="w-full"
-        >
-          Log in
-        </Button>
-      </form>
+        <LoginForm
+          onDone={(session) => {
+            queries.clear()
+            setEnding('none')
+            queries.setQueryData(sessionQuery.queryKey, session)
+            void navigate(goal)
+          }}
+        />
+      </div>
     </main>
   )
 }

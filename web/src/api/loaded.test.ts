@@ -1,5 +1,5 @@
 import { afterEach, describe, expect, it, vi } from 'vitest'
-import { loaded } from './pages'
+import { loaded, PartMissing } from './loaded'
 
 afterEach(() => {
   vi.unstubAllGlobals()
@@ -19,7 +19,7 @@ describe('a page that is loaded when it is shown', () => {
     vi.stubGlobal('location', { pathname: '/n/marram/flows', reload })
     vi.stubGlobal('fetch', vi.fn().mockResolvedValue(new Response()))
     const load = vi.fn().mockRejectedValue(new TypeError('no module'))
-    await expect(loaded(load, 1)).rejects.toThrow('no module')
+    await expect(loaded(load, 1)).rejects.toThrow(PartMissing)
     expect(reload).toHaveBeenCalledTimes(1)
   })
 })
