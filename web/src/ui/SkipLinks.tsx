@@ -16,9 +16,9 @@ export function SkipLinks({ to }: { to: { id: string; label: string }[] }) {
   )
 }
 
-/** What is there to be walked through by keys is entered at its first stop. */
+/** What is walked through by keys is entered at its first stop. */
 function focusOn(id: string) {
   const place = document.getElementById(id)
-  const stop = place?.matches('[tabindex="0"]') ? place : place?.querySelector<HTMLElement>('[tabindex="0"]')
-  ;(id === 'content' ? place : (stop ?? place))?.focus()
+  const stop = place?.querySelector<HTMLElement>('[data-first-stop]') ?? place
+  stop?.focus()
 }

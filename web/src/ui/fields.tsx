@@ -7,7 +7,7 @@ const ROOM = { dense: 'px-2 py-1', bar: 'px-2 py-1.5', wide: 'px-3 py-2' }
 
 /** What every field looks like, for those that a library draws. */
 export function fieldStyle({ room = 'bar', mono = false }: Look = {}): string {
-  return `rounded-md border border-line bg-paper text-ink ${ROOM[room]} ${mono ? 'font-mono' : ''}`
+  return `rounded-md border border-edge bg-paper text-ink ${ROOM[room]} ${mono ? 'font-mono' : ''}`
 }
 
 export function Input({ room, mono, className = '', ...rest }: InputHTMLAttributes<HTMLInputElement> & Look) {
@@ -33,24 +33,21 @@ export function TextArea({
 }
 
 type NumberInputProps = {
-  least: number
-  most: number
   value: string
   onChange: (value: string) => void
   placeholder: string
   'aria-label'?: string
 }
 
-/** A field for a whole number, kept as text; empty: not said. */
-export function NumberInput({ least, most, onChange, ...rest }: NumberInputProps) {
+/** A field for a whole number, kept as the text that it is: what is no number is refused, not dropped. */
+export function NumberInput({ onChange, ...rest }: NumberInputProps) {
   return (
     <Input
-      type="number"
-      min={least}
-      max={most}
+      inputMode="numeric"
+      autoComplete="off"
       onChange={(event) => onChange(event.target.value)}
       mono
-      className="w-24"
+      className="w-20"
       {...rest}
     />
   )

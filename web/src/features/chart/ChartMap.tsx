@@ -89,7 +89,7 @@ export function ChartMap({
   const counts = useMemo(() => countsOf(layout), [layout])
 
   const press = (event: KeyboardEvent<SVGSVGElement>) => {
-    if (event.key === 'Escape') boxed.clear()
+    if (event.key === 'Escape' && boxed.chosen.size > 0) boxed.clear()
     else if (event.key === '+' || event.key === '=') zoom.zoomIn()
     else if (event.key === '-') zoom.zoomOut()
     else if (event.key === '0') zoom.fit()

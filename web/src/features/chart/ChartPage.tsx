@@ -13,6 +13,7 @@ import type { Chart, ChartSegment, Flow } from '../../api/types'
 import { Button, Problem, Waiting } from '../../ui/controls'
 import { Input, Select } from '../../ui/fields'
 import { moment } from '../../ui/time'
+import { useEscape } from '../../ui/useEscape'
 import { counted } from '../../ui/words'
 import { DeviceSheet } from '../devices/DeviceSheet'
 import { LinkSheet } from '../devices/LinkSheet'
@@ -192,17 +193,15 @@ type SheetProps = {
 
 function Sheet({ device, segment, onUnfold, onFoldSite }: SheetProps) {
   const [, change] = useAddress()
+  const close = () => change({ device: null, link: null })
+  useEscape(close)
   return (
     <aside
       aria-label="What is chosen"
       className="absolute top-0 right-0 max-h-full w-80 overflow-auto rounded-card border border-line bg-card shadow-xl"
     >
       <div className="flex justify-end px-2 pt-1">
-        <button
-          type="button"
-          className="text-sm text-soft hover:underline"
-          onClick={() => change({ device: null, link: null })}
-        >
+        <button type="button" className="text-sm text-soft hover:underline" onClick={close}>
           close ✕
         </button>
       </div>

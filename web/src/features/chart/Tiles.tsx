@@ -179,6 +179,7 @@ export function Tile({
     <>
       <g
         data-node={node.id}
+        data-first-stop={tabbable || undefined}
         role="button"
         tabIndex={tabbable ? 0 : -1}
         aria-pressed={selected}

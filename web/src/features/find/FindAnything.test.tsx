@@ -61,14 +61,43 @@ test('a whole question opens its answer', async () => {
   expect(screen.getByLabelText('address')).toHaveTextContent('/n/net/flows?revision=3&from=a&to=b&as=tcp+1')
 })
 
-test('g then d goes to the devices, a question mark shows the keys', async () => {
+test.each([
+  ['gf', '/n/net/flows?revision=3'],
+  ['gr', '/n/net/routes?revision=3'],
+  ['gd', '/n/net/devices/chart?revision=3'],
+])('%s goes to %s', async (keys, address) => {
   serve(() => [])
-  visit(<FindAnything />, '/n/net/flows')
+  visit(<FindAnything />, '/n/net/elsewhere')
+  await userEvent.keyboard(keys)
+  expect(screen.getByLabelText('address')).toHaveTextContent(address)
+})
+
+test('a question mark shows the keys, which Escape closes; in a field it is a letter', async () => {
+  serve(() => [])
+  visit(
+    <>
+      <input aria-label="field" />
+      <FindAnything />
+    </>,
+    '/n/net/flows',
+  )
   await userEvent.keyboard('?')
-  expect(await screen.findByRole('heading', { name: 'Keys' })).toBeVisible()
+  expect(await screen.findByRole('dialog', { name: 'Keys' })).toBeVisible()
   await userEvent.keyboard('{Escape}')
-  await userEvent.keyboard('gd')
-  expect(screen.getByLabelText('address')).toHaveTextContent('/n/net/devices/chart?revision=3')
+  expect(screen.queryByRole('dialog')).toBeNull()
+  await userEvent.type(screen.getByLabelText('field'), '?/gf')
+  expect(screen.queryByRole('dialog')).toBeNull()
+  expect(screen.getByLabelText('address')).toHaveTextContent('/n/net/flows')
+})
+
+test('find-anything says that it cannot', async () => {
+  serve(() => {
+    throw new TypeError('Failed to fetch')
+  })
+  visit(<FindAnything />, '/n/net/flows')
+  await userEvent.keyboard('/')
+  await userEvent.type(await screen.findByRole('combobox', { name: 'Find anything' }), 'kiosk')
+  expect(await screen.findByRole('alert')).toHaveTextContent('The server cannot be reached.')
 })
 
 test('old results that no longer match are not offered while new ones come', () => {

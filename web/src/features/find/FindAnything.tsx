@@ -17,13 +17,22 @@ import { stillMatching } from './matching'
 import { fieldStyle } from '../../ui/fields'
 import { usePause } from '../../ui/usePause'
 
+/** What follows a `g`, and where it leads. */
+const PLACES: Record<string, { name: string; page: string }> = {
+  f: { name: 'Flows', page: 'flows' },
+  r: { name: 'Routes', page: 'routes' },
+  d: { name: 'Devices', page: 'devices/chart' },
+}
+
 const KEYS: [string, string][] = [
-  ['/', 'find anything'],
+  ['/', 'find anything, or ask a whole question'],
   ['?', 'show these keys'],
   ['↑ ↓ Enter', 'choose in a list'],
-  ['Esc', 'close'],
-  ['g then f', 'go to Flows'],
-  ['g then d', 'go to Devices'],
+  ['Enter', 'after a whole name: ask'],
+  ['Esc', 'close what is open'],
+  ...Object.entries(PLACES).map(([key, { name }]): [string, string] => [`g then ${key}`, `go to ${name}`]),
+  ['arrows', 'on the chart: walk along links'],
+  ['+ − 0', 'on the chart: nearer, farther, all of it'],
 ]
 
 /** What whole questions are called in the list; all else is called by its kind. */
@@ -42,7 +51,7 @@ export function FindAnything() {
     let going = false
     const onKey = (event: KeyboardEvent) => {
       if (event.ctrlKey || event.metaKey || event.altKey || typing(event.target)) return
-      const page = going ? { f: 'flows', d: 'devices/chart' }[event.key] : undefined
+      const page = going ? PLACES[event.key]?.page : undefined
       going = event.key === 'g'
       if (page) void navigate(to(page))
       else if (event.key === '/') setOpen('find')
@@ -62,9 +71,14 @@ export function FindAnything() {
       >
         Find anything <kbd className="rounded border border-sea-soft/60 px-1.5 font-mono text-xs">/</kbd>
       </button>
-      <Dialog open={open !== null} onClose={() => setOpen(null)} className="relative z-40">
+      <Dialog
+        open={open !== null}
+        onClose={() => setOpen(null)}
+        aria-label={open === 'keys' ? 'Keys' : 'Find anything'}
+        className="relative z-40"
+      >
         <div className="fixed inset-0 bg-black/40" aria-hidden />
-        <div className="fixed inset-0 flex items-start justify-center p-16">
+        <div className="fixed inset-0 flex items-start justify-center p-4 sm:p-16">
           <DialogPanel className="w-full max-w-2xl rounded-card border border-line bg-card p-3 text-ink shadow-2xl">
             {open === 'keys' ? <Keys /> : <Finder onDone={() => setOpen(null)} />}
           </DialogPanel>

@@ -4,6 +4,7 @@ import { Link } from 'react-router'
 import { api, data } from '../../api/client'
 import { Button, Panel, Problem, Severity } from '../../ui/controls'
 import { TextField } from '../../ui/fields'
+import { useEscape } from '../../ui/useEscape'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { useLens, useLinkTo, usePlace } from '../lens/lens'
 import { sinceWords, type Cause } from './causes'
@@ -11,6 +12,7 @@ import { sinceWords, type Cause } from './causes'
 /** All findings of one cause with their lines, since when, and muting for a reason. */
 export function CauseSheet({ cause, onClose }: { cause: Cause; onClose: () => void }) {
   const { revision } = useLens()
+  useEscape(onClose)
   const to = useLinkTo()
   const first = cause.findings[0]
   const since = sinceWords(cause, revision)

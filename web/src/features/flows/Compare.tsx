@@ -63,12 +63,12 @@ function OtherBar({
       <EndpointField label="other from" value={from} onChange={setFrom} />
       <EndpointField label="other to" value={to} onChange={setTo} />
       <label className="flex items-center gap-2 text-soft">
-        as{' '}
+        traffic{' '}
         <Input
           value={as}
           onChange={(event) => setAs(event.target.value)}
-          placeholder="echo request"
-          aria-label="other as"
+          placeholder="ping"
+          aria-label="other traffic"
           mono
           className="w-32"
         />

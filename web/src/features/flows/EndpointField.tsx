@@ -29,29 +29,42 @@ export function EndpointField({
     <label className="flex items-center gap-2 text-soft">
       {label}
       <Combobox value={value} onChange={(next: string | null) => next !== null && onChange(next)} immediate>
-        <ComboboxInput
-          aria-label={label}
-          autoComplete="off"
-          spellCheck={false}
-          placeholder="device or address"
-          onChange={(event) => onChange(event.target.value)}
-          className={`${fieldStyle({ mono: true })} w-52`}
-        />
-        <ComboboxOptions
-          anchor="bottom start"
-          className="z-20 mt-1 max-h-80 w-96 overflow-auto rounded-md border border-line bg-card p-1 text-ink shadow-lg empty:hidden"
-        >
-          {options.map((item) => (
-            <ComboboxOption
-              key={`${item.kind} ${item.value} ${item.detail}`}
-              value={item.value}
-              className="flex cursor-pointer items-baseline gap-2 rounded px-2 py-1 data-focus:bg-sunk"
+        {({ activeOption }) => (
+          <>
+            <ComboboxInput
+              aria-label={label}
+              onKeyDown={(event) => {
+                const typed = value.trim()
+                // A whole name needs no choosing: the question is asked at once.
+                if (event.key !== 'Enter' || !options.some((item) => item.value === typed)) return
+                if (activeOption !== null && activeOption !== typed) return
+                event.preventDefault()
+                event.currentTarget.form?.requestSubmit()
+              }}
+              autoComplete="off"
+              spellCheck={false}
+              placeholder="device or address"
+              onChange={(event) => onChange(event.target.value)}
+              className={`${fieldStyle({ mono: true })} w-52`}
+            />
+            <ComboboxOptions
+              anchor="bottom start"
+              modal={false}
+              className="z-20 mt-1 max-h-80 w-96 overflow-auto rounded-md border border-line bg-card p-1 text-ink shadow-lg empty:hidden"
             >
-              <span className="shrink-0 font-mono font-semibold">{item.title}</span>
-              <span className="truncate text-sm text-soft">{item.detail}</span>
-            </ComboboxOption>
-          ))}
-        </ComboboxOptions>
+              {options.map((item) => (
+                <ComboboxOption
+                  key={`${item.kind} ${item.value} ${item.detail}`}
+                  value={item.value}
+                  className="flex cursor-pointer items-baseline gap-2 rounded px-2 py-1 data-focus:bg-sunk"
+                >
+                  <span className="shrink-0 font-mono font-semibold">{item.title}</span>
+                  <span className="truncate text-sm text-soft">{item.detail}</span>
+                </ComboboxOption>
+              ))}
+            </ComboboxOptions>
+          </>
+        )}
       </Combobox>
     </label>
   )

@@ -52,7 +52,7 @@ export function FlowsPage() {
         <FlowTabs />
       </div>
       <div className="print:hidden">
-        <QuestionBar key={JSON.stringify(question)} question={question} onAsk={ask} />
+        <QuestionBar question={question} onAsk={ask} />
       </div>
       {question?.from && question.to ? (
         <Answer key={JSON.stringify(question)} question={question} />
@@ -196,6 +196,8 @@ function VerdictBanner({ flow, question, device }: BannerProps) {
   return (
     <>
       <div
+        id="answer"
+        tabIndex={-1}
         role="status"
         aria-label="Verdict"
         className={`flex items-start gap-3 rounded-card border border-l-8 px-3 py-2.5 text-[1.05rem] ${BANNER[how]}`}

@@ -6,6 +6,7 @@ import { savedQuestionsQuery, type FlowQuestion } from '../../api/queries'
 import { Button, Problem } from '../../ui/controls'
 import { useLinkTo, usePlace } from '../lens/lens'
 import { bodyOf, questionWords } from './question'
+import { useEscape } from '../../ui/useEscape'
 import { Input } from '../../ui/fields'
 
 /** Keeps a question under a name, to be run again after each change. */
@@ -25,6 +26,7 @@ export function SaveQuestion({ question, onDone }: { question: FlowQuestion; onD
       ),
     onSuccess: () => queries.invalidateQueries({ queryKey: savedQuestionsQuery(lens.slug).queryKey }),
   })
+  useEscape(onDone)
   const submit = (event: FormEvent) => {
     event.preventDefault()
     save.mutate()

@@ -210,9 +210,18 @@ function UnknownRevision({ title, text, known }: { title: string; text: string; 
   )
 }
 
+/** Past the frame: to the page, and to what the page is for. */
+function skips(pathname: string) {
+  const page = { id: 'content', label: 'Skip to the page' }
+  if (pathname.endsWith('/devices/chart')) return [page, { id: 'chart-drawing', label: 'Skip to the chart' }]
+  if (pathname.endsWith('/flows')) return [page, { id: 'answer', label: 'Skip to the answer' }]
+  return [page]
+}
+
 /** The frame of everything about one network: lens, rail, find-anything. */
 export function NetworkFrame({ username }: { username: string }) {
   const { slug = '' } = useParams()
+  const { pathname } = useLocation()
   const [params] = useAddress()
   const network = useQuery(networkQuery(slug))
   const asked = useRevision(network.data, slug, params.get('revision'))
@@ -229,7 +238,7 @@ export function NetworkFrame({ username }: { username: string }) {
   const mayImport = place.network.role !== 'viewer'
   return (
     <PlaceContext value={place}>
-      <SkipLinks to={[{ id: 'content', label: 'Skip to the page' }]} />
+      <SkipLinks to={skips(pathname)} />
       <div className="flex h-full flex-col print:block print:h-auto">
         <header className="flex h-12 shrink-0 items-center gap-4 bg-sea px-4 text-sea-ink print:hidden">
           <Link to="/" className="w-14 text-lg font-semibold text-sea-ink">

@@ -47,6 +47,7 @@ export function LensBar() {
         </ListboxButton>
         <ListboxOptions
           anchor="bottom start"
+          modal={false}
           className="z-30 mt-1 max-h-80 max-w-[90vw] min-w-72 rounded-md border border-line bg-card p-1 text-ink shadow-lg"
         >
           {revisions.map((revision) => (

@@ -2,6 +2,7 @@ import { useQuery } from '@tanstack/react-query'
 import { Link } from 'react-router'
 import { bounceQuery } from '../../api/queries'
 import { Button, Mono, Panel, Problem, Waiting } from '../../ui/controls'
+import { useEscape } from '../../ui/useEscape'
 import { useLens, useLinkTo } from '../lens/lens'
 import { movesWords } from './WouldTakePanel'
 
@@ -9,6 +10,7 @@ type Session = { device: string; vrf: string; neighbour: string }
 
 /** One session goes down and comes up again: what moves meanwhile, and what stays otherwise? */
 export function BouncePanel({ onClose, ...session }: Session & { onClose: () => void }) {
+  useEscape(onClose)
   return (
     <Panel
       title={`If the session of ${session.device} with ${session.neighbour} bounces`}
