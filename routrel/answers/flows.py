@@ -292,7 +292,7 @@ def _direction_data(
         defaults=[
             DefaultOnlyData(
                 device=one.device,
-                text=f"Only the default is left for {answer.header.destination}: "
+                text=f"{answer.header.destination} is matched by the default route only: "
                 f"{absence_sentence(one.absence)}",
                 absence=absence_data(one.absence),
             )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 from routrel.answers.base import Answer
@@ -30,9 +31,9 @@ class Exit:
 _TEXTS = {
     "connected": "arrives at {device}",
     "discarded": "discarded at {device}",
-    "outside": "leaves to {name} at {device}",
+    "outside": "exits to {name} at {device}",
     "no_route": "no route at {device}",
-    "loop": "goes round in a loop at {device}",
+    "loop": "loops at {device}",
     "no_neighbour": "next hop does not answer at {device}",
 }
 
@@ -152,7 +153,7 @@ def holders_data(state: State, asked: Prefix | Address) -> HoldersData:
         sentence=_sentence(str(asked), ordered, len(lacking)),
         groups=[
             ExitGroupData(
-                exit=" or ".join(_text(end) for end in ends),
+                exit=_texts(ends),
                 falls_back=falls_back,
                 routes=routes,
             )
@@ -172,8 +173,15 @@ def _held(
     return None
 
 
-def _text(end: Exit) -> str:
-    return _TEXTS[end.kind].format(device=end.device, name=end.name)
+def _texts(ends: Iterable[Exit]) -> str:
+    """Where traffic ends up: exits of one kind to one neighbour together, with their devices."""
+    devices: dict[tuple[str, str], list[str]] = {}
+    for end in ends:
+        devices.setdefault((end.kind, end.name), []).append(end.device)
+    return " or ".join(
+        _TEXTS[kind].format(device=" or ".join(at), name=name)
+        for (kind, name), at in devices.items()
+    )
 
 
 def _sentence(
@@ -191,7 +199,7 @@ def _sentence(
     else:
         parts.append(f"no device has a specific route to {asked}")
     if fallen:
-        parts.append(f"{fallen} follow their default route")
+        parts.append(f"{fallen} {'uses its' if fallen == 1 else 'use their'} default route")
     if lacking:
         parts.append(f"{lacking} {'has' if lacking == 1 else 'have'} none")
     text = "; ".join(parts)

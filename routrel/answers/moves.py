@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from routrel.answers.base import Answer
 from routrel.questions.moves import Moves
+from routrel.wording.moves import moves_words
 
 __all__ = ["MovesData", "moves_data"]
 
@@ -11,7 +12,7 @@ __all__ = ["MovesData", "moves_data"]
 class MovesData(Answer):
     """How many active routes differ, and which of the kept flows.
 
-    `breaks` are those of `flows` that arrived before and do not any more.
+    `text` says it in words; `breaks` are those of `flows` that arrived before and do not any more.
     """
 
     prefixes: int
@@ -19,6 +20,7 @@ class MovesData(Answer):
     flows: list[str]
     breaks: list[str]
     flows_asked: int
+    text: str
 
 
 def moves_data(found: Moves) -> MovesData:
@@ -29,4 +31,5 @@ def moves_data(found: Moves) -> MovesData:
         flows=list(found.flows),
         breaks=list(found.breaks),
         flows_asked=found.flows_asked,
+        text=moves_words(found),
     )

@@ -2,12 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-
 from routrel.answers.base import Answer, LinesData
 from routrel.answers.moves import MovesData, moves_data
 from routrel.lens.changes import Change
-from routrel.questions.moves import Moves
 from routrel.questions.remedies.search import Remedies, Remedy
 from routrel.wording.flows import answer_sentence
 from routrel.wording.opened import opened_words
@@ -28,7 +25,6 @@ class RemedyData(Answer):
     opens: float  #: headers that filters permit then and did not before; may be many
     opens_text: str
     moves: MovesData
-    moves_text: str
     then: str
 
 
@@ -61,7 +57,6 @@ def _remedy_data(found: Remedies, remedy: Remedy) -> RemedyData:
         opens=float(remedy.opens),
         opens_text=opens,
         moves=moves_data(remedy.moves),
-        moves_text=_moves_words(remedy.moves),
         then=answer_sentence(remedy.after),
     )
 
@@ -102,27 +97,5 @@ def _take_words(found: Remedies, remedy: Remedy, opens: str) -> str:
     elif others and all(other.opens > remedy.opens for other in others):
         reasons.append("it opens least")
     if not remedy.moves.breaks and not remedy.moves.prefixes:
-        reasons.append("it moves no route")
+        reasons.append("it changes no route")
     return ", ".join(reasons)
-
-
-def _moves_words(found: Moves) -> str:
-    routes = "moves no route"
-    if found.prefixes:
-        routes = (
-            f"moves {found.prefixes} prefix{'es' if found.prefixes != 1 else ''} on "
-            f"{found.devices} device{'s' if found.devices != 1 else ''}"
-        )
-    others = [name for name in found.flows if name not in found.breaks]
-    told = [routes]
-    if found.breaks:
-        told.append(f"breaks {_kept(found.breaks)}, which arrived before")
-    if others:
-        told.append(f"changes {_kept(others)}")
-    elif found.flows_asked and not found.breaks:
-        told.append(f"changes none of {found.flows_asked} kept flows")
-    return "; ".join(told)
-
-
-def _kept(names: Sequence[str]) -> str:
-    return f"the kept flow{'s' if len(names) > 1 else ''} {', '.join(names)}"

@@ -27,7 +27,7 @@ from routrel.questions.candidates import candidates
 from routrel.questions.edits import Edit, ImportEdit, changes_of
 from routrel.questions.moves import KeptFlows, Ways, moves, ways_of_flows
 from routrel.rib.candidates import Protocol
-from routrel.wording.routes import RUNG_TITLES, protocol_type_words
+from routrel.wording.routes import loses_words, protocol_type_words
 
 __all__ = ["WouldTakeData", "what_it_would_take"]
 
@@ -61,6 +61,7 @@ class TriedEditData(ProposedEditData):
     """One that was made and does not help."""
 
     then_loses_on: str
+    then: str
 
 
 class WouldTakeData(Answer):
@@ -215,7 +216,8 @@ class _Trying:
                 moves=moves_data(moves(state, after, self.kept, self.ways)),
                 **told,
             )
-        return TriedEditData(then_loses_on=lost or "not_converged", **told)
+        then = lost or "not_converged"
+        return TriedEditData(then_loses_on=then, then=loses_words(then), **told)
 
 
 def _sentence(
@@ -227,8 +229,7 @@ def _sentence(
     if changes:
         return f"It would win with {' or '.join(change.text for change in changes)}."
     if tried:
-        then = RUNG_TITLES.get(tried[0].then_loses_on, "settling")
-        return f"With {tried[0].text} it would still lose, at {then}."
+        return f"With {tried[0].text} it still {tried[0].then}."
     if unwritten:
         return f"Not tried: {unwritten[0]}, since its file does not let it be written in."
     if loser.protocol is Protocol.BGP:

@@ -54,7 +54,7 @@ def flow(
     ttl: Annotated[int, typer.Option(min=1, max=255, help="time to live at the source")] = 64,
     dscp: Annotated[int, typer.Option(min=0, max=63, help="code point")] = 0,
     may_fragment: Annotated[
-        bool, typer.Option("--may-fragment", help="routers may cut the packet (IPv4)")
+        bool, typer.Option("--may-fragment", help="fragmentation allowed (IPv4)")
     ] = False,
     both: Annotated[bool, typer.Option("--both", help="the return direction too")] = False,
     remedies: Annotated[
@@ -187,7 +187,7 @@ def _print_remedies(answer: RemediesData) -> None:
     out.print(f"\n[bold]Remedies[/]: {escape(answer.remedies_sentence)}")
     for number, remedy in enumerate(answer.remedies, start=1):
         out.print(f"  {number:2} [bold]{escape(remedy.text)}[/]")
-        out.print(f"       {escape(remedy.opens_text)}; {escape(remedy.moves_text)}")
+        out.print(f"       {escape(remedy.opens_text)}; {escape(remedy.moves.text)}")
         for edit in remedy.edits:
             out.print(f"       [dim]{escape(edit.file)}:{edit.line}[/]")
             for text, mark, colour in ((edit.before, "-", "red"), (edit.after, "+", "green")):

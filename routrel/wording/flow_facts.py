@@ -19,7 +19,7 @@ __all__ = ["DECIDED_WORDS", "fact_sentences", "unusual_words", "way_words", "way
 DECIDED_WORDS: dict[Decided, str] = {
     Decided.STOPS: "it stops here",
     Decided.STEERS: "a steering rule decides here",
-    Decided.DEFAULT: "only the default is left here",
+    Decided.DEFAULT: "matched by the default route only",
     Decided.TRANSLATES: "an address is translated here",
     Decided.PARTS: "here the answer takes another way",
     Decided.SPLITS: "here equal ways begin",
@@ -90,9 +90,9 @@ def unusual_words(hop: Hop, only_default: bool = False) -> str:
                 told.append(f"{found.side.value} translated")
             case RouteEvidence(route=route) if only_default and route is not None:
                 if not route.prefix.prefixlen:
-                    told.append("only the default")
+                    told.append("default route only")
             case MtuEvidence(cut=cut) if cut:
-                told.append("cut into fragments")
+                told.append("fragmented")
     return ", ".join(told)
 
 

@@ -116,7 +116,7 @@ def _end_words(direction: DirectionAnswer) -> str:
     ends = dict.fromkeys(_stop_words(b.verdict, b.cause) for b in direction.branches)
     if len(ends) == 1:
         return next(iter(ends))
-    where = "by where it comes in" if entries_of(direction.branches) else "by branch"
+    where = "by where it comes in" if entries_of(direction.branches) else "by path"
     return f"{where} {' or '.join(ends)}"
 
 

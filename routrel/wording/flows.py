@@ -52,13 +52,13 @@ VERDICT_TITLES: dict[Verdict, str] = {
     Verdict.NO_ROUTE: "No route",
     Verdict.DISCARDED: "Discarded",
     Verdict.NEXT_HOP_UNRESOLVED: "Next hop does not answer",
-    Verdict.LOOPED: "Goes round in a loop",
+    Verdict.LOOPED: "Loops",
     Verdict.TOO_BIG: "Too big",
     Verdict.TTL_EXPIRED: "Time to live expired",
     Verdict.LEAVES_NETWORK: "Leaves the network",
     Verdict.LABEL_BROKEN: "Label switching broken",
     Verdict.NOT_CONVERGED: "Routing never settles",
-    Verdict.MIXED: "Branches disagree",
+    Verdict.MIXED: "Paths differ",
 }
 
 
@@ -131,7 +131,7 @@ def _entries_sentence(entries: Sequence[Entry], unfollowed: Fraction) -> str:
     ends: dict[object, list[Entry]] = {}
     for entry in entries:
         ends.setdefault(frozenset(map(_end, entry.branches)), []).append(entry)
-    left_out = f" {share_words(unfollowed)} not followed, too many branches." if unfollowed else ""
+    left_out = f" {share_words(unfollowed)} not followed, too many paths." if unfollowed else ""
     if len(ends) == 1:
         every = [branch for entry in entries for branch in entry.branches]
         told = _branches_sentence(every, Fraction(0), split_known=False).removesuffix(".")
@@ -166,11 +166,11 @@ def _branches_sentence(
         ends.setdefault(_end(branch), []).append(branch)
     count = len(branches)
     if len(ends) > 1:
-        parts = [(alike[0], f", on {len(alike)} of {count} branches") for alike in ends.values()]
+        parts = [(alike[0], f", on {len(alike)} of {count} paths") for alike in ends.values()]
     elif count == 1 or not split_known:
         parts = [(branches[0], "")]
     else:
-        on_all = "on both branches" if count == 2 else f"on all {count} branches"
+        on_all = "on both paths" if count == 2 else f"on all {count} paths"
         parts = [(branches[0], f", {on_all}")]
     sentences = [_branch_sentence(b, count).removesuffix(".") + words for b, words in parts]
     return " ".join(f"{sentence}." for sentence in sentences)
@@ -188,11 +188,11 @@ def _mixed_sentence(
     largest_first = sorted(shares.items(), key=lambda item: (-item[1], order.index(item[0])))
     if not split_known:
         titles = " or ".join(VERDICT_TITLES[verdict].lower() for verdict, _ in largest_first)
-        return f"Equal-cost branches disagree: {titles}.{detail}"
+        return f"Equal-cost paths differ: {titles}.{detail}"
     parts = [f"{share_words(share)} {VERDICT_TITLES[v].lower()}" for v, share in largest_first]
     if unfollowed:
-        parts.append(f"{share_words(unfollowed)} not followed, too many branches")
-    return f"Equal-cost branches disagree: {', '.join(parts)}.{detail}"
+        parts.append(f"{share_words(unfollowed)} not followed, too many paths")
+    return f"Equal-cost paths differ: {', '.join(parts)}.{detail}"
 
 
 def _branch_sentence(branch: Branch, count: int) -> str:
@@ -249,7 +249,7 @@ def _stopped_words(verdict: Verdict, cause: Cause, evidence: Evidence | None, co
         case Verdict.NEXT_HOP_UNRESOLVED, NeighbourEvidence() as found:
             return f"Stops {at}: {neighbour_words(found)}"
         case Verdict.LOOPED, LoopEvidence(devices=devices):
-            return f"Goes round in a loop: {' → '.join((*devices, devices[0]))}"
+            return f"Loops: {' → '.join((*devices, devices[0]))}"
         case Verdict.TOO_BIG, MtuEvidence() as found:
             return f"Too big {at}: {mtu_words(found)}"
         case Verdict.TTL_EXPIRED, _:

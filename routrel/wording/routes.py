@@ -12,6 +12,7 @@ from routrel.rib.table import Route
 
 __all__ = [
     "RUNG_TITLES",
+    "loses_words",
     "matched_sentence",
     "outside_sentence",
     "path_type_words",
@@ -42,6 +43,24 @@ RUNG_TITLES = {
     "neighbour_address": "neighbour address",
     "maximum_paths": "kept next hops",
 }
+
+#: Rungs that part what is equally good.
+_TIE_BREAKS = frozenset({"oldest", "router_id", "cluster_list", "neighbour_address"})
+
+
+def loses_words(rung: str) -> str:
+    """How a candidate loses on a rung: as "loses the neighbour-address tie-break"."""
+    title = RUNG_TITLES.get(rung)
+    if title is None:
+        return "never settles"
+    if rung == "usable":
+        return "is not usable"
+    return (
+        f"loses the {title.replace(' ', '-')} tie-break"
+        if rung in _TIE_BREAKS
+        else f"loses on {title}"
+    )
+
 
 _PATH_TYPES = {
     PathType.NONE: "",
@@ -269,8 +288,8 @@ def matched_sentence(device: str, address: Address | None, matches: Sequence[Rou
     first, *others = matches
     if first.prefix.prefixlen == 0:
         return (
-            f"{device} has no specific route for {address}; it falls back to its default route, "
-            f"{protocol_type_words(first.protocol, first.path_type)}."
+            f"{device} has no specific route for {address}; it uses its "
+            f"{protocol_type_words(first.protocol, first.path_type)} default route."
         )
     behind = "; nothing stands behind it"
     if others:

@@ -303,7 +303,7 @@ def _route_words(evidence: RouteEvidence) -> str:
         through = f", resolved from {hop.via}" if hop.via and hop.via != hop.address else ""
         words = f"{words}, {target}by {hop.interface}{through}"
     if route.prefix.prefixlen == 0:
-        words += "; only the default matches"
+        words += "; matched by the default route only"
     if len(route.next_hops) > 1:
         words += f"; one of {len(route.next_hops)} equal ways"
     return words
@@ -316,7 +316,7 @@ def mtu_words(evidence: MtuEvidence) -> str:
             "the two ends differ"
         )
     if evidence.cut:
-        return f"{evidence.size} bytes are cut into fragments of {evidence.mtu} bytes"
+        return f"{evidence.size} bytes are sent in fragments of up to {evidence.mtu} bytes"
     if evidence.size is None:
         return f"up to {evidence.mtu} bytes by {evidence.interface}; no size was asked"
     verb = "fit" if evidence.size <= evidence.mtu else "do not fit"
@@ -330,4 +330,4 @@ def neighbour_words(evidence: NeighbourEvidence) -> str:
         return f"{evidence.device} answers for {evidence.address}{virtual}"
     if evidence.outside is not None:
         return f"{evidence.outside}, outside, answers for {evidence.address}"
-    return f"nobody {where} answers for {evidence.address}"
+    return f"no device {where} owns {evidence.address}"

@@ -11,7 +11,7 @@ __all__ = ["QUESTIONS", "write_network"]
 QUESTIONS = {
     "8 equal ways": ("s", "d8", "8 ways"),
     "16 equal ways": ("s", "d16", "16 ways"),
-    "a loop": ("s", "10.99.0.1", "Goes round in a loop"),
+    "a loop": ("s", "10.99.0.1", "Loops"),
     "the 13th hop stops it": ("s", "far", "No route at c11"),
 }
 

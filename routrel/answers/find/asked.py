@@ -116,7 +116,7 @@ def _flows(index: Endpoints, parts: Sequence[str]) -> Iterator[Found]:
             if word != end
         ]
         detail = "Flows" + (f", taking {' and '.join(taken)}" if taken else "")
-        title = f"{source} → {destination}, {traffic or 'echo request'}"
+        title = f"{source} → {destination}, {traffic or 'ping'}"
         yield _question("flow", title, detail, query)
 
 

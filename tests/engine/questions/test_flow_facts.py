@@ -111,7 +111,7 @@ def test_branches_that_stop_in_different_places_are_not_said_to_stop_in_one():
     sentence = answer_flow(state(*SPLIT, c), asked)["sentence"]
     assert sentence.startswith(
         "Blocked at b: filter no drops it on arrival by its default (no rule matches), "
-        "on 1 of 2 branches. Blocked at c: filter closed drops it on arrival"
+        "on 1 of 2 paths. Blocked at c: filter closed drops it on arrival"
     )
 
 
@@ -141,8 +141,8 @@ DECIDERS = {
     "splits": (f"static: [{TO_T % 1}, {TO_T % 2}]\n", f"static: [{TO_H % 1}, {TO_H % 2}]\n",
                ("forward", "a", "here equal ways begin"), "h → a → b → t"),
     "default": ("static: [{to: 0.0.0.0/0, via: 10.0.1.2}]\n", BACK,
-                ("forward", "a", "only the default is left here"),
-                "h → a → b → t; only the default at a"),
+                ("forward", "a", "matched by the default route only"),
+                "h → a → b → t; default route only at a"),
     "translates": (THERE, BACK + HIDE, ("forward", "b", "an address is translated here"),
                    "h → a → b → t; source translated at b"),
 }  # fmt: skip

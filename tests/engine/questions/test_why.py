@@ -110,7 +110,7 @@ def test_an_address_shows_what_stands_behind_its_match():
     assert answer["matched"] == "10.9.0.0/16"
     assert [route["prefix"] for route in answer["behind"]] == ["0.0.0.0/0"]
     answer = why(net, "r1", "10.8.1.1")
-    assert "falls back to its default route" in answer["sentence"]
+    assert "uses its static default route" in answer["sentence"]
     assert answer["absent"]["sentence"].endswith("no device has one.")
 
 
@@ -277,8 +277,8 @@ def test_where_traffic_leaves_along_every_branch():
         group["exit"]: [route["device"] for route in group["routes"]] for group in held["groups"]
     }
     assert exits == {
-        "discarded at r3 or leaves to isle at r2": ["r1"],
-        "leaves to isle at r2": ["r2"],
+        "discarded at r3 or exits to isle at r2": ["r1"],
+        "exits to isle at r2": ["r2"],
         "discarded at r3": ["r3"],
     }
     assert held["lacking"] == [{"device": "r4", "vrf": "default"}]

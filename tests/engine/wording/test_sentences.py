@@ -31,12 +31,12 @@ SENTENCES = [
     (
         [r1(static="- {to: 10.0.2.0/24, via: 10.0.1.77}"), r2()],
         {},
-        "Stops at r1: nobody on 10.0.1.0/24 answers for 10.0.1.77. The return direction is open.",
+        "Stops at r1: no device on 10.0.1.0/24 owns 10.0.1.77. The return direction is open.",
     ),
     (
         [r1(), r2(static="- {to: 10.0.2.8/29, via: 10.0.0.1}")],
         {"both": False},
-        "Goes round in a loop: r2 → r1 → r2.",
+        "Loops: r2 → r1 → r2.",
     ),
     (
         [r1(link=", mtu: 1400"), r2(link=", mtu: 1400")],
@@ -51,7 +51,7 @@ SENTENCES = [
     (
         [r1(static="- {to: 10.0.2.0/24, via: 10.0.0.2}\n  - {to: 10.0.2.0/24, via: 10.0.1.77}"), r2()],
         {"both": False},
-        "Equal-cost branches disagree: 1/2 delivered, 1/2 next hop does not answer. Stops at r1: nobody on 10.0.1.0/24 answers for 10.0.1.77.",
+        "Equal-cost paths differ: 1/2 delivered, 1/2 next hop does not answer. Stops at r1: no device on 10.0.1.0/24 owns 10.0.1.77.",
     ),
 ]  # fmt: skip
 

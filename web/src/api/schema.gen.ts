@@ -1692,7 +1692,7 @@ export interface components {
          * MovesData
          * @description How many active routes differ, and which of the kept flows.
          *
-         *         `breaks` are those of `flows` that arrived before and do not any more.
+         *         `text` says it in words; `breaks` are those of `flows` that arrived before and do not any more.
          */
         MovesData: {
             prefixes: number;
@@ -1700,6 +1700,7 @@ export interface components {
             flows: string[];
             breaks: string[];
             flows_asked: number;
+            text: string;
         };
         /**
          * MtuEvidenceData
@@ -1994,7 +1995,6 @@ export interface components {
             opens: number;
             opens_text: string;
             moves: components["schemas"]["MovesData"];
-            moves_text: string;
             then: string;
         };
         /** @description `done` counts the edits tried, `found` those that help. */
@@ -2336,6 +2336,7 @@ export interface components {
             target: string;
             changes: components["schemas"]["Change"][];
             then_loses_on: string;
+            then: string;
         };
         /**
          * TriedRuleData
@@ -2659,7 +2660,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -2717,7 +2718,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -2774,7 +2775,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -2830,7 +2831,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -2923,7 +2924,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -2969,7 +2970,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -3055,7 +3056,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -3112,7 +3113,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -3168,7 +3169,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -3255,7 +3256,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -3342,7 +3343,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -3399,7 +3400,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -3455,7 +3456,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -3516,7 +3517,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -3604,7 +3605,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -3661,7 +3662,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -3770,7 +3771,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -3827,7 +3828,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -3914,7 +3915,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -4002,7 +4003,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -4092,7 +4093,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -4179,7 +4180,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -4277,7 +4278,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -4334,7 +4335,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -4421,7 +4422,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -4515,7 +4516,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -4612,7 +4613,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -4701,7 +4702,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -4790,7 +4791,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -4887,7 +4888,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -4944,7 +4945,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -5001,7 +5002,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -5098,7 +5099,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -5185,7 +5186,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -5272,7 +5273,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -5381,7 +5382,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -5438,7 +5439,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -5547,7 +5548,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -5604,7 +5605,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -5711,7 +5712,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -5820,7 +5821,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -5877,7 +5878,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -5934,7 +5935,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -6021,7 +6022,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -6112,7 +6113,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -6206,7 +6207,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -6297,7 +6298,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -6406,7 +6407,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -6463,7 +6464,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -6520,7 +6521,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -6566,7 +6567,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -6652,7 +6653,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -6697,7 +6698,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;
@@ -6754,7 +6755,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description a fault of ours, logged under the request's name */
+            /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
                     [name: string]: unknown;

@@ -274,7 +274,7 @@ function Toolbar({ zoom, names, marks, places, allHosts, allSites }: ToolbarProp
           onChange={(event) => change({ layer: event.target.value || null })}
           room="dense"
         >
-          <option value="">what there is</option>
+          <option value="">no routing layer</option>
           {Object.entries(LAYERS).map(([name, { title }]) => (
             <option key={name} value={name}>
               {title}

@@ -34,7 +34,7 @@ function routing(title: string, protocol: string): Layer {
     title,
     marks: ({ links }) => {
       const marks = nothing([
-        'Each number is what the nearer device counts outward; the area or level stands in the middle.',
+        'Each number is the outgoing interface cost of the nearer device; the area or level stands in the middle.',
         'Lines that stand back do not run it.',
       ])
       for (const link of links) {

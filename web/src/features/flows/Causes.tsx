@@ -7,7 +7,7 @@ import { counted } from '../../ui/words'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { useLinkTo } from '../lens/lens'
 import { addressOf } from './question'
-import { causeTone, VERDICT_WORDS } from './verdicts'
+import { causeTone, causeWords } from './verdicts'
 import { Named } from '../lens/Named'
 
 const LOOKS = { go: 'text-go', warn: 'text-warn', stop: 'text-stop' } as const
@@ -52,7 +52,7 @@ function Row({ cause, classes, question, alone }: RowProps) {
         className="grid w-full gap-x-4 text-left hover:bg-sunk md:grid-cols-[13rem_minmax(0,1fr)]"
       >
         <span className={`font-semibold ${LOOKS[felt]}`}>
-          {MARKS[felt]} {cause.verdict ? VERDICT_WORDS[cause.verdict] : 'cannot be asked'}
+          {MARKS[felt]} {causeWords(cause)}
         </span>
         <span>
           <Named text={cause.sentence} />

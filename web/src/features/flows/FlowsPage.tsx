@@ -248,7 +248,7 @@ function Notes({ flow }: { flow: Flow }) {
     ...ways.flatMap(([name, way]) =>
       way && way.unfollowed > 0
         ? [
-            `${name}: ${(way.unfollowed * 100).toFixed(2)}% of the traffic was not followed, there are too many branches`,
+            `${name}: ${(way.unfollowed * 100).toFixed(2)}% of the traffic was not followed, there are too many paths`,
           ]
         : [],
     ),
@@ -266,8 +266,8 @@ function Notes({ flow }: { flow: Flow }) {
         <span className="font-mono">
           <Named text={destination.address} />
         </span>
-        . Squares are the stages of a hop in order: filled passed, empty nothing configured, turned red
-        stopped it.
+        . Squares are the stages of a hop in order: filled: passed; empty: nothing configured; red: dropped
+        here.
       </p>
       {lines.map((line) => (
         <p key={line}>{line}.</p>
@@ -298,7 +298,7 @@ function Cases() {
     <Panel title={cases.data.length ? 'Complaints that came with this network' : 'Ask about one flow'}>
       <p className="mb-3 text-soft">
         Name a source and a destination above: a device, device:interface, or an address. Say what it is, as
-        tcp 443; left out, an echo request is meant.{cases.data.length > 0 && ' Or take one of these.'}
+        tcp 443; left out, ping is assumed.{cases.data.length > 0 && ' Or take one of these.'}
       </p>
       <ul className="grid gap-2 md:grid-cols-2">
         {cases.data.map((each) => {

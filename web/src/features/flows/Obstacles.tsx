@@ -38,7 +38,7 @@ export function Obstacles({ flow }: { flow: Flow }) {
           role="note"
           className="mt-1 rounded-card border border-warn bg-warn-wash px-2 py-1"
         >
-          <strong className="text-warn">! By default only.</strong> <Named text={each.text} />{' '}
+          <strong className="text-warn">! Default route only.</strong> <Named text={each.text} />{' '}
           <EvidenceLink file={each.absence.steps.at(-1)?.file} line={each.absence.steps.at(-1)?.line} />
         </p>
       ))}

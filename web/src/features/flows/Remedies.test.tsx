@@ -13,8 +13,14 @@ const remedy = {
   edits: [{ file: 'fw.yaml', line: 7, before: '', after: '  - {id: 25, permit: tcp}' }],
   opens: 65536,
   opens_text: 'also lets all of 10.0.0.0/8 reach db on tcp 5432',
-  moves: { prefixes: 0, devices: 0, flows: ['tide'], breaks: ['tide'], flows_asked: 3 },
-  moves_text: 'moves no route',
+  moves: {
+    prefixes: 0,
+    devices: 0,
+    flows: ['tide'],
+    breaks: ['tide'],
+    flows_asked: 3,
+    text: 'changes no route',
+  },
   then: 'Delivered to db.',
 }
 
@@ -49,7 +55,9 @@ test('a search shows its progress, can be cancelled, and tells each edit with it
   await waitFor(() => expect(asked).toContain('POST /api/jobs/4/cancel'))
   expect(await screen.findByText('One remedy found by trying 6 edits.')).toBeVisible()
   expect(screen.getByText('fw: MTU 1500 on e1')).toBeVisible()
-  expect(screen.getByText(/also lets all of 10.0.0.0\/8 reach db on tcp 5432; moves no route/)).toBeVisible()
+  expect(
+    screen.getByText(/also lets all of 10.0.0.0\/8 reach db on tcp 5432; changes no route/),
+  ).toBeVisible()
   expect(screen.queryByText(/65,536/)).toBeNull()
   await userEvent.click(screen.getByRole('button', { name: 'how much exactly' }))
   expect(screen.getByText(/65,536 headers/)).toBeVisible()

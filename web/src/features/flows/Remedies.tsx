@@ -125,7 +125,7 @@ function Card({ remedy, number, purpose }: { remedy: Remedy; number: number; pur
         </p>
       )}
       <p className="mt-0.5 text-sm text-soft">
-        {remedy.opens_text}; {remedy.moves_text}. {remedy.opens > 0 && <Exactly headers={remedy.opens} />}
+        {remedy.opens_text}; {remedy.moves.text}. {remedy.opens > 0 && <Exactly headers={remedy.opens} />}
       </p>
       <EditLines edits={remedy.edits} />
       <p className="mt-1 flex flex-wrap items-start justify-between gap-x-3 gap-y-1 text-sm">

@@ -55,7 +55,9 @@ function Told({ device, vrf, q }: { device: string; vrf: string; q: string }) {
           <li key={index}>
             {each.lost_on ? '✗' : '✓'} {each.title}
             {each.advertiser && ` from ${each.advertiser}`}:{' '}
-            {each.lost_on ? `lost on ${each.lost_on.replaceAll('_', ' ')}` : 'in use'}{' '}
+            {each.lost_on
+              ? `lost on ${each.rungs.find((rung) => rung.id === each.lost_on)?.title ?? each.lost_on}`
+              : 'in use'}{' '}
             <EvidenceLink file={each.file} line={each.line} short />
           </li>
         ))}

@@ -46,9 +46,10 @@ export function bodyOf(question: FlowQuestion) {
 /** The question as people say it. */
 export function questionWords(question: FlowQuestion): string {
   const more = [
-    question.size !== undefined && `${question.size} bytes${question.may_fragment ? ', may be cut' : ''}`,
+    question.size !== undefined &&
+      `${question.size} bytes${question.may_fragment ? ', fragmentation allowed' : ''}`,
     question.source_port !== undefined && `from port ${question.source_port}`,
     question.dscp ? `code point ${question.dscp}` : false,
   ].filter(Boolean)
-  return `${question.from} → ${question.to}, ${question.as || 'echo request'}${more.length ? `, ${more.join(', ')}` : ''}`
+  return `${question.from} → ${question.to}, ${question.as || 'ping'}${more.length ? `, ${more.join(', ')}` : ''}`
 }

@@ -4,7 +4,6 @@ import { bounceQuery } from '../../api/queries'
 import { Button, Mono, Panel, Problem, Waiting } from '../../ui/controls'
 import { useEscape } from '../../ui/useEscape'
 import { useLens, useLinkTo } from '../lens/lens'
-import { movesWords } from './WouldTakePanel'
 
 type Session = { device: string; vrf: string; neighbour: string }
 
@@ -34,8 +33,8 @@ function Answer({ device, vrf, neighbour }: Session) {
         {sentence}
       </p>
       <p className="text-sm text-soft">
-        {down && <>While it is down, it {movesWords(down)}.</>}{' '}
-        {afterwards && routes.length > 0 && <>Once it is back, it {movesWords(afterwards)}.</>}
+        {down && <>While it is down, it {down.text}.</>}{' '}
+        {afterwards && routes.length > 0 && <>Once it is back, it {afterwards.text}.</>}
       </p>
       {routes.length > 0 && (
         <table className="mt-2 w-full text-left">

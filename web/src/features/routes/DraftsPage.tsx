@@ -33,7 +33,7 @@ export function DraftsPage() {
           {drafts.data.length === 0 && (
             <p>
               There is none yet. Ask for a <Link to={to('routes')}>route</Link>, choose a device, and work out
-              what it would take for another candidate to win; or search for the remedies of a{' '}
+              what would make another path win; or search for the remedies of a{' '}
               <Link to={to('flows')}>flow</Link> that is blocked.
             </p>
           )}

@@ -20,7 +20,7 @@ function LookingIn({ device, onChoose }: { device?: string; onChoose: Choose }) 
   if (names.length === 0) return null
   return (
     <section aria-label="outside networks">
-      <h3 className="text-sm font-semibold text-soft">outside networks, looking in</h3>
+      <h3 className="text-sm font-semibold text-soft">outside networks, seen from there</h3>
       <ul>
         {names.map((name) => (
           <li key={name}>
@@ -30,7 +30,7 @@ function LookingIn({ device, onChoose }: { device?: string; onChoose: Choose }) 
               onClick={() => onChoose(name, 'default')}
               className="w-full rounded px-2 py-1 text-left hover:bg-sunk aria-[current=true]:bg-chosen-wash"
             >
-              <strong>{name}</strong> <span className="text-soft">by which of our lines?</span>
+              <strong>{name}</strong> <span className="text-soft">over which link?</span>
             </button>
           </li>
         ))}

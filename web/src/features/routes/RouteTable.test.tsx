@@ -41,12 +41,12 @@ test('the server filters, once typing pauses', async () => {
 
 test('another table stands beside it, and what differs alone, by address', async () => {
   visit(<RouteTable device="r1" />, '/n/net/routes?table=r1')
-  await userEvent.selectOptions(await screen.findByLabelText('beside'), 'r2')
+  await userEvent.selectOptions(await screen.findByLabelText('compare with'), 'r2')
   expect(screen.getByLabelText('address')).toHaveTextContent('other=r2')
   expect(await screen.findByText('Tables of r1 and r2')).toBeVisible()
   await userEvent.click(await screen.findByLabelText('only what differs'))
   await waitFor(() => expect(tables().at(-1)).toContain('differing=true'))
-  await userEvent.selectOptions(screen.getByLabelText('beside'), 'no other')
+  await userEvent.selectOptions(screen.getByLabelText('compare with'), 'no other')
   expect(screen.getByLabelText('address')).toHaveTextContent('/n/net/routes?table=r1')
   expect(screen.getByLabelText('address')).not.toHaveTextContent('differing')
 })

@@ -69,9 +69,9 @@ export function RouteTable({ device }: { device: string }) {
           </label>
         )}
         <label className="flex items-center gap-2 text-soft">
-          beside
+          compare with
           <Select
-            aria-label="beside"
+            aria-label="compare with"
             value={other ?? ''}
             onChange={(event) => change({ other: event.target.value || null, differing: null })}
             room="dense"

@@ -1,7 +1,7 @@
 import { PageTabs } from '../lens/PageTabs'
 
 const VIEWS = {
-  routes: 'Who and why',
+  routes: 'Route lookup',
   'routes/sessions': 'Sessions',
   'routes/policies': 'Policies',
   'routes/drafts': 'Drafts',

@@ -129,7 +129,7 @@ test('a loser is out on its rung and shows nothing below it', async () => {
     within(within(ladder).getByRole('row', { name: new RegExp(`^${rung}`) }))
       .getAllByRole('cell')
       .map((cell) => cell.textContent)
-  expect(cells('distance')).toEqual(['110', '120 out here'])
+  expect(cells('distance')).toEqual(['110', '120 eliminated here'])
   expect(cells('metric')).toEqual(['20', 'out before this rung'])
   expect(cells('in use')[0]).toContain('✓ r9 by e1')
 })
@@ -144,7 +144,7 @@ test('holders are grouped by exit; one without a route shows how far it got', as
   expect(await screen.findByText(/a policy rejects it/)).toHaveTextContent('To mend it: accept it')
   expect(screen.getByText('✗ r3')).toBeInTheDocument()
   expect(screen.getByLabelText('address')).toHaveTextContent('device=r3')
-  await userEvent.click(screen.getByRole('button', { name: /isle by which of our lines/ }))
+  await userEvent.click(screen.getByRole('button', { name: /isle over which link/ }))
   expect(screen.getByLabelText('address')).toHaveTextContent('device=isle')
   expect(
     asked.some((each) => each.includes('/why') && each.includes('device=r3') && each.includes('revision=3')),
@@ -206,7 +206,18 @@ test('what it would take is worked out when asked for, and an edit is kept as a 
         lost_on: 'local_preference',
         sentence: '',
         tried: [],
-        changes: [{ ...edit, moves: { prefixes: 212, devices: 3, flows: ['upload'], flows_asked: 10 } }],
+        changes: [
+          {
+            ...edit,
+            moves: {
+              prefixes: 212,
+              devices: 3,
+              flows: ['upload'],
+              flows_asked: 10,
+              text: 'changes routes to 212 prefixes on 3 devices',
+            },
+          },
+        ],
       }
       return { id: 6, status: 'done', message: '', answer: [answer] }
     }
@@ -219,9 +230,7 @@ test('what it would take is worked out when asked for, and an edit is kept as a 
   visit(<RoutesPage />, '/n/net/routes?q=10.9.0.0/16&device=r1', { at: place('editor') })
   await userEvent.click(await screen.findByRole('button', { name: 'Work it out' }))
   expect(await screen.findByText(/local preference ≥ 151/)).toBeInTheDocument()
-  expect(
-    screen.getByText('moves 212 prefixes on 3 devices, and 1 of 10 kept flows: upload'),
-  ).toBeInTheDocument()
+  expect(screen.getByText('it changes routes to 212 prefixes on 3 devices')).toBeInTheDocument()
   await userEvent.click(screen.getByRole('button', { name: 'Keep as draft' }))
   expect(await screen.findByRole('link', { name: /kept among the drafts/ })).toBeInTheDocument()
   expect(posted).toEqual([

@@ -64,8 +64,18 @@ function Answer() {
       width: '5rem',
     },
     { title: 'relation', text: (s) => relationWords(s), width: '7.5rem' },
-    { title: 'taken', text: (s) => s.taken ?? '', show: (s) => <Mono>{s.taken ?? '–'}</Mono>, width: '4rem' },
-    { title: 'sent', text: (s) => s.sent ?? '', show: (s) => <Mono>{s.sent ?? '–'}</Mono>, width: '4rem' },
+    {
+      title: 'accepted',
+      text: (s) => s.taken ?? '',
+      show: (s) => <Mono>{s.taken ?? '–'}</Mono>,
+      width: '5.5rem',
+    },
+    {
+      title: 'advertised',
+      text: (s) => s.sent ?? '',
+      show: (s) => <Mono>{s.sent ?? '–'}</Mono>,
+      width: '6.5rem',
+    },
     {
       title: 'what if',
       text: () => '',
@@ -122,8 +132,8 @@ function Answer() {
         />
       </Panel>
       <p className="text-sm text-soft">
-        “Taken” and “sent” count prefixes. A session is up when both sides expect each other and packets to
-        TCP port 179 arrive both ways.
+        “Accepted” and “advertised” count prefixes. A session is up when both sides expect each other and
+        packets to TCP port 179 arrive both ways.
       </p>
     </>
   )

@@ -162,7 +162,7 @@ function Rung({ candidate, at, ids }: { candidate: Candidate; at: number; ids: s
     return (
       <td className="bg-warn-wash px-2 py-1">
         {candidate.lost_on === 'usable' ? text : <s>{text}</s>}{' '}
-        <strong className="text-sm text-warn">out here</strong>
+        <strong className="text-sm text-warn">eliminated here</strong>
       </td>
     )
   }

@@ -1,9 +1,8 @@
 import { useQuery } from '@tanstack/react-query'
 import { ended, wouldTakeQuery, wouldTakeStart } from '../../api/queries'
-import type { WinningEdit, WouldTake } from '../../api/types'
+import type { WouldTake } from '../../api/types'
 import { useCancel } from '../../api/useCancel'
 import { Button, Mono, Panel, Problem, Waiting, sentence } from '../../ui/controls'
-import { counted } from '../../ui/words'
 import { EditLines } from '../lens/EditLines'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { KeepAsDraft } from '../lens/KeepAsDraft'
@@ -16,7 +15,7 @@ type Table = { prefix: string; device: string; vrf: string }
 export function WouldTakePanel({ prefix, device, vrf }: Table) {
   const [params, change] = useAddress()
   return (
-    <Panel title="What it would take for another candidate">
+    <Panel title="What would make another path win">
       {params.get('take') ? (
         <Answers prefix={prefix} device={device} vrf={vrf} />
       ) : (
@@ -102,7 +101,7 @@ function Changes({ answer, purpose }: { answer: WouldTake; purpose: string }) {
           <span className="min-w-60 flex-1">
             {index > 0 && <span className="text-soft">or </span>}
             {edit.text} <EvidenceLink file={edit.file} line={edit.line} />
-            <span className="block text-sm text-soft">{movesWords(edit.moves)}</span>
+            <span className="block text-sm text-soft">it {edit.moves.text}</span>
           </span>
           <KeepAsDraft text={edit.text} purpose={`traffic goes by ${purpose}`} changes={edit.changes} />
           <details className="w-full">
@@ -114,16 +113,9 @@ function Changes({ answer, purpose }: { answer: WouldTake; purpose: string }) {
       {answer.changes.length > 0 &&
         answer.tried.map((edit) => (
           <p key={edit.text} className="text-sm text-soft">
-            Not enough: {edit.text}; it then loses at {edit.then_loses_on.replaceAll('_', ' ')}.
+            Not enough: {edit.text}; it then {edit.then}.
           </p>
         ))}
     </div>
   )
-}
-
-export function movesWords(moves: WinningEdit['moves']): string {
-  const text = `moves ${counted(moves.prefixes, 'prefix', 'prefixes')} on ${counted(moves.devices, 'device', 'devices')}`
-  if (moves.flows_asked === 0) return text
-  const flows = moves.flows.length === 0 ? 'none' : `${moves.flows.length}`
-  return `${text}, and ${flows} of ${counted(moves.flows_asked, 'kept flow', 'kept flows')}${moves.flows.length ? `: ${moves.flows.join(', ')}` : ''}`
 }

@@ -64,7 +64,13 @@ export function HopTile({ tile, flow, selected, unfolded, onSelect, onFold }: Ho
   const branch = direction?.branches[ref.branch]
   const stopped = tile.stops
   const last = branch && ref.hop === branch.hops.length - 1
-  const end = last ? (stopped ? 'stops here' : VERDICT_WORDS[branch.verdict]) : null
+  const end = last
+    ? branch.verdict === 'looped'
+      ? 'loops here'
+      : stopped
+        ? 'stops here'
+        : VERDICT_WORDS[branch.verdict]
+    : null
   const { words, telling } = detailOf(hop, end, tile.again)
   return (
     <button
