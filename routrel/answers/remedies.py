@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from routrel.answers.base import Answer, LinesData
+from routrel.answers.base import Answer, LinesData, Placed, position
 from routrel.answers.moves import MovesData, moves_data
 from routrel.lens.changes import Change
-from routrel.questions.remedies.search import Remedies, Remedy
-from routrel.wording.flows import answer_sentence
+from routrel.questions.remedies.search import NearMiss, Remedies, Remedy
+from routrel.wording.flows import answer_sentence, obstacle_sentence
 from routrel.wording.opened import opened_words
 
 __all__ = ["RemediesData", "remedies_data"]
@@ -28,13 +28,26 @@ class RemedyData(Answer):
     then: str
 
 
+class NearMissData(Placed):
+    """The edits that came farthest, and what is in the way then, with its line.
+
+    `text` is empty where nothing that was tried comes past the first obstacle.
+    """
+
+    text: str
+    left: str
+    changes: list[Change]
+    edits: list[LinesData]
+
+
 class RemediesData(Answer):
-    """What a search for remedies came to."""
+    """What a search for remedies came to; `missed` where it found none and knows what is left."""
 
     remedies: list[RemedyData]
     remedies_sentence: str
     tried: int
     given_up: bool
+    missed: NearMissData | None
 
 
 def remedies_data(found: Remedies) -> RemediesData:
@@ -44,6 +57,7 @@ def remedies_data(found: Remedies) -> RemediesData:
         remedies_sentence=_sentence(found),
         tried=found.tried,
         given_up=found.given_up,
+        missed=_missed_data(found.missed) if found.missed else None,
     )
 
 
@@ -61,6 +75,16 @@ def _remedy_data(found: Remedies, remedy: Remedy) -> RemedyData:
     )
 
 
+def _missed_data(missed: NearMiss) -> NearMissData:
+    return NearMissData(
+        text=missed.text,
+        left=obstacle_sentence(missed.left),
+        changes=list(missed.changes),
+        edits=[LinesData.of(patch) for patch in missed.patches],
+        **position(missed.left.cause.place),
+    )
+
+
 def _sentence(found: Remedies) -> str:
     edits = "one edit" if found.tried == 1 else f"{found.tried} edits"
     if not found.needed:
@@ -73,6 +97,8 @@ def _sentence(found: Remedies) -> str:
         return "No edit is known that could help here."
     if found.given_up:
         return f"No remedy found in the time given; {edits} tried."
+    if found.missed and not found.missed.text:
+        return f"None of the {edits} tried gets past the first obstacle."
     return f"None of the {edits} tried makes both directions arrive."
 
 

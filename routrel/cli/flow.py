@@ -185,6 +185,10 @@ def _print_stage(stage: StageData) -> None:
 
 def _print_remedies(answer: RemediesData) -> None:
     out.print(f"\n[bold]Remedies[/]: {escape(answer.remedies_sentence)}")
+    if answer.missed:
+        if answer.missed.text:
+            out.print(f"  nearest: {escape(answer.missed.text)}")
+        out.print(f"  left: {escape(answer.missed.left)}" + cited(answer.missed))
     for number, remedy in enumerate(answer.remedies, start=1):
         out.print(f"  {number:2} [bold]{escape(remedy.text)}[/]")
         out.print(f"       {escape(remedy.opens_text)}; {escape(remedy.moves.text)}")

@@ -243,6 +243,7 @@ class Draft(models.Model):
     purpose = models.CharField(max_length=400)  #: what it is to achieve
     changes = models.JSONField(default=list)  #: of the revision's files, as the engine writes them
     edits = models.JSONField(default=list)  #: the lines that they change: file, line, before, after
+    dropped = models.DateTimeField(null=True, default=None)  #: for a day it can be taken back
 
     class Meta:
         ordering = ("-created",)

@@ -193,6 +193,15 @@ def test_an_import_becomes_the_next_revision(network):
     assert [(r["number"], r["author"]) for r in listed] == [(2, "editor"), (1, None)]
 
 
+def test_the_example_of_the_language_can_be_imported(network):
+    archive = client("viewer").get("/api/example")
+    assert archive["Content-Disposition"] == 'attachment; filename="example.zip"'
+    job = imported("editor", {"example.zip": archive.content})
+    assert (job["status"], job["revision"]) == ("done", 2), job
+    paths = set(network.revisions.get(number=2).files.values_list("path", flat=True))
+    assert {"network.yaml", "devices/north-1.yaml", "cases/kiosk-books.yaml"} <= paths
+
+
 def test_a_broken_import_tells_the_line_and_keeps_nothing(network):
     """The problem cites file and line; the uploaded file can be read in place."""
     files = demo_files()
@@ -441,6 +450,14 @@ def test_drafts_are_kept_by_editors_and_seen_by_all(network):
     assert client("viewer").delete(f"{path}/{draft['id']}").status_code == 403
     assert client("editor").delete(f"{path}/{draft['id']}").status_code == 204
     assert client("editor").delete(f"{path}/{draft['id']}").status_code == 404
+    assert client("viewer").get(path).json() == []
+    assert client("viewer").post(f"{path}/{draft['id']}/back").status_code == 403
+    assert client("editor").post(f"{path}/{draft['id']}/back").json() == draft
+    assert client("viewer").get(path).json() == [draft]
+    asked = {"changes": draft["changes"]}
+    patch = client("viewer").post("/api/networks/demo/patch", asked, format="json").json()["patch"]
+    assert patch.startswith(f"--- a/{lines['file']}\n+++ b/{lines['file']}\n@@ ")
+    assert f"\n+{lines['after']}\n" in patch
     assert client("viewer").get(path).json() == []
 
 

@@ -97,7 +97,8 @@ def build_web_app() -> None:
             "compressed.ts",
         )
     ]
-    wanted = _digest([*sources, *settings])
+    shown = [ROOT / "docs" / name for name in ("device-file.md", "device-template.yaml")]
+    wanted = _digest([*sources, *settings, *shown])
     stamp = WEB / "dist" / ".built"
     if _stamped(stamp, wanted):
         return

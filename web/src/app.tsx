@@ -10,6 +10,7 @@ import {
   FlowsPage,
   ImportJobPage,
   ImportPage,
+  LanguagePage,
   LoginPage,
   NetworkFrame,
   PlainFrame,
@@ -50,6 +51,7 @@ export function App() {
       <Routes>
         <Route element={<PlainFrame username={username} />}>
           <Route index element={<NetworksPage />} />
+          <Route path="language" element={<LanguagePage />} />
         </Route>
         <Route path="/n/:slug" element={<NetworkFrame username={username} />}>
           <Route index element={<Navigate replace to="flows" />} />

@@ -46,6 +46,9 @@ export const ImportJobPage = page(() =>
 /** Parts of pages that are large, and that not every visit wants. */
 export const ChartPage = page(() => import('./features/chart/ChartPage').then((module) => module.ChartPage))
 export const FileText = page(() => import('./features/devices/FileText').then((module) => module.FileText))
+export const LanguagePage = page(() =>
+  import('./features/language/LanguagePage').then((module) => module.LanguagePage),
+)
 export const NetworksPage = page(() =>
   import('./features/networks/NetworksPage').then((module) => module.NetworksPage),
 )

@@ -13,6 +13,7 @@ from dataclasses import dataclass, replace
 from routrel.convergence.converge import State, reconverge, with_own_places, with_same_tables
 from routrel.files.patching import FilePatch, edited_lines
 from routrel.files.reader import reread_devices
+from routrel.forwarding.evidence import Obstacle
 from routrel.forwarding.header_sets import Box, count_headers, newly_permitted
 from routrel.lens.changes import Change, DoesNotApply, changed
 from routrel.model.filters import Action, Filter
@@ -22,7 +23,7 @@ from routrel.questions.remedies.access import access_proposals
 from routrel.questions.remedies.proposals import Proposal, Scene
 from routrel.questions.remedies.routing import routing_proposals
 
-__all__ = ["Progress", "Remedies", "Remedy", "find_remedies"]
+__all__ = ["NearMiss", "Progress", "Remedies", "Remedy", "find_remedies"]
 
 #: Edits combined into one remedy at most, and remedies shown.
 _DEEPEST = 4
@@ -54,6 +55,17 @@ class Remedy:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class NearMiss:
+    """The edits that came farthest without making the flow arrive, and what is left in the way."""
+
+    text: str  #: empty: nothing that was tried comes past the first obstacle
+    changes: tuple[Change, ...]
+    patches: tuple[FilePatch, ...]
+    left: Obstacle  #: the first thing in the way after the edits
+    after: FlowAnswer
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Remedies:
     """What the search came to. `given_up` tells that time ran out before it was through."""
 
@@ -61,6 +73,7 @@ class Remedies:
     tried: int
     given_up: bool
     needed: bool  #: False: the flow arrives as it is
+    missed: NearMiss | None = None  #: where nothing was found, and an obstacle is known
 
 
 @dataclass(frozen=True, slots=True)
@@ -121,13 +134,15 @@ class _Search:
         self.until, self.on_progress = until, on_progress
         self.tried = 0
         self.found: list[_Node] = []
+        self.nearest: _Node | None = None
         self.seen: set[object] = set()
 
     def run(self) -> Remedies:
         first = ask_flow(self.state, self.question)
         if arrives(first):
             return Remedies(found=(), tried=0, given_up=False, needed=False)
-        frontier = [_Node({}, self.state, first, ())]
+        self.nearest = _Node({}, self.state, first, ())
+        frontier = [self.nearest]
         in_time = True
         for _ in range(_DEEPEST):
             partial: list[_Node] = []
@@ -142,6 +157,7 @@ class _Search:
             tried=self.tried,
             given_up=not in_time,
             needed=True,
+            missed=None if self.found else self._missed(),
         )
 
     def _expand(self, node: _Node, partial: list[_Node]) -> bool:
@@ -161,7 +177,29 @@ class _Search:
                 self.found.append(made)
             elif _in_the_way(made.answer) < before or _first(made.answer) != _first(node.answer):
                 partial.append(made)
+                self._nearer(made)
         return True
+
+    def _nearer(self, node: _Node) -> None:
+        """Remember what leaves the fewest obstacles; of those the fewest edits."""
+        best = self.nearest
+        if best is None or _nearness(node) < _nearness(best):
+            self.nearest = node
+
+    def _missed(self) -> NearMiss | None:
+        if self.nearest is None:
+            return None
+        node = self._settled(self.nearest)
+        left = _first_obstacle(node.answer)
+        if left is None:
+            return None
+        return NearMiss(
+            text="; ".join(node.words),
+            changes=node.changes,
+            patches=self._patches(node),
+            left=left,
+            after=node.answer,
+        )
 
     def _scene(self, node: _Node) -> Scene | None:
         """The first obstacle of a node; None where nobody can say what is in the way."""
@@ -266,6 +304,17 @@ def _rank(remedy: Remedy) -> tuple[int, int, int, int, int]:
 def _in_the_way(answer: FlowAnswer) -> int:
     """How many obstacles both directions have, as far as anybody can see."""
     return sum(len(d.obstacles) for d in (answer.forward, answer.back) if d is not None)
+
+
+def _nearness(node: _Node) -> tuple[int, int]:
+    return _in_the_way(node.answer), len(node.words)
+
+
+def _first_obstacle(answer: FlowAnswer) -> Obstacle | None:
+    for direction in (answer.forward, answer.back):
+        if direction is not None and direction.obstacles:
+            return direction.obstacles[0]
+    return None
 
 
 def _first(answer: FlowAnswer) -> object:

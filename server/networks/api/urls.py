@@ -8,6 +8,7 @@ from server.networks.api import (
     answers,
     chart,
     drafts,
+    example,
     files,
     findings,
     imports,
@@ -23,6 +24,7 @@ from server.networks.api.errors import nothing_here
 
 urlpatterns = [
     path("schema", SpectacularAPIView.as_view(permission_classes=[AllowAny]), name="schema"),
+    path("example", example.ExampleView.as_view()),
     path("session", session.SessionView.as_view()),
     path("networks", networks.NetworkListView.as_view()),
     path("networks/<slug:slug>", networks.NetworkView.as_view()),
@@ -60,6 +62,8 @@ urlpatterns = [
     path("networks/<slug:slug>/policies/try", policies.PolicyTrialView.as_view()),
     path("networks/<slug:slug>/drafts", drafts.DraftListView.as_view()),
     path("networks/<slug:slug>/drafts/<int:pk>", drafts.DraftView.as_view()),
+    path("networks/<slug:slug>/drafts/<int:pk>/back", drafts.DraftBackView.as_view()),
+    path("networks/<slug:slug>/patch", drafts.PatchView.as_view()),
     path("networks/<slug:slug>/findings", findings.FindingListView.as_view()),
     path("networks/<slug:slug>/findings/notes", findings.FindingNotesView.as_view()),
     path("networks/<slug:slug>/findings/muted/<slug:key>", findings.MutedFindingView.as_view()),

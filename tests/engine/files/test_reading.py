@@ -238,6 +238,9 @@ def test_the_reference_is_complete_and_its_examples_read():
     assert len(examples) >= 5
     reading = read_texts({f"{n}.yaml": example for n, example in enumerate(examples)})
     assert [f"{p.place} {p.text}" for p in reading.problems] == []
+    template = (ROOT / "docs" / "device-template.yaml").read_text()
+    network = "routrel: 1\nnetwork: T\nsites: {north: {title: North}}\n"
+    assert read_texts({"a.yaml": template, "network.yaml": network}).problems == ()
 
 
 def test_very_many_problems_are_counted_and_the_first_are_kept():

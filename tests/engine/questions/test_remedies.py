@@ -168,6 +168,20 @@ def test_a_search_can_be_watched_stopped_and_come_to_nothing():
     assert (nobody.found, nobody.given_up) == ((), False)
 
 
+def test_a_search_in_vain_tells_what_nothing_passes_and_the_nearest_miss():
+    """10.0.2.200 has no device: behind m's filter nothing can be done about that."""
+    nobody = searched(A, B, middle(), destination="10.0.2.200")[3]
+    told = remedies_data(nobody)
+    assert told["missed"]["text"] == ""
+    assert "no device on 10.0.2.0/24 owns 10.0.2.200" in told["missed"]["left"]
+    shut = middle(", filters: {in: f}", more=filters(f=HTTP))
+    behind = remedies_data(searched(A, B, shut, destination="10.0.2.200")[3])
+    assert behind["remedies"] == []
+    assert "no device on 10.0.2.0/24 owns 10.0.2.200" in behind["missed"]["left"]
+    assert behind["missed"]["text"]
+    assert behind["missed"]["edits"]
+
+
 def test_a_class_holds_what_is_treated_alike(monkeypatch):
     """Each address of a prefix, drawn at random, fares as the piece that holds it says."""
     mid = middle(", filters: {in: f}", more=filters(

@@ -27,6 +27,7 @@ ROWS: dict[str, tuple[str, Any]] = {
     "session_get": ("anybody", None),
     "session_login": ("anybody", {"username": "viewer", "password": "x"}),
     "session_logout": ("anybody", None),
+    "example": ("user", None),
     "networks_list": ("user", None),
     "networks_create": ("user", {"title": "New"}),
     "networks_get": ("viewer", None),
@@ -61,6 +62,8 @@ ROWS: dict[str, tuple[str, Any]] = {
     "drafts": ("viewer", None),
     "keep_draft": ("editor", {"text": "t", "purpose": "p", "changes": [COST]}),
     "drop_draft": ("editor", None),
+    "take_draft_back": ("editor", None),
+    "patch": ("viewer", {"changes": [COST]}),
     "try_policy": ("viewer", {"device": "ald-edge-1", "policy": "from-isle",
                               "route": {"prefix": "198.51.100.0/24"}}),
     **dict.fromkeys(

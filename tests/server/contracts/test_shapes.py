@@ -118,7 +118,7 @@ def test_answers_have_the_published_shape(network):
     check(person.get("/api/networks").json(), published("get", "/api/networks", 200), "networks")
     check(person.get("/api/session").json(), published("get", "/api/session", 200), "session")
     known = {"/api/networks/{slug}" + path for path, _ in QUESTIONS}
-    others = {"/api/schema", "/api/session", "/api/networks", "/api/imports/{id}",
+    others = {"/api/schema", "/api/example", "/api/session", "/api/networks", "/api/imports/{id}",
               "/api/imports/{id}/files/{path}", "/api/remedies/{id}", "/api/would-take/{id}",
               "/api/question-runs/{id}", "/api/jobs/{id}"}  # fmt: skip
     read = {path for path, methods in PUBLISHED["paths"].items() if "get" in methods}

@@ -4,6 +4,23 @@
  */
 
 export interface paths {
+    "/api/example": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The example of the language's description as an archive that can be imported. */
+        get: operations["example"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/imports/{id}": {
         parameters: {
             query?: never;
@@ -205,8 +222,25 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** @description Drop a draft; takes an editor. */
+        /** @description Drop a draft; takes an editor. For a day it can be taken back. */
         delete: operations["drop_draft"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{slug}/drafts/{id}/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Take back that a draft was dropped, within a day; takes an editor. */
+        post: operations["take_draft_back"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -446,6 +480,23 @@ export interface paths {
         get: operations["names"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{slug}/patch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Changes as a patch of the revision's files. Nothing is kept. */
+        post: operations["patch"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1740,6 +1791,21 @@ export interface components {
             address: string;
         };
         /**
+         * NearMissData
+         * @description The edits that came farthest, and what is in the way then, with its line.
+         *
+         *         `text` is empty where nothing that was tried comes past the first obstacle.
+         */
+        NearMissData: {
+            file: string | null;
+            line: number | null;
+            column: number | null;
+            text: string;
+            left: string;
+            changes: components["schemas"]["Change"][];
+            edits: components["schemas"]["LinesData"][];
+        };
+        /**
          * NeighbourEvidenceData
          * @description Who answers for the next hop's address; null: nobody.
          */
@@ -1824,6 +1890,16 @@ export interface components {
         PairData: {
             source: string;
             destination: string;
+        };
+        /** @description Changes of a revision's files, as answers propose them. */
+        PatchShapeRequest: {
+            changes: {
+                [key: string]: unknown;
+            }[];
+        };
+        /** @description The same in the unified format, for `patch -p1`. */
+        PatchTextShape: {
+            patch: string;
         };
         /**
          * @description By name of a node (`device NAME`, `outside NAME`, `hub ID`): x and y of its middle.
@@ -1973,13 +2049,14 @@ export interface components {
         };
         /**
          * RemediesData
-         * @description What a search for remedies came to.
+         * @description What a search for remedies came to; `missed` where it found none and knows what is left.
          */
         RemediesData: {
             remedies: components["schemas"]["RemedyData"][];
             remedies_sentence: string;
             tried: number;
             given_up: boolean;
+            missed: components["schemas"]["NearMissData"] | null;
         };
         /**
          * RemedyData
@@ -2555,6 +2632,7 @@ export type SchemaMtuEvidenceData = components['schemas']['MtuEvidenceData'];
 export type SchemaMutedFindingShape = components['schemas']['MutedFindingShape'];
 export type SchemaMutedFindingShapeRequest = components['schemas']['MutedFindingShapeRequest'];
 export type SchemaNameData = components['schemas']['NameData'];
+export type SchemaNearMissData = components['schemas']['NearMissData'];
 export type SchemaNeighbourEvidenceData = components['schemas']['NeighbourEvidenceData'];
 export type SchemaNetworkShape = components['schemas']['NetworkShape'];
 export type SchemaNetworkShapeRequest = components['schemas']['NetworkShapeRequest'];
@@ -2564,6 +2642,8 @@ export type SchemaObstacleData = components['schemas']['ObstacleData'];
 export type SchemaOneFlowData = components['schemas']['OneFlowData'];
 export type SchemaOrigin = components['schemas']['Origin'];
 export type SchemaPairData = components['schemas']['PairData'];
+export type SchemaPatchShapeRequest = components['schemas']['PatchShapeRequest'];
+export type SchemaPatchTextShape = components['schemas']['PatchTextShape'];
 export type SchemaPatchedChartPlacesShapeRequest = components['schemas']['PatchedChartPlacesShapeRequest'];
 export type SchemaPolicyChangeData = components['schemas']['PolicyChangeData'];
 export type SchemaPolicyData = components['schemas']['PolicyData'];
@@ -2623,6 +2703,52 @@ export type SchemaWouldTakeQuestionShapeRequest = components['schemas']['WouldTa
 export type SchemaZonesEvidenceData = components['schemas']['ZonesEvidenceData'];
 export type $defs = Record<string, never>;
 export interface operations {
+    example: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
     imports_get: {
         parameters: {
             query?: never;
@@ -3821,6 +3947,100 @@ export interface operations {
             };
             /** @description there is nothing of this name, or nothing that whoever asks may know of */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    take_draft_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DraftShape"];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description more was sent than is taken */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description what was sent is not of the kind that is taken here */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5170,6 +5390,115 @@ export interface operations {
             };
             /** @description the revision's files no longer read without problems */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    patch: {
+        parameters: {
+            query?: {
+                /** @description the lens's revision; left out: the newest */
+                revision?: number;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PatchShapeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PatchTextShape"];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the revision's files no longer read without problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description more was sent than is taken */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description what was sent is not of the kind that is taken here */
+            415: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -31,7 +31,7 @@ type ButtonProps = ButtonHTMLAttributes<HTMLButtonElement> & { tone?: 'main' | '
 export function Button({ tone = 'plain', className = '', ...rest }: ButtonProps) {
   const tones = {
     main: 'bg-act text-on-accent border-act font-semibold',
-    plain: 'bg-card text-ink border-edge hover:bg-sunk',
+    plain: 'bg-card text-ink border-line hover:bg-sunk',
     stop: 'bg-card text-stop border-stop hover:bg-stop-wash',
   }
   return (

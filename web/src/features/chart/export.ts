@@ -1,3 +1,4 @@
+import { download } from '../../ui/download'
 /** Properties that a drawing takes from style sheets; alone it has none. */
 const STYLES = [
   'fill',
@@ -48,16 +49,6 @@ export function standalone(svg: SVGSVGElement, words: string[]): string {
   copy.setAttribute('width', String(width))
   copy.setAttribute('height', String(height))
   return new XMLSerializer().serializeToString(copy)
-}
-
-/** Gives a file to whoever asked for it. */
-function download(name: string, content: Blob) {
-  const address = URL.createObjectURL(content)
-  const link = document.createElement('a')
-  link.href = address
-  link.download = name
-  link.click()
-  setTimeout(() => URL.revokeObjectURL(address), 1000)
 }
 
 export function downloadSvg(name: string, svg: SVGSVGElement, words: string[]) {

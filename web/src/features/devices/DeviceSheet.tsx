@@ -1,10 +1,10 @@
 import { useQuery } from '@tanstack/react-query'
 import { Link } from 'react-router'
 import { deviceQuery, findingsQuery } from '../../api/queries'
-import { Mono, Panel, Problem, Severity, Waiting } from '../../ui/controls'
+import { Panel, Problem, Severity, Waiting } from '../../ui/controls'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { useFileLink, useLens, useLinkTo } from '../lens/lens'
-import { NamedInterface } from '../lens/Named'
+import { NamedAddresses } from '../lens/Named'
 
 /** Everything about one device: interfaces, findings, file, and its table. */
 type DeviceSheetProps = {
@@ -68,11 +68,7 @@ export function DeviceSheet({ name, onUnfold, onFoldSite }: DeviceSheetProps) {
               </span>
             </div>
             <div className="text-sm">
-              {port.addresses.map((address) => (
-                <Mono key={address} className="mr-2">
-                  <NamedInterface address={address} />
-                </Mono>
-              ))}
+              <NamedAddresses addresses={port.addresses} />
             </div>
             <div className="text-sm text-soft">
               {[

@@ -135,6 +135,25 @@ test('a file opens with the cited line, and another is a click away', async () =
   expect(screen.getByLabelText('address')).not.toHaveTextContent('line=')
 })
 
+test('a file is searched, its places are walked through, and a line is gone to', async () => {
+  open('files', '?file=network.yaml')
+  expect(await screen.findByLabelText('File text')).toBeInTheDocument()
+  await userEvent.type(screen.getByLabelText('Find in this file'), 'R')
+  const count = await screen.findByText(/^1 of \d+/)
+  const many = Number(/of (\d+)/.exec(count.textContent)?.[1])
+  expect(many).toBeGreaterThan(1)
+  await userEvent.keyboard('{Enter}')
+  expect(count).toHaveTextContent(`2 of ${many}`)
+  await userEvent.keyboard('{Shift>}{Enter}{Enter}{/Shift}')
+  expect(count).toHaveTextContent(`${many} of ${many}`)
+  await userEvent.type(screen.getByLabelText('Find in this file'), 'zzz')
+  expect(await screen.findByText('not in this file')).toBeVisible()
+  await userEvent.type(screen.getByLabelText('go to line'), '2{Enter}')
+  expect(await screen.findByText('line 2 is cited')).toBeVisible()
+  await userEvent.type(screen.getByLabelText('Filter files'), 'r1')
+  expect(await screen.findByText('1 of 2 files')).toBeVisible()
+})
+
 test('a device tells of each interface whether it is up, and why not', async () => {
   visit(<DeviceSheet name="r1" />, '/n/net/devices/chart')
   expect(await screen.findByText('3 interfaces')).toBeVisible()

@@ -1,16 +1,18 @@
 import { useQuery } from '@tanstack/react-query'
 import { Suspense } from 'react'
 import { Link, useParams } from 'react-router'
-import { chartQuery, fileQuery, filesQuery } from '../../api/queries'
+import { chartQuery } from '../../api/queries'
 import type { ChartDevice } from '../../api/types'
 import { Mono, Panel, Problem, Waiting } from '../../ui/controls'
+import { sortedByName } from '../../ui/natural'
 import { DataTable, type Column } from '../../ui/DataTable'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { PageTabs } from '../lens/PageTabs'
 import { useLens, useLinkTo, usePlace } from '../lens/lens'
 import { PageHead } from '../lens/PageHead'
 import { useAddress } from '../../ui/address'
-import { ChartPage, FileText } from '../../pages'
+import { ChartPage } from '../../pages'
+import { FilesView } from './FilesView'
 import { FindingsView } from '../findings/FindingsView'
 import { useCauses } from '../findings/useCauses'
 
@@ -22,7 +24,7 @@ export function DevicesPage() {
   const [params] = useAddress()
   if (!network.newest_revision) return <p className="p-4">Nothing is imported yet.</p>
   return (
-    <div className="flex h-full min-h-0 flex-col gap-3">
+    <div className="flex h-full min-h-0 flex-col gap-3 max-md:h-[44rem]">
       <PageHead title={titleOf(view, params)} />
       <Tabs />
       <div className="min-h-0 flex-1">
@@ -61,6 +63,7 @@ function ListView() {
   const to = useLinkTo()
   if (chart.isPending) return <Waiting what="Reading the network" />
   if (chart.isError) return <Problem error={chart.error} />
+  const rows = sortedByName(chart.data.devices, (device) => device.name)
   const titles = new Map(chart.data.sites.map((site) => [site.name, site.title]))
   const columns: Column<ChartDevice>[] = [
     {
@@ -78,11 +81,16 @@ function ListView() {
     { title: 'what it is', text: (d) => d.description, width: 'minmax(10rem,3fr)' },
     {
       title: 'addresses',
-      text: (d) => d.addresses.join(' '),
+      text: (d) => d.addresses.join(', '),
       show: (d) => (
         <Mono>
           {d.addresses[0]}
-          {d.addresses.length > 1 && <span className="text-soft"> and {d.addresses.length - 1} more</span>}
+          {d.addresses.length > 1 && (
+            <span className="text-soft" title={d.addresses.join(', ')}>
+              {' '}
+              and {d.addresses.length - 1} more
+            </span>
+          )}
         </Mono>
       ),
       width: '14rem',
@@ -98,65 +106,7 @@ function ListView() {
   ]
   return (
     <Panel className="h-full">
-      <DataTable
-        rows={chart.data.devices}
-        columns={columns}
-        what="devices"
-        empty="The network has no devices."
-      />
+      <DataTable rows={rows} columns={columns} what="devices" empty="The network has no devices." />
     </Panel>
-  )
-}
-
-function FilesView() {
-  const lens = useLens()
-  const files = useQuery(filesQuery(lens))
-  const [params, change] = useAddress()
-  const path = params.get('file') ?? files.data?.[0]?.path ?? null
-  const line = Number(params.get('line')) || undefined
-  const file = useQuery({ ...fileQuery(lens, path ?? ''), enabled: path !== null })
-  if (files.isPending) return <Waiting what="Reading the files" />
-  if (files.isError) return <Problem error={files.error} />
-  return (
-    <div className="grid h-full min-h-0 grid-cols-[15rem_minmax(0,1fr)] gap-3">
-      <Panel title={`${files.data.length} files`} className="min-h-0 overflow-auto">
-        <ul>
-          {files.data.map((each) => (
-            <li key={each.path}>
-              <button
-                type="button"
-                aria-current={each.path === path}
-                onClick={() => change({ file: each.path, line: null })}
-                className="w-full truncate rounded px-2 py-0.5 text-left font-mono text-[0.86em] hover:bg-sunk aria-[current=true]:bg-chosen-wash aria-[current=true]:font-semibold"
-              >
-                {each.path}
-              </button>
-            </li>
-          ))}
-        </ul>
-      </Panel>
-      <Panel
-        title={path ?? 'File'}
-        aside={
-          line ? (
-            <span className="text-soft">line {line} is cited</span>
-          ) : (
-            <span className="text-soft">read-only; a click on a line number makes a link to it</span>
-          )
-        }
-        className="flex min-h-0 flex-col"
-      >
-        {file.isError && <Problem error={file.error} />}
-        {file.data && (
-          <Suspense fallback={<Waiting what="Opening the file" />}>
-            <FileText
-              text={file.data.text}
-              line={line}
-              onLine={(number) => change({ line: String(number) })}
-            />
-          </Suspense>
-        )}
-      </Panel>
-    </div>
   )
 }

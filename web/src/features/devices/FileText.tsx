@@ -5,7 +5,25 @@ import { Decoration, EditorView, lineNumbers, type DecorationSet } from '@codemi
 import { tags } from '@lezer/highlight'
 import { useEffect, useRef } from 'react'
 
+/** A piece of the text, by its offsets. */
+export type Piece = { from: number; to: number }
+
 const markLine = StateEffect.define<number>()
+const markPiece = StateEffect.define<Piece | null>()
+
+const found = StateField.define<DecorationSet>({
+  create: () => Decoration.none,
+  update(pieces, transaction) {
+    for (const effect of transaction.effects) {
+      if (effect.is(markPiece))
+        return effect.value
+          ? Decoration.set([Decoration.mark({ class: 'cm-found' }).range(effect.value.from, effect.value.to)])
+          : Decoration.none
+    }
+    return pieces
+  },
+  provide: (field) => EditorView.decorations.from(field),
+})
 
 const marked = StateField.define<DecorationSet>({
   create: () => Decoration.none,
@@ -28,6 +46,7 @@ const looks = EditorView.theme({
   '&': { height: '100%', fontSize: '0.86rem', color: 'var(--ink)', backgroundColor: 'transparent' },
   '.cm-scroller': { fontFamily: 'var(--font-mono)', lineHeight: '1.55' },
   '.cm-gutters': { backgroundColor: 'transparent', color: 'var(--soft)', border: 'none', cursor: 'pointer' },
+  '.cm-found': { backgroundColor: 'var(--warn)', color: 'var(--card)' },
   '.cm-cited': { backgroundColor: 'var(--warn-wash)', boxShadow: 'inset 4px 0 0 var(--warn)' },
 })
 
@@ -40,10 +59,16 @@ const colours = syntaxHighlighting(
   ]),
 )
 
-type FileTextProps = { text: string; line?: number; onLine?: (line: number) => void }
+type FileTextProps = {
+  text: string
+  line?: number
+  /** What is looked for, where it stands. */
+  piece?: Piece | null
+  onLine?: (line: number) => void
+}
 
 /** A file to read, with the cited line marked and in view. Its line numbers can be clicked. */
-export function FileText({ text, line, onLine }: FileTextProps) {
+export function FileText({ text, line, piece = null, onLine }: FileTextProps) {
   const host = useRef<HTMLDivElement>(null)
   const view = useRef<EditorView | null>(null)
   const clicked = useRef(onLine)
@@ -70,6 +95,7 @@ export function FileText({ text, line, onLine }: FileTextProps) {
           colours,
           looks,
           marked,
+          found,
           EditorState.readOnly.of(true),
           EditorView.editable.of(false),
           EditorView.contentAttributes.of({ 'aria-label': 'File text', tabindex: '0' }),
@@ -85,5 +111,12 @@ export function FileText({ text, line, onLine }: FileTextProps) {
     const at = editor.state.doc.line(Math.min(Math.max(1, line), editor.state.doc.lines))
     editor.dispatch({ effects: [markLine.of(line), EditorView.scrollIntoView(at.from, { y: 'center' })] })
   }, [line, text])
+  useEffect(() => {
+    const editor = view.current
+    if (!editor) return
+    const effects: StateEffect<unknown>[] = [markPiece.of(piece)]
+    if (piece) effects.push(EditorView.scrollIntoView(piece.from, { y: 'center' }))
+    editor.dispatch({ effects })
+  }, [piece, text])
   return <div ref={host} className="min-h-0 flex-1 overflow-hidden" />
 }

@@ -9,7 +9,7 @@ import { segmentTitle } from '../chart/Lines'
 import { VERDICT_WORDS } from '../flows/verdicts'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { useLens, useLinkTo } from '../lens/lens'
-import { NamedInterface } from '../lens/Named'
+import { NamedAddresses } from '../lens/Named'
 
 /** One link: who is at its ends, and what each end says about it. */
 export function LinkSheet({ segment }: { segment: ChartSegment }) {
@@ -31,11 +31,7 @@ export function LinkSheet({ segment }: { segment: ChartSegment }) {
               <span className={end.up ? 'text-go' : 'font-semibold text-stop'}>{end.up ? 'up' : 'down'}</span>
             </div>
             <div className="text-sm">
-              {end.addresses.map((address) => (
-                <Mono key={address} className="mr-2">
-                  <NamedInterface address={address} />
-                </Mono>
-              ))}
+              <NamedAddresses addresses={end.addresses} />
             </div>
             <div className="text-sm text-soft">
               {costWords(end)}; MTU {end.mtu} bytes

@@ -132,10 +132,13 @@ function Finder({ onDone }: { onDone: () => void }) {
           <ComboboxOption
             key={`${item.kind} ${item.value} ${item.file} ${item.line} ${index}`}
             value={item}
+            title={`${item.title}: ${item.detail}`}
             className="flex cursor-pointer items-baseline gap-3 rounded px-2 py-1 data-focus:bg-sunk"
           >
             <span className="w-24 shrink-0 text-sm text-soft">{KINDS[item.kind] ?? item.kind}</span>
-            <span className="shrink-0 font-mono text-[0.92em] font-semibold">{item.title.slice(0, 70)}</span>
+            <span className="max-w-[70%] shrink-0 font-mono text-[0.92em] font-semibold break-words">
+              {item.title}
+            </span>
             <span className="truncate text-sm text-soft">{item.detail}</span>
           </ComboboxOption>
         ))}

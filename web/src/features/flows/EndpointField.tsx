@@ -56,9 +56,10 @@ export function EndpointField({
                 <ComboboxOption
                   key={`${item.kind} ${item.value} ${item.detail}`}
                   value={item.value}
+                  title={`${item.title}: ${item.detail}`}
                   className="flex cursor-pointer items-baseline gap-2 rounded px-2 py-1 data-focus:bg-sunk"
                 >
-                  <span className="shrink-0 font-mono font-semibold">{item.title}</span>
+                  <span className="max-w-full shrink-0 font-mono font-semibold break-all">{item.title}</span>
                   <span className="truncate text-sm text-soft">{item.detail}</span>
                 </ComboboxOption>
               ))}

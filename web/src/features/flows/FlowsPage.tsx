@@ -200,12 +200,12 @@ function VerdictBanner({ flow, question, device }: BannerProps) {
         tabIndex={-1}
         role="status"
         aria-label="Verdict"
-        className={`flex items-start gap-3 rounded-card border border-l-8 px-3 py-2.5 text-[1.05rem] ${BANNER[how]}`}
+        className={`flex items-start gap-x-3 gap-y-1 max-md:flex-wrap rounded-card border border-l-8 px-3 py-2.5 text-[1.05rem] ${BANNER[how]}`}
       >
         <span aria-hidden className="font-semibold">
           {BANNER_MARK[how]}
         </span>
-        <p className="flex-1">
+        <p className="flex-1 max-md:basis-[85%]">
           <Named text={flow.doubt ? doubtSentence(flow.doubt) : flow.sentence} />
         </p>
         <span className="flex gap-4 print:hidden">

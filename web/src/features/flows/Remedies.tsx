@@ -6,8 +6,10 @@ import type { Remedy, RemedySearch } from '../../api/types'
 import { useCancel } from '../../api/useCancel'
 import { Button, Panel, Problem } from '../../ui/controls'
 import { EditLines } from '../lens/EditLines'
+import { EvidenceLink } from '../lens/EvidenceLink'
 import { KeepAsDraft } from '../lens/KeepAsDraft'
 import { useLens } from '../lens/lens'
+import { PatchActions } from '../lens/PatchActions'
 import { useAddress } from '../../ui/address'
 import { bodyOf, questionWords } from './question'
 
@@ -91,12 +93,38 @@ function Found({ answer, purpose }: Searched) {
   return (
     <>
       <p className="mb-2">{answer.remedies_sentence}</p>
+      {answer.missed && <Missed missed={answer.missed} />}
       <ol className="grid gap-2 lg:grid-cols-2">
         {answer.remedies.map((remedy, index) => (
           <Card key={index} remedy={remedy} number={index + 1} purpose={purpose} />
         ))}
       </ol>
     </>
+  )
+}
+
+/** Why nothing helped: what is left in the way, and the edits that came farthest. */
+function Missed({ missed }: { missed: NonNullable<Searched['answer']['missed']> }) {
+  return (
+    <div role="note" className="rounded-card border border-line bg-paper p-2.5">
+      {missed.text ? (
+        <>
+          <p>
+            <strong>Nearest miss:</strong> {missed.text}. Then this is left in the way:
+          </p>
+          <p>
+            {missed.left} <EvidenceLink file={missed.file} line={missed.line} />
+          </p>
+          <EditLines edits={missed.edits} />
+          <PatchActions changes={missed.changes} name={missed.text} />
+        </>
+      ) : (
+        <p>
+          <strong>No edit passes this:</strong> {missed.left}{' '}
+          <EvidenceLink file={missed.file} line={missed.line} />
+        </p>
+      )}
+    </div>
   )
 }
 
@@ -130,6 +158,7 @@ function Card({ remedy, number, purpose }: { remedy: Remedy; number: number; pur
       <EditLines edits={remedy.edits} />
       <p className="mt-1 flex flex-wrap items-start justify-between gap-x-3 gap-y-1 text-sm">
         <span>Then: {remedy.then}</span>
+        <PatchActions changes={remedy.changes} name={remedy.text} />
         <KeepAsDraft text={remedy.text} purpose={purpose} changes={remedy.changes} />
       </p>
     </li>

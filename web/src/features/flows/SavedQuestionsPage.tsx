@@ -5,6 +5,7 @@ import { api, data } from '../../api/client'
 import { ended, questionRunQuery, savedQuestionsQuery } from '../../api/queries'
 import type { SavedQuestion } from '../../api/types'
 import { moment } from '../../ui/time'
+import { Confirm } from '../../ui/Confirm'
 import { Button, Panel, Problem, Waiting } from '../../ui/controls'
 import { useLinkTo, usePlace } from '../lens/lens'
 import { PageHead } from '../lens/PageHead'
@@ -131,7 +132,7 @@ function Row({ saved, editor }: { saved: SavedQuestion; editor: boolean }) {
           {saved.revision ? ` on revision ${saved.revision}` : ''};{' '}
           {saved.changed ? `the answer changed ${moment(saved.changed)}` : 'the answer never changed'}.
         </p>
-        {(run.error ?? drop.error) && <Problem error={run.error ?? drop.error} />}
+        {run.error && <Problem error={run.error} />}
       </div>
       {editor && (
         <span className="flex items-start gap-3">
@@ -144,15 +145,14 @@ function Row({ saved, editor }: { saved: SavedQuestion; editor: boolean }) {
           >
             run
           </button>
-          <button
-            type="button"
-            className="text-stop hover:underline"
-            onClick={() => drop.mutate()}
-            disabled={drop.isPending}
-            aria-label={`Drop ${saved.name}`}
-          >
-            drop
-          </button>
+          <Confirm
+            label="drop"
+            name={`Drop ${saved.name}`}
+            title="Drop this question?"
+            text={`“${saved.name}” goes with its answers, for good. What is asked can be saved anew.`}
+            action="Drop it"
+            onConfirm={drop.mutateAsync}
+          />
         </span>
       )}
     </li>

@@ -32,7 +32,7 @@ function Account({ username, role }: { username: string; role?: string }) {
     },
   })
   return (
-    <div className="flex items-center gap-4 text-sea-soft">
+    <div className="flex items-center gap-4 whitespace-nowrap text-sea-soft">
       <button
         type="button"
         className="hover:text-sea-ink"
@@ -85,7 +85,7 @@ export function PlainFrame({ username }: { username: string }) {
         </Link>
         <Account username={username} />
       </header>
-      <main className="mx-auto w-full max-w-5xl p-5">
+      <main id="content" tabIndex={-1} className="mx-auto w-full max-w-5xl p-5 outline-none">
         <Page />
       </main>
     </div>
@@ -123,14 +123,14 @@ function Rail() {
   return (
     <nav
       aria-label="Views"
-      className="flex w-20 shrink-0 flex-col gap-1 border-r border-line bg-sunk py-2 print:hidden"
+      className="flex w-20 shrink-0 flex-col gap-1 border-r border-line bg-sunk py-2 max-md:w-auto max-md:flex-row max-md:border-r-0 max-md:border-b max-md:py-0 print:hidden"
     >
       {RAIL.map(({ page, label, path }) => (
         <NavLink
           key={page}
           to={to(page)}
           className={({ isActive }) =>
-            `flex flex-col items-center gap-1 border-l-4 py-2.5 text-sm no-underline hover:bg-card ${
+            `flex flex-col items-center gap-1 border-l-4 py-2.5 text-sm no-underline hover:bg-card max-md:flex-row max-md:border-b-4 max-md:border-l-0 max-md:px-3 max-md:py-1.5 ${
               isActive || (page.startsWith('devices') && pathname.includes('/devices/'))
                 ? 'border-chosen bg-card font-semibold text-ink'
                 : 'border-transparent text-soft'
@@ -239,12 +239,14 @@ export function NetworkFrame({ username }: { username: string }) {
   return (
     <PlaceContext value={place}>
       <SkipLinks to={skips(pathname)} />
-      <div className="flex h-full flex-col print:block print:h-auto">
-        <header className="flex h-12 shrink-0 items-center gap-4 bg-sea px-4 text-sea-ink print:hidden">
+      <div className="flex h-full flex-col max-md:h-auto max-md:min-h-full print:block print:h-auto">
+        <header className="flex min-h-12 shrink-0 flex-wrap items-center gap-x-4 gap-y-1 bg-sea px-4 py-1.5 text-sea-ink print:hidden">
           <Link to="/" className="w-14 text-lg font-semibold text-sea-ink">
             Routrel
           </Link>
-          <span className="truncate font-semibold">{place.network.title}</span>
+          <span className="max-w-72 truncate font-semibold" title={place.network.title}>
+            {place.network.title}
+          </span>
           <LensBar />
           {mayImport && (
             <Link className="whitespace-nowrap text-sea-soft hover:text-sea-ink" to={`/n/${slug}/import`}>
@@ -255,12 +257,12 @@ export function NetworkFrame({ username }: { username: string }) {
           <FindAnything />
           <Account username={username} role={place.network.role} />
         </header>
-        <div className="flex min-h-0 flex-1 print:block">
+        <div className="flex min-h-0 flex-1 max-md:flex-col print:block">
           <Rail />
           <main
             id="content"
             tabIndex={-1}
-            className="min-w-0 flex-1 overflow-auto p-3 outline-none print:overflow-visible"
+            className="min-w-0 flex-1 overflow-auto p-3 outline-none max-md:overflow-visible print:overflow-visible"
           >
             <p className="mb-2 hidden print:block">
               {place.network.title}, revision {revision}, printed {moment(new Date())}

@@ -30,10 +30,19 @@ export function useNames(): ReadonlyMap<string, string> {
   }, [names.data])
 }
 
-/** An interface's address with its length, and the name of the address. */
-export function NamedInterface({ address }: { address: string }) {
-  const name = useNames().get(address.split('/')[0] ?? '')
-  return <>{name === undefined ? address : `${address} (${name})`}</>
+/** An interface's addresses with their lengths and names; copied, they are parted by commas. */
+export function NamedAddresses({ addresses }: { addresses: string[] }) {
+  const names = useNames()
+  return (
+    <span className="font-mono text-[0.92em] break-words">
+      {addresses
+        .map((address) => {
+          const name = names.get(address.split('/')[0] ?? '')
+          return name === undefined ? address : `${address} (${name})`
+        })
+        .join(', ')}
+    </span>
+  )
 }
 
 /** A text with the names of its addresses. */

@@ -1,12 +1,14 @@
 import { useMutation } from '@tanstack/react-query'
 import { useRef, useState, type DragEvent } from 'react'
-import { useNavigate } from 'react-router'
+import { Link, useNavigate } from 'react-router'
+import TEMPLATE from '../../../../docs/device-template.yaml?raw'
 import { api, data } from '../../api/client'
 import { Button, Panel, Problem } from '../../ui/controls'
 import { PageHead } from '../lens/PageHead'
 import { useLinkTo, usePlace } from '../lens/lens'
 import { Kept } from './Kept'
 import { Members } from './Members'
+import { downloadText } from '../../ui/download'
 import { fromDrop, fromInput, type Upload } from './uploads'
 
 /** Drop or choose device files; a job reads them. */
@@ -90,7 +92,22 @@ export function ImportPage() {
             <Problem error={start.error} />
           </div>
         )}
-        <p className="mt-3 text-soft">
+        <p className="mt-3">
+          New here? <Link to="/language">The language of device files</Link>, an{' '}
+          <a href="/api/example" download>
+            example to import
+          </a>
+          , and a{' '}
+          <button
+            type="button"
+            className="text-link underline"
+            onClick={() => downloadText('device.yaml', TEMPLATE)}
+          >
+            template of one device
+          </button>
+          .
+        </p>
+        <p className="mt-2 text-soft">
           An import becomes a new revision only if every file reads without problems. The upload is the whole
           network: files that are missing in it are missing in the new revision. Earlier revisions stay as
           they are.

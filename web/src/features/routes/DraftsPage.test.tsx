@@ -39,6 +39,10 @@ test('a draft shows its purpose, who kept it, and the lines as they stand inside
 test('an editor drops a draft; a refusal is told beside it', async () => {
   let drafts = [DRAFT]
   const asked = serve((_, request) => {
+    if (request.method === 'POST') {
+      drafts = [DRAFT]
+      return DRAFT
+    }
     if (request.method !== 'DELETE') return drafts
     if (asked.filter((one) => one.startsWith('DELETE')).length === 1)
       return Response.json(
@@ -59,6 +63,9 @@ test('an editor drops a draft; a refusal is told beside it', async () => {
   expect(await screen.findByText(/This takes an editor/)).toBeVisible()
   expect(screen.getByText(DRAFT.text)).toBeVisible()
   await userEvent.click(drop)
-  expect(await screen.findByText(/There is none yet/)).toBeVisible()
+  expect(await screen.findByText(`Dropped: ${DRAFT.text}`)).toBeVisible()
   expect(asked).toContain('DELETE /api/networks/net/drafts/5')
+  await userEvent.click(screen.getByRole('button', { name: 'Take it back' }))
+  expect(await screen.findByRole('button', { name: `Drop the draft ${DRAFT.text}` })).toBeVisible()
+  expect(asked).toContain('POST /api/networks/net/drafts/5/back')
 })

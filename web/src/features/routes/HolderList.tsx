@@ -138,7 +138,7 @@ function HolderRow({
         onClick={() => onChoose(route.device, route.vrf)}
         className="grid w-full grid-cols-[8rem_minmax(0,1fr)_5.5rem] items-baseline gap-2 rounded px-2 py-1 text-left hover:bg-sunk aria-[current=true]:bg-chosen-wash"
       >
-        <strong className="truncate">{tableName(route)}</strong>
+        <strong className="min-w-0 break-words">{tableName(route)}</strong>
         <span className="min-w-0">
           {route.title}
           {shorter && !route.falls_back && (

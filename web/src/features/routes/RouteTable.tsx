@@ -1,6 +1,7 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { chartQuery, deviceQuery, tableQuery, type TableQuestion } from '../../api/queries'
 import { Panel, Problem, Waiting } from '../../ui/controls'
+import { sortedByName } from '../../ui/natural'
 import { Input, Select } from '../../ui/fields'
 import { useLens } from '../lens/lens'
 import { useAddress, useTyped } from '../../ui/address'
@@ -77,7 +78,7 @@ export function RouteTable({ device }: { device: string }) {
             room="dense"
           >
             <option value="">no other</option>
-            {chart.data?.devices
+            {sortedByName(chart.data?.devices ?? [], (each) => each.name)
               .filter((each) => each.name !== device)
               .map((each) => (
                 <option key={each.name}>{each.name}</option>

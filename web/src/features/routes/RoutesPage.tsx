@@ -10,6 +10,7 @@ import { HolderList } from './HolderList'
 import { RouteTabs } from './RouteTabs'
 import { RouteTable } from './RouteTable'
 import { WhyPanel } from './WhyPanel'
+import { sortedByName } from '../../ui/natural'
 import { Input, Select } from '../../ui/fields'
 import { Named } from '../lens/Named'
 
@@ -27,7 +28,7 @@ export function RoutesPage() {
     )
   }
   return (
-    <div className="flex h-full min-h-0 flex-col gap-3">
+    <div className="flex h-full min-h-0 flex-col gap-3 max-md:min-h-[36rem]">
       <PageHead title={titleOf(q, table, params)} />
       <RouteTabs />
       <DestinationBar
@@ -89,7 +90,7 @@ function DestinationBar({ q, onAsk }: { q: string; onAsk: (q: string) => void })
           }
         >
           <option value="">a device</option>
-          {chart.data?.devices.map((device) => (
+          {sortedByName(chart.data?.devices ?? [], (device) => device.name).map((device) => (
             <option key={device.name}>{device.name}</option>
           ))}
         </Select>

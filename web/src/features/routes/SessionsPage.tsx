@@ -17,7 +17,7 @@ export function SessionsPage() {
   const { network } = usePlace()
   if (!network.newest_revision) return <p className="p-4">Nothing is imported yet.</p>
   return (
-    <div className="flex h-full min-h-0 flex-col gap-3">
+    <div className="flex h-full min-h-0 flex-col gap-3 max-md:min-h-[36rem]">
       <PageHead title="BGP sessions" />
       <RouteTabs />
       <Answer />

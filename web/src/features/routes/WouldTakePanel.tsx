@@ -7,6 +7,7 @@ import { EditLines } from '../lens/EditLines'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { KeepAsDraft } from '../lens/KeepAsDraft'
 import { useLens } from '../lens/lens'
+import { PatchActions } from '../lens/PatchActions'
 import { useAddress } from '../../ui/address'
 
 type Table = { prefix: string; device: string; vrf: string }
@@ -103,6 +104,7 @@ function Changes({ answer, purpose }: { answer: WouldTake; purpose: string }) {
             {edit.text} <EvidenceLink file={edit.file} line={edit.line} />
             <span className="block text-sm text-soft">it {edit.moves.text}</span>
           </span>
+          <PatchActions changes={edit.changes} name={edit.text} />
           <KeepAsDraft text={edit.text} purpose={`traffic goes by ${purpose}`} changes={edit.changes} />
           <details className="w-full">
             <summary className="w-fit cursor-pointer text-sm text-link">the lines it changes</summary>

@@ -33,6 +33,7 @@ export function HopTile({ tile, flow, selected, unfolded, onSelect, onFold }: Ho
       <div
         className="h-[60px] rounded-tile border border-dashed border-line px-2 py-1.5 text-soft"
         aria-label={`${tile.device}, not reached`}
+        title={tile.device}
       >
         <div className="truncate font-semibold">{tile.device}</div>
         <div className="text-xs">not reached</div>

@@ -1,9 +1,12 @@
-/** A share of traffic as people say it: a small fraction, else a percentage. */
+/** Parts of which a share is told exactly; ways that part again and again come to more. */
+const MOST_PARTS = 1024
+
+/** A share of traffic as people say it: a fraction; percentages of several would not add up. */
 export function shareWords(share: number): string {
   if (share === 1) return 'all'
-  for (const parts of [2, 3, 4, 5, 6, 8, 12, 16]) {
-    const whole = share * parts
-    if (Math.abs(whole - Math.round(whole)) < 1e-9) return `${Math.round(whole)}/${parts}`
+  for (let parts = 2; parts <= MOST_PARTS; parts++) {
+    const whole = Math.round(share * parts)
+    if (whole > 0 && Math.abs(share * parts - whole) < 1e-9 * parts) return `${whole}/${parts}`
   }
-  return `${(share * 100).toFixed(1)}%`
+  return `about ${(share * 100).toPrecision(2)}%`
 }

@@ -1,0 +1,69 @@
+import { Lexer, Parser, Renderer, type Tokens } from 'marked'
+import { useEffect, useState } from 'react'
+import REFERENCE from '../../../../docs/device-file.md?raw'
+import { Input } from '../../ui/fields'
+import { PageHead } from '../lens/PageHead'
+
+/** A heading's name in an address: #writing-values. */
+const anchor = (text: string) =>
+  text
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, '-')
+    .replace(/^-|-$/g, '')
+
+/** The reference as a page, and its headings. It is our own text: nobody else writes into it. */
+function written() {
+  const tokens = Lexer.lex(REFERENCE)
+  const headings = tokens.filter(
+    (token): token is Tokens.Heading => token.type === 'heading' && (token as Tokens.Heading).depth > 1,
+  )
+  const renderer = new Renderer()
+  renderer.heading = function ({ depth, text, tokens: inner }) {
+    const level = Math.max(2, depth)
+    return `<h${level} id="${anchor(text)}">${this.parser.parseInline(inner)}</h${level}>`
+  }
+  return { html: Parser.parse(tokens, { renderer }), headings }
+}
+
+const WRITTEN = written()
+
+/** The language of device files, complete: the reference that lies beside the code. */
+export function LanguagePage() {
+  const { html, headings } = WRITTEN
+  const [wanted, setWanted] = useState('')
+  const shown = headings.filter(({ text: title }) =>
+    title.toLowerCase().includes(wanted.trim().toLowerCase()),
+  )
+  useEffect(() => {
+    document.getElementById(location.hash.slice(1))?.scrollIntoView()
+  }, [])
+  return (
+    <div className="grid gap-5 md:grid-cols-[14rem_minmax(0,1fr)]">
+      <PageHead title="The language of device files" shown="text-2xl font-semibold md:col-span-2" />
+      <nav
+        aria-label="Chapters"
+        className="md:sticky md:top-3 md:max-h-[90vh] md:self-start md:overflow-auto"
+      >
+        <Input
+          type="search"
+          aria-label="Find a chapter"
+          placeholder="find a chapter"
+          value={wanted}
+          onChange={(event) => setWanted(event.target.value)}
+          room="dense"
+          className="mb-2 w-full"
+        />
+        <ul>
+          {shown.map(({ text: title, depth }) => (
+            <li key={title} className={depth > 2 ? 'pl-3 text-sm' : ''}>
+              <a href={`#${anchor(title)}`} className="no-underline hover:underline">
+                {title}
+              </a>
+            </li>
+          ))}
+        </ul>
+      </nav>
+      <div className="reference min-w-0" dangerouslySetInnerHTML={{ __html: html }} />
+    </div>
+  )
+}
