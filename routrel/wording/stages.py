@@ -68,11 +68,16 @@ STAGE_TITLES: dict[StageName, str] = {
 }
 
 
+#: Parts of which a share is told exactly.
+_MOST_PARTS = 1024
+
+
 def share_words(share: Fraction) -> str:
-    """A share of traffic: "all", "1/2", or a percentage where the fraction is unwieldy."""
+    """A share of traffic: "all", "1/2", or about a percentage where the fraction is unwieldy."""
     if share == 1:
         return "all"
-    return str(share) if share.denominator <= 16 else f"{float(share):.1%}"
+    exact = share.denominator <= _MOST_PARTS
+    return str(share) if exact else f"about {float(share) * 100:.2g}%"
 
 
 def protocol_words(route: Route) -> str:

@@ -103,7 +103,7 @@ class Reader:
     def shown_revision(self) -> object:
         """The revision that the header says everything is seen through."""
         return self.wait(
-            lambda: re.search(r"seen through revision\n(\d+)", self.text())[1],  # type: ignore[index]
+            lambda: re.search(r"Revision\n(\d+)", self.text())[1],  # type: ignore[index]
             "no revision is shown",
         )
 

@@ -85,7 +85,8 @@ def test_a_return_by_another_way_is_said():
         (Fraction(1), "all"),
         (Fraction(1, 2), "1/2"),
         (Fraction(3, 16), "3/16"),
-        (Fraction(1, 81), "1.2%"),
+        (Fraction(1, 81), "1/81"),
+        (Fraction(1, 7919), "about 0.013%"),
     ],
 )
 def test_shares_are_fractions_while_they_are_short(share, words):

@@ -1,4 +1,6 @@
-const RELOADED = 'routrel-reloaded-for'
+const RELOADED = 'routrel-reloaded-at'
+/** Loading anew once more so soon would only fail again. */
+const SOON_MS = 60_000
 
 /** A part of the page that cannot be had though the server is there, and loading anew did not help. */
 export class PartMissing extends Error {}
@@ -11,18 +13,16 @@ export class PartMissing extends Error {}
 export async function loaded<Part>(load: () => Promise<Part>, again = 2000): Promise<Part> {
   for (;;) {
     try {
-      const part = await load()
-      sessionStorage.removeItem(RELOADED)
-      return part
+      return await load()
     } catch (error) {
       const there = await fetch('/api/session').then(
         (response) => response.ok,
         () => false,
       )
       if (there) {
-        if (sessionStorage.getItem(RELOADED) === location.pathname)
+        if (Date.now() - Number(sessionStorage.getItem(RELOADED)) < SOON_MS)
           throw new PartMissing(String(error), { cause: error })
-        sessionStorage.setItem(RELOADED, location.pathname)
+        sessionStorage.setItem(RELOADED, String(Date.now()))
         location.reload()
       }
       await new Promise((done) => setTimeout(done, again))

@@ -46,7 +46,7 @@ const looks = EditorView.theme({
   '&': { height: '100%', fontSize: '0.86rem', color: 'var(--ink)', backgroundColor: 'transparent' },
   '.cm-scroller': { fontFamily: 'var(--font-mono)', lineHeight: '1.55' },
   '.cm-gutters': { backgroundColor: 'transparent', color: 'var(--soft)', border: 'none', cursor: 'pointer' },
-  '.cm-found': { backgroundColor: 'var(--warn)', color: 'var(--card)' },
+  '.cm-found, .cm-found span': { backgroundColor: 'var(--warn)', color: 'var(--card)' },
   '.cm-cited': { backgroundColor: 'var(--warn-wash)', boxShadow: 'inset 4px 0 0 var(--warn)' },
 })
 

@@ -44,8 +44,9 @@ export function FilesView() {
               <button
                 type="button"
                 aria-current={each.path === path}
+                ref={each.path === path ? bringIntoSight : undefined}
                 onClick={() => change({ file: each.path, line: null })}
-                className="w-full rounded px-2 py-0.5 text-left font-mono text-[0.86em] break-all hover:bg-sunk aria-[current=true]:bg-chosen-wash aria-[current=true]:font-semibold"
+                className="w-full rounded px-2 py-0.5 text-left font-mono text-[0.86em] break-words hover:bg-sunk aria-[current=true]:bg-chosen-wash aria-[current=true]:font-semibold"
               >
                 {each.path}
               </button>
@@ -58,6 +59,8 @@ export function FilesView() {
     </div>
   )
 }
+
+const bringIntoSight = (element: HTMLElement | null) => element?.scrollIntoView({ block: 'nearest' })
 
 function FileView({ path }: { path: string }) {
   const file = useQuery(fileQuery(useLens(), path))

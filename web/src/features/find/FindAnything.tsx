@@ -74,7 +74,7 @@ export function FindAnything() {
       <Dialog
         open={open !== null}
         onClose={() => setOpen(null)}
-        aria-label={open === 'keys' ? 'Keys' : 'Find anything'}
+        aria-label={open === 'keys' ? 'Keys' : 'Search'}
         className="relative z-40"
       >
         <div className="fixed inset-0 bg-black/40" aria-hidden />

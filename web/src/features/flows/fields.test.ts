@@ -1,6 +1,5 @@
 import { expect, test } from 'vitest'
 import { withTyped } from './EndpointField'
-import { shareWords } from './strip/shares'
 import { rateWords } from '../chart/layers'
 
 const found = (value: string) => ({
@@ -22,15 +21,6 @@ test('an address that nobody has can be asked without turning into a longer one'
   expect(withTyped('10.64.1.50', [found('10.64.1.50')])).toHaveLength(1)
   expect(withTyped('2001:db8::5', [])).toHaveLength(1)
   expect(withTyped('kiosk', [found('kiosk-gul')])).toHaveLength(1)
-})
-
-test.each([
-  [0.5, '1/2'],
-  [1 / 3, '1/3'],
-  [0.75, '3/4'],
-  [0.01, '1.0%'],
-])('the share %f reads %s', (share, words) => {
-  expect(shareWords(share)).toBe(words)
 })
 
 test('rates carry their unit', () => {

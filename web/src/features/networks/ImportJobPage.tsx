@@ -1,6 +1,6 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { Suspense, useEffect } from 'react'
-import { Link, useParams } from 'react-router'
+import { Link, useLocation, useParams } from 'react-router'
 import { ended, importFileQuery, importQuery } from '../../api/queries'
 import type { ImportJob } from '../../api/types'
 import { useCancel } from '../../api/useCancel'
@@ -12,14 +12,21 @@ import { useAddress } from '../../ui/address'
 
 function useImport(id: number) {
   const queries = useQueryClient()
+  const [, change] = useAddress()
+  // Whoever has begun it looks at what it became.
+  const isMine = (useLocation().state as { mine?: boolean } | null)?.mine === true
   const job = useQuery(importQuery(id))
+  const revision = job.data?.revision
   const finished = job.data && ended(job.data) ? job.data.status : null
   useEffect(() => {
     if (finished === 'done')
       void Promise.all([
         queries.invalidateQueries({ queryKey: ['network'] }),
         queries.invalidateQueries({ queryKey: ['networks'] }),
-      ])
+      ]).then(() => {
+        if (isMine && revision) change({ revision: String(revision) }, { quiet: true })
+      })
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- once, when it has ended
   }, [finished, queries])
   return job
 }

@@ -34,7 +34,7 @@ export function ImportPage() {
         }),
       )
     },
-    onSuccess: (job) => void navigate(to(`imports/${job.id}`)),
+    onSuccess: (job) => void navigate(to(`imports/${job.id}`), { state: { mine: true } }),
   })
   const take = (uploads: Upload[]) => uploads.length > 0 && start.mutate(uploads)
   const drop = (event: DragEvent) => {

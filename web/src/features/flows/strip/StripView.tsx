@@ -1,4 +1,12 @@
-import { useEffect, useLayoutEffect, useRef, useState, type ReactNode, type RefObject } from 'react'
+import {
+  useEffect,
+  useLayoutEffect,
+  useRef,
+  useState,
+  type CSSProperties,
+  type ReactNode,
+  type RefObject,
+} from 'react'
 import type { Direction, FlowDoubt, Verdict } from '../../../api/types'
 import { VERDICT_WORDS } from '../verdicts'
 import type { HopRef } from './graph'
@@ -25,6 +33,9 @@ type StripProps = {
   titles?: [string, string] //: of the two halves; left out: forward and return
   aside?: ReactNode //: at the right of its first line
 }
+
+/** The width of a strip on paper, in pixels: A4 across, see the page rule of the styles. */
+const PAPER = 980
 
 /** Both directions as a drawing: forward above, return below it, the same device in the same column. */
 export function StripView({
@@ -53,7 +64,12 @@ export function StripView({
   const verdict = outcome?.verdict ?? flow.forward.verdict
   return (
     <div className="relative">
-      <div ref={host} className="overflow-x-auto" data-strip>
+      <div
+        ref={host}
+        className="overflow-x-auto print:[zoom:var(--fit)] print:overflow-visible"
+        style={{ '--fit': Math.min(1, PAPER / width) } as CSSProperties}
+        data-strip
+      >
         <HalfView
           {...shared}
           half={strip.forward}
