@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import cache
 
 import numpy as np
+from numpy.typing import NDArray
 
 from routrel.answers.base import Answer
 from routrel.answers.routes import TitledRouteData, titled_route_data
@@ -12,7 +15,11 @@ from routrel.convergence.converge import State
 from routrel.files.shapes import closest
 from routrel.model.network import DEFAULT_VRF
 from routrel.questions.errors import UnknownName
+from routrel.rib.candidates import PathType, Protocol, Rows
 from routrel.wording.routes import protocol_type_words
+
+Ints = NDArray[np.int64]
+Bools = NDArray[np.bool_]
 
 __all__ = ["TablePageData", "TableQuestion", "table_data"]
 
@@ -56,35 +63,36 @@ def table_data(state: State, question: TableQuestion) -> TablePageData:
     Raises:
         UnknownName: there is no such device or VRF.
     """
-    left = _routes(state, question.device, question.vrf)
-    right = _routes(state, question.other, question.vrf) if question.other else {}
-    prefixes = state.rib.interning.prefixes.prefixes
-    order = state.rib.interning.prefixes.order()
-    ordered = sorted({*left, *right}, key=order.__getitem__)
-    words = question.contains.lower().split()
-    chosen = [
-        number
-        for number in ordered
-        if not (question.differing and _same(state, left.get(number), right.get(number)))
-        and (not words or _holds(_text(state, left.get(number), right.get(number)), words))
-    ]
-    page = chosen[question.offset : question.offset + question.limit]
+    left = _rows(state, question.device, question.vrf)
+    right = _rows(state, question.other, question.vrf) if question.other else left[:0]
+    index = state.rib.interning.prefixes
+    order = np.asarray(index.order(), np.int64)
+    numbers = np.union1d(left["prefix"], right["prefix"])
+    numbers = numbers[np.argsort(order[numbers])]
+    at = (_places(left, numbers), _places(right, numbers))
+    chosen = np.ones(len(numbers), bool)
+    if question.differing:
+        chosen &= ~_same(state, left, right, at)
+    for word in question.contains.lower().split():
+        chosen &= _hold(state, word, numbers, ((left, at[0]), (right, at[1])))
+    page = np.flatnonzero(chosen)[question.offset : question.offset + question.limit]
     return TablePageData(
-        total=len(ordered),
-        matching=len(chosen),
+        total=len(numbers),
+        matching=int(chosen.sum()),
         offset=question.offset,
         rows=[
             TableRowData(
-                prefix=str(prefixes[number]),
-                left=_data(state, left.get(number)),
-                right=_data(state, right.get(number)),
+                prefix=text,
+                left=_data(state, left, at[0][row]),
+                right=_data(state, right, at[1][row]),
             )
-            for number in page
+            for row, text in zip(page, index.texts(numbers[page].tolist()), strict=True)
         ],
     )
 
 
-def _routes(state: State, device: str, vrf: str) -> dict[int, np.void]:
+def _rows(state: State, device: str, vrf: str) -> Rows:
+    """The active rows of a table, in order of their prefix's number."""
     devices = state.topology.devices
     if device not in devices:
         raise UnknownName(f"there is no device “{device}”", closest(device, devices))
@@ -92,38 +100,67 @@ def _routes(state: State, device: str, vrf: str) -> dict[int, np.void]:
     if table is None:
         known = [each.name for each in devices[device].vrfs]
         raise UnknownName(f"{device} has no VRF “{vrf}”", closest(vrf, known))
-    rows = state.rib.table_rows(table)
-    return dict(zip(rows["prefix"].tolist(), rows, strict=True))
+    return state.rib.table_rows(table)
 
 
-def _holds(text: str, words: list[str]) -> bool:
-    return all(word in text for word in words)
+def _places(rows: Rows, numbers: Ints) -> Ints:
+    """For each prefix its place in the rows of a table; -1 where the table has none."""
+    if not len(rows):
+        return np.full(len(numbers), -1, np.int64)
+    at = np.minimum(np.searchsorted(rows["prefix"], numbers), len(rows) - 1)
+    return np.where(rows["prefix"][at] == numbers, at, -1)
 
 
-def _text(state: State, *rows: np.void | None) -> str:
-    """All that a filter may look for in the rows of one prefix, in lower case."""
+def _hold(state: State, word: str, numbers: Ints, tables: Sequence[tuple[Rows, Ints]]) -> Bools:
+    """Which prefixes have a word in themselves, or in a row's protocol or next hops."""
     interning = state.rib.interning
-    words = []
-    for row in rows:
-        if row is not None:
-            kind = interning.kinds.kinds[row["kind"]]
-            words += [str(interning.prefixes.prefixes[row["prefix"]]), kind.protocol.id]
-            words.append(protocol_type_words(kind.protocol, kind.path_type))
-            for hop in interning.next_hops.sets[row["next_hops"]]:
-                words += [str(hop.address or ""), hop.interface or "discard"]
-    return " ".join(words).lower()
+    texts = interning.prefixes.texts(numbers.tolist())
+    held = np.fromiter((word in text for text in texts), bool, len(texts))
+    for rows, at in tables:
+        there = at >= 0
+        mine = rows[at[there]]
+        by_kind = _marked(mine["kind"], lambda number: word in _kind_text(*_kind_of(state, number)))
+        by_hops = _marked(mine["next_hops"], lambda number: word in _hops_text(state, number))
+        held[there] |= by_kind | by_hops
+    return held
 
 
-def _same(state: State, left: np.void | None, right: np.void | None) -> bool:
-    if left is None or right is None:
-        return False
-    kinds = [state.rib.interning.kinds.kinds[row["kind"]] for row in (left, right)]
-    return (kinds[0].protocol, kinds[0].path_type, left["metric"]) == (
-        kinds[1].protocol,
-        kinds[1].path_type,
-        right["metric"],
+def _marked(numbers: NDArray[np.int32], holds: Callable[[int], bool]) -> Bools:
+    """Of each number whether something holds, which is asked once for each that occurs."""
+    different, at = np.unique(numbers, return_inverse=True)
+    return np.fromiter((holds(n) for n in different.tolist()), bool, len(different))[at]
+
+
+def _kind_of(state: State, number: int) -> tuple[Protocol, PathType]:
+    kind = state.rib.interning.kinds.kinds[number]
+    return kind.protocol, kind.path_type
+
+
+@cache
+def _kind_text(protocol: Protocol, path_type: PathType) -> str:
+    return f"{protocol.id} {protocol_type_words(protocol, path_type)}".lower()
+
+
+def _hops_text(state: State, number: int) -> str:
+    hops = state.rib.interning.next_hops.sets[number]
+    return " ".join(f"{hop.address or ''} {hop.interface or 'discard'}" for hop in hops).lower()
+
+
+def _same(state: State, left: Rows, right: Rows, at: tuple[Ints, Ints]) -> Bools:
+    """Where both tables have a prefix by the same kind of route with the same metric."""
+    count = len(state.rib.interning.kinds.kinds)
+    numbers: dict[object, int] = {}
+    alike = np.array(
+        [numbers.setdefault(_kind_of(state, kind), len(numbers)) for kind in range(count)], np.int64
     )
+    both = (at[0] >= 0) & (at[1] >= 0)
+    ours, theirs = left[at[0][both]], right[at[1][both]]
+    same = np.zeros(len(both), bool)
+    same[both] = (alike[ours["kind"]] == alike[theirs["kind"]]) & (
+        ours["metric"] == theirs["metric"]
+    )
+    return same
 
 
-def _data(state: State, row: np.void | None) -> TitledRouteData | None:
-    return None if row is None else titled_route_data(state, state.rib.route(row))
+def _data(state: State, rows: Rows, at: int) -> TitledRouteData | None:
+    return None if at < 0 else titled_route_data(state, state.rib.route(rows[at]))

@@ -21,6 +21,7 @@ class PrefixIndex:
         self._numbers: dict[tuple[int, int, int], int] = {}  # (version, length, network) -> number
         self._lengths: dict[int, list[int]] = {4: [], 6: []}  # falling
         self._order: list[int] = []
+        self._texts: dict[int, str] = {}
         for prefix in prefixes:
             self.add(prefix)
 
@@ -52,6 +53,14 @@ class PrefixIndex:
         """The number of a prefix, or None where it was never added."""
         key = (prefix.version, prefix.prefixlen, int(prefix.network_address))
         return self._numbers.get(key)
+
+    def texts(self, numbers: Iterable[int]) -> list[str]:
+        """How prefixes are written; each is written once and remembered."""
+        known, prefixes = self._texts, self.prefixes
+        for number in numbers:
+            if number not in known:
+                known[number] = str(prefixes[number])
+        return [known[number] for number in numbers]
 
     def order(self) -> list[int]:
         """For each number its place among all prefixes: IPv4 first, by address, shorter first."""

@@ -117,6 +117,11 @@ class Reader:
         self.press("Log in")
         self.reads("Marram Coast Ferries")
 
+    def forget_errors(self) -> list[str]:
+        """What the page has logged as errors since this was last asked."""
+        entries: list[dict[str, str]] = self.driver.get_log("browser")  # type: ignore[attr-defined]
+        return [entry["message"] for entry in entries if entry["level"] == "SEVERE"]
+
     def accessible(self) -> None:
         """No serious accessibility problem on the page, contrast (AA) included, by axe."""
         script = ROOT / "web" / "node_modules" / "axe-core" / "axe.min.js"
@@ -136,6 +141,6 @@ def reader(site: Site) -> Iterator[Reader]:
         person = Reader(driver, site)
         yield person
         time.sleep(0.1)
-        severe = [e["message"] for e in driver.get_log("browser") if e["level"] == "SEVERE"]
+        severe = person.forget_errors()
         # A refused question is answered with 4xx, which the browser logs as well.
         assert [m for m in severe if "status of 4" not in m] == []

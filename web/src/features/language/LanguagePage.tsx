@@ -22,6 +22,11 @@ function written() {
     const level = Math.max(2, depth)
     return `<h${level} id="${anchor(text)}">${this.parser.parseInline(inner)}</h${level}>`
   }
+  // Files beside the reference are no pages here; they stay words.
+  renderer.link = function ({ href, tokens: inner }) {
+    const words = this.parser.parseInline(inner)
+    return href.startsWith('#') ? `<a href="${href}">${words}</a>` : words
+  }
   return { html: Parser.parse(tokens, { renderer }), headings }
 }
 
