@@ -8,7 +8,7 @@ export function useVirtualRows(count: number, height: number) {
     count,
     getScrollElement: () => scroller.current,
     estimateSize: () => height,
-    overscan: 20,
+    overscan: 8,
   })
   return { count, scroller, virtual, items: virtual.getVirtualItems() }
 }
