@@ -90,6 +90,10 @@ def test_a_step_is_repeated_only_when_its_sources_change(tmp_path, monkeypatch):
     made = ("package-lock.json", "index.html", "vite.config.ts", "compressed.ts")
     for name in ("src/a.ts", *made):
         (web / name).write_text("1")
+    docs = tmp_path / "docs"
+    docs.mkdir()
+    for name in ("device-file.md", "device-template.yaml"):
+        (docs / name).write_text("1")
     monkeypatch.setattr(packages, "ROOT", tmp_path)
     monkeypatch.setattr(packages, "WEB", web)
     monkeypatch.setattr(packages, "run", lambda command, *a, **k: builds.append(command))
@@ -110,6 +114,9 @@ def test_a_step_is_repeated_only_when_its_sources_change(tmp_path, monkeypatch):
     monkeypatch.setattr(packages, "run", lambda command, *a, **k: builds.append(command))
     packages.build_web_app()
     assert len(builds) == 3
+    (docs / "device-file.md").write_text("2")  # the page shows it
+    packages.build_web_app()
+    assert len(builds) == 4
 
 
 def test_two_set_ups_exclude_each_other(tmp_path, monkeypatch):

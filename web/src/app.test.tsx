@@ -1,8 +1,8 @@
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query'
-import { render, screen } from '@testing-library/react'
+import { render, screen, waitFor } from '@testing-library/react'
 import userEvent from '@testing-library/user-event'
 import { MemoryRouter } from 'react-router'
-import { beforeEach, expect, test, vi } from 'vitest'
+import { beforeEach, expect, test } from 'vitest'
 import { watching } from './api/away'
 import { setEnding } from './api/ending'
 import { App } from './app'
@@ -60,7 +60,7 @@ test('a session that ended is logged in over the page, and what was typed stays'
   expect(screen.getByLabelText('Password')).toHaveValue('wrong')
   await userEvent.clear(screen.getByLabelText('Password'))
   await userEvent.type(screen.getByLabelText('Password'), 'right{Enter}')
-  await vi.waitFor(() => expect(screen.queryByRole('dialog')).toBeNull())
+  await waitFor(() => expect(screen.queryByRole('dialog')).toBeNull())
   expect(screen.getByLabelText('Name')).toHaveValue('Harbour')
 })
 

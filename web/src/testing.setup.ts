@@ -1,8 +1,11 @@
 import '@testing-library/jest-dom/vitest'
-import { cleanup } from '@testing-library/react'
+import { cleanup, configure } from '@testing-library/react'
 import { afterEach } from 'vitest'
 
 afterEach(cleanup)
+
+// Parts of pages are loaded when they are first shown, which takes longer beside other tests.
+configure({ asyncUtilTimeout: 10_000 })
 
 // The test document has no layout, so there is nowhere to scroll to.
 Element.prototype.scrollIntoView = () => {}

@@ -1,4 +1,4 @@
-import type { ButtonHTMLAttributes, ReactNode } from 'react'
+import { useEffect, useState, type ButtonHTMLAttributes, type ReactNode } from 'react'
 import { ApiError } from '../api/client'
 
 /** A card with an optional heading. */
@@ -67,10 +67,19 @@ export function sentence(text: string): string {
   return /[.?!]$/.test(first) ? first : `${first}.`
 }
 
+/** After so long one is told that it goes on. */
+const LONG_MS = 5000
+
+/** Says what is waited for; where it takes long, that it is still being worked on. */
 export function Waiting({ what }: { what: string }) {
+  const [long, setLong] = useState(false)
+  useEffect(() => {
+    const timer = setTimeout(() => setLong(true), LONG_MS)
+    return () => clearTimeout(timer)
+  }, [])
   return (
     <p role="status" className="p-4 text-soft">
-      {what}…
+      {what}…{long && ' This takes long; it goes on. A large network is computed once, then it is known.'}
     </p>
   )
 }

@@ -5,7 +5,7 @@ import type { FlowCause, FlowClass, Verdict } from '../../api/types'
 import { visit } from '../../testing'
 import { Causes } from './Causes'
 import { aBranch, aDirection, aFlow } from './flows.testing'
-import { flowTone } from './verdicts'
+import { causeWords, flowTone } from './verdicts'
 
 const pairs = (...names: string[]) => names.map((source) => ({ source, destination: 'db' }))
 const aClass = (way: string, differs: string, ...names: string[]): FlowClass => ({
@@ -51,6 +51,27 @@ test('a row for each cause with its line; it unfolds to ways, what splits them, 
     'href',
     '/n/net/flows?revision=3&from=c&to=db&as=tcp+1',
   )
+})
+
+test('very many pairs are filtered, and told a page at a time', async () => {
+  const sources = Array.from({ length: 135 }, (_, number) => `h${number}`)
+  const many = { ...flow, causes: [aCause('filtered', false, [0])], classes: [aClass('w', '', ...sources)] }
+  visit(<Causes flow={many} question={{ from: 'group', to: 'db', as: '' }} />, '/n/net/flows')
+  await userEvent.click(screen.getByRole('button', { name: '127 more pairs' }))
+  expect(screen.getByText('1 to 100 of 135 pairs')).toBeVisible()
+  await userEvent.click(screen.getByRole('button', { name: 'later' }))
+  expect(screen.getByText('101 to 135 of 135 pairs')).toBeVisible()
+  expect(screen.getByText('h134 → db')).toBeVisible()
+  await userEvent.type(screen.getByLabelText('Filter pairs'), 'h12')
+  expect(screen.getByText('1 to 11 of 11 pairs')).toBeVisible()
+  await userEvent.type(screen.getByLabelText('Filter pairs'), 'x')
+  expect(screen.getByText('no pair matches')).toBeVisible()
+})
+
+test('what arrives and is not answered is not called delivered alone', () => {
+  const lost = { ...aCause('delivered', false, [0]), return_verdict: 'filtered' as const }
+  expect(causeWords(lost)).toBe('delivered; the answer is lost')
+  expect(causeWords({ ...lost, return_verdict: 'delivered' })).toBe('delivered')
 })
 
 test('addresses of nobody never turn the headline red', () => {

@@ -3,6 +3,7 @@ import { Link } from 'react-router'
 import type { FlowQuestion } from '../../api/queries'
 import type { Flow, FlowCause, FlowClass } from '../../api/types'
 import { Mono, Panel } from '../../ui/controls'
+import { Input } from '../../ui/fields'
 import { counted } from '../../ui/words'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { useLinkTo } from '../lens/lens'
@@ -14,6 +15,8 @@ const LOOKS = { go: 'text-go', warn: 'text-warn', stop: 'text-stop' } as const
 const MARKS = { go: '✓', warn: '!', stop: '✗' } as const
 /** Pairs of one way that are listed; the rest is counted. */
 const LISTED = 8
+/** Pairs on a page, once all are asked for. */
+const PAGE = 100
 
 /** What becomes of the pairs that a prefix, a group or a site stands for: one row for each cause. */
 export function Causes({ flow, question }: { flow: Flow; question: FlowQuestion }) {
@@ -76,28 +79,85 @@ function Row({ cause, classes, question, alone }: RowProps) {
   )
 }
 
+/** The first pairs; of many the others too, filtered and a page at a time. */
+function Pairs({ pairs }: { pairs: FlowClass['pairs'] }) {
+  const [all, setAll] = useState(false)
+  const [filter, setFilter] = useState('')
+  const [page, setPage] = useState(0)
+  const wanted = filter.trim().toLowerCase()
+  const matching = pairs.filter((pair) =>
+    `${pair.source} → ${pair.destination}`.toLowerCase().includes(wanted),
+  )
+  const size = all ? PAGE : LISTED
+  const shown = matching.slice(page * size, (page + 1) * size)
+  const more = 'text-link hover:underline disabled:text-soft disabled:no-underline'
+  return (
+    <div className="text-sm text-soft">
+      {all && (
+        <p className="my-1 flex flex-wrap items-center gap-3">
+          <Input
+            type="search"
+            aria-label="Filter pairs"
+            placeholder="filter pairs"
+            value={filter}
+            onChange={(event) => {
+              setFilter(event.target.value)
+              setPage(0)
+            }}
+            room="dense"
+          />
+          <span role="status">
+            {matching.length === 0
+              ? 'no pair matches'
+              : `${page * size + 1} to ${page * size + shown.length} of ${counted(matching.length, 'pair')}`}
+          </span>
+          {matching.length > size && (
+            <>
+              <button type="button" className={more} disabled={page === 0} onClick={() => setPage(page - 1)}>
+                earlier
+              </button>
+              <button
+                type="button"
+                className={more}
+                disabled={(page + 1) * size >= matching.length}
+                onClick={() => setPage(page + 1)}
+              >
+                later
+              </button>
+            </>
+          )}
+        </p>
+      )}
+      {shown.map((pair) => (
+        <Mono key={`${pair.source} ${pair.destination}`} className="mr-4 inline-block">
+          {pair.source} → {pair.destination}
+        </Mono>
+      ))}
+      {pairs.length > LISTED && (
+        <button
+          type="button"
+          className={more}
+          onClick={() => {
+            setAll(!all)
+            setFilter('')
+            setPage(0)
+          }}
+        >
+          {all ? 'fewer' : `${pairs.length - LISTED} more pairs`}
+        </button>
+      )}
+    </div>
+  )
+}
+
 /** Pairs that go one way, the way, and what tells it from the others of its cause. */
 function Way({ one, question }: { one: FlowClass; question: FlowQuestion }) {
   const to = useLinkTo()
-  const [all, setAll] = useState(false)
-  const shown = all ? one.pairs : one.pairs.slice(0, LISTED)
   return (
     <li className="py-1.5">
       {one.way && <p>{one.way}</p>}
       {one.differs && <p className="text-sm text-soft">What splits it off: {one.differs}</p>}
-      <p className="text-sm text-soft">
-        {one.pairs.length > 1 &&
-          shown.map((pair) => (
-            <Mono key={`${pair.source} ${pair.destination}`} className="mr-4 inline-block">
-              {pair.source} → {pair.destination}
-            </Mono>
-          ))}
-        {one.pairs.length > LISTED && (
-          <button type="button" className="text-link hover:underline" onClick={() => setAll(!all)}>
-            {all ? 'fewer' : `${one.pairs.length - LISTED} more pairs`}
-          </button>
-        )}
-      </p>
+      {one.pairs.length > 1 && <Pairs pairs={one.pairs} />}
       {one.asked && (
         <Link
           to={to('flows', { ...addressOf(question), from: one.asked.source, to: one.asked.destination })}

@@ -35,7 +35,9 @@ export function HopTile({ tile, flow, selected, unfolded, onSelect, onFold }: Ho
         aria-label={`${tile.device}, not reached`}
         title={tile.device}
       >
-        <div className="truncate font-semibold">{tile.device}</div>
+        <div className="font-semibold">
+          <DeviceName name={tile.device} />
+        </div>
         <div className="text-xs">not reached</div>
       </div>
     )
@@ -86,7 +88,9 @@ export function HopTile({ tile, flow, selected, unfolded, onSelect, onFold }: Ho
           : 'border border-line px-2 py-1 aria-pressed:border-chosen aria-pressed:bg-chosen-wash'
       }`}
     >
-      <div className="truncate leading-tight font-semibold">{tile.device}</div>
+      <div className="leading-tight font-semibold">
+        <DeviceName name={tile.device} />
+      </div>
       <div
         className={`truncate text-xs leading-tight ${
           stopped ? 'font-semibold text-stop' : telling ? 'font-semibold text-ink' : 'text-soft'
@@ -111,6 +115,20 @@ export function HopTile({ tile, flow, selected, unfolded, onSelect, onFold }: Ho
       </div>
       {unfolded && <span className="sr-only">one of several that are alike</span>}
     </button>
+  )
+}
+
+/** Names so long are cut in their middle: those of one network often begin alike. */
+const LONG = 15
+const KEPT_END = 6
+
+function DeviceName({ name }: { name: string }) {
+  if (name.length <= LONG) return <span className="block truncate">{name}</span>
+  return (
+    <span className="flex">
+      <span className="truncate">{name.slice(0, -KEPT_END)}</span>
+      <span className="shrink-0">{name.slice(-KEPT_END)}</span>
+    </span>
   )
 }
 
