@@ -7,7 +7,7 @@ from msgspec import UNSET, UnsetType
 from routrel.answers.base import Answer
 from routrel.answers.findings import FindingData
 from routrel.answers.flow_sets import FlowData
-from routrel.answers.remedies import RemedyData
+from routrel.answers.remedies import NearMissData, RemedyData
 from routrel.answers.routes import AbsenceData, CandidateData, RouteData
 from routrel.answers.why import WhyData
 
@@ -41,3 +41,4 @@ class FlowCommandData(FlowData):
     remedies_sentence: str | UnsetType = UNSET
     tried: int | UnsetType = UNSET
     given_up: bool | UnsetType = UNSET
+    missed: NearMissData | UnsetType | None = UNSET

@@ -9,7 +9,7 @@ from routrel.questions.remedies.search import NearMiss, Remedies, Remedy
 from routrel.wording.flows import answer_sentence, obstacle_sentence
 from routrel.wording.opened import opened_words
 
-__all__ = ["RemediesData", "remedies_data"]
+__all__ = ["NearMissData", "RemediesData", "remedies_data"]
 
 
 class RemedyData(Answer):

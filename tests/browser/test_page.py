@@ -33,10 +33,15 @@ def test_a_part_that_is_gone_after_an_update_is_told_not_a_white_page(reader: Re
     reader.forget_errors()  # that the part was missing stands in the log, as it should
 
 
+def _narrow(reader: Reader, width: int) -> None:
+    size = {"width": width, "height": 800, "deviceScaleFactor": 1, "mobile": False}
+    reader.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
+
+
 def test_pages_narrow_to_twice_the_zoom(reader: Reader):
     """640 pixels are 1280 at 200 %: nothing is wider than the window, and axe has no complaint."""
     reader.log_in()
-    reader.driver.set_window_size(640, 800)
+    _narrow(reader, 640)
     for path, query, said in (
         ("/n/marram/flows", FLOW, "Blocked at eas-fw-1"),
         ("/n/marram/routes", {"q": "10.80.3.12"}, "Who holds which route"),
@@ -58,7 +63,7 @@ def test_pages_narrow_to_twice_the_zoom(reader: Reader):
 
 def test_the_strip_fits_on_paper(reader: Reader):
     reader.log_in()
-    reader.driver.set_window_size(1047, 800)  # A4 across, less its margins
+    _narrow(reader, 1047)  # A4 across, less its margins
     reader.open("/n/marram/flows", **{"from": "198.51.100.9", "to": "booking-web", "as": "tcp 443"})
     reader.reads("from each of the 3 places")
     reader.driver.execute_cdp_cmd("Emulation.setEmulatedMedia", {"media": "print"})

@@ -455,10 +455,9 @@ def test_drafts_are_kept_by_editors_and_seen_by_all(network):
     assert client("editor").post(f"{path}/{draft['id']}/back").json() == draft
     assert client("viewer").get(path).json() == [draft]
     asked = {"changes": draft["changes"]}
-    patch = client("viewer").post("/api/networks/demo/patch", asked, format="json").json()["patch"]
+    patch = post("viewer", "/api/networks/demo/patch", asked).json()["patch"]
     assert patch.startswith(f"--- a/{lines['file']}\n+++ b/{lines['file']}\n@@ ")
     assert f"\n+{lines['after']}\n" in patch
-    assert client("viewer").get(path).json() == []
 
 
 def test_places_of_the_chart_are_kept_together(network):
