@@ -8,7 +8,8 @@ const api = process.env.ROUTREL_API ?? 'http://127.0.0.1:8640'
 
 export default defineConfig({
   plugins: [react(), tailwindcss(), compressed()],
-  server: { host: '127.0.0.1', proxy: { '/api': api } },
+  // The reference of the language lies beside web/.
+  server: { host: '127.0.0.1', proxy: { '/api': api }, fs: { allow: ['.', '../docs'] } },
   // Layouts of random charts take seconds where other tests run beside them.
   test: { environment: 'jsdom', setupFiles: ['src/testing.setup.ts'], testTimeout: 60_000 },
 })

@@ -28,7 +28,9 @@ export function FindingsView() {
   if (error) return <Problem error={error} />
   if (!causes) return <Waiting what="Looking for findings" />
   return (
-    <div className={`grid h-full min-h-0 gap-3 ${chosen ? 'grid-cols-[minmax(0,1fr)_22rem]' : ''}`}>
+    <div
+      className={`grid h-full min-h-0 gap-3 ${chosen ? 'md:grid-cols-[minmax(0,1fr)_22rem] grid-cols-[minmax(0,1fr)]' : 'grid-cols-[minmax(0,1fr)]'}`}
+    >
       <Panel className="flex min-h-0 flex-col">
         {muted > 0 && (
           <button

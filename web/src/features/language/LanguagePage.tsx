@@ -22,6 +22,11 @@ function written() {
     const level = Math.max(2, depth)
     return `<h${level} id="${anchor(text)}">${this.parser.parseInline(inner)}</h${level}>`
   }
+  // What scrolls sideways is reached by keyboard too.
+  const { code } = renderer
+  renderer.code = function (token) {
+    return code.call(this, token).replace('<pre>', '<pre tabindex="0">')
+  }
   // Files beside the reference are no pages here; they stay words.
   renderer.link = function ({ href, tokens: inner }) {
     const words = this.parser.parseInline(inner)
