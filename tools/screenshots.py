@@ -45,7 +45,7 @@ VIEWS = [
     ("flows-causes", "/n/marram/flows?from=kiosks&to=10.80.3.0/24&as=tcp+5432", "16 pairs"),
     ("flows-entries", "/n/marram/flows?from=198.51.100.9&to=booking-web&as=tcp+443", "Squares"),
     ("devices-chart", "/n/marram/devices/chart?device=gul-edge-1", "Eastmere"),
-    ("devices-layer", "/n/marram/devices/chart?layer=ospf", "nearer device counts"),
+    ("devices-layer", "/n/marram/devices/chart?layer=ospf", "outgoing interface cost"),
     (
         "devices-flow",
         "/n/marram/devices/chart?from=kiosk-gul&to=booking-db&as=tcp+5432",
