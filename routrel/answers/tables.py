@@ -73,8 +73,9 @@ def table_data(state: State, question: TableQuestion) -> TablePageData:
     chosen = np.ones(len(numbers), bool)
     if question.differing:
         chosen &= ~_same(state, left, right, at)
-    for word in question.contains.lower().split():
-        chosen &= _hold(state, word, numbers, ((left, at[0]), (right, at[1])))
+    words = question.contains.lower().split()
+    if words:
+        chosen &= _hold(state, words, numbers, ((left, at[0]), (right, at[1])))
     page = np.flatnonzero(chosen)[question.offset : question.offset + question.limit]
     return TablePageData(
         total=len(numbers),
@@ -111,18 +112,26 @@ def _places(rows: Rows, numbers: Ints) -> Ints:
     return np.where(rows["prefix"][at] == numbers, at, -1)
 
 
-def _hold(state: State, word: str, numbers: Ints, tables: Sequence[tuple[Rows, Ints]]) -> Bools:
-    """Which prefixes have a word in themselves, or in a row's protocol or next hops."""
-    interning = state.rib.interning
-    texts = interning.prefixes.texts(numbers.tolist())
-    held = np.fromiter((word in text for text in texts), bool, len(texts))
-    for rows, at in tables:
-        there = at >= 0
-        mine = rows[at[there]]
-        by_kind = _marked(mine["kind"], lambda number: word in _kind_text(*_kind_of(state, number)))
-        by_hops = _marked(mine["next_hops"], lambda number: word in _hops_text(state, number))
-        held[there] |= by_kind | by_hops
-    return held
+def _hold(
+    state: State, words: Sequence[str], numbers: Ints, tables: Sequence[tuple[Rows, Ints]]
+) -> Bools:
+    """Which prefixes have every word in themselves, or in a row's protocol or next hops."""
+    texts = state.rib.interning.prefixes.texts(numbers.tolist())
+    there = [at >= 0 for _, at in tables]
+    mine = [rows[at[some]] for (rows, at), some in zip(tables, there, strict=True)]
+    all_held = np.ones(len(numbers), bool)
+    for word in words:
+        held = np.fromiter((word in text for text in texts), bool, len(texts))
+        for rows, some in zip(mine, there, strict=True):
+            held[some] |= _rows_hold(state, rows, word)
+        all_held &= held
+    return all_held
+
+
+def _rows_hold(state: State, rows: Rows, word: str) -> Bools:
+    by_kind = _marked(rows["kind"], lambda number: word in _kind_text(*_kind_of(state, number)))
+    by_hops = _marked(rows["next_hops"], lambda number: word in _hops_text(state, number))
+    return by_kind | by_hops
 
 
 def _marked(numbers: NDArray[np.int32], holds: Callable[[int], bool]) -> Bools:

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 from difflib import unified_diff
+from io import StringIO
 
 __all__ = ["unified_patch"]
 
@@ -19,18 +20,11 @@ def unified_patch(before: Mapping[str, str], after: Mapping[str, str]) -> str:
     """
     parts: list[str] = []
     for path in sorted(after):
-        lines = unified_diff(
-            list(_lines(before[path])), list(_lines(after[path])), f"a/{path}", f"b/{path}"
-        )
+        lines = unified_diff(_lines(before[path]), _lines(after[path]), f"a/{path}", f"b/{path}")
         parts += (line if line.endswith("\n") else f"{line}\n{_NO_END}" for line in lines)
     return "".join(parts)
 
 
-def _lines(text: str) -> Iterator[str]:
+def _lines(text: str) -> list[str]:
     """The lines with their ends: a line ends with a line feed alone, as `diff` has it."""
-    start = 0
-    while (end := text.find("\n", start)) >= 0:
-        yield text[start : end + 1]
-        start = end + 1
-    if start < len(text):
-        yield text[start:]
+    return list(StringIO(text, newline="\n"))

@@ -62,7 +62,6 @@ class NearMiss:
     changes: tuple[Change, ...]
     patches: tuple[FilePatch, ...]
     left: Obstacle  #: the first thing in the way after the edits
-    after: FlowAnswer
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -134,7 +133,7 @@ class _Search:
         self.until, self.on_progress = until, on_progress
         self.tried = 0
         self.found: list[_Node] = []
-        self.nearest: _Node | None = None
+        self.nearest: _Node  # what leaves the fewest obstacles; of those the fewest edits
         self.seen: set[object] = set()
 
     def run(self) -> Remedies:
@@ -177,43 +176,35 @@ class _Search:
                 self.found.append(made)
             elif _in_the_way(made.answer) < before or _first(made.answer) != _first(node.answer):
                 partial.append(made)
-                self._nearer(made)
+                self.nearest = min(self.nearest, made, key=_nearness)
         return True
 
-    def _nearer(self, node: _Node) -> None:
-        """Remember what leaves the fewest obstacles; of those the fewest edits."""
-        best = self.nearest
-        if best is None or _nearness(node) < _nearness(best):
-            self.nearest = node
-
     def _missed(self) -> NearMiss | None:
-        if self.nearest is None:
-            return None
         node = self._settled(self.nearest)
-        left = _first_obstacle(node.answer)
-        if left is None:
+        first = _first_obstacle(node.answer)
+        if first is None:
             return None
         return NearMiss(
             text="; ".join(node.words),
             changes=node.changes,
             patches=self._patches(node),
-            left=left,
-            after=node.answer,
+            left=first[1],
         )
 
     def _scene(self, node: _Node) -> Scene | None:
         """The first obstacle of a node; None where nobody can say what is in the way."""
-        for direction in (node.answer.forward, node.answer.back):
-            if direction is not None and direction.obstacles:
-                return Scene(
-                    state=node.state,
-                    texts={**self.texts, **node.texts},
-                    obstacle=direction.obstacles[0],
-                    answering=direction is node.answer.back,
-                    forward=_way(node.answer.forward),
-                    back=_way(node.answer.back),
-                )
-        return None
+        first = _first_obstacle(node.answer)
+        if first is None:
+            return None
+        direction, obstacle = first
+        return Scene(
+            state=node.state,
+            texts={**self.texts, **node.texts},
+            obstacle=obstacle,
+            answering=direction is node.answer.back,
+            forward=_way(node.answer.forward),
+            back=_way(node.answer.back),
+        )
 
     def _settled(self, node: _Node) -> _Node:
         """A node whose evidence stands where its own files have it."""
@@ -310,19 +301,18 @@ def _nearness(node: _Node) -> tuple[int, int]:
     return _in_the_way(node.answer), len(node.words)
 
 
-def _first_obstacle(answer: FlowAnswer) -> Obstacle | None:
+def _first_obstacle(answer: FlowAnswer) -> tuple[DirectionAnswer, Obstacle] | None:
+    """The first thing in the way, and of which direction."""
     for direction in (answer.forward, answer.back):
         if direction is not None and direction.obstacles:
-            return direction.obstacles[0]
+            return direction, direction.obstacles[0]
     return None
 
 
 def _first(answer: FlowAnswer) -> object:
     """The first obstacle, wherever its line has moved to."""
-    for direction in (answer.forward, answer.back):
-        if direction is not None and direction.obstacles:
-            return direction is answer.back, direction.obstacles[0].cause
-    return None
+    found = _first_obstacle(answer)
+    return found and (found[0] is answer.back, found[1].cause)
 
 
 def _way(direction: DirectionAnswer | None) -> tuple[tuple[str, str | None], ...]:

@@ -11,7 +11,7 @@ import {
 import { useMemo, type ReactNode } from 'react'
 import { useAddress, useTyped } from './address'
 import { Button } from './controls'
-import { Input } from './fields'
+import { SearchInput } from './fields'
 import { byName } from './natural'
 import { Cell, useVirtualRows, VirtualRows } from './VirtualRows'
 
@@ -71,15 +71,7 @@ export function DataTable<Row>({ rows, columns, empty, what, height = '100%' }: 
   return (
     <div className="flex min-h-0 flex-col" style={{ height }}>
       <div className="mb-2 flex items-center gap-3">
-        <Input
-          type="search"
-          aria-label={`Filter ${what}`}
-          placeholder={`filter ${what}`}
-          value={filter}
-          onChange={(event) => setFilter(event.target.value)}
-          room="dense"
-          className="w-56"
-        />
+        <SearchInput label={`Filter ${what}`} value={filter} onChange={setFilter} className="w-56" />
         <span className="text-soft" role="status">
           {shown.length === rows.length
             ? `${rows.length} ${what}`

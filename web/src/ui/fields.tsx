@@ -1,4 +1,9 @@
-import type { InputHTMLAttributes, SelectHTMLAttributes, TextareaHTMLAttributes } from 'react'
+import type {
+  InputHTMLAttributes,
+  KeyboardEventHandler,
+  SelectHTMLAttributes,
+  TextareaHTMLAttributes,
+} from 'react'
 
 /** How much room stands around the text: in a heading's line, in a bar, or in a form. */
 type Look = { room?: 'dense' | 'bar' | 'wide'; mono?: boolean }
@@ -30,6 +35,30 @@ export function TextArea({
   ...rest
 }: TextareaHTMLAttributes<HTMLTextAreaElement> & Look) {
   return <textarea className={`${fieldStyle({ room, mono })} ${className}`} {...rest} />
+}
+
+type SearchInputProps = {
+  /** What it is for, as “Filter files”. */
+  label: string
+  value: string
+  onChange: (value: string) => void
+  placeholder?: string
+  className?: string
+  onKeyDown?: KeyboardEventHandler
+}
+
+/** A field that narrows or searches what stands below it. */
+export function SearchInput({ label, onChange, placeholder, ...rest }: SearchInputProps) {
+  return (
+    <Input
+      type="search"
+      aria-label={label}
+      placeholder={placeholder ?? label.charAt(0).toLowerCase() + label.slice(1)}
+      onChange={(event) => onChange(event.target.value)}
+      room="dense"
+      {...rest}
+    />
+  )
 }
 
 type NumberInputProps = {

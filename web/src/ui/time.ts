@@ -9,5 +9,5 @@ const MOMENT = new Intl.DateTimeFormat('en-GB', {
 
 /** A moment as it is written everywhere: where the reader is, with the zone. */
 export function moment(when: string | Date): string {
-  return MOMENT.format(typeof when === 'string' ? new Date(when) : when)
+  return MOMENT.format(new Date(when))
 }

@@ -1,4 +1,5 @@
 import { download } from '../../ui/download'
+
 /** Properties that a drawing takes from style sheets; alone it has none. */
 const STYLES = [
   'fill',

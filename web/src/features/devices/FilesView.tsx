@@ -4,7 +4,7 @@ import { fileQuery, filesQuery } from '../../api/queries'
 import { FileText } from '../../pages'
 import { useAddress, useTyped } from '../../ui/address'
 import { Panel, Problem, Waiting } from '../../ui/controls'
-import { Input } from '../../ui/fields'
+import { Input, SearchInput } from '../../ui/fields'
 import { sortedByName } from '../../ui/natural'
 import { useLens } from '../lens/lens'
 import { placesOf } from './places'
@@ -29,15 +29,7 @@ export function FilesView() {
         }
         className="flex min-h-0 flex-col"
       >
-        <Input
-          type="search"
-          aria-label="Filter files"
-          placeholder="filter files"
-          value={wanted}
-          onChange={(event) => setWanted(event.target.value)}
-          room="dense"
-          className="mb-1.5 w-full"
-        />
+        <SearchInput label="Filter files" value={wanted} onChange={setWanted} className="mb-1.5 w-full" />
         <ul className="min-h-0 flex-1 overflow-auto">
           {shown.map((each) => (
             <li key={each.path}>
@@ -93,17 +85,14 @@ function FileView({ path }: { path: string }) {
       className="flex min-h-0 flex-col"
     >
       <div className="mb-1.5 flex flex-wrap items-center gap-x-3 gap-y-1">
-        <Input
-          type="search"
-          aria-label="Find in this file"
-          placeholder="find in this file"
+        <SearchInput
+          label="Find in this file"
           value={wanted}
-          onChange={(event) => {
-            setWanted(event.target.value)
+          onChange={(words) => {
+            setWanted(words)
             setNumber(0)
           }}
           onKeyDown={onKey}
-          room="dense"
           className="w-52"
         />
         {wanted.trim() && (

@@ -6,16 +6,13 @@ import {
   Dialog,
   DialogPanel,
 } from '@headlessui/react'
-import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
 import { useNavigate } from 'react-router'
-import { findQuery } from '../../api/queries'
 import type { Found } from '../../api/types'
-import { useFileLink, useLens, useLinkTo } from '../lens/lens'
+import { useFileLink, useLinkTo } from '../lens/lens'
 import { Problem, sentence } from '../../ui/controls'
-import { stillMatching } from './matching'
+import { useFound } from './useFound'
 import { fieldStyle } from '../../ui/fields'
-import { usePause } from '../../ui/usePause'
 
 /** What follows a `g`, and where it leads. */
 const PLACES: Record<string, { name: string; page: string }> = {
@@ -105,14 +102,10 @@ function Keys() {
 }
 
 function Finder({ onDone }: { onDone: () => void }) {
-  const lens = useLens()
   const [words, setWords] = useState('')
   const navigate = useNavigate()
   const target = useTarget()
-  const asked = usePause(words.trim())
-  const found = useQuery({ ...findQuery(lens, asked, false), placeholderData: keepPreviousData })
-  const isOld = found.isPlaceholderData || asked !== words.trim()
-  const results = stillMatching(words, { data: found.data, isPlaceholderData: isOld })
+  const { found, isOld, results } = useFound(words, { endpoints: false })
   const pick = (item: Found | null) => {
     if (!item) return
     onDone()

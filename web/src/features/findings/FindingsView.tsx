@@ -29,7 +29,7 @@ export function FindingsView() {
   if (!causes) return <Waiting what="Looking for findings" />
   return (
     <div
-      className={`grid h-full min-h-0 gap-3 ${chosen ? 'md:grid-cols-[minmax(0,1fr)_22rem] grid-cols-[minmax(0,1fr)]' : 'grid-cols-[minmax(0,1fr)]'}`}
+      className={`grid h-full min-h-0 grid-cols-[minmax(0,1fr)] gap-3 ${chosen ? 'md:grid-cols-[minmax(0,1fr)_22rem]' : ''}`}
     >
       <Panel className="flex min-h-0 flex-col">
         {muted > 0 && (

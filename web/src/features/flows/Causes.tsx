@@ -3,7 +3,7 @@ import { Link } from 'react-router'
 import type { FlowQuestion } from '../../api/queries'
 import type { Flow, FlowCause, FlowClass } from '../../api/types'
 import { Mono, Panel } from '../../ui/controls'
-import { Input } from '../../ui/fields'
+import { SearchInput } from '../../ui/fields'
 import { counted } from '../../ui/words'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { useLinkTo } from '../lens/lens'
@@ -95,16 +95,13 @@ function Pairs({ pairs }: { pairs: FlowClass['pairs'] }) {
     <div className="text-sm text-soft">
       {all && (
         <p className="my-1 flex flex-wrap items-center gap-3">
-          <Input
-            type="search"
-            aria-label="Filter pairs"
-            placeholder="filter pairs"
+          <SearchInput
+            label="Filter pairs"
             value={filter}
-            onChange={(event) => {
-              setFilter(event.target.value)
+            onChange={(words) => {
+              setFilter(words)
               setPage(0)
             }}
-            room="dense"
           />
           <span role="status">
             {matching.length === 0

@@ -1,11 +1,7 @@
 import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from '@headlessui/react'
-import { keepPreviousData, useQuery } from '@tanstack/react-query'
-import { findQuery } from '../../api/queries'
-import { stillMatching } from '../find/matching'
+import { useFound } from '../find/useFound'
 import type { Found } from '../../api/types'
-import { useLens } from '../lens/lens'
 import { fieldStyle } from '../../ui/fields'
-import { usePause } from '../../ui/usePause'
 
 /** A source or destination, completed from names and addresses; anything may be typed. */
 export function EndpointField({
@@ -17,14 +13,7 @@ export function EndpointField({
   value: string
   onChange: (value: string) => void
 }) {
-  const lens = useLens()
-  const asked = usePause(value.trim())
-  const found = useQuery({ ...findQuery(lens, asked, true), placeholderData: keepPreviousData })
-  const isOld = found.isPlaceholderData || asked !== value.trim()
-  const options = withTyped(
-    value.trim(),
-    stillMatching(value, { data: found.data, isPlaceholderData: isOld }),
-  )
+  const options = withTyped(value.trim(), useFound(value, { endpoints: true }).results)
   return (
     <label className="flex items-center gap-2 text-soft">
       {label}

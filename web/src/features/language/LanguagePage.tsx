@@ -1,15 +1,9 @@
 import { Lexer, Parser, Renderer, type Tokens } from 'marked'
 import { useEffect, useState } from 'react'
 import REFERENCE from '../../../../docs/device-file.md?raw'
-import { Input } from '../../ui/fields'
+import { SearchInput } from '../../ui/fields'
+import { dashed } from '../../ui/words'
 import { PageHead } from '../lens/PageHead'
-
-/** A heading's name in an address: #writing-values. */
-const anchor = (text: string) =>
-  text
-    .toLowerCase()
-    .replace(/[^a-z0-9]+/g, '-')
-    .replace(/^-|-$/g, '')
 
 /** The reference as a page, and its headings. It is our own text: nobody else writes into it. */
 function written() {
@@ -20,7 +14,7 @@ function written() {
   const renderer = new Renderer()
   renderer.heading = function ({ depth, text, tokens: inner }) {
     const level = Math.max(2, depth)
-    return `<h${level} id="${anchor(text)}">${this.parser.parseInline(inner)}</h${level}>`
+    return `<h${level} id="${dashed(text)}">${this.parser.parseInline(inner)}</h${level}>`
   }
   // What scrolls sideways is reached by keyboard too.
   const { code } = renderer
@@ -54,19 +48,11 @@ export function LanguagePage() {
         aria-label="Chapters"
         className="md:sticky md:top-3 md:max-h-[90vh] md:self-start md:overflow-auto"
       >
-        <Input
-          type="search"
-          aria-label="Find a chapter"
-          placeholder="find a chapter"
-          value={wanted}
-          onChange={(event) => setWanted(event.target.value)}
-          room="dense"
-          className="mb-2 w-full"
-        />
+        <SearchInput label="Find a chapter" value={wanted} onChange={setWanted} className="mb-2 w-full" />
         <ul>
           {shown.map(({ text: title, depth }) => (
             <li key={title} className={depth > 2 ? 'pl-3 text-sm' : ''}>
-              <a href={`#${anchor(title)}`} className="no-underline hover:underline">
+              <a href={`#${dashed(title)}`} className="no-underline hover:underline">
                 {title}
               </a>
             </li>

@@ -3,6 +3,7 @@ import { api, data } from '../../api/client'
 import type { FileChange } from '../../api/types'
 import { Problem } from '../../ui/controls'
 import { downloadText } from '../../ui/download'
+import { dashed } from '../../ui/words'
 import { useLens } from './lens'
 
 /** A proposed edit to take along: as a patch, copied or saved. `name` is what it is about. */
@@ -40,9 +41,4 @@ export function PatchActions({ changes, name }: { changes: FileChange[]; name: s
   )
 }
 
-const fileName = (name: string) =>
-  name
-    .toLowerCase()
-    .replace(/[^a-z0-9]+/g, '-')
-    .replace(/^-|-$/g, '')
-    .slice(0, 60) || 'change'
+const fileName = (name: string) => dashed(name).slice(0, 60) || 'change'

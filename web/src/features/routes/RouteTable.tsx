@@ -2,7 +2,7 @@ import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { chartQuery, deviceQuery, tableQuery, type TableQuestion } from '../../api/queries'
 import { Panel, Problem, Waiting } from '../../ui/controls'
 import { sortedByName } from '../../ui/natural'
-import { Input, Select } from '../../ui/fields'
+import { SearchInput, Select } from '../../ui/fields'
 import { useLens } from '../lens/lens'
 import { useAddress, useTyped } from '../../ui/address'
 import { CopyTable } from './CopyTable'
@@ -37,13 +37,11 @@ export function RouteTable({ device }: { device: string }) {
       className="flex min-h-0 flex-1 flex-col"
     >
       <div className="mb-2 flex flex-wrap items-center gap-3">
-        <Input
-          type="search"
-          aria-label="Filter routes"
+        <SearchInput
+          label="Filter routes"
           placeholder="prefix, protocol, next hop"
           value={filter}
-          onChange={(event) => setFilter(event.target.value)}
-          room="dense"
+          onChange={setFilter}
           className="w-56"
         />
         <span className="text-soft" role="status">

@@ -1,4 +1,4 @@
-import type { Flow, Hop, Stage } from '../../../api/types'
+import type { Flow, Hop, Stage, Verdict } from '../../../api/types'
 import { tone, VERDICT_WORDS } from '../verdicts'
 import type { HopRef } from './graph'
 import type { Tile } from './layout'
@@ -67,13 +67,7 @@ export function HopTile({ tile, flow, selected, unfolded, onSelect, onFold }: Ho
   const branch = direction?.branches[ref.branch]
   const stopped = tile.stops
   const last = branch && ref.hop === branch.hops.length - 1
-  const end = last
-    ? branch.verdict === 'looped'
-      ? 'loops here'
-      : stopped
-        ? 'stops here'
-        : VERDICT_WORDS[branch.verdict]
-    : null
+  const end = last ? endWords(branch.verdict, stopped) : null
   const { words, telling } = detailOf(hop, end, tile.again)
   return (
     <button
@@ -116,6 +110,11 @@ export function HopTile({ tile, flow, selected, unfolded, onSelect, onFold }: Ho
       {unfolded && <span className="sr-only">one of several that are alike</span>}
     </button>
   )
+}
+
+function endWords(verdict: Verdict, stopped: boolean): string {
+  if (verdict === 'looped') return 'loops here'
+  return stopped ? 'stops here' : VERDICT_WORDS[verdict]
 }
 
 /** Names so long are cut in their middle: those of one network often begin alike. */
