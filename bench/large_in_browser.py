@@ -3,12 +3,12 @@
 Opened are 1,000 devices with 3,000 links, each by name, and 5,000 devices with 15,000 links, by
 sites first. The time to open is from the answer with the chart's data to the first drawing of it,
 layout included; the frames are those drawn in a drag, or a scroll, of three seconds. The
-lists are those of 1,000 devices and of their findings; found is by what is typed, from the end of
-the pause in typing to the results. The application must be
-running (./start in another terminal). The networks made for this are removed again.
+lists are those of 1,000 devices and of their findings; of find-anything it is the time from a
+question to its answer. The application must be running (./start in another terminal). The networks
+made for this are removed again.
 From the checkout:
 
-    PYTHONPATH=. .venv/bin/python bench/chart_in_browser.py http://127.0.0.1:8640
+    PYTHONPATH=. .venv/bin/python bench/large_in_browser.py http://127.0.0.1:8640
 """
 
 from __future__ import annotations

@@ -31,7 +31,7 @@ class RemedyData(Answer):
 class NearMissData(Placed):
     """The edits that came farthest, and what is in the way then, with its line.
 
-    `text` is empty where nothing that was tried comes past the first obstacle.
+    `text` is empty where nothing that was tried leaves less in the way.
     """
 
     text: str
@@ -98,7 +98,7 @@ def _sentence(found: Remedies) -> str:
     if found.given_up:
         return f"No remedy found in the time given; {edits} tried."
     if found.missed and not found.missed.text:
-        return f"None of the {edits} tried gets past the first obstacle."
+        return f"None of the {edits} tried leaves less in the way."
     return f"None of the {edits} tried makes both directions arrive."
 
 

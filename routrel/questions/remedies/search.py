@@ -58,7 +58,7 @@ class Remedy:
 class NearMiss:
     """The edits that came farthest without making the flow arrive, and what is left in the way."""
 
-    text: str  #: empty: nothing that was tried comes past the first obstacle
+    text: str  #: empty: nothing that was tried leaves fewer obstacles
     changes: tuple[Change, ...]
     patches: tuple[FilePatch, ...]
     left: Obstacle  #: the first thing in the way after the edits

@@ -1794,7 +1794,7 @@ export interface components {
          * NearMissData
          * @description The edits that came farthest, and what is in the way then, with its line.
          *
-         *         `text` is empty where nothing that was tried comes past the first obstacle.
+         *         `text` is empty where nothing that was tried leaves less in the way.
          */
         NearMissData: {
             file: string | null;

@@ -120,7 +120,7 @@ function Missed({ missed }: { missed: NonNullable<Searched['answer']['missed']> 
         </>
       ) : (
         <p>
-          <strong>No edit passes this:</strong> {missed.left}{' '}
+          <strong>Still in the way:</strong> {missed.left}{' '}
           <EvidenceLink file={missed.file} line={missed.line} />
         </p>
       )}

@@ -14,8 +14,13 @@ const revision = (number: number) => ({
   files: 1,
 })
 
+let revisionsFail = false
+
 beforeEach(() => {
+  revisionsFail = false
   serve(({ pathname }) => {
+    if (pathname.endsWith('/revisions') && revisionsFail)
+      return Response.json({ code: 'takes_too_long', message: 'this takes too long' }, { status: 503 })
     if (pathname.endsWith('/revisions')) return [revision(3), revision(1)]
     if (pathname.includes('/findings')) return []
     return { ...place().network, title: 'Net' }
@@ -60,3 +65,9 @@ test.each(['999', '2', '0', 'newest', '3.5'])(
     expect(document.title).toBe('No such revision · Net · Routrel')
   },
 )
+
+test('where it cannot be told which revisions there are, that is said instead of waiting', async () => {
+  revisionsFail = true
+  open('/n/net/flows?revision=1')
+  expect(await screen.findByText('This takes too long.')).toBeVisible()
+})

@@ -158,7 +158,7 @@ function Rail() {
 }
 
 /** Names the newest revision in the address, once: what is shown stays what was asked. */
-function NameNewest({ number }: { number: number | undefined }) {
+function NameNewest({ number }: { number: number }) {
   const { pathname, search, hash } = useLocation()
   const params = new URLSearchParams(search)
   params.set('revision', String(number))
@@ -232,7 +232,8 @@ export function NetworkFrame({ username }: { username: string }) {
   )
   if (network.isError && !network.data) return <Unopened error={network.error} />
   if (!place || asked.kind === 'looking') return <Waiting what="Opening the network" />
-  if (asked.kind === 'unnamed') return <NameNewest number={place.network.newest_revision?.number} />
+  if (asked.kind === 'unnamed') return <NameNewest number={asked.newest} />
+  if (asked.kind === 'failed') return <Unopened error={asked.error} />
   if (asked.kind === 'unknown')
     return <UnknownRevision title={place.network.title} text={asked.text} known={asked.known} />
   const mayImport = place.network.role !== 'viewer'
