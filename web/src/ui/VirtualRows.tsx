@@ -1,5 +1,5 @@
 import { useVirtualizer } from '@tanstack/react-virtual'
-import { useRef, type ReactNode } from 'react'
+import { useLayoutEffect, useRef, type ReactNode } from 'react'
 
 /** Which of very many rows are drawn, and where they scroll. */
 export function useVirtualRows(count: number, height: number) {
@@ -8,7 +8,7 @@ export function useVirtualRows(count: number, height: number) {
     count,
     getScrollElement: () => scroller.current,
     estimateSize: () => height,
-    overscan: 8,
+    overscan: 3,
   })
   return { count, scroller, virtual, items: virtual.getVirtualItems() }
 }
@@ -22,10 +22,23 @@ type VirtualRowsProps = {
   children: (index: number) => ReactNode
 }
 
+/** Elements are added by so many, lest a row more or less in view gives all of them other rows. */
+const ELEMENTS_STEP = 16
+
 /** A table of which only the rows in sight are drawn; `children` gives the cells of a row. */
 export function VirtualRows({ rows, what, widths, header, empty, children }: VirtualRowsProps) {
   const { count, scroller, virtual, items } = rows
   const grid = { gridTemplateColumns: widths }
+  const drawn = useRef<HTMLDivElement>(null)
+  // An element goes on as another row when its own has left the view; its new height is to be known.
+  useLayoutEffect(() => {
+    const heights = [...(drawn.current?.children ?? [])].map((row) => (row as HTMLElement).offsetHeight)
+    items.forEach((item, at) => {
+      const height = heights[at]
+      if (height && height !== item.size) virtual.resizeItem(item.index, height)
+    })
+  })
+  const elements = Math.ceil(items.length / ELEMENTS_STEP) * ELEMENTS_STEP
   return (
     <div
       ref={scroller}
@@ -40,15 +53,14 @@ export function VirtualRows({ rows, what, widths, header, empty, children }: Vir
         </div>
       </div>
       {count === 0 && <p className="p-3 text-soft">{empty}</p>}
-      <div role="rowgroup" className="relative" style={{ height: virtual.getTotalSize() }}>
+      <div ref={drawn} role="rowgroup" className="relative" style={{ height: virtual.getTotalSize() }}>
         {items.map((item) => (
           <div
-            key={item.key}
+            key={item.index % elements}
             role="row"
             aria-rowindex={item.index + 2}
             data-index={item.index}
-            ref={virtual.measureElement}
-            className="absolute inset-x-0 grid border-b border-line/60 hover:bg-sunk"
+            className="absolute inset-x-0 grid [contain:layout_style] border-b border-line/60 hover:bg-sunk"
             style={{ ...grid, transform: `translateY(${item.start}px)` }}
           >
             {children(item.index)}

@@ -1,5 +1,4 @@
 import { useEffect, useMemo, useRef, type KeyboardEvent, type ReactNode } from 'react'
-import { counted } from '../../ui/words'
 import { around, BoxIndex, left, overlap, top, type Box, type Point } from './geometry'
 import type { Marks } from './layers'
 import type { ChartLayout } from './layout'
@@ -14,6 +13,7 @@ import { useBoxSelect } from './useBoxSelect'
 import { aroundView, useMapZoom, type Kept, type Level } from './useMapZoom'
 import { useMoving, type Drag } from './useMoving'
 import { isArrow, walk } from './walk'
+import { counted } from '../../wording'
 
 export const DRAWING = 'chart-drawing'
 /** What buttons beside the chart may do with it. */

@@ -1,14 +1,13 @@
-import type { ChartSegment } from '../../api/types'
 import { alongLine, beside, bottom, lengthOf, type Box, type Point } from './geometry'
 import { lineTexts } from './lineTexts'
 import type { ExtraLine, Marks, Tone } from './layers'
 import type { FlowPath, Stop, Stretch } from './flowPath'
-import { counted } from '../../ui/words'
-import { downOf, type ChartLink } from './parts'
+import { downOf } from './parts'
 import type { Line } from './route'
 import { FILL } from './Tiles'
 import { onPress } from './press'
 import type { Level } from './useMapZoom'
+import { linkWords } from '../../wording'
 
 const STROKE: Record<Tone, string> = {
   plain: 'stroke-soft',
@@ -21,27 +20,8 @@ const CLOSEST = 2.2
 /** Lines above which all are one shape while nobody can tell them apart. */
 const MANY = 400
 
-export const segmentTitle = (segment: ChartSegment) =>
-  [...segment.ends.map((end) => end.device), ...segment.outside.map((end) => end.name)].join(' – ')
-
 const pathOf = (points: Point[]) =>
   points.map((point, index) => `${index ? 'L' : 'M'}${point.x.toFixed(1)} ${point.y.toFixed(1)}`).join('')
-
-/** What a line says of itself: both ends with addresses, costs and MTU; of a trunk how many there are. */
-function linkWords(link: ChartLink): string {
-  const down = downOf(link)
-  if (link.trunk.length > 0) {
-    const some = down > 0 ? `, ${down} down` : ''
-    const names = link.trunk.slice(0, 12).map(segmentTitle)
-    return [`Trunk of ${counted(link.trunk.length, 'link')}${some}`, ...names].join('\n')
-  }
-  const ends = link.segment.ends.map((end) => {
-    const costs = end.costs.map(({ protocol, cost }) => `${protocol} cost ${cost}`)
-    const told = [...end.addresses, ...costs, `MTU ${end.mtu} bytes`, end.up ? '' : 'down'].filter(Boolean)
-    return `${end.device}:${end.interface}: ${told.join(', ')}`
-  })
-  return [`Link ${segmentTitle(link.segment)}${down ? ', down' : ''}`, ...ends].join('\n')
-}
 
 type LinkLinesProps = {
   lines: Line[]

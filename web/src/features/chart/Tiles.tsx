@@ -1,10 +1,10 @@
-import { counted } from '../../ui/words'
 import { bottom, left, right, top, type Box } from './geometry'
 import type { NodeMark, Tone } from './layers'
 import { NO_SITE, OUTSIDE, type ChartNode } from './parts'
 import { onPress } from './press'
 import type { Level } from './useMapZoom'
 import type { useMoving } from './useMoving'
+import { countWords, counted } from '../../wording'
 
 type Grip = ReturnType<ReturnType<typeof useMoving>['grip']>
 
@@ -61,7 +61,8 @@ type AreaNamesProps = {
   counts: Map<string, Count>
   onFold: (name: string) => void
 }
-type Count = { devices: number; hosts: number; errors: number; warnings: number }
+/** What is counted of a site. */
+export type Count = { devices: number; hosts: number; errors: number; warnings: number }
 
 /** The names of sites: above their devices, or large in the middle with counts where those cannot be read. */
 export function AreaNames({ areas, titles, shut, level, scale, counts, onFold }: AreaNamesProps) {
@@ -116,17 +117,6 @@ function Fold({ name, area, onFold }: { name: string; area: Box; onFold: () => v
       <path d={`M${x - 4} ${y}h8`} className="stroke-soft" strokeWidth={1.8} />
     </g>
   )
-}
-
-function countWords({ devices, hosts, errors, warnings }: Count) {
-  return [
-    counted(devices, 'device'),
-    hosts && counted(hosts, 'host'),
-    errors && `✗ ${errors}`,
-    warnings && `! ${warnings}`,
-  ]
-    .filter(Boolean)
-    .join(', ')
 }
 
 type TileProps = {

@@ -1,6 +1,7 @@
 import type { Branch, Flow } from '../../api/types'
-import { tone, VERDICT_WORDS, type Tone } from '../flows/verdicts'
+import { tone, type Tone } from '../flows/verdicts'
 import type { ChartLink, ChartParts } from './parts'
+import { VERDICT_WORDS } from '../../wording'
 
 /** A stretch of a flow between two nodes of the chart, on a link where there is one. */
 export type Stretch = {

@@ -1,5 +1,6 @@
 import type { BgpSession, Chart, ChartEnd } from '../../api/types'
 import { isDown, type ChartLink } from './parts'
+import { rateWords } from '../../wording'
 
 /** How a mark looks; a word or a shape always says the same. */
 export type Tone = 'plain' | 'good' | 'warn' | 'bad'
@@ -190,16 +191,3 @@ export const marksOf = (name: LayerName | null, question: LayerQuestion): Marks 
 
 export const needsSessions = (name: LayerName | null) =>
   name !== null && (LAYERS[name] as Layer).needs === 'sessions'
-
-const UNITS = ['b/s', 'kb/s', 'Mb/s', 'Gb/s', 'Tb/s']
-
-/** A rate as people say it: 2.5 Gb/s. */
-export function rateWords(bps: number): string {
-  let value = bps
-  let unit = 0
-  while (value >= 1000 && unit < UNITS.length - 1) {
-    value /= 1000
-    unit += 1
-  }
-  return `${value} ${UNITS[unit] ?? ''}`
-}

@@ -3,7 +3,7 @@ import type { Branch, Flow } from '../../api/types'
 import { chartDevice, chartEnd, chartSegment, flowHop } from './charts.testing'
 import { flowPath } from './flowPath'
 import { overlap, type Box } from './geometry'
-import { layerNamed, LAYERS, marksOf, needsSessions, rateWords, type LayerName } from './layers'
+import { layerNamed, LAYERS, marksOf, needsSessions, type LayerName } from './layers'
 import { aBranch } from '../flows/flows.testing'
 import { layoutChart } from './layout'
 import { lineTexts, type Near } from './lineTexts'
@@ -13,6 +13,7 @@ import { dropped } from './ChartPage'
 import { snapped } from './useMoving'
 import { levelAt } from './useMapZoom'
 import { walk } from './walk'
+import { rateWords } from '../../wording'
 
 const cost = (value: number, where = 'area 0') => [{ protocol: 'ospf', where, cost: value }]
 const chart = {

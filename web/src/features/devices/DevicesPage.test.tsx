@@ -2,11 +2,11 @@ import { screen, within } from '@testing-library/react'
 import userEvent from '@testing-library/user-event'
 import { beforeEach, expect, test } from 'vitest'
 import { drawAllRows, serve, visit } from '../../testing'
-import { rateWords } from '../chart/layers'
 import { DeviceSheet } from './DeviceSheet'
 import { LinkSheet } from './LinkSheet'
 import { aFinding } from '../findings/findings.testing'
 import { DevicesPage } from './DevicesPage'
+import { rateWords } from '../../wording'
 
 const at = (line: number) => ({ file: 'devices/r1.yaml', line, column: 1 })
 const FINDING = aFinding('r1 and r2 both have 10.0.0.1', {

@@ -2,14 +2,12 @@ import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { Link } from 'react-router'
 import { findingsQuery, flowsOverQuery } from '../../api/queries'
-import type { ChartEnd, ChartSegment, FlowOver } from '../../api/types'
+import type { ChartSegment, FlowOver } from '../../api/types'
 import { Mono, Panel, Problem, Severity, Waiting } from '../../ui/controls'
-import { rateWords } from '../chart/layers'
-import { segmentTitle } from '../chart/Lines'
-import { VERDICT_WORDS } from '../flows/verdicts'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { useLens, useLinkTo } from '../lens/lens'
 import { NamedAddresses } from '../lens/Named'
+import { VERDICT_WORDS, costWords, rateWords, segmentTitle } from '../../wording'
 
 /** One link: who is at its ends, and what each end says about it. */
 export function LinkSheet({ segment }: { segment: ChartSegment }) {
@@ -113,13 +111,3 @@ function OverRow({ flow }: { flow: FlowOver }) {
     </li>
   )
 }
-
-/** What an end counts outward, by protocol. */
-function costWords(end: ChartEnd): string {
-  const words = end.costs.map(
-    ({ protocol, where, cost }) => `${PROTOCOLS[protocol] ?? protocol} ${where}, cost outward ${cost}`,
-  )
-  return words.join('; ') || 'no link-state protocol here'
-}
-
-const PROTOCOLS: Record<string, string> = { ospf: 'OSPF', ospfv3: 'OSPFv3', isis: 'IS-IS' }

@@ -7,7 +7,8 @@ import { TextField } from '../../ui/fields'
 import { useEscape } from '../../ui/useEscape'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { useLens, useLinkTo, usePlace } from '../lens/lens'
-import { sinceWords, type Cause } from './causes'
+import { type Cause } from './causes'
+import { sinceWords } from '../../wording'
 
 /** All findings of one cause with their lines, since when, and muting for a reason. */
 export function CauseSheet({ cause, onClose }: { cause: Cause; onClose: () => void }) {

@@ -3,9 +3,10 @@ import userEvent from '@testing-library/user-event'
 import { beforeEach, expect, test } from 'vitest'
 import type { FindingNotes } from '../../api/types'
 import { place, serve, visit } from '../../testing'
-import { causesOf, countCauses, sinceWords } from './causes'
+import { causesOf, countCauses } from './causes'
 import { aFinding } from './findings.testing'
 import { FindingsView } from './FindingsView'
+import { sinceWords } from '../../wording'
 
 const MASK = { group: 'm1', cause: { file: 'c.yaml', line: 9, column: 3 }, suggestion: 'give both the same' }
 const FINDINGS = [

@@ -4,9 +4,10 @@ import { DataTable, type Column } from '../../ui/DataTable'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { useLens } from '../lens/lens'
 import { useAddress } from '../../ui/address'
-import { sinceWords, type Cause } from './causes'
+import { type Cause } from './causes'
 import { CauseSheet } from './CauseSheet'
 import { useCauses } from './useCauses'
+import { sinceWords } from '../../wording'
 
 /** Everything suspicious, one row for each cause; the newest first, what is muted on demand. */
 export function FindingsView() {

@@ -39,13 +39,6 @@ export function causesOf(findings: Finding[], notes: FindingNotes | undefined): 
   )
 }
 
-/** Since when a cause is there, short. */
-export function sinceWords(cause: Cause, revision: number | undefined): string {
-  if (cause.since === null) return ''
-  if (cause.orBefore) return `revision ${cause.since} or before`
-  return cause.since === revision && cause.since > 1 ? `new in ${cause.since}` : `revision ${cause.since}`
-}
-
 /** How many causes are errors and warnings and not muted. */
 export function countCauses(causes: Cause[]): { errors: number; warnings: number } {
   const heard = causes.filter((cause) => cause.muted === null)

@@ -5,7 +5,8 @@ import type { FlowCause, FlowClass, Verdict } from '../../api/types'
 import { visit } from '../../testing'
 import { Causes } from './Causes'
 import { aBranch, aDirection, aFlow } from './flows.testing'
-import { causeWords, flowTone } from './verdicts'
+import { flowTone } from './verdicts'
+import { causeWords } from '../../wording'
 
 const pairs = (...names: string[]) => names.map((source) => ({ source, destination: 'db' }))
 const aClass = (way: string, differs: string, ...names: string[]): FlowClass => ({

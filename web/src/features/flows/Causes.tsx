@@ -4,12 +4,12 @@ import type { FlowQuestion } from '../../api/queries'
 import type { Flow, FlowCause, FlowClass } from '../../api/types'
 import { Mono, Panel } from '../../ui/controls'
 import { SearchInput } from '../../ui/fields'
-import { counted } from '../../ui/words'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { useLinkTo } from '../lens/lens'
 import { addressOf } from './question'
-import { causeTone, causeWords } from './verdicts'
+import { causeTone } from './verdicts'
 import { Named } from '../lens/Named'
+import { causeWords, counted } from '../../wording'
 
 const LOOKS = { go: 'text-go', warn: 'text-warn', stop: 'text-stop' } as const
 const MARKS = { go: '✓', warn: '!', stop: '✗' } as const

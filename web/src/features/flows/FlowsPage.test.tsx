@@ -6,7 +6,7 @@ import { serve, visit } from '../../testing'
 import { aFinding } from '../findings/findings.testing'
 import { aBranch, aDirection, aFlow, aHop } from './flows.testing'
 import { FlowsPage } from './FlowsPage'
-import { ticketText } from './ticket'
+import { ticketText } from '../../wording'
 
 const stage = (
   name: Stage['stage'],

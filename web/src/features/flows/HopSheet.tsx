@@ -3,10 +3,10 @@ import type { Branch, Evidence, Hop, Route, Stage } from '../../api/types'
 import { Mono, Panel } from '../../ui/controls'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { useLinkTo } from '../lens/lens'
-import { hopWords } from '../routes/routeWords'
 import { lineOf, rulesOf, type RulesEvidence } from './evidence'
 import { WhyRoute } from './WhyRoute'
 import { Named } from '../lens/Named'
+import { hopWords } from '../../wording'
 
 const MARKS: Record<Stage['result'], { mark: string; word: string; look: string }> = {
   passed: { mark: '✓', word: 'passed', look: 'text-go' },

@@ -3,8 +3,8 @@ import type { Direction, Evidence, Flow, Hop } from '../../api/types'
 import { DataTable, type Column } from '../../ui/DataTable'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import type { HopRef } from './strip/graph'
-import { VERDICT_WORDS } from './verdicts'
 import { useNames, withNames } from '../lens/Named'
+import { VERDICT_WORDS } from '../../wording'
 
 type Row = {
   way: string

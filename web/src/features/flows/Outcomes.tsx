@@ -1,7 +1,7 @@
 import type { FlowDoubt } from '../../api/types'
 import { Panel } from '../../ui/controls'
 import { EvidenceLink } from '../lens/EvidenceLink'
-import { VERDICT_WORDS } from './verdicts'
+import { VERDICT_WORDS } from '../../wording'
 
 /** Where routes depend on who settled first: who decides, and what becomes of the flow in each outcome. */
 export function Outcomes({ doubt }: { doubt: FlowDoubt }) {
@@ -76,16 +76,4 @@ function Ways({ ways, lead = '' }: { ways: string[][]; lead?: string }) {
       ))}
     </>
   )
-}
-
-/** The doubt in a sentence: who decides, and what is the same in every outcome. */
-export function doubtSentence(doubt: FlowDoubt): string {
-  const who = doubt.deciders.map((each) => each.device).join(' or ')
-  const verdicts = new Set(doubt.outcomes.map((each) => `${each.verdict} ${each.return_verdict}`))
-  const [first] = doubt.outcomes
-  const same =
-    verdicts.size === 1 && first
-      ? ` In every outcome: ${VERDICT_WORDS[first.verdict]}${first.return_verdict ? `, answers: ${VERDICT_WORDS[first.return_verdict]}` : ''}.`
-      : ' What becomes of it differs.'
-  return `Not certain: it depends on which settles first, ${who}.${same}`
 }

@@ -11,7 +11,8 @@ import { KeepAsDraft } from '../lens/KeepAsDraft'
 import { useLens } from '../lens/lens'
 import { PatchActions } from '../lens/PatchActions'
 import { useAddress } from '../../ui/address'
-import { bodyOf, questionWords } from './question'
+import { bodyOf } from './question'
+import { questionWords } from '../../wording'
 
 /** Edits that make the flow arrive both ways. They are searched for only when somebody asks. */
 export function Remedies({ question }: { question: FlowQuestion }) {

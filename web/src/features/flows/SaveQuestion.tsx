@@ -5,9 +5,10 @@ import { api, data } from '../../api/client'
 import { savedQuestionsQuery, type FlowQuestion } from '../../api/queries'
 import { Button, Problem } from '../../ui/controls'
 import { useLinkTo, usePlace } from '../lens/lens'
-import { bodyOf, questionWords } from './question'
+import { bodyOf } from './question'
 import { useEscape } from '../../ui/useEscape'
 import { Input } from '../../ui/fields'
+import { questionWords } from '../../wording'
 
 /** Keeps a question under a name, to be run again after each change. */
 export function SaveQuestion({ question, onDone }: { question: FlowQuestion; onDone: () => void }) {

@@ -10,7 +10,8 @@ import { Button, Panel, Problem, Waiting } from '../../ui/controls'
 import { useLinkTo, usePlace } from '../lens/lens'
 import { PageHead } from '../lens/PageHead'
 import { FlowTabs } from './FlowTabs'
-import { addressOf, questionWords } from './question'
+import { addressOf } from './question'
+import { questionWords } from '../../wording'
 
 /** Kept questions by folder, each with its last answer and when it changed. */
 export function SavedQuestionsPage() {

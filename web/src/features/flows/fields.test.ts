@@ -1,6 +1,6 @@
 import { expect, test } from 'vitest'
 import { withTyped } from './EndpointField'
-import { rateWords } from '../chart/layers'
+import { rateWords } from '../../wording'
 
 const found = (value: string) => ({
   kind: 'address',

@@ -42,14 +42,3 @@ export function addressOf(question: FlowQuestion): Record<string, string | null>
 export function bodyOf(question: FlowQuestion) {
   return { ...question, dscp: question.dscp ?? 0, may_fragment: question.may_fragment ?? false }
 }
-
-/** The question as people say it. */
-export function questionWords(question: FlowQuestion): string {
-  const more = [
-    question.size !== undefined &&
-      `${question.size} bytes${question.may_fragment ? ', fragmentation allowed' : ''}`,
-    question.source_port !== undefined && `from port ${question.source_port}`,
-    question.dscp ? `code point ${question.dscp}` : false,
-  ].filter(Boolean)
-  return `${question.from} → ${question.to}, ${question.as || 'ping'}${more.length ? `, ${more.join(', ')}` : ''}`
-}

@@ -2,7 +2,7 @@ import { Lexer, Parser, Renderer, type Tokens } from 'marked'
 import { useEffect, useState } from 'react'
 import REFERENCE from '../../../../docs/device-file.md?raw'
 import { SearchInput } from '../../ui/fields'
-import { dashed } from '../../ui/words'
+import { dashed } from '../../ui/dashed'
 import { PageHead } from '../lens/PageHead'
 
 /** The reference as a page, and its headings. It is our own text: nobody else writes into it. */

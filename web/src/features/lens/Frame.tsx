@@ -9,7 +9,6 @@ import { Problem, Waiting } from '../../ui/controls'
 import { currentTheme, keepTheme } from '../../ui/theme'
 import { moment } from '../../ui/time'
 import { SkipLinks } from '../../ui/SkipLinks'
-import { counted } from '../../ui/words'
 import { countCauses } from '../findings/causes'
 import { useCauses } from '../findings/useCauses'
 import { FindAnything } from '../find/FindAnything'
@@ -18,6 +17,7 @@ import { PageHead } from './PageHead'
 import { useRevision } from './useRevision'
 import { PlaceContext, useLinkTo } from './lens'
 import { useAddress } from '../../ui/address'
+import { counted } from '../../wording'
 
 function Account({ username, role }: { username: string; role?: string }) {
   const queries = useQueryClient()

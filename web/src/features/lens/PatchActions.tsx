@@ -3,7 +3,7 @@ import { api, data } from '../../api/client'
 import type { FileChange } from '../../api/types'
 import { Problem } from '../../ui/controls'
 import { downloadText } from '../../ui/download'
-import { dashed } from '../../ui/words'
+import { dashed } from '../../ui/dashed'
 import { useLens } from './lens'
 
 /** A proposed edit to take along: as a patch, copied or saved. `name` is what it is about. */

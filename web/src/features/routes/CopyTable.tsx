@@ -4,7 +4,7 @@ import type { Lens, TableQuestion } from '../../api/queries'
 import type { TableRow, TitledRoute } from '../../api/types'
 import { Button } from '../../ui/controls'
 import { toCsv } from '../../ui/DataTable'
-import { hopWords } from './routeWords'
+import { hopWords } from '../../wording'
 
 /** Fetches what matches, however much it is, and copies it. */
 export function CopyTable({ lens, question, count }: { lens: Lens; question: TableQuestion; count: number }) {

@@ -4,8 +4,8 @@ import { sessionsQuery } from '../../api/queries'
 import type { HeldRoute, Holders } from '../../api/types'
 import { Mono, Panel } from '../../ui/controls'
 import { useLens } from '../lens/lens'
-import { hopWords } from './routeWords'
 import { Named } from '../lens/Named'
+import { hopWords } from '../../wording'
 
 const BARS = ['bg-act', 'bg-warn', 'bg-soft', 'bg-stop', 'bg-ink']
 

@@ -5,7 +5,7 @@ import type { HeldRoute, Holders, Why } from '../../api/types'
 import { place, serve, visit } from '../../testing'
 import { RoutesPage } from './RoutesPage'
 import { candidatesWith, nextHop } from './candidates.testing'
-import { ladderRungs } from './routeWords'
+import { ladderRungs } from './ladder'
 
 const candidate = candidatesWith(['usable', 'distance', 'path_type', 'metric'])
 const NOWHERE = { file: null, line: null, column: null }

@@ -3,7 +3,8 @@ import userEvent from '@testing-library/user-event'
 import { beforeEach, expect, test } from 'vitest'
 import type { BgpSession } from '../../api/types'
 import { drawAllRows, serve, visit } from '../../testing'
-import { relationWords, SessionsPage } from './SessionsPage'
+import { SessionsPage } from './SessionsPage'
+import { relationWords } from '../../wording'
 
 const session = (neighbour: string, more: Partial<BgpSession> = {}): BgpSession => ({
   device: 'r1',

@@ -11,6 +11,7 @@ import { useAddress } from '../../ui/address'
 import { BouncePanel } from './BouncePanel'
 import { RouteTabs } from './RouteTabs'
 import { Named } from '../lens/Named'
+import { relationWords } from '../../wording'
 
 /** Every BGP neighbour: is its session up, and if not, why? */
 export function SessionsPage() {
@@ -137,10 +138,6 @@ function Answer() {
       </p>
     </>
   )
-}
-
-export function relationWords(session: BgpSession): string {
-  return session.reflector_client ? `${session.relation}, client` : session.relation
 }
 
 function State({ session }: { session: BgpSession }) {

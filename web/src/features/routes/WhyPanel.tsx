@@ -6,8 +6,9 @@ import { Mono, Panel, Problem, Waiting } from '../../ui/controls'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { useLens, useLinkTo } from '../lens/lens'
 import { WouldTakePanel } from './WouldTakePanel'
-import { depth, hopWords, ladderRungs, neighbourOf } from './routeWords'
+import { depth, ladderRungs, neighbourOf } from './ladder'
 import { Named } from '../lens/Named'
+import { hopWords } from '../../wording'
 
 /** Why one device chose its route, or why it has none. */
 export function WhyPanel({ q, device, vrf }: { q: string; device: string; vrf: string }) {

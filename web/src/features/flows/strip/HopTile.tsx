@@ -1,8 +1,8 @@
-import type { Flow, Hop, Stage, Verdict } from '../../../api/types'
-import { tone, VERDICT_WORDS } from '../verdicts'
+import type { Flow, Hop, Stage } from '../../../api/types'
+import { tone } from '../verdicts'
 import type { HopRef } from './graph'
 import type { Tile } from './layout'
-import { shareWords } from './shares'
+import { hereWords, shareWords } from '../../../wording'
 
 export type TwoWays = Pick<Flow, 'forward' | 'return'>
 
@@ -67,7 +67,7 @@ export function HopTile({ tile, flow, selected, unfolded, onSelect, onFold }: Ho
   const branch = direction?.branches[ref.branch]
   const stopped = tile.stops
   const last = branch && ref.hop === branch.hops.length - 1
-  const end = last ? endWords(branch.verdict, stopped) : null
+  const end = last ? hereWords(branch.verdict, stopped) : null
   const { words, telling } = detailOf(hop, end, tile.again)
   return (
     <button
@@ -110,11 +110,6 @@ export function HopTile({ tile, flow, selected, unfolded, onSelect, onFold }: Ho
       {unfolded && <span className="sr-only">one of several that are alike</span>}
     </button>
   )
-}
-
-function endWords(verdict: Verdict, stopped: boolean): string {
-  if (verdict === 'looped') return 'loops here'
-  return stopped ? 'stops here' : VERDICT_WORDS[verdict]
 }
 
 /** Names so long are cut in their middle: those of one network often begin alike. */

@@ -8,10 +8,10 @@ import {
   type RefObject,
 } from 'react'
 import type { Direction, FlowDoubt, Verdict } from '../../../api/types'
-import { VERDICT_WORDS } from '../verdicts'
 import type { HopRef } from './graph'
 import { HopTile, type TwoWays } from './HopTile'
 import { TILE_HEIGHT, type Bend, type Half, type Strip, type Wire } from './layout'
+import { VERDICT_WORDS } from '../../../wording'
 
 const GAP = { least: 24, most: 90 }
 const TILE = { least: 104, most: 124 }

@@ -1,5 +1,5 @@
 import { expect, test } from 'vitest'
-import { shareWords } from './shares'
+import { shareWords } from './wording'
 
 test.each([
   [1, 'all'],

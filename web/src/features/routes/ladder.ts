@@ -1,18 +1,4 @@
-import type { Candidate, Route } from '../../api/types'
-
-type Hops = Pick<Route, 'next_hops'>
-
-/** A route's next hops: who they are, else their addresses and interfaces. */
-export function hopWords(route: Hops & { discard?: boolean }): string {
-  if (route.discard) return 'discards'
-  return route.next_hops
-    .map((hop) => {
-      const share = route.next_hops.some((each) => each.weight !== hop.weight) ? ` (share ${hop.weight})` : ''
-      if (!hop.address) return `directly on ${hop.interface ?? ''}${share}`
-      return `${hop.device ?? hop.address} by ${hop.interface ?? ''}${share}`
-    })
-    .join(', ')
-}
+import type { Candidate } from '../../api/types'
 
 /** How far down the ladder a candidate came: the index of the rung it lost on, or one past the last. */
 export function depth(candidate: Candidate, rungs: string[]): number {
