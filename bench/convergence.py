@@ -17,7 +17,7 @@ from pathlib import Path
 from bench.networks import star_of_rings
 from routrel.convergence.converge import State, converge
 from routrel.files.reader import load_texts, read_texts
-from routrel.model.failures import Failures
+from routrel.model.failures import Failure, FailureKind, Failures
 from routrel.model.network import Network
 
 DEMO = Path(__file__).resolve().parents[1] / "demo"
@@ -38,7 +38,7 @@ def measure(name: str, network: Network) -> None:
     state = converge(network)
     edited = replace(network, description="edited")
     link = next(segment for segment in state.topology.segments if segment.is_link)
-    failed = Failures(links=frozenset({link.name}))
+    failed = Failures((Failure(FailureKind.LINK, link.name),))
     anew = median(lambda: converge(network))
     print(f"{name}: {len(network.devices)} devices, from nothing {anew * 1000:.0f} ms")
     ways: dict[str, Callable[[], State]] = {

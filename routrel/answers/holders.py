@@ -78,7 +78,7 @@ class _Follower:
         if end is not None:
             return self.of(interning.table_numbers[end.device.name, end.interface.vrf], passed)
         segment = topology.segment_of.get((device, hop.interface or ""))
-        for outside in segment.outside if segment else ():
+        for outside in topology.outside_ends(segment):
             if outside.address.ip == hop.address:
                 return frozenset({Exit("outside", device, outside.neighbour.name)})
         return frozenset({Exit("no_neighbour", device)})

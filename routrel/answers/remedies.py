@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from routrel.answers.base import Answer, LinesData, Placed, position
 from routrel.answers.moves import MovesData, moves_data
-from routrel.lens.changes import Change
+from routrel.lens.file_edits import FileEdit
 from routrel.questions.remedies.search import NearMiss, Remedies, Remedy
 from routrel.wording.flows import answer_sentence, obstacle_sentence
 from routrel.wording.opened import opened_words
@@ -20,7 +20,7 @@ class RemedyData(Answer):
 
     text: str
     take: str
-    changes: list[Change]
+    changes: list[FileEdit]
     edits: list[LinesData]
     opens: float  #: headers that filters permit then and did not before; may be many
     opens_text: str
@@ -36,7 +36,7 @@ class NearMissData(Placed):
 
     text: str
     left: str
-    changes: list[Change]
+    changes: list[FileEdit]
     edits: list[LinesData]
 
 

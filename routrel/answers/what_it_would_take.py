@@ -19,7 +19,7 @@ from routrel.answers.winning_edits import Proposals
 from routrel.convergence.converge import State, reconverge
 from routrel.files.patching import edited_lines
 from routrel.files.reader import reread_devices
-from routrel.lens.changes import Change, DoesNotApply, changed
+from routrel.lens.file_edits import DoesNotApply, FileEdit, edited
 from routrel.model.addresses import Address, Prefix
 from routrel.model.place import Place
 from routrel.protocols.evidence import CandidatePath
@@ -47,7 +47,7 @@ class ProposedEditData(Placed):
     attribute: str
     value: int | str | list[int]
     target: str
-    changes: list[Change]
+    changes: list[FileEdit]
 
 
 class WinningEditData(ProposedEditData):
@@ -186,11 +186,11 @@ class _Trying:
         state = self.state
         try:
             changes = changes_of(edit, state.topology.devices[edit.device], self.texts)
-            edited = changed(self.texts, changes)
+            texts = edited(self.texts, changes)
         except DoesNotApply:
             return None
         files = sorted({change.file for change in changes})
-        reading = reread_devices(state.network, {file: edited[file] for file in files})
+        reading = reread_devices(state.network, {file: texts[file] for file in files})
         if not reading.good:
             return None
         after = reconverge(state, reading.network, search=False)
@@ -210,7 +210,7 @@ class _Trying:
             **position(place),
         }
         if lost is None and after.converged >= state.converged:
-            lines = [edited_lines(file, self.texts[file], edited[file]) for file in files]
+            lines = [edited_lines(file, self.texts[file], texts[file]) for file in files]
             return WinningEditData(
                 edits=[LinesData.of(patch) for patches in lines for patch in patches],
                 moves=moves_data(moves(state, after, self.kept, self.ways)),

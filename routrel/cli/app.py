@@ -7,6 +7,7 @@ from typing import Annotated
 import typer
 
 from routrel import __version__
+from routrel.cli import change
 from routrel.cli.check import check
 from routrel.cli.common import out
 from routrel.cli.demo import demo
@@ -43,3 +44,4 @@ def options(
 
 for command in (check, routes, flow, sessions, policy, demo, schema):
     app.command()(command)
+app.add_typer(change.app, name="change")

@@ -9,7 +9,10 @@ from routrel.answers.findings import findings_data
 from routrel.cli.common import (
     ERRORS_FOUND,
     AsJson,
+    ChangeFiles,
+    Fail,
     Folder,
+    Through,
     look,
     out,
     print_finding,
@@ -20,12 +23,14 @@ from routrel.model.findings import Severity
 __all__ = ["check"]
 
 
-def check(folder: Folder, as_json: AsJson = False) -> None:
+def check(
+    folder: Folder, change: ChangeFiles = None, fail: Fail = None, as_json: AsJson = False
+) -> None:
     """Read all files and report everything wrong or suspicious.
 
     Exit code 0: no errors; 1: errors found; 2: there is nothing to read.
     """
-    view = look(folder)
+    view = look(folder, Through.of(change, fail))
     findings = view.findings
     more = view.reading.problem_count - len(view.reading.problems)
     shown = sum(1 for finding in findings if finding.severity is Severity.ERROR)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import sys
 from collections.abc import Sequence
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Annotated, NoReturn
 
@@ -15,17 +16,23 @@ from rich.markup import escape
 from routrel.answers.base import data
 from routrel.answers.routes import NextHopData
 from routrel.convergence.converge import State
-from routrel.files.reader import UnusableInput
+from routrel.files.reader import UnusableInput, decode, read_change
+from routrel.files.report import Report
+from routrel.lens.changes import Conflicts
 from routrel.lens.failures import UnknownFailure, named_failures
 from routrel.lens.look import View, look_at_folder
+from routrel.model.changes import Change
 from routrel.model.findings import Finding, Severity
 
 __all__ = [
     "ERRORS_FOUND",
     "UNUSABLE",
     "AsJson",
-    "Failed",
+    "ChangeFiles",
+    "Fail",
     "Folder",
+    "Through",
+    "change_in",
     "cited",
     "computed",
     "computed_view",
@@ -44,32 +51,82 @@ UNUSABLE = 2
 out = Console(highlight=False, soft_wrap=True, width=None if sys.stdout.isatty() else 200)
 err = Console(stderr=True, highlight=False, soft_wrap=True)
 Folder = Annotated[Path, typer.Argument(help="the folder of a network's files", show_default=False)]
-Failed = Annotated[
+Fail = Annotated[
     list[str] | None,
-    typer.Option("--failed", help="what has failed: device, device:interface, or “link NAME”"),
+    typer.Option(
+        "--fail",
+        metavar="KIND:NAME",
+        help="what has failed; kinds: interface, link, direction, device, site, session, line, "
+        "group; an interface, and a direction by its sender, as device:interface, a session as "
+        "device:address",
+    ),
+]
+ChangeFiles = Annotated[
+    list[Path] | None,
+    typer.Option("--change", metavar="FILE", help="a change to look through; may be repeated"),
 ]
 AsJson = Annotated[bool, typer.Option("--json", help="print JSON")]
 _COLOURS = {Severity.ERROR: "red", Severity.WARNING: "yellow", Severity.NOTE: "blue"}
 
 
-def look(folder: Path, failed: Sequence[str] = ()) -> View:
-    """What a folder's files show, with some things failed; what cannot be read is refused."""
+@dataclass(frozen=True, slots=True)
+class Through:
+    """What a folder is looked at through besides itself, as the options have it."""
+
+    changes: Sequence[Path]
+    failed: Sequence[str]
+
+    @classmethod
+    def of(cls, changes: Sequence[Path] | None, failed: Sequence[str] | None) -> Through:
+        return cls(changes or (), failed or ())
+
+    def __str__(self) -> str:
+        made = [f"{path} made" for path in self.changes]
+        return ", ".join([*made, *(f"{failed} failed" for failed in self.failed)])
+
+
+NOTHING = Through((), ())
+
+
+def change_in(file: Path) -> Change:
+    """The change of a file; one that cannot be read is refused."""
+    report = Report()
     try:
-        return look_at_folder(folder, named_failures(failed))
+        text = decode(str(file), file.read_bytes(), report)
+    except OSError as error:
+        refuse(f"{file} cannot be read: {error.strerror}", "name a change file")
+    change, problems = read_change(text, str(file)) if text is not None else (None, ())
+    problems = (*report.problems, *problems)
+    for problem in problems:
+        print_finding(problem, err)
+    if change is None or problems:
+        refuse(f"{file} is not used", "correct it")
+    return change
+
+
+def look(folder: Path, through: Through = NOTHING) -> View:
+    """What a folder's files show through changes and failures; what cannot be is refused."""
+    changes = tuple(map(change_in, through.changes))
+    try:
+        return look_at_folder(folder, named_failures(through.failed), changes)
     except UnusableInput as error:
         refuse(str(error))
     except UnknownFailure as error:
         refuse(error.text, error.suggestion)
+    except Conflicts as error:
+        for conflict in error.conflicts:
+            err.print(f"[red]{escape(str(conflict))}[/]")
+        refuse("the change does not fit these files", "write it anew, or take these edits out")
 
 
-def computed(folder: Path, failed: Sequence[str] = ()) -> State:
+def computed(folder: Path, through: Through = NOTHING) -> State:
     """The computed network; files with problems are refused, since answers would be guesses."""
-    return computed_view(folder, failed)[0]
+    return computed_view(folder, through)[0]
 
 
-def computed_view(folder: Path, failed: Sequence[str] = ()) -> tuple[State, View]:
+def computed_view(folder: Path, through: Through = NOTHING) -> tuple[State, View]:
     """As `computed`, with all else that was seen of the folder."""
-    view = look(folder, failed)
+    view = look(folder, through)
     if view.state is None:
         for problem in view.reading.problems:
             print_finding(problem, err)
@@ -77,8 +134,8 @@ def computed_view(folder: Path, failed: Sequence[str] = ()) -> tuple[State, View
             f"{view.reading.problem_count} problems in the files; nothing is computed from them",
             f"correct them and check again: routrel check {folder}",
         )
-    if failed:
-        err.print(f"[yellow]with {escape(', '.join(failed))} failed[/]")
+    if str(through):
+        err.print(f"[yellow]with {escape(str(through))}[/]")
     return view.state, view
 
 

@@ -15,8 +15,10 @@ from routrel.answers.flows import DirectionData, FlowDoubtData, StageData
 from routrel.answers.remedies import RemediesData, remedies_data
 from routrel.cli.common import (
     AsJson,
-    Failed,
+    ChangeFiles,
+    Fail,
     Folder,
+    Through,
     cited,
     computed_view,
     out,
@@ -64,11 +66,12 @@ def flow(
         ),
     ] = False,
     patience: Annotated[float, typer.Option(min=0, help="seconds to look for remedies")] = 30,
-    failed: Failed = None,
+    change: ChangeFiles = None,
+    fail: Fail = None,
     as_json: AsJson = False,
 ) -> None:
     """Follow a flow through the network and say what stops it."""
-    state, view = computed_view(folder, failed or ())
+    state, view = computed_view(folder, Through.of(change, fail))
     question = FlowQuestion(
         source=source,
         destination=destination,

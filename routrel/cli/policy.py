@@ -12,7 +12,10 @@ from rich.markup import escape
 from routrel.answers.policies import PolicyStepData, read_route, try_policy
 from routrel.cli.common import (
     AsJson,
+    ChangeFiles,
+    Fail,
     Folder,
+    Through,
     cited,
     computed,
     look,
@@ -30,12 +33,15 @@ def policy(
     device: Annotated[str, typer.Option(help="the device whose policy it is")],
     policy_name: Annotated[str, typer.Option("--policy", help="the policy's name")],
     route: Annotated[str, typer.Option(help="the route as JSON; - reads standard input")],
+    change: ChangeFiles = None,
+    fail: Fail = None,
     as_json: AsJson = False,
 ) -> None:
     """Put one route through one policy and show what each statement makes of it."""
-    view = look(folder)
+    through = Through.of(change, fail)
+    view = look(folder, through)
     if not view.reading.good:
-        computed(folder)
+        computed(folder, through)
     text = sys.stdin.read() if route == "-" else route
     try:
         given = json.loads(text)

@@ -16,8 +16,10 @@ from routrel.answers.routes import CandidateValuesData, RouteData, route_data
 from routrel.answers.why import WhyData, explain_route
 from routrel.cli.common import (
     AsJson,
-    Failed,
+    ChangeFiles,
+    Fail,
     Folder,
+    Through,
     cited,
     computed,
     hops_words,
@@ -38,7 +40,8 @@ def routes(
     prefix: Annotated[str | None, typer.Option(help="only routes to exactly this prefix")] = None,
     address: Annotated[str | None, typer.Option(help="the longest match for this address")] = None,
     why: Annotated[bool, typer.Option("--why", help="show every candidate")] = False,
-    failed: Failed = None,
+    change: ChangeFiles = None,
+    fail: Fail = None,
     as_json: AsJson = False,
 ) -> None:
     """Print the computed routes of one or all devices."""
@@ -46,7 +49,7 @@ def routes(
         refuse("--prefix and --address exclude each other", "give one of them")
     if why and not (prefix or address):
         refuse("--why needs to know which route", "add --prefix or --address")
-    state = computed(folder, failed or ())
+    state = computed(folder, Through.of(change, fail))
     try:
         question = RouteQuestion(
             device=device,

@@ -12,8 +12,10 @@ from routrel.answers.bounce import bounce_data
 from routrel.answers.sessions import sessions_data
 from routrel.cli.common import (
     AsJson,
-    Failed,
+    ChangeFiles,
+    Fail,
     Folder,
+    Through,
     cited,
     computed_view,
     out,
@@ -37,11 +39,12 @@ def sessions(
         str, typer.Option(help="a neighbour's address: what if its session goes down and comes up?")
     ] = "",
     vrf: Annotated[str, typer.Option(help="its VRF")] = DEFAULT_VRF,
-    failed: Failed = None,
+    change: ChangeFiles = None,
+    fail: Fail = None,
     as_json: AsJson = False,
 ) -> None:
     """List all BGP sessions with their state, and why those that are down are down."""
-    state, view = computed_view(folder, failed or ())
+    state, view = computed_view(folder, Through.of(change, fail))
     if bounce:
         _bounce(state, view, device, vrf, bounce, as_json)
         return

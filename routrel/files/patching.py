@@ -7,13 +7,16 @@ in block style grows by lines, what was written in flow style grows inside its b
 from __future__ import annotations
 
 import difflib
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import yaml
 
+from routrel.files.canonical import canonical_yaml
+
 __all__ = [
     "FilePatch",
+    "NoSuchItem",
     "Path",
     "copy_item",
     "copy_key",
@@ -21,11 +24,17 @@ __all__ = [
     "flow_style",
     "insert_item",
     "is_yaml",
+    "item_count",
+    "item_name",
+    "move_item",
     "path_at",
+    "path_of",
+    "put",
     "quoted",
     "remove",
     "set_key",
     "set_value",
+    "value_at",
 ]
 
 Path = tuple[str | int, ...]
@@ -36,6 +45,10 @@ _LOADER = getattr(yaml, "CSafeLoader", yaml.SafeLoader)
 
 #: Columns above which a new value is written as a block of lines.
 _WIDTH = 100
+
+
+class NoSuchItem(KeyError):
+    """A list has no item of that name."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -116,6 +129,129 @@ def set_value(text: str, path: Path, value: str) -> str:
     if _is_nothing(node):
         value = " " + value
     return _replaced(text, node.start_mark, node.end_mark, value)
+
+
+def put(text: str, path: Path, value: str) -> str:
+    """Put a value where another stands, whether on one line or a block of lines.
+
+    Raises:
+        KeyError: there is nothing at the path.
+    """
+    node = _find(_root(text), path)
+    if isinstance(node, yaml.ScalarNode) or _is_flow(node):
+        return set_value(text, path, value)
+    parent, last = _find(_root(text), path[:-1]), path[-1]
+    start, end, _, _ = _extent(parent, last)
+    lines = text.splitlines(keepends=True)
+    if isinstance(parent, yaml.MappingNode):
+        new = _written(" " * start.column, f"{last}: ", value)
+        first = start.line
+    else:
+        first = _dash_line(lines, parent, start.line)
+        new = _written(" " * parent.start_mark.column, "- ", value)
+    if parent.value and isinstance(parent, yaml.MappingNode):
+        # What stands in front of the key on its line, as the dash of an item, stays.
+        new[0] = lines[first][: start.column] + new[0][start.column :]
+    return "".join([*lines[:first], *(f"{line}\n" for line in new), *lines[end + 1 :]])
+
+
+def move_item(text: str, path: Path, position: int) -> str:
+    """Move an item of a list in front of the one at a position, counted before it moves.
+
+    Its lines move as they are; a position behind the last makes it the last.
+
+    Raises:
+        KeyError: there is no such item.
+    """
+    parent, place = _find(_root(text), path[:-1]), path[-1]
+    if not isinstance(parent, yaml.SequenceNode) or not isinstance(place, int):
+        raise KeyError(f"{place} is no item of a list")
+    item = _find(parent, (place,))
+    position = min(position, len(parent.value))
+    if position in (place, place + 1):
+        return text
+    if _is_flow(parent):
+        value = _between(text, item.start_mark, item.end_mark)
+        without = remove(text, path)
+        return insert_item(without, path[:-1], position - (position > place), value)
+    lines = text.splitlines(keepends=True)
+    if not lines[-1].endswith("\n"):
+        lines[-1] += "\n"
+
+    def first_line(number: int) -> int:
+        if number == len(parent.value):
+            return _last_line(parent) + 1
+        return _dash_line(lines, parent, parent.value[number].start_mark.line)
+
+    first, end = first_line(place), _last_line(item) + 1
+    moved, target = lines[first:end], first_line(position)
+    if target > first:
+        return "".join([*lines[:first], *lines[end:target], *moved, *lines[target:]])
+    return "".join([*lines[:target], *moved, *lines[target:first], *lines[end:]])
+
+
+def value_at(text: str, path: Path) -> str | None:
+    """What stands at a path, as `canonical_yaml` writes it; None: nothing."""
+    node = _find_or_none(_root(text), path)
+    return None if node is None else canonical_yaml(node)
+
+
+def item_count(text: str, path: Path) -> int | None:
+    """How many items the list at a path has; None where there is no list."""
+    node = _find_or_none(_root(text), path)
+    return len(node.value) if isinstance(node, yaml.SequenceNode) else None
+
+
+#: The keys by whose value an item of a list is named, the first that it has.
+_NAMING = ("id", "name", "to", "prefix", "from", "address")
+
+
+def path_of(text: str, steps: Sequence[str]) -> Path:
+    """The path of a place that is named by steps: keys, and items of lists by what names them.
+
+    An item is named by its id, name, destination or prefix; a plain one by itself; any by its
+    number as #3. Where keys are missing the rest of the path is as it was named.
+
+    Raises:
+        NoSuchItem: no item of a list has that name.
+        KeyError: several have.
+    """
+    path: list[str | int] = []
+    node: yaml.Node | None = _root(text)
+    for step in steps:
+        if isinstance(node, yaml.SequenceNode):
+            place = _named_item(node, step)
+            path.append(place)
+            node = node.value[place]
+        else:
+            path.append(step)
+            node = _step(node, step) if node is not None else None
+    return tuple(path)
+
+
+def _named_item(node: yaml.SequenceNode, step: str) -> int:
+    if step.startswith("#") and step[1:].isdecimal():
+        if not 1 <= int(step[1:]) <= len(node.value):
+            raise NoSuchItem(f"the list has no item {step}")
+        return int(step[1:]) - 1
+    found = [place for place, item in enumerate(node.value) if item_name(item) == step]
+    if not found:
+        raise NoSuchItem(f"no item is called {step}")
+    if len(found) > 1:
+        raise KeyError(f"{len(found)} items are called {step}")
+    return found[0]
+
+
+def item_name(item: yaml.Node | None) -> str | None:
+    """What an item of a list is named by; None: by its number alone."""
+    if isinstance(item, yaml.ScalarNode):
+        return str(item.value)
+    if isinstance(item, yaml.MappingNode):
+        values = {key.value: value for key, value in item.value}
+        for key in _NAMING:
+            if isinstance(values.get(key), yaml.ScalarNode):
+                return str(values[key].value)
+    return None
 
 
 def set_key(text: str, path: Path, key: str, value: str) -> str:
@@ -208,9 +344,7 @@ def copy_item(text: str, path: Path) -> str:
     if _is_flow(parent):
         return insert_item(text, path[:-1], place, _between(text, item.start_mark, item.end_mark))
     lines = text.splitlines(keepends=True)
-    first = item.start_mark.line
-    while lines[first][parent.start_mark.column] != "-":
-        first -= 1
+    first = _dash_line(lines, parent, item.start_mark.line)
     return _with_line(text, first, "".join(lines[first : _last_line(item) + 1]).rstrip("\n"))
 
 
@@ -277,7 +411,7 @@ def _find(node: yaml.Node, path: Path) -> yaml.Node:
 
 def _is_nothing(node: yaml.Node) -> bool:
     """Whether a key has nothing behind it."""
-    return isinstance(node, yaml.ScalarNode) and not node.value and node.style is None
+    return isinstance(node, yaml.ScalarNode) and not node.value and not node.style
 
 
 def _is_flow(node: yaml.Node) -> bool:
@@ -307,6 +441,14 @@ def _extent(parent: yaml.Node, last: str | int) -> tuple[yaml.Mark, int, int, in
 
 
 # --- the text ------------------------------------------------------------------------------------
+
+
+def _dash_line(lines: list[str], parent: yaml.Node, line: int) -> int:
+    """The line with the dash of an item of a block list that begins on a line."""
+    column = parent.start_mark.column
+    while lines[line][column : column + 1] != "-":
+        line -= 1
+    return line
 
 
 def _offset(text: str, mark: yaml.Mark) -> int:

@@ -9,12 +9,13 @@ from pathlib import Path
 from typing import TypeVar
 
 from routrel.files.hosts import is_hosts_file, read_hosts
-from routrel.files.language import CASE_FILE, DEVICE_FILE, NETWORK_FILE, OUTSIDE_FILE
+from routrel.files.language import CASE_FILE, CHANGE_FILE, DEVICE_FILE, NETWORK_FILE, OUTSIDE_FILE
 from routrel.files.nodes import MAXIMUM_BYTES, Mapping, parse
 from routrel.files.references import check_devices, check_references
 from routrel.files.report import Report
 from routrel.files.shapes import BAD, Record
 from routrel.model.cases import Case
+from routrel.model.changes import Change
 from routrel.model.findings import Finding
 from routrel.model.network import Device, NamedAddress, Network, OutsideNeighbour
 from routrel.model.place import Place
@@ -25,6 +26,7 @@ __all__ = [
     "decode",
     "is_network_file",
     "load_texts",
+    "read_change",
     "read_folder",
     "read_texts",
     "reread_devices",
@@ -33,12 +35,13 @@ __all__ = [
 MAXIMUM_FILES = 20_000
 _SUFFIXES = (".yaml", ".yml")
 #: What files of their own describe, by name.
-Named = TypeVar("Named", Device, Case, OutsideNeighbour, NamedAddress)
+Named = TypeVar("Named", Device, Case, Change, OutsideNeighbour, NamedAddress)
 _KINDS: dict[str, Record] = {
     "network": NETWORK_FILE,
     "device": DEVICE_FILE,
     "outside": OUTSIDE_FILE,
     "case": CASE_FILE,
+    "change": CHANGE_FILE,
 }
 
 
@@ -60,6 +63,7 @@ class Reading:
     problems: tuple[Finding, ...]
     problem_count: int
     cases: tuple[Case, ...] = ()  #: that lie beside the network, in order of name
+    changes: tuple[Change, ...] = ()  #: as cases
 
     @property
     def good(self) -> bool:
@@ -161,6 +165,7 @@ def read_texts(
     networks: list[Network] = []
     devices: dict[str, Device] = {}
     cases: dict[str, Case] = {}
+    changes: dict[str, Change] = {}
     outside: dict[str, OutsideNeighbour] = {}
     names: dict[str, NamedAddress] = {}
     for count, file in enumerate(sorted(texts)):
@@ -187,6 +192,8 @@ def read_texts(
                 _keep(outside, neighbour.name, neighbour, "outside", report)
             case Case() as case:
                 _keep(cases, case.name, case, "case", report)
+            case Change() as change:
+                _keep(changes, change.name, change, "change", report)
     base = networks[0] if networks else Network(name="Unnamed network")
     for neighbour in base.outside:
         _keep(outside, neighbour.name, neighbour, "outside", report)
@@ -200,7 +207,20 @@ def read_texts(
     )
     report.device = None
     check_references(network, report)
-    return _reading(network, report, tuple(cases[name] for name in sorted(cases)))
+    return replace(
+        _reading(network, report),
+        cases=tuple(cases[name] for name in sorted(cases)),
+        changes=tuple(changes[name] for name in sorted(changes)),
+    )
+
+
+def read_change(text: str, file: str) -> tuple[Change | None, tuple[Finding, ...]]:
+    """The change of a file, None where there is none, and the file's problems."""
+    report = Report()
+    found = _read_file(text, file, report)
+    if found is not None and not isinstance(found, Change):
+        report.error(found.place, "unknown_file", "the file is no change", "begin with change:")
+    return found if isinstance(found, Change) else None, tuple(report.sorted())
 
 
 def reread_devices(network: Network, texts: MappingType[str, str]) -> Reading:
@@ -227,12 +247,11 @@ def reread_devices(network: Network, texts: MappingType[str, str]) -> Reading:
     return _reading(network, report)
 
 
-def _reading(network: Network, report: Report, cases: tuple[Case, ...] = ()) -> Reading:
+def _reading(network: Network, report: Report) -> Reading:
     return Reading(
         network=network,
         problems=tuple(report.sorted()),
         problem_count=report.count,
-        cases=cases,
     )
 
 
@@ -250,7 +269,7 @@ def _keep(known: dict[str, Named], name: str, value: Named, what: str, report: R
 
 def _read_file(
     text: str, file: str, report: Report
-) -> Network | Device | OutsideNeighbour | Case | None:
+) -> Network | Device | OutsideNeighbour | Case | Change | None:
     before = report.count
     root = parse(text, file, report)
     top = Place(file, 1, 1)
@@ -271,7 +290,7 @@ def _read_file(
         kinds.remove("outside")  # a key of the network file too
     if len(kinds) != 1:
         text_ = (
-            "says neither “device:”, “network:”, “outside:” nor “case:”"
+            "says neither “device:”, “network:”, “outside:”, “case:” nor “change:”"
             if not kinds
             else "says " + " and ".join(f"“{kind}:”" for kind in kinds)
         )

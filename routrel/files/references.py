@@ -30,6 +30,7 @@ def check_references(network: Network, report: Report) -> None:
     devices = {device.name: device for device in network.devices}
     report.device = None
     _check_links(network, devices, report)
+    _check_risk_groups(network, devices, report)
     _check_names(network, devices, report)
     _check_groups(network, devices, report)
 
@@ -177,6 +178,35 @@ def _check_unnumbered(device: Device, interface: Interface, report: Report) -> N
         problem = f"{interface.name} borrows from {lender.name}, which has no address"
     if problem:
         report.error(interface.place, "bad_unnumbered", problem, "name an interface with addresses")
+
+
+def _check_risk_groups(network: Network, devices: dict[str, Device], report: Report) -> None:
+    outside = [neighbour.name for neighbour in network.outside]
+    links = {link.name for link in network.links}
+    links |= {
+        str(address.network)
+        for device in network.devices
+        for interface in device.interfaces
+        for address in interface.addresses
+    }
+    for group in network.risk_groups:
+        named = (
+            ("unknown_device", "device", group.devices, devices),
+            ("unknown_link", "link", group.links, links),
+            ("unknown_outside", "outside network", group.lines, outside),
+        )
+        for code, what, names, known in named:
+            for name in names:
+                if name not in known:
+                    text = f"{group.name}: there is no {what} “{name}”"
+                    report.error(group.place, code, text, closest(name, known))
+        for end in group.interfaces:
+            device = devices.get(end.device)
+            if device is None or device.interface(end.interface) is None:
+                interfaces = [f"{end.device}:{i.name}" for i in device.interfaces] if device else []
+                text = f"there is no interface “{end}”"
+                hint = closest(str(end), interfaces or devices)
+                report.error(end.place, "unknown_interface", text, hint)
 
 
 def _check_links(network: Network, devices: dict[str, Device], report: Report) -> None:

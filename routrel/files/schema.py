@@ -4,17 +4,18 @@ from __future__ import annotations
 
 from typing import Any
 
-from routrel.files.language import CASE_FILE, DEVICE_FILE, NETWORK_FILE, OUTSIDE_FILE
+from routrel.files.language import CASE_FILE, CHANGE_FILE, DEVICE_FILE, NETWORK_FILE, OUTSIDE_FILE
 
 __all__ = ["json_schema"]
 
 
 def json_schema() -> dict[str, Any]:
-    """A schema (draft 2020-12) that accepts device, network, outside and case files."""
+    """A schema (draft 2020-12) that accepts device, network, outside, case and change files."""
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
         "title": "Routrel device files, version 1",
         "oneOf": [
-            record.schema() for record in (DEVICE_FILE, NETWORK_FILE, OUTSIDE_FILE, CASE_FILE)
+            record.schema()
+            for record in (DEVICE_FILE, NETWORK_FILE, OUTSIDE_FILE, CASE_FILE, CHANGE_FILE)
         ],
     }

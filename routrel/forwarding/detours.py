@@ -75,7 +75,7 @@ class Detours:
             segment = self.topology.segment_of.get((device.name, interface.name))
             if segment is None or not self.topology.is_up(device.name, interface.name):
                 continue
-            for end in segment.outside:
+            for end in self.topology.outside_ends(segment):
                 behind = [p for p in end.neighbour.prefixes if p.prefixlen]
                 same = end.address.version == header.destination.version
                 if same and any(header.destination in prefix for prefix in behind):

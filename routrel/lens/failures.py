@@ -5,11 +5,15 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from routrel.files.shapes import closest
-from routrel.model.failures import Failures
-from routrel.model.network import Network
-from routrel.topology.segments import build_topology
+from routrel.model.failures import Failure, FailureKind, Failures
+from routrel.topology.failed import UnknownThing
 
-__all__ = ["UnknownFailure", "failures_of", "named_failures"]
+__all__ = ["UnknownFailure", "named_failures", "unknown_failure"]
+
+_FORMS = (
+    "write interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), "
+    "device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME"
+)
 
 
 class UnknownFailure(Exception):
@@ -21,53 +25,27 @@ class UnknownFailure(Exception):
 
 
 def named_failures(names: Iterable[str]) -> Failures:
-    """Failures by name: `device`, `device:interface`, or `link NAME` as the network has it.
+    """Failures by their written form, KIND:NAME, each once and in one order.
 
-    Whether they exist is seen when a network is looked at with them; see `failures_of`.
-    """
-    devices, interfaces, links = set(), set(), set()
-    for name in names:
-        word, _, rest = name.strip().partition(" ")
-        device, colon, interface = name.strip().partition(":")
-        if word == "link" and rest.strip():
-            links.add(rest.strip())
-        elif colon:
-            interfaces.add((device, interface))
-        else:
-            devices.add(device)
-    return Failures(
-        devices=frozenset(devices), interfaces=frozenset(interfaces), links=frozenset(links)
-    )
-
-
-def failures_of(network: Network, failures: Failures) -> Failures:
-    """The same failures, all of which are things of the network.
+    Whether they exist is seen when a network is looked at with them.
 
     Raises:
-        UnknownFailure: one of them is not.
+        UnknownFailure: a name says no kind of thing that can fail.
     """
-    if not failures:
-        return failures
-    devices = {device.name: device for device in network.devices}
-    for name in sorted({*failures.devices, *(owner for owner, _ in failures.interfaces)}):
-        if name not in devices:
-            raise UnknownFailure(
-                f"there is no device “{name}” that could fail",
-                closest(name, list(devices)) or "write device, device:interface, or link NAME",
-            )
-    for owner, name in sorted(failures.interfaces):
-        if devices[owner].interface(name) is None:
-            known = [interface.name for interface in devices[owner].interfaces]
-            raise UnknownFailure(
-                f"{owner} has no interface “{name}” that could fail",
-                closest(name, known) or "its interfaces: " + ", ".join(known),
-            )
-    links = {segment.name for segment in build_topology(network).segments}
-    for name in sorted(failures.links):
-        if name not in links:
-            raise UnknownFailure(
-                f"there is no link “{name}” that could fail",
-                closest(name, sorted(links))
-                or "links are named in the network file, or by their subnet",
-            )
-    return failures
+    things = set()
+    for text in names:
+        kind, _, name = text.strip().partition(":")
+        if kind not in list(FailureKind) or not name.strip():
+            raise UnknownFailure(f"“{text}” does not say what has failed", _FORMS)
+        things.add(Failure(FailureKind(kind), name.strip()))
+    return Failures(tuple(sorted(things)))
+
+
+def unknown_failure(error: UnknownThing) -> UnknownFailure:
+    """The same in words, with the name that may have been meant."""
+    names = sorted(error.known)
+    hint = closest(error.failure.name, names)
+    if not hint and names:
+        some = ", ".join(names[:8])
+        hint = f"there are: {some}" + (f" and {len(names) - 8} more" if len(names) > 8 else "")
+    return UnknownFailure(f"{error.what} that could fail", hint or _FORMS)

@@ -7,18 +7,20 @@ that have failed. It is the only way from files to a state: the same lens gives 
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
 from routrel.convergence.converge import State, converge
 from routrel.files.reader import Reading, load_texts, read_texts
 from routrel.files.report import Report
-from routrel.lens.changes import Change, changed
-from routrel.lens.failures import failures_of
+from routrel.lens.changes import with_changes
+from routrel.lens.failures import unknown_failure
 from routrel.model.cases import Case
+from routrel.model.changes import Change
 from routrel.model.failures import NOTHING_FAILED, Failures
 from routrel.model.findings import Finding, finding_order
+from routrel.topology.failed import UnknownThing
 
 __all__ = [
     "Lens",
@@ -71,12 +73,13 @@ def content_hash(texts: Mapping[str, str]) -> str:
     return digest.hexdigest()
 
 
-def network_hash(texts: Mapping[str, str], cases: Iterable[Case]) -> str:
-    """The name of a network's content, that is of all files but those of its cases.
+def network_hash(texts: Mapping[str, str], reading: Reading) -> str:
+    """The name of a network's content: that of all files but those of its cases and changes.
 
     Revisions with one name have equal states, places included.
     """
-    beside = {case.place.file for case in cases}
+    beside = {case.place.file for case in reading.cases}
+    beside |= {change.place.file for change in reading.changes}
     return content_hash({path: text for path, text in texts.items() if path not in beside})
 
 
@@ -97,18 +100,20 @@ def look_through(
         state_of: Given the name of a network in which nothing has failed and what computes its
             state, gives the state: whoever knows it already need not compute it.
     Raises:
-        DoesNotApply: a file or place of a change is not there.
+        Conflicts: a place is not as it was when an edit of it was written.
         UnknownFailure: something is said to have failed that is not in the network.
     """
-    texts = changed(lens.texts, lens.changes) if lens.changes else lens.texts
+    texts = with_changes(lens.texts, lens.changes) if lens.changes else lens.texts
     reading = read_texts(texts, report, on_file)
     state = None
     if reading.good:
-        failures = failures_of(reading.network, lens.failures)
-        if failures:
-            state = converge(reading.network, failures=failures)
+        if lens.failures:
+            try:
+                state = converge(reading.network, failures=lens.failures)
+            except UnknownThing as error:
+                raise unknown_failure(error) from error
         else:
-            name = network_hash(texts, reading.cases)
+            name = network_hash(texts, reading)
             state = state_of(name, lambda: converge(reading.network))
     return View(reading=reading, state=state, texts=texts)
 
@@ -123,12 +128,15 @@ def look(
     return look_through(Lens(texts=texts), report, on_file, state_of)
 
 
-def look_at_folder(folder: Path, failures: Failures = NOTHING_FAILED) -> View:
-    """Look at the files in a folder.
+def look_at_folder(
+    folder: Path, failures: Failures = NOTHING_FAILED, changes: tuple[Change, ...] = ()
+) -> View:
+    """Look at the files in a folder, as changes have made them and with some things failed.
 
     Raises:
         UnusableInput: there is no such folder, or nothing to read in it.
+        Conflicts: a place is not as it was when an edit of it was written.
         UnknownFailure: something is said to have failed that is not in the network.
     """
     texts, report = load_texts(folder)
-    return look_through(Lens(texts=texts, failures=failures), report)
+    return look_through(Lens(texts=texts, changes=changes, failures=failures), report)

@@ -47,6 +47,7 @@ __all__ = [
     "Processing",
     "Reject",
     "ReversePathCheck",
+    "RiskGroup",
     "Role",
     "Site",
     "StaticRoute",
@@ -341,6 +342,20 @@ class Group:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class RiskGroup:
+    """What fails together, as all that lies in one duct or hangs on one power feed."""
+
+    name: str
+    title: str = ""
+    description: str = ""
+    devices: tuple[str, ...] = ()
+    links: tuple[str, ...] = ()  #: by stated name, or a subnet
+    interfaces: tuple[LinkEnd, ...] = ()
+    lines: tuple[str, ...] = ()  #: by outside network
+    place: Place = placed()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class NamedAddress:
     """A name that people have for addresses, of this network or of any other."""
 
@@ -360,6 +375,7 @@ class Network:
     links: tuple[Link, ...] = ()
     outside: tuple[OutsideNeighbour, ...] = ()
     groups: tuple[Group, ...] = ()
+    risk_groups: tuple[RiskGroup, ...] = ()
     names: tuple[NamedAddress, ...] = ()
     place: Place = placed()
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Protocol
 
 from routrel.files.patching import Path, flow_style, path_at, quoted
-from routrel.lens.changes import LAST, Change, CopyItem, CopyKey, Insert, Patch, Remove, SetKey
+from routrel.lens.file_edits import LAST, CopyItem, CopyKey, FileEdit, Insert, Patch, Remove, SetKey
 from routrel.model.addresses import Address, Prefix
 from routrel.model.bgp import BgpInstance, BgpNeighbour, NextHopRule
 from routrel.model.network import DEFAULT_VRF, Device
@@ -66,10 +66,10 @@ class Edit(Protocol):
         ...
 
 
-def changes_of(edit: Edit, device: Device, texts: Mapping[str, str]) -> tuple[Change, ...]:
+def changes_of(edit: Edit, device: Device, texts: Mapping[str, str]) -> tuple[FileEdit, ...]:
     """An edit as changes of files."""
     file = device.place.file
-    return tuple(Change(file, patch) for patch in edit.patches(device, texts[file]))
+    return tuple(FileEdit(file, patch) for patch in edit.patches(device, texts[file]))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

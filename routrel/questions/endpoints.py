@@ -242,7 +242,7 @@ def _outside_endpoint(
         Start(end.device.name, end.interface.vrf, end.interface.name, name)
         for name in names
         for segment in state.topology.segments
-        if any(own.neighbour.name == name for own in segment.outside)
+        if any(own.neighbour.name == name for own in state.topology.outside_ends(segment))
         for end in segment.ends
         if end.device.role.forwards and state.topology.is_up(*end.key)
     ]

@@ -30,6 +30,9 @@ def gap_reasons(state: State, gap: Gap, route: Route) -> list[AbsenceStep]:
     up = [pair for pair in links if gap.is_up(pair)]
     if not up:
         return [*found, *_links_down(gap, links)]
+    lost = list(_frames_lost(gap, up))
+    if lost:
+        return [*found, *lost]
     results = list(state.results.values())
     common = [result for result in results if _runs_at_both(result, gap)]
     for result in common:
@@ -63,6 +66,20 @@ def _links_down(gap: Gap, links: _Links) -> Iterator[AbsenceStep]:
             text=f"{down}, so the link between {pair[0]} and {pair[1]} is down",
             suggestion="" if down.failed else "enable it",
             place=down.end.interface.place,
+        )
+
+
+def _frames_lost(gap: Gap, links: _Links) -> Iterator[AbsenceStep]:
+    """Directions that have failed, where no link is left that carries frames both ways."""
+    failed = gap.topology.failed.directions
+    found = [[end for end in pair if end.key in failed] for pair in links]
+    for end in [ends[0] for ends in found] if all(found) else ():
+        yield AbsenceStep(
+            kind="failed",
+            device=end.device.name,
+            text=f"{failed[end.key]} has failed in this lens: what {end} sends is lost",
+            suggestion="",
+            place=end.interface.place,
         )
 
 

@@ -8,7 +8,7 @@ is worth seeing as one wire). Host prefixes, loopbacks and link-local addresses 
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Iterator
+from collections.abc import Hashable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
@@ -23,6 +23,7 @@ from routrel.model.network import (
     Processing,
 )
 from routrel.model.redundancy import VirtualRouter
+from routrel.topology.failed import Failed, spread
 
 __all__ = [
     "Attachment",
@@ -56,10 +57,10 @@ class Down:
     """Why an interface carries nothing."""
 
     end: Attachment  #: whose configuration or failure it is; of a failed link the interface itself
-    failed: str = ""  #: the device, interface or link that failed; empty: the end is shut
+    failed: str = ""  #: what failed, as "link harbour"; empty: the end is shut
 
     def __str__(self) -> str:
-        return f"{self.failed} has failed" if self.failed else f"{self.end} is shut"
+        return f"{self.failed} has failed in this lens" if self.failed else f"{self.end} is shut"
 
 
 @dataclass(frozen=True, slots=True)
@@ -109,12 +110,18 @@ class Segment:
 
 @dataclass(frozen=True, kw_only=True)
 class Topology:
-    """Segments of a network with the look-ups forwarding and routing need."""
+    """Segments of a network with the look-ups forwarding and routing need.
+
+    Attributes:
+        failures: What has failed, as it was named.
+        failed: The single things that carry nothing for it.
+    """
 
     network: Network
     segments: tuple[Segment, ...]
     segment_of: dict[tuple[str, str], Segment] = field(repr=False)  #: by (device, interface)
     failures: Failures = NOTHING_FAILED
+    failed: Failed = field(default_factory=Failed, repr=False)
 
     @cached_property
     def devices(self) -> dict[str, Device]:
@@ -153,7 +160,27 @@ class Topology:
 
     def has_failed(self, device: str) -> bool:
         """Whether a device is off."""
-        return device in self.failures.devices
+        return device in self.failed.devices
+
+    def is_heard(self, device: str, interface: str) -> bool:
+        """Whether what an interface sends arrives at the other ends; else its direction failed."""
+        return (device, interface) not in self.failed.directions
+
+    def hearing(self, device: str, interface: str) -> Hashable | None:
+        """What names those who hear each other both ways: equal for all ends that do.
+
+        None where an interface is on no segment. An end whose own frames are lost is alone.
+        """
+        segment = self.segment_of.get((device, interface))
+        if segment is None or self.is_heard(device, interface):
+            return None if segment is None else segment.id
+        return device, interface
+
+    def outside_ends(self, segment: Segment | None) -> Iterator[OutsideEnd]:
+        """The ends of outside networks on a segment whose lines work."""
+        for end in segment.outside if segment else ():
+            if end.neighbour.name not in self.failed.lines:
+                yield end
 
     def keeps_routes(self, device: str, interface: str) -> bool:
         """Whether the routes over an interface stand.
@@ -202,20 +229,36 @@ class Topology:
         """The master of every virtual router (RFC 9568 6.4).
 
         Of those on a segment with one number and family, the highest priority, then the highest
-        primary address. All are taken to start at once, so a lower one that does not yield
-        (`preempt: false`) is not master.
+        primary address. One whose frames are lost is master too unless it hears a higher one. All
+        are taken to start at once, so a lower one that does not yield (`preempt: false`) is not
+        master.
         """
-        found: dict[tuple[int, int, int], VirtualEnd] = {}
+        found: dict[tuple[Hashable, int, int], VirtualEnd] = {}
         for segment in self.segments:
             for end in segment.ends:
                 if not self.is_up(*end.key):
                     continue
                 for router in end.interface.virtual_routers:
                     one = VirtualEnd(end.device, end.interface, router)
-                    key = (segment.id, router.id, router.addresses[0].version)
+                    group = self.hearing(*end.key)
+                    key = (group, router.id, router.addresses[0].version)
                     if key not in found or one.rank > found[key].rank:
                         found[key] = one
-        return tuple(found.values())
+        return tuple(
+            one
+            for (group, *router), one in found.items()
+            if group == self.segment_of[one.key].id or not self._is_outranked(one, router, found)
+        )
+
+    def _is_outranked(
+        self,
+        one: VirtualEnd,
+        router: Sequence[int],
+        masters: Mapping[tuple[Hashable, int, int], VirtualEnd],
+    ) -> bool:
+        """Whether one that nobody hears hears a master of higher rank."""
+        heard = masters.get((self.segment_of[one.key].id, router[0], router[1]))
+        return heard is not None and heard.rank > one.rank
 
     @cached_property
     def _masters_of(self) -> dict[Address, list[VirtualEnd]]:
@@ -234,11 +277,15 @@ class Topology:
             if not end.interface.enabled:
                 return Down(end)
             if self.has_failed(end.device.name):
-                return Down(end, f"device {end.device.name}")
-            if end.key in self.failures.interfaces:
-                return Down(end, f"interface {end}")
-        if segment is not None and segment.name in self.failures.links:
-            return Down(own, f"link {segment.name}")
+                return Down(end, self.failed.devices[end.device.name])
+            if end.key in self.failed.interfaces:
+                return Down(end, self.failed.interfaces[end.key])
+        if segment is not None and segment.id in self.failed.segments:
+            return Down(own, self.failed.segments[segment.id])
+        if segment is not None and len(segment.ends) == 1:
+            lines = {end.neighbour.name for end in segment.outside}
+            if lines and lines <= self.failed.lines.keys():
+                return Down(own, self.failed.lines[min(lines)])
         return None
 
     def with_other_filters(self, network: Network) -> Topology:
@@ -278,10 +325,16 @@ class Topology:
     def answering(self, device: str, interface: str, address: Address) -> Attachment | None:
         """The end on an interface's segment that is up and answers for an address.
 
-        It has the address or borrows it, is master of a virtual router with it, or translates it
-        to another. A device with Linux processing answers for all its IPv4 addresses everywhere.
+        Who asks has to be heard there, and the answer here (RFC 826, RFC 4861 7.2); on a
+        point-to-point link nobody asks, and what is sent only has to arrive. The end has the
+        address or borrows it, is master of a virtual router with it, or translates it to another.
+        A device with Linux processing answers for all its IPv4 addresses everywhere.
         """
-        near = list(self.neighbours(device, interface))
+        near = [
+            end
+            for end in self.neighbours(device, interface)
+            if self._answer(end, device, interface)
+        ]
         for end in near:
             if any(own.ip == address for own in end.device.addresses_on(end.interface)):
                 return end
@@ -293,6 +346,36 @@ class Topology:
             if _answers_for(end, address):
                 return end
         return None
+
+    def _answer(self, end: Attachment, device: str, interface: str) -> bool:
+        """Whether an end hears an interface, and where it asks who is there, is heard by it."""
+        return self.is_heard(device, interface) and (
+            self.is_heard(*end.key) or end.interface.kind is InterfaceKind.POINT_TO_POINT
+        )
+
+    def why_unheard(self, device: str, interface: str, address: Address) -> str:
+        """The failure for which nobody answers for an address on a segment; empty: none."""
+        segment = self.segment_of.get((device, interface))
+        if segment is None:
+            return ""
+        failed = self.failed
+        asked = [
+            (device, interface),
+            *(end.key for end in segment.ends if end.key != (device, interface)),
+        ]
+        owners = [end.key for end in self.owners.get(address, ())]
+        for key in asked:
+            if key in failed.directions and (key == (device, interface) or key in owners):
+                return failed.directions[key]
+        for end in segment.ends:
+            if end.key in owners and end.key != (device, interface):
+                down = self._down[end.key]
+                if down is not None and down.failed:
+                    return down.failed
+        for outside in segment.outside:
+            if outside.address.ip == address and outside.neighbour.name in failed.lines:
+                return failed.lines[outside.neighbour.name]
+        return ""
 
     def virtual_router(self, end: Attachment, address: Address) -> int | None:
         """The number of the virtual router as whose master an end answers; None: by itself."""
@@ -313,10 +396,14 @@ class Topology:
         if end is not None:
             return end
         segment = self.segment_of.get((device, interface.name))
-        for outside in segment.outside if segment else ():
-            if outside.address.ip == address:
+        for outside in self.outside_ends(segment):
+            if outside.address.ip == address and self.is_heard(device, interface.name):
                 return outside
-        others = list(self.neighbours(device, interface.name))
+        others = [
+            end
+            for end in self.neighbours(device, interface.name)
+            if self._answer(end, device, interface.name)
+        ]
         if interface.kind is InterfaceKind.POINT_TO_POINT and len(others) == 1:
             return others[0]
         return None
@@ -344,6 +431,9 @@ def _answers_for(end: Attachment, address: Address) -> bool:
 def build_topology(network: Network, failures: Failures = NOTHING_FAILED) -> Topology:
     """Work out the segments of a network, and what is up where some of it has failed.
 
+    Raises:
+        UnknownThing: something is said to have failed that is not in the network.
+
     Every interface that is not a loopback stands in exactly one segment, alone if need be.
     Segments are numbered in the order of their first end, stated links first.
     """
@@ -363,8 +453,24 @@ def build_topology(network: Network, failures: Failures = NOTHING_FAILED) -> Top
         segments.append(_segment(len(segments), _inferred_name(ends), False, ends, network))
     segment_of = {end.key: segment for segment in segments for end in segment.ends}
     return Topology(
-        network=network, segments=tuple(segments), segment_of=segment_of, failures=failures
+        network=network,
+        segments=tuple(segments),
+        segment_of=segment_of,
+        failures=failures,
+        failed=spread(failures, network, _names(segments)) if failures else Failed(),
     )
+
+
+def _names(segments: Iterable[Segment]) -> dict[str, int]:
+    """The segments by name; by their subnets too where no other is called so."""
+    names: dict[str, int] = {}
+    for segment in segments:
+        names.setdefault(segment.name, segment.id)
+    for segment in segments:
+        for end in segment.ends:
+            for address in joining_addresses(end.interface):
+                names.setdefault(str(address.network), segment.id)
+    return names
 
 
 def _stated_groups(network: Network) -> list[tuple[str, list[Attachment]]]:

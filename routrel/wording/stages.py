@@ -335,4 +335,6 @@ def neighbour_words(evidence: NeighbourEvidence) -> str:
         return f"{evidence.device} answers for {evidence.address}{virtual}"
     if evidence.outside is not None:
         return f"{evidence.outside}, outside, answers for {evidence.address}"
+    if evidence.failed:
+        return f"{evidence.failed} has failed in this lens: nobody {where} is reached"
     return f"no device {where} owns {evidence.address}"

@@ -61,7 +61,7 @@ def remember(content_hash: str, view: View) -> None:
     """Keep what was just seen of a revision."""
     name, state, bare, size = _name(content_hash), None, view, 0
     if view.state is not None:
-        state = _state_name(network_hash(view.texts, view.cases))
+        state = _state_name(network_hash(view.texts, view.reading))
         size = _store().size(state) or _store().put(state, view.state)
         nothing = Network(name=view.reading.network.name)
         bare = replace(view, state=None, reading=replace(view.reading, network=nothing))

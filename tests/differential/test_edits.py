@@ -6,7 +6,7 @@ from hypothesis import HealthCheck, given, settings
 
 from routrel.answers.what_it_would_take import what_it_would_take
 from routrel.convergence.converge import converge
-from routrel.lens.changes import changed
+from routrel.lens.file_edits import edited
 from routrel.lens.look import look
 from routrel.questions.candidates import candidates
 from tests.differential.test_plain_bgp import PARTS, WHOLE, nets, with_numbers
@@ -30,7 +30,7 @@ def test_every_change_that_is_told_lets_the_loser_win(drawn):
         for name in view.state.topology.devices:
             for answer in what_it_would_take(view.state, files, name, "default", prefix, {}):
                 for told in answer.changes:
-                    after = changed(files, told.changes)
+                    after = edited(files, told.changes)
                     reading = look(after)
                     assert reading.state is not None, reading.reading.problems
                     state = converge(reading.reading.network)

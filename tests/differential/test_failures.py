@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from routrel.answers.base import data
 from routrel.answers.routes import route_data
 from routrel.convergence.converge import State, converge
-from routrel.model.failures import Failures
+from routrel.model.failures import Failure, FailureKind, Failures
 from routrel.model.network import Device, Interface, Network
 from routrel.questions.routes import RouteQuestion, ask_routes
 from tests import nets
@@ -71,9 +71,9 @@ def test_what_failed_is_as_if_shut(mixture, draws):
     segment = next(
         s for s in net.topology.segments if any(f"e{number}" == e.interface.name for e in s.ends)
     )
-    cut = converge(network, failures=Failures(links=frozenset({segment.name})))
+    cut = converge(network, failures=Failures((Failure(FailureKind.LINK, segment.name),)))
     assert tables(cut) == tables(converge(shut(network, lambda _, i: i.name == f"e{number}")))
-    off = Failures(devices=frozenset({name}))
+    off = Failures((Failure(FailureKind.DEVICE, name),))
     without = converge(network, failures=off)
     other = converge(shut(network, lambda device, _: device.name == name))
     assert tables(without, but=name) == tables(other, but=name)
@@ -91,7 +91,7 @@ def test_following_equals_computing_anew(mixture, draws):
     net = nets.wired(links, port="", top=tops, ports=ports)
     before = (tables(net), told(net))
     name = draws.draw(st.sampled_from([device.name for device in net.network.devices]))
-    off = Failures(devices=frozenset({name}))
+    off = Failures((Failure(FailureKind.DEVICE, name),))
     anew = converge(net.network, failures=off)
     followed = converge(net.network, since=net, failures=off)
     assert (tables(followed), told(followed)) == (tables(anew), told(anew))

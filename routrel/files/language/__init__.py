@@ -21,6 +21,7 @@ from routrel.files.language.bgp import (
     LOCAL_AS,
 )
 from routrel.files.language.cases import CASE_FILE, CASE_ROUTE, QUESTION
+from routrel.files.language.changes import CHANGE_EDIT, CHANGE_FILE
 from routrel.files.language.device import DEVICE_FILE, INTERFACE, STATIC, VRF
 from routrel.files.language.eigrp import EIGRP, EIGRP_INTERFACE, EIGRP_SEED
 from routrel.files.language.filters import FILTER, FILTER_USES, RULE
@@ -44,6 +45,7 @@ from routrel.files.language.network import (
     OUTSIDE,
     OUTSIDE_FILE,
     OUTSIDE_PEER,
+    RISK_GROUP,
     SITE,
 )
 from routrel.files.language.ospf import (
@@ -67,7 +69,7 @@ from routrel.files.language.policies import (
 from routrel.files.language.rip import RIP, RIP_INTERFACE
 from routrel.files.shapes import ListOf, Record
 
-__all__ = ["CASE_FILE", "DEVICE_FILE", "NETWORK_FILE", "OUTSIDE_FILE", "RECORDS"]
+__all__ = ["CASE_FILE", "CHANGE_FILE", "DEVICE_FILE", "NETWORK_FILE", "OUTSIDE_FILE", "RECORDS"]
 
 
 def _item(record: Record, key: str) -> Record:
@@ -89,6 +91,7 @@ RECORDS: dict[str, Record] = {
     "Announcement of an outside neighbour": ANNOUNCEMENT,
     "Neighbour of an outside network": OUTSIDE_PEER,
     "Group": GROUP,
+    "Risk group": RISK_GROUP,
     "The device file": DEVICE_FILE,
     "Interface": INTERFACE,
     "Filters of an interface": FILTER_USES,
@@ -148,4 +151,6 @@ RECORDS: dict[str, Record] = {
     "The case file": CASE_FILE,
     "Question of a case": QUESTION,
     "Route of a case": CASE_ROUTE,
+    "The change file": CHANGE_FILE,
+    "Edit of a change": CHANGE_EDIT,
 }

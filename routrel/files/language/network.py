@@ -33,6 +33,7 @@ from routrel.model.network import (
     NamedAddress,
     Network,
     OutsideNeighbour,
+    RiskGroup,
     Site,
 )
 from routrel.model.place import Place
@@ -40,7 +41,7 @@ from routrel.model.policy import Origin
 
 __all__ = [
     "ANNOUNCEMENT", "GROUP", "LINK", "NETWORK_FILE", "OUTSIDE", "OUTSIDE_FILE", "OUTSIDE_PEER",
-    "SITE",
+    "RISK_GROUP", "SITE",
 ]  # fmt: skip
 
 
@@ -161,6 +162,31 @@ GROUP = Record(
 )
 
 
+def _build_risk_group(values: Values, place: Place, report: Report) -> Any:
+    if not any(values.get(key) for key in ("devices", "links", "interfaces", "lines")):
+        text = f"nothing is in risk group {values['name']}"
+        report.error(place, "bad_risk_group", text, "name devices, links, interfaces or lines")
+        return BAD
+    return RiskGroup(**values, place=place)
+
+
+RISK_GROUP = Record(
+    cls=RiskGroup,
+    what="a risk group",
+    fields=(
+        Field("title", Text(), "how people call it", default=""),
+        DESCRIPTION,
+        Field("devices", ListOf(NAME), "devices that fail with it", default=()),
+        Field("links", ListOf(Text()), "links that fail with it, by their names here, or by a "
+              "subnet", default=()),
+        Field("interfaces", ListOf(LinkEndValue()), "interfaces that lose their carrier with it, "
+              "as device:interface", default=()),
+        Field("lines", ListOf(NAME), "outside networks whose lines fail with it", default=()),
+    ),
+    build=_build_risk_group,
+)  # fmt: skip
+
+
 def _build_network(values: Values, place: Place, report: Report) -> Any:
     values.pop("routrel")
     return Network(**values, place=place)
@@ -179,6 +205,8 @@ NETWORK_FILE = Record(
         Field("outside", NamedMap(NAME, OUTSIDE), "networks of others next to this one",
               default=()),
         Field("groups", NamedMap(NAME, GROUP), "named endpoints", default=()),
+        Field("risk-groups", NamedMap(NAME, RISK_GROUP), "what fails together, as all in one duct "
+              "or on one power feed", "risk_groups", default=()),
         Field("names", NamedMap(NAME, NamedValues(NamedAddress, "addresses", AddressValue())),
               "names for addresses, of this network or any other; a hosts file may hold them too",
               default=()),
@@ -188,6 +216,7 @@ NETWORK_FILE = Record(
     unbuild=lambda network: {
         "routrel": 1,
         **{name: getattr(network, name) for name in (
-            "name", "description", "sites", "links", "outside", "groups", "names")},
+            "name", "description", "sites", "links", "outside", "groups", "risk_groups",
+            "names")},
     },
 )  # fmt: skip

@@ -46,6 +46,7 @@ class NeighbourEvidence(Evidence):
     device: str | None = None
     outside: str | None = None
     virtual: int | None = None  #: the virtual router whose master answers
+    failed: str = ""  #: nobody does for this failure, as "line north"
 
     def cause(self, at: Stopped) -> Cause:
         """At the line that led there: of the route, else of the interface."""
@@ -53,7 +54,7 @@ class NeighbourEvidence(Evidence):
         places = _configured(at.stages) + ([found.place] if found else [])
         return Cause(
             device=at.device.name,
-            kind="no_neighbour",
+            kind="failed" if self.failed else "no_neighbour",
             interface=self.interface,
             direction=Direction.OUT,
             place=next(iter(places), None),
@@ -89,6 +90,7 @@ def neighbour(packet: Packet, forwarder: Forwarder) -> Outcomes:
     )
     receiver = topology.receiver(name, out, address)
     if receiver is None:
+        evidence = replace(evidence, failed=topology.why_unheard(name, out.name, address))
         stage = StageName.NEIGHBOUR
         return (forwarder.stop(packet, stage, evidence, Verdict.NEXT_HOP_UNRESOLVED),)
     if not isinstance(receiver, Attachment):

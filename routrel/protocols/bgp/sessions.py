@@ -179,10 +179,10 @@ class Sessions:
     def _matched(self, made: Session, speaker: Speaker, other: Speaker) -> Session:
         """Holds the two sides' settings against each other, then sends packets."""
         address = made.neighbour.address
-        for side in (speaker, other):
-            if side.device is not None and self.topology.has_failed(side.device.name):
-                reason = f"{side.device.name} has failed"
-                return replace(made, state=SessionState.UNREACHABLE, reason=reason)
+        failed = self._failed(speaker, other)
+        if failed:
+            reason = f"{failed} has failed in this lens"
+            return replace(made, state=SessionState.UNREACHABLE, reason=reason)
         back, expected = self._configured_back(made, speaker, other)
         if back is None:
             if made.local_address is None and not expected:
@@ -198,6 +198,11 @@ class Sessions:
             return replace(made, state=SessionState.NOT_CONFIGURED, reason=text, place=other.place)
         mine, theirs, source = made.settings, back, expected[0]
         made = replace(made, local_address=source, remote_settings=theirs)
+        for side, neighbour in ((speaker, address), (other, source)):
+            named = (side.device.name, neighbour) if side.device else None
+            if named in self.topology.failed.sessions:
+                reason = f"{self.topology.failed.sessions[named]} has failed in this lens"
+                return replace(made, state=SessionState.UNREACHABLE, reason=reason)
         shown, wanted = other.shown_as(theirs), mine.autonomous_system
         back_shown, back_wanted = speaker.shown_as(mine), theirs.autonomous_system
         families = [
@@ -236,6 +241,16 @@ class Sessions:
                 state, reason, place = problem
         versions = tuple(sorted(families[0] & families[1]))
         return replace(made, state=state, reason=reason, place=place, versions=versions)
+
+    def _failed(self, *sides: Speaker) -> str:
+        """What of the two sides has failed whole; empty: nothing."""
+        failed = self.topology.failed
+        for side in sides:
+            if side.device is not None and side.device.name in failed.devices:
+                return failed.devices[side.device.name]
+            if side.outside is not None and side.outside.name in failed.lines:
+                return failed.lines[side.outside.name]
+        return ""
 
     def _configured_back(
         self, made: Session, speaker: Speaker, other: Speaker
@@ -348,7 +363,7 @@ class Sessions:
             yield Start(*here.table)
             return
         for segment in self.topology.segments:
-            if not any(end.address.ip == mine for end in segment.outside):
+            if not any(end.address.ip == mine for end in self.topology.outside_ends(segment)):
                 continue
             ends = [end for end in segment.ends if self.topology.is_up(*end.key)]
             owning = [e for e in ends if any(a.ip == theirs for a in e.interface.addresses)]

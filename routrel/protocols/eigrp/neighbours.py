@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Hashable, Iterator
 from dataclasses import dataclass
 from ipaddress import IPv4Address
 from itertools import combinations
@@ -67,12 +67,12 @@ class Neighbours:
         self.routers = tuple(_routers(topology))
         directed: list[EigrpNeighbour] = []
         refusals: list[Refusal] = []
-        on_segment: dict[int, list[tuple[int, EigrpPort]]] = {}
+        on_segment: dict[Hashable, list[tuple[int, EigrpPort]]] = {}
         for index, router in enumerate(self.routers):
             for port in router.ports:
-                segment = topology.segment_of.get(port.key)
-                if segment is not None and not port.settings.passive:
-                    on_segment.setdefault(segment.id, []).append((index, port))
+                group = topology.hearing(*port.key)
+                if group is not None and not port.settings.passive:
+                    on_segment.setdefault(group, []).append((index, port))
         for members in on_segment.values():
             for left, right in combinations(members, 2):
                 refusal = self._refusal(left, right)

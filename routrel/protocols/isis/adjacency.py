@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator
+from collections.abc import Hashable, Iterator
 from dataclasses import dataclass, replace
 from itertools import combinations
 
@@ -84,12 +84,12 @@ class Systems:
         #: By level: those who share a broadcast network.
         self.networks: dict[int, list[list[tuple[int, Circuit]]]] = {1: [], 2: []}
         self.refusals: list[Refusal] = []
-        on_segment: dict[int, list[tuple[int, Circuit]]] = defaultdict(list)
+        on_segment: dict[Hashable, list[tuple[int, Circuit]]] = defaultdict(list)
         for index, system in enumerate(self.systems):
             for circuit in system.circuits:
-                segment = topology.segment_of.get(circuit.key)
-                if segment is not None and not circuit.settings.passive:
-                    on_segment[segment.id].append((index, circuit))
+                group = topology.hearing(*circuit.key)
+                if group is not None and not circuit.settings.passive:
+                    on_segment[group].append((index, circuit))
         for members in on_segment.values():
             self._meet(members)
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Iterator
+from collections.abc import Hashable, Iterable, Iterator
 from dataclasses import dataclass
 from itertools import combinations
 
@@ -40,12 +40,12 @@ def find_adjacencies(topology: Topology, routers: Iterable[OspfRouter]) -> Adjac
     non-broadcast one only those who greet each other take part in an election: two routers do if
     one that may be elected names the other (9.5.1).
     """
-    ports: dict[int, list[tuple[OspfRouter, OspfPort]]] = defaultdict(list)
+    ports: dict[Hashable, list[tuple[OspfRouter, OspfPort]]] = defaultdict(list)
     for router in routers:
         for port in router.ports:
-            segment = topology.segment_of.get(port.key)
-            if segment and port.way is not None and not port.settings.passive:
-                ports[segment.id].append((router, port))
+            group = topology.hearing(*port.key)
+            if group is not None and port.way is not None and not port.settings.passive:
+                ports[group].append((router, port))
     links: list[tuple[OspfPort, OspfPort]] = []
     transits: list[tuple[OspfPort, ...]] = []
     refusals: list[Refusal] = []

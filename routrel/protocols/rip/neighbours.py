@@ -101,7 +101,10 @@ def rip_neighbours(
         for members in on_segment.values()
         for sender, out in members
         for receiver, into in members
-        if out.key != into.key and not out.settings.passive and _agree(out, into, version)
+        if out.key != into.key
+        and not out.settings.passive
+        and topology.is_heard(*out.key)
+        and _agree(out, into, version)
     )
     return tuple(sorted(found, key=_way_order))
 

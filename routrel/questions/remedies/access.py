@@ -12,7 +12,7 @@ from routrel.files.patching import flow_style, quoted
 from routrel.forwarding.filters import FilterResult, TriedRule, mismatch
 from routrel.forwarding.stages.packet_filter import FilterEvidence, ZoneEvidence
 from routrel.forwarding.stages.reverse_path import ReversePathEvidence
-from routrel.lens.changes import LAST, Insert, Remove, SetKey, SetValue
+from routrel.lens.file_edits import LAST, Insert, Remove, SetKey, SetValue
 from routrel.model.filters import Action, PortRange, Rule
 from routrel.model.network import Device
 from routrel.model.traffic import (

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from routrel.convergence.converge import State
 from routrel.files.patching import Path, path_at
 from routrel.forwarding.evidence import Obstacle
-from routrel.lens.changes import Change, Patch
+from routrel.lens.file_edits import FileEdit, Patch
 from routrel.model.network import Device
 from routrel.model.place import Place
 
@@ -20,13 +20,13 @@ class Proposal:
     """Changes that belong together, in words."""
 
     text: str
-    changes: tuple[Change, ...]
+    changes: tuple[FileEdit, ...]
 
 
 def of_device(device: Device, text: str, *patches: Patch) -> Proposal:
     """Patches of one device's file, told with its name."""
     return Proposal(
-        f"{device.name}: {text}", tuple(Change(device.place.file, patch) for patch in patches)
+        f"{device.name}: {text}", tuple(FileEdit(device.place.file, patch) for patch in patches)
     )
 
 

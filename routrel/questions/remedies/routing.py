@@ -14,7 +14,7 @@ from routrel.forwarding.stages.neighbour import NeighbourEvidence
 from routrel.forwarding.stages.route import RouteEvidence
 from routrel.forwarding.stages.steering import SteeringEvidence
 from routrel.forwarding.stages.translation import TranslationEvidence
-from routrel.lens.changes import LAST, Insert, Remove, SetKey, SetValue
+from routrel.lens.file_edits import LAST, Insert, Remove, SetKey, SetValue
 from routrel.model.addresses import Address, Prefix
 from routrel.model.network import DEFAULT_VRF, INTERFACE_PROTOCOLS, Device, Interface
 from routrel.model.ospf import OspfInterface

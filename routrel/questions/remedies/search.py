@@ -15,7 +15,7 @@ from routrel.files.patching import FilePatch, edited_lines
 from routrel.files.reader import reread_devices
 from routrel.forwarding.evidence import Obstacle
 from routrel.forwarding.header_sets import Box, count_headers, newly_permitted
-from routrel.lens.changes import Change, DoesNotApply, changed
+from routrel.lens.file_edits import DoesNotApply, FileEdit, edited
 from routrel.model.filters import Action, Filter
 from routrel.questions.flow import DirectionAnswer, FlowAnswer, FlowQuestion, arrives, ask_flow
 from routrel.questions.moves import KeptFlows, Moves, moves, ways_of_flows
@@ -41,7 +41,7 @@ class Remedy:
     """Edits that were tried and make both directions arrive."""
 
     text: str
-    changes: tuple[Change, ...]
+    changes: tuple[FileEdit, ...]
     patches: tuple[FilePatch, ...]
     opened: tuple[Box, ...]  #: headers that filters permit and did not before
     opens: int  #: how many
@@ -59,7 +59,7 @@ class NearMiss:
     """The edits that came farthest without making the flow arrive, and what is left in the way."""
 
     text: str  #: empty: nothing that was tried leaves fewer obstacles
-    changes: tuple[Change, ...]
+    changes: tuple[FileEdit, ...]
     patches: tuple[FilePatch, ...]
     left: Obstacle  #: the first thing in the way after the edits
 
@@ -91,7 +91,7 @@ class _Node:
     state: State
     answer: FlowAnswer
     words: tuple[str, ...]
-    changes: tuple[Change, ...] = ()
+    changes: tuple[FileEdit, ...] = ()
     settled: bool = True  #: False: routes are cited where they stood before the last edits
 
 
@@ -216,11 +216,11 @@ class _Search:
     def _try(self, node: _Node, proposal: Proposal) -> _Node | None:
         """A node with an edit more; None where it cannot be made, or was made before."""
         try:
-            edited = changed({**self.texts, **node.texts}, proposal.changes)
+            tried = edited({**self.texts, **node.texts}, proposal.changes)
         except DoesNotApply:
             return None
         files = {*node.texts, *(change.file for change in proposal.changes)}
-        texts = {file: edited[file] for file in sorted(files)}
+        texts = {file: tried[file] for file in sorted(files)}
         key = tuple(sorted(texts.items()))
         if key in self.seen:
             return None

@@ -17,7 +17,7 @@ from rest_framework.views import APIView
 from routrel.answers.base import LinesData, data
 from routrel.files.patching import edited_lines
 from routrel.files.unified import unified_patch
-from routrel.lens.changes import Change, DoesNotApply, changed
+from routrel.lens.file_edits import DoesNotApply, FileEdit, edited
 from server.networks.access import network_for, revision_for
 from server.networks.api.answers import LENS
 from server.networks.api.errors import Fault
@@ -149,12 +149,12 @@ def _applied(
 ) -> tuple[dict[str, str], dict[str, str]]:
     """The files that changes are of, before and after them."""
     try:
-        changes = msgspec.convert(given, list[Change])
+        changes = msgspec.convert(given, list[FileEdit])
     except msgspec.ValidationError as error:
         raise Fault(status.HTTP_400_BAD_REQUEST, "invalid", f"changes: {error}") from error
     files = {change.file for change in changes}
     texts = dict(revision.files.filter(path__in=files).values_list("path", "text"))
     try:
-        return texts, changed(texts, changes)
+        return texts, edited(texts, changes)
     except DoesNotApply as error:
         raise Fault(status.HTTP_400_BAD_REQUEST, "does_not_apply", str(error)) from error

@@ -163,8 +163,8 @@ def test_what_failed_is_said_and_followed():
     """ter-edge-1 has its line to ter-edge-2 by “fast”: with it, no route for the archive is left."""
     flow = ("flow", str(DEMO), "--from", "ter-radar-1", "--to", "ter-arch-1", "--as", "udp 6001")
     assert asked(*flow)["forward"]["verdict"] == "delivered"
-    assert asked(*flow, "--failed", "ter-edge-2:fast")["forward"]["verdict"] == "no_route"
-    result = CliRunner().invoke(app, [*flow, "--failed", "ter-edge-2"])
-    assert "with ter-edge-2 failed" in result.stderr
-    result = CliRunner().invoke(app, [*flow, "--failed", "ter-edge-9"])
+    assert asked(*flow, "--fail", "interface:ter-edge-2:fast")["forward"]["verdict"] == "no_route"
+    result = CliRunner().invoke(app, [*flow, "--fail", "device:ter-edge-2"])
+    assert "with device:ter-edge-2 failed" in result.stderr
+    result = CliRunner().invoke(app, [*flow, "--fail", "device:ter-edge-9"])
     assert (result.exit_code, "no device “ter-edge-9”" in result.stderr) == (2, True)

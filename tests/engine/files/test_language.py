@@ -7,7 +7,6 @@ from typing import Any
 
 import jsonschema
 import pytest
-import yaml
 from hypothesis import HealthCheck, assume, given, settings
 from hypothesis import strategies as st
 
@@ -28,6 +27,7 @@ from routrel.files.shapes import (
     Text,
     Word,
 )
+from routrel.files.writer import dumped
 
 #: Words of values that are more than numbers and choices, by the name of their shape.
 WORDS = {
@@ -53,7 +53,10 @@ WORDS = {
     "QuantityValue": ["10 s", "10 us", "1 Gb/s", "100 Mb/s"],
     "ReferenceValue": ["some", "other"],
     "TcpFlagValue": ["syn", "not ack"],
+    "_Lines": ["  port1: {}\n", ""],
     "_Source": ["static", "bgp", "ospf"],
+    "_Steps": ["r1 interfaces e1", "sites 'a b'"],
+    "_Value": [10, "x", True, ["a", {"b": 1}]],
 }  # fmt: skip
 #: The keys under which named records stand, where names are more than words.
 KEYS = {
@@ -130,7 +133,7 @@ NAMED = named(RECORDS.values())
 
 def read(record: Shape, plain: Any) -> tuple[Any, Report]:
     report = Report()
-    node = parse(yaml.safe_dump(plain, sort_keys=False), "one.yaml", report)
+    node = parse(dumped(plain), "one.yaml", report)
     assert node is not None
     return record.read(node, report), report
 

@@ -49,10 +49,10 @@ def test_the_name_of_a_network_leaves_its_cases_out_and_nothing_else():
     view = look({**NET, **CASES, "lost.yaml": ROUTE_CASE})
     assert [case.name for case in view.cases] == ["lost", "to-b", "to-r"]
     bare = look(NET)
-    name = network_hash(NET, bare.cases)
-    assert network_hash(view.texts, view.cases) == name == content_hash(NET)
+    name = network_hash(NET, bare.reading)
+    assert network_hash(view.texts, view.reading) == name == content_hash(NET)
     touched = {**NET, "b.yaml": NET["b.yaml"] + "# noted\n"}
-    assert network_hash(touched, ()) != name  # lines are cited, so a comment counts
+    assert network_hash(touched, bare.reading) != name  # lines are cited, so a comment counts
     assert view.reading.network == bare.reading.network
 
 
@@ -71,7 +71,9 @@ def test_a_state_that_is_known_is_not_computed_again():
     second = look(NET, state_of=recall)
     assert first.state is second.state
     assert computed == [content_hash(NET)]
-    failed = look_through(Lens(texts=NET, failures=named_failures(["r:e2"])), state_of=recall)
+    failed = look_through(
+        Lens(texts=NET, failures=named_failures(["interface:r:e2"])), state_of=recall
+    )
     assert failed.state is not first.state
     assert len(computed) == 1
     broken = look({**NET, "r.yaml": "routrel: 1\ndevice: r\n"}, state_of=recall)
@@ -90,7 +92,7 @@ def test_kept_flows_tell_what_a_failure_moves():
     ways = ways_of_flows(view.state, kept)
     same = moves(view.state, view.state, kept, ways)
     assert (same.prefixes, same.devices, same.flows, same.flows_asked) == (0, 0, (), 2)
-    failed = look_through(Lens(texts=NET, failures=named_failures(["r:e2"])))
+    failed = look_through(Lens(texts=NET, failures=named_failures(["interface:r:e2"])))
     found = moves(view.state, failed.state, kept, ways)
     assert (found.flows, found.breaks, same.breaks) == (("to-b",), ("to-b",), ())
     assert found.devices >= 1

@@ -12,7 +12,7 @@ import pytest
 from hypothesis import given, settings
 
 from routrel.convergence.converge import State, converge
-from routrel.lens.changes import Change, changed
+from routrel.lens.file_edits import FileEdit, edited
 from routrel.protocols.bgp.explaining import offers
 from routrel.protocols.register import bgp_of
 from routrel.questions.edits import Edit, ImportEdit, changes_of
@@ -30,7 +30,7 @@ def with_edit(net: State, edit: Edit) -> State:
     """The net made last, with an edit written into its files and read from nothing."""
     texts = last_texts()
     device = net.topology.devices[edit.device]
-    return converge(network(*changed(texts, changes_of(edit, device, texts)).values()))
+    return converge(network(*edited(texts, changes_of(edit, device, texts)).values()))
 
 
 def who(candidate: dict) -> tuple[object, ...]:
@@ -107,7 +107,7 @@ def test_the_change_that_lets_a_loser_win(made, device, lost_on, first):
     texts = last_texts()
     for told in answer["changes"]:
         assert told["moves"]["prefixes"] >= 1
-        after = changed(texts, msgspec.convert(told["changes"], list[Change]))
+        after = edited(texts, msgspec.convert(told["changes"], list[FileEdit]))
         assert after == with_lines(texts, told["edits"])
         assert who(answer) in {
             who(candidate)
@@ -283,7 +283,7 @@ def test_an_edit_touches_nothing_else_of_its_file(neighbour, more, changes):
     edit = ImportEdit(
         device="r1", vrf="blue", neighbour=ipaddress.ip_address(neighbour), **more
     )  # fmt: skip
-    after = changed({"0.yaml": FILE}, changes_of(edit, device, {"0.yaml": FILE}))["0.yaml"]
+    after = edited({"0.yaml": FILE}, changes_of(edit, device, {"0.yaml": FILE}))["0.yaml"]
     network(after)
     told = [
         line

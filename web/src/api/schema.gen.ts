@@ -1031,14 +1031,6 @@ export interface components {
             rule: number | null;
         };
         /**
-         * Change
-         * @description A patch of one file.
-         */
-        Change: {
-            file: string;
-            patch: components["schemas"]["Insert"] | components["schemas"]["SetKey"] | components["schemas"]["SetValue"] | components["schemas"]["CopyKey"] | components["schemas"]["CopyItem"] | components["schemas"]["Remove"];
-        };
-        /**
          * ChartCostData
          * @description What an interface counts outward.
          */
@@ -1331,6 +1323,14 @@ export interface components {
             exit: string;
             falls_back: boolean;
             routes: components["schemas"]["HeldRouteData"][];
+        };
+        /**
+         * FileEdit
+         * @description A patch of one file.
+         */
+        FileEdit: {
+            file: string;
+            patch: components["schemas"]["Insert"] | components["schemas"]["SetKey"] | components["schemas"]["SetValue"] | components["schemas"]["CopyKey"] | components["schemas"]["CopyItem"] | components["schemas"]["Remove"];
         };
         FileShape: {
             path: string;
@@ -1802,7 +1802,7 @@ export interface components {
             column: number | null;
             text: string;
             left: string;
-            changes: components["schemas"]["Change"][];
+            changes: components["schemas"]["FileEdit"][];
             edits: components["schemas"]["LinesData"][];
         };
         /**
@@ -2067,7 +2067,7 @@ export interface components {
         RemedyData: {
             text: string;
             take: string;
-            changes: components["schemas"]["Change"][];
+            changes: components["schemas"]["FileEdit"][];
             edits: components["schemas"]["LinesData"][];
             opens: number;
             opens_text: string;
@@ -2411,7 +2411,7 @@ export interface components {
             attribute: string;
             value: number | string | number[];
             target: string;
-            changes: components["schemas"]["Change"][];
+            changes: components["schemas"]["FileEdit"][];
             then_loses_on: string;
             then: string;
         };
@@ -2488,7 +2488,7 @@ export interface components {
             attribute: string;
             value: number | string | number[];
             target: string;
-            changes: components["schemas"]["Change"][];
+            changes: components["schemas"]["FileEdit"][];
             edits: components["schemas"]["LinesData"][];
             moves: components["schemas"]["MovesData"];
         };
@@ -2566,7 +2566,6 @@ export type SchemaCaseData = components['schemas']['CaseData'];
 export type SchemaCaseQuestionData = components['schemas']['CaseQuestionData'];
 export type SchemaCaseRouteData = components['schemas']['CaseRouteData'];
 export type SchemaCauseData = components['schemas']['CauseData'];
-export type SchemaChange = components['schemas']['Change'];
 export type SchemaChartCostData = components['schemas']['ChartCostData'];
 export type SchemaChartData = components['schemas']['ChartData'];
 export type SchemaChartDeviceData = components['schemas']['ChartDeviceData'];
@@ -2593,6 +2592,7 @@ export type SchemaEndsData = components['schemas']['EndsData'];
 export type SchemaEntryData = components['schemas']['EntryData'];
 export type SchemaErrorShape = components['schemas']['ErrorShape'];
 export type SchemaExitGroupData = components['schemas']['ExitGroupData'];
+export type SchemaFileEdit = components['schemas']['FileEdit'];
 export type SchemaFileShape = components['schemas']['FileShape'];
 export type SchemaFileTextShape = components['schemas']['FileTextShape'];
 export type SchemaFilterEvidenceData = components['schemas']['FilterEvidenceData'];
