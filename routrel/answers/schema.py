@@ -8,6 +8,7 @@ import msgspec
 
 from routrel.answers.bounce import BounceData
 from routrel.answers.commands import CheckData, FlowCommandData, RoutesData
+from routrel.answers.comparison import ComparisonData
 from routrel.answers.policies import PolicyTrialData
 from routrel.answers.sessions import BgpSessionListData
 
@@ -21,6 +22,7 @@ COMMANDS: dict[str, Any] = {
     "sessions": BgpSessionListData,
     "sessions --bounce": BounceData,
     "policy": PolicyTrialData,
+    "compare": ComparisonData,
 }
 
 

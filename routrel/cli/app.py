@@ -10,6 +10,7 @@ from routrel import __version__
 from routrel.cli import change
 from routrel.cli.check import check
 from routrel.cli.common import out
+from routrel.cli.compare import compare
 from routrel.cli.demo import demo
 from routrel.cli.flow import flow
 from routrel.cli.policy import policy
@@ -42,6 +43,6 @@ def options(
     """Routes, forwarding paths and faults of a network, from its device files."""
 
 
-for command in (check, routes, flow, sessions, policy, demo, schema):
+for command in (check, routes, flow, sessions, policy, compare, demo, schema):
     app.command()(command)
 app.add_typer(change.app, name="change")

@@ -29,6 +29,7 @@ from routrel.rib.table import Rib, Route
 from routrel.topology.segments import Attachment, Topology
 
 __all__ = [
+    "Adjacency",
     "Domain",
     "Exchange",
     "Inputs",
@@ -172,6 +173,19 @@ class InterfaceCost:
     cost: int
 
 
+@dataclass(frozen=True, slots=True, order=True)
+class Adjacency:
+    """Two interfaces whose routers exchange routes."""
+
+    ends: tuple[tuple[str, str], tuple[str, str]]  #: device and interface of each, in order
+    where: str  #: area or level; empty where a protocol has none
+
+    @classmethod
+    def of(cls, one: tuple[str, str], other: tuple[str, str], where: str = "") -> Adjacency:
+        """The same whichever end is named first."""
+        return cls((min(one, other), max(one, other)), where)
+
+
 class Domain(ABC):
     """One protocol in the whole network. Set up once; it holds nothing of what was computed."""
 
@@ -217,6 +231,10 @@ class Domain(ABC):
 
     def exchanges(self, rib: Rib) -> Iterator[Exchange]:
         """Where routes pass into it from other protocols, apart from redistribution."""
+        return iter(())
+
+    def adjacent(self) -> Iterator[Adjacency]:
+        """Who is adjacent; of a network with a designated router, each of the others with it."""
         return iter(())
 
     def nearest_return(self, table: Table, result: Result, prefixes: NDArray[np.int32]) -> int:

@@ -9,7 +9,7 @@ packets meet the same are told together.
 from __future__ import annotations
 
 import ipaddress
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
 
@@ -17,12 +17,20 @@ from routrel.convergence.converge import State
 from routrel.forwarding.evidence import Branch
 from routrel.model.addresses import Prefix, address_of, is_within, range_words
 from routrel.model.filters import Match
-from routrel.model.network import Role
+from routrel.model.network import Device, Role
 from routrel.questions.endpoints import is_held
 from routrel.questions.errors import QuestionError, TooManyClasses
 from routrel.questions.flow import DirectionAnswer, FlowAnswer, FlowQuestion, ask_flow
 
-__all__ = ["ClassAnswer", "Pair", "ask_classes", "is_about_many"]
+__all__ = [
+    "ClassAnswer",
+    "Pair",
+    "Piece",
+    "ask_classes",
+    "is_about_many",
+    "pieces_of_prefix",
+    "prefixes_of_rules",
+]
 
 #: Pairs of pieces that are asked about at most.
 MAXIMUM_PAIRS = 2048
@@ -164,7 +172,7 @@ def _pieces(state: State, text: str) -> Iterator[Piece]:
     prefix = _prefix(word)
     group = next((g for g in network.groups if g.name == word), None)
     if prefix is not None:
-        yield from _pieces_of_prefix(state, prefix)
+        yield from pieces_of_prefix([state], prefix)
     elif group is not None:
         for member in group.members:
             yield from _pieces(state, member)
@@ -175,20 +183,28 @@ def _pieces(state: State, text: str) -> Iterator[Piece]:
             yield Piece(device.name, device.name)
 
 
-def _pieces_of_prefix(state: State, prefix: Prefix) -> Iterator[Piece]:
+def pieces_of_prefix(states: Sequence[State], prefix: Prefix) -> Iterator[Piece]:
+    """A prefix in pieces, each of which every state treats alike, wherever it is named.
+
+    An address of a piece is held where it is in one of the states.
+    """
     first, last = int(prefix.network_address), int(prefix.broadcast_address)
     marks = {first, last + 1}
-    for other in _named_prefixes(state):
-        if is_within(other, prefix):
-            marks |= {int(other.network_address), int(other.broadcast_address) + 1}
     version = prefix.version
-    reserved = _unusable(state) if version == 4 else set()
+    reserved: set[int] = set()
+    for state in states:
+        for other in _named_prefixes(state):
+            if is_within(other, prefix):
+                marks |= {int(other.network_address), int(other.broadcast_address) + 1}
+        if version == 4:
+            reserved |= _unusable(state)
     for begin, end in pairwise(sorted(marks)):
         usable = next((n for n in range(begin, min(end, begin + 4)) if n not in reserved), None)
         if usable is not None:
             words = range_words(address_of(version, begin), address_of(version, end - 1))
             address = address_of(version, usable)
-            yield Piece(words, str(address), is_held(state, address))
+            held = any(is_held(state, address) for state in states)
+            yield Piece(words, str(address), held)
 
 
 def _unusable(state: State) -> set[int]:
@@ -217,16 +233,21 @@ def _named_prefixes(state: State) -> Iterator[Prefix]:
             for router in interface.virtual_routers:
                 yield from map(ipaddress.ip_network, router.addresses)
         yield from (prefix for rule in device.translation for prefix in rule.pool)
-        for match in [
-            *(rule.match for f in device.filters for rule in f.rules),
-            *(rule.match for s in device.steerings for rule in s.rules),
-            *(rule.match for rule in device.translation),
-        ]:
-            yield from _of_match(match)
+        yield from prefixes_of_rules(device)
     for outside in state.network.outside:
         yield from outside.prefixes
         for own in outside.addresses:
             yield ipaddress.ip_network(own.ip)
+
+
+def prefixes_of_rules(device: Device) -> Iterator[Prefix]:
+    """What the rules of a device tell addresses apart by."""
+    for match in [
+        *(rule.match for f in device.filters for rule in f.rules),
+        *(rule.match for s in device.steerings for rule in s.rules),
+        *(rule.match for rule in device.translation),
+    ]:
+        yield from _of_match(match)
 
 
 def _of_match(match: Match) -> Iterator[Prefix]:

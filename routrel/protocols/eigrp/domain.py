@@ -11,9 +11,11 @@ stands for the prefix there: what neighbours tell of it is an echo, or ranks beh
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 import numpy as np
 
-from routrel.protocols.contract import Inputs, process_of
+from routrel.protocols.contract import Adjacency, Inputs, process_of
 from routrel.protocols.eigrp.announcements import EigrpNetwork, announced
 from routrel.protocols.eigrp.neighbours import EigrpRouter, Neighbours
 from routrel.protocols.eigrp.result import EigrpResult
@@ -48,6 +50,10 @@ class EigrpDomain(VectorDomain[EigrpRouter]):
             directed=self.neighbours.directed,
             port_numbers=self.port_numbers,
         )
+
+    def adjacent(self) -> Iterator[Adjacency]:
+        for heard in self.neighbours.directed:
+            yield Adjacency.of(heard.out.key, heard.into.key, f"IPv{heard.version}")
 
     def _settle(self, inputs: Inputs, asked: Asked) -> EigrpResult:
         made = announced(self.network, asked.injected)

@@ -12,9 +12,10 @@ announcements that are equally near the tag of the lowest system id counts.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from functools import cached_property
+from itertools import combinations
 from typing import NamedTuple
 
 import numpy as np
@@ -23,7 +24,7 @@ from routrel.model.isis import AttachedBit
 from routrel.model.policy import PolicyUse
 from routrel.policy.evaluate import policy_function
 from routrel.policy.redistribute import Injected, injected_key, policy_route
-from routrel.protocols.contract import Domain, Inputs, Result, process_of
+from routrel.protocols.contract import Adjacency, Domain, Inputs, Result, process_of
 from routrel.protocols.isis.adjacency import Circuit, Systems
 from routrel.protocols.isis.result import IsisResult
 from routrel.protocols.isis.routes import MAXIMUM_PATH_METRIC, LevelPaths, LevelRoutes
@@ -73,6 +74,19 @@ class IsisDomain(Domain):
             )
             for index, system in enumerate(self.systems)
         )  # fmt: skip
+
+    def adjacent(self) -> Iterator[Adjacency]:
+        for level in (1, 2):
+            pairs = [
+                *self.adjacencies.links[level],
+                *(
+                    pair
+                    for group in self.adjacencies.networks[level]
+                    for pair in combinations(group, 2)
+                ),
+            ]
+            for (_, left), (_, right) in pairs:
+                yield Adjacency.of(left.key, right.key, f"level {level}")
 
     @cached_property
     def levels(self) -> dict[int, LevelPaths]:

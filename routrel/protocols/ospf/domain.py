@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from functools import cached_property
 
 import numpy as np
 
+from routrel.files.values import format_area
 from routrel.model.ospf import OspfAreaType
 from routrel.policy.redistribute import injected_key, let_in
-from routrel.protocols.contract import Domain, Inputs, Result, process_of
+from routrel.protocols.contract import Adjacency, Domain, Inputs, Result, process_of
 from routrel.protocols.ospf.adjacency import find_adjacencies
 from routrel.protocols.ospf.areas import Internal, internal_routes
 from routrel.protocols.ospf.external_lsas import (
@@ -65,6 +66,15 @@ class OspfDomain(Domain):
             )
             for index, router in enumerate(self.routers)
         )  # fmt: skip
+
+    def adjacent(self) -> Iterator[Adjacency]:
+        pairs = [
+            *self.adjacencies.links,
+            *((first, port) for first, *rest in self.adjacencies.transits for port in rest),
+        ]
+        for left, right in pairs:
+            where = f"area {format_area(left.settings.area)}"
+            yield Adjacency.of(left.key, right.key, where)
 
     @cached_property
     def areas(self) -> dict[int, Area]:

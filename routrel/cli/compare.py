@@ -1,0 +1,106 @@
+"""`routrel compare`: all that is not the same in two lenses, and what looks like a mistake."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+from rich.markup import escape
+
+from routrel.answers.comparison import ComparedFlowData, ComparisonData, comparison_data
+from routrel.cli.common import (
+    AsJson,
+    ChangeFiles,
+    Fail,
+    Folder,
+    Through,
+    change_in,
+    cited,
+    computed_view,
+    out,
+    print_json,
+)
+from routrel.questions.moves import kept_flows
+
+__all__ = ["compare"]
+
+#: Lines of each kind that are printed; --json has all.
+_SHOWN = 20
+
+
+def compare(
+    folder: Folder,
+    other: Annotated[
+        Path | None,
+        typer.Argument(help="a second folder; left out: the same", show_default=False),
+    ] = None,
+    change: ChangeFiles = None,
+    fail: Fail = None,
+    as_json: AsJson = False,
+) -> None:
+    """Compare a folder with another, or with itself through changes and failures.
+
+    Exit code 0, whether or not anything differs; 2: one of the two cannot be computed.
+    """
+    before, first = computed_view(folder)
+    after, second = computed_view(other or folder, Through.of(change, fail))
+    kept = {**kept_flows(first.cases), **kept_flows(second.cases)}
+    changes = tuple(map(change_in, change or ()))
+    answer = comparison_data((before, first.findings), (after, second.findings), kept, changes)
+    if as_json:
+        print_json(answer)
+        return
+    _print(answer)
+
+
+def _print(answer: ComparisonData) -> None:
+    out.print(f"[bold]{escape(answer.summary)}[/]")
+    for warning in answer.warnings:
+        out.print(f"\n[yellow]{warning.code}[/]: {escape(warning.text)}")
+        for evidence in warning.evidence:
+            out.print(f"    {escape(evidence.text)}" + cited(evidence))
+    _list("Flows", _flow_lines(answer.flows))
+    _list("Routes", [f"{group.text}; {group.reason}" for group in answer.routes.groups])
+    for title, sessions in (("down", answer.sessions.down), ("up", answer.sessions.up)):
+        _list(
+            f"Sessions {title}",
+            [
+                f"{s.device} with {s.neighbour}{f': {s.reason}' if s.reason else ''}"
+                for s in sessions
+            ],
+        )
+    for title, met in (("gone", answer.adjacencies.down), ("new", answer.adjacencies.up)):
+        _list(
+            f"Adjacencies {title}",
+            [
+                f"{a.protocol} {a.where}: {a.device}:{a.interface} – "
+                f"{a.neighbour}:{a.neighbour_interface}"
+                for a in met
+            ],
+        )
+    for title, findings in (("new", answer.findings.new), ("gone", answer.findings.gone)):
+        _list(f"Findings {title}", [finding.text for finding in findings])
+
+
+def _flow_lines(flows: list[ComparedFlowData]) -> list[str]:
+    """A line for the flows of one source that are treated alike."""
+    ends: dict[tuple[str, ...], list[str]] = {}
+    for flow in flows:
+        key = (flow.source, flow.traffic, flow.name, flow.text)
+        ends.setdefault(key, []).append(flow.destination)
+    return [
+        f"{source} → {', '.join(found)}{f' {traffic}' if traffic else ''}"
+        f"{f' ({name})' if name else ''}: {text}"
+        for (source, traffic, name, text), found in ends.items()
+    ]
+
+
+def _list(title: str, lines: list[str]) -> None:
+    if not lines:
+        return
+    out.print(f"\n[bold]{title}[/] ({len(lines)})")
+    for line in lines[:_SHOWN]:
+        out.print(f"  {escape(line)}")
+    if len(lines) > _SHOWN:
+        out.print(f"  and {len(lines) - _SHOWN} more; --json has all")

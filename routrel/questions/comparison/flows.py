@@ -1,0 +1,214 @@
+"""The flows that two states do not treat alike: of every source, to every class of destinations.
+
+Nothing is sampled. A flow is left out only where no table, link or rule that its packets may meet
+is another in the second state; those left are asked in both.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, replace
+from enum import StrEnum
+
+from routrel.convergence.converge import State
+from routrel.forwarding.evidence import Verdict
+from routrel.forwarding.round_trip import ARRIVED
+from routrel.questions.comparison.ends import End, ends_of
+from routrel.questions.comparison.permitted import PermittedTraffic, otherwise_permitted
+from routrel.questions.comparison.reach import Reach
+from routrel.questions.errors import QuestionError
+from routrel.questions.flow import DirectionAnswer, FlowAnswer, FlowQuestion, arrives, ask_flow
+from routrel.questions.moves import KeptFlows
+
+__all__ = ["MOST_PAIRS", "FlowChange", "FlowChanges", "Shift", "flow_changes"]
+
+#: Pairs of ends that are asked in both states; more are counted, and told as not asked.
+MOST_PAIRS = 4000
+
+
+class Shift(StrEnum):
+    """What is otherwise about a flow, the gravest first."""
+
+    LOST = "lost"  #: it arrived and was answered, and is not any more
+    WON = "won"
+    VERDICT = "verdict"  #: it arrives in neither state, for another cause
+    EXIT = "exit"  #: it leaves the network elsewhere
+    WAY = "way"  #: other devices or links
+    RETURN_WAY = "return_way"  #: the answers alone take other ones
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FlowChange:
+    """A flow that is not treated alike; of a kept one the ends are as it names them."""
+
+    source: End | None
+    destination: End | None
+    name: str  #: of a kept flow; else empty
+    question: FlowQuestion
+    before: FlowAnswer
+    after: FlowAnswer
+    shift: Shift
+    is_asymmetric_now: bool  #: both ways were over the same devices, and are not any more
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FlowChanges:
+    """All flows that changed, and how many pairs of ends there were to ask about."""
+
+    changes: tuple[FlowChange, ...]
+    asked: int
+    left: int  #: pairs that may be treated otherwise and were not asked; there were too many
+
+
+def flow_changes(before: State, after: State, kept: KeptFlows) -> FlowChanges:
+    """Every flow that is not treated alike in two states, kept ones by name first.
+
+    Pings between all ends, and what changed filters newly permit or deny.
+    """
+    found: list[FlowChange] = []
+    for name, question in kept.items():
+        change = _change(question, _ask(before, question), _ask(after, question), name=name)
+        if change is not None:
+            found.append(change)
+    ends = ends_of(before, after)
+    traffic = list(otherwise_permitted(before, after))
+    askers = [_Asker(state) for state in (before, after)]
+    asked = left = 0
+    for source, destination, words in _pairs(Reach(before, after), ends, traffic):
+        if asked >= MOST_PAIRS:
+            left += 1
+            continue
+        asked += 1
+        question = FlowQuestion(
+            source=source.asked, destination=destination.asked, traffic=words, both=True
+        )
+        then, now = (asker.ask(question, source, destination) for asker in askers)
+        change = _change(question, then, now, source, destination)
+        if change is not None:
+            found.append(change)
+    return FlowChanges(changes=tuple(found), asked=asked, left=left)
+
+
+def _pairs(
+    reach: Reach, ends: list[End], traffic: list[PermittedTraffic]
+) -> Iterator[tuple[End, End, str]]:
+    """What may be treated otherwise: a source, a destination, and the traffic."""
+    for source in ends:
+        if not source.is_source:
+            continue
+        for destination in ends:
+            if source.address.version != destination.address.version:
+                continue
+            same = source.owner is not None and source.owner == destination.owner
+            if same or (source.is_outside and destination.is_outside):
+                continue
+            if not _may_differ(reach, source, destination):
+                continue
+            yield source, destination, ""
+            for permitted in traffic:
+                if permitted.holds(source.address, destination.address):
+                    yield from ((source, destination, words) for words in permitted.words)
+
+
+def _may_differ(reach: Reach, source: End, destination: End) -> bool:
+    return reach.may_differ(source.address, source.tables, destination.address, destination.tables)
+
+
+class _Asker:
+    """Asks a state, and its other outcomes only where they may treat a flow otherwise."""
+
+    def __init__(self, state: State) -> None:
+        self._state, self._shown = state, replace(state, others=())
+        self._others = [
+            Reach(self._shown, replace(self._shown, look=other.look)) for other in state.others
+        ]
+
+    def ask(self, question: FlowQuestion, source: End, destination: End) -> FlowAnswer | None:
+        """The answer; None where the question cannot be asked."""
+        differs = any(_may_differ(reach, source, destination) for reach in self._others)
+        return _ask(self._state if differs else self._shown, question)
+
+
+def _ask(state: State, question: FlowQuestion) -> FlowAnswer | None:
+    try:
+        return ask_flow(state, question)
+    except QuestionError:
+        return None
+
+
+def _change(
+    question: FlowQuestion,
+    then: FlowAnswer | None,
+    now: FlowAnswer | None,
+    source: End | None = None,
+    destination: End | None = None,
+    name: str = "",
+) -> FlowChange | None:
+    """What changed; None: nothing, or an end that is off or not there sends nothing."""
+    shift = _shift(then, now) if then is not None and now is not None else None
+    if then is None or now is None or shift is None:
+        return None
+    return FlowChange(
+        source=source,
+        destination=destination,
+        name=name,
+        question=question,
+        before=then,
+        after=now,
+        shift=shift,
+        is_asymmetric_now=_is_symmetric(then) and not _is_symmetric(now),
+    )
+
+
+def _shift(then: FlowAnswer, now: FlowAnswer) -> Shift | None:
+    """What is otherwise; None: nothing."""
+    arrived, arrives_now = arrives(then), arrives(now)
+    if arrived != arrives_now:
+        return Shift.LOST if arrived else Shift.WON
+    if then.forward.verdict is not now.forward.verdict:
+        return Shift.VERDICT
+    # Answers that nobody sends any more, since the other end is off, are no other answers.
+    backs = (then.back, now.back) if then.back is not None and now.back is not None else None
+    if backs and backs[0].verdict is not backs[1].verdict:
+        return Shift.VERDICT
+    if _exits(then.forward) != _exits(now.forward):
+        return Shift.EXIT
+    if _way(then.forward) != _way(now.forward):
+        return Shift.WAY
+    return Shift.RETURN_WAY if backs and _way(backs[0]) != _way(backs[1]) else None
+
+
+def _exits(direction: DirectionAnswer) -> frozenset[tuple[str | None, str, str | None]]:
+    return frozenset(
+        (branch.outside, branch.hops[-1].device, branch.hops[-1].interface_out)
+        for branch in direction.branches
+        if branch.verdict is Verdict.LEAVES_NETWORK
+    )
+
+
+def _way(direction: DirectionAnswer | None) -> object:
+    """The branches with their shares, by devices and interfaces; which comes first is all one."""
+    if direction is None:
+        return None
+    return sorted(
+        (
+            branch.entry or "",
+            str(branch.share),
+            branch.verdict.value,
+            [(hop.device, hop.vrf, hop.interface_out or "") for hop in branch.hops],
+        )
+        for branch in direction.branches
+    )
+
+
+def _is_symmetric(answer: FlowAnswer) -> bool:
+    """Whether answers come over the devices that the packets went over."""
+    if answer.back is None or not all(d.verdict in ARRIVED for d in (answer.forward, answer.back)):
+        return False
+    there = _devices(branch.hops for branch in answer.forward.branches)
+    back = _devices(tuple(reversed(branch.hops)) for branch in answer.back.branches)
+    return there == back
+
+
+def _devices(ways: Iterable[Iterable[object]]) -> frozenset[tuple[str, ...]]:
+    return frozenset(tuple(str(getattr(hop, "device", "")) for hop in way) for way in ways)

@@ -1,0 +1,197 @@
+"""From where packets to an address may come to where two states differ.
+
+What is found is never too little: a flow that starts at no such table takes the same way in both.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Set
+from dataclasses import replace
+from typing import Any, TypeAlias
+
+from routrel.convergence.converge import State
+from routrel.model.addresses import Address
+from routrel.model.network import INTERFACE_PROTOCOLS, Device, Interface, Vrf
+from routrel.rib.candidates import NextHop, Table
+from routrel.topology.segments import Attachment, Topology
+
+__all__ = ["Reach"]
+
+#: What a table does with an address: whether it drops or passes on, its ways, and who is there.
+_Action: TypeAlias = tuple[bool, bool, tuple[NextHop, ...], tuple["_Receiver", ...]]
+#: The table of a device, or an outside network; None: nobody.
+_Receiver: TypeAlias = Table | str | None
+
+
+class Reach:
+    """Two states, and what of them may treat a packet otherwise."""
+
+    def __init__(self, before: State, after: State) -> None:
+        self._states = (before, after)
+        self._ribs = [_ByPrefix(state) for state in self._states]
+        devices = [device for state in self._states for device in state.network.devices]
+        self._steering = {device.name for device in devices if device.steerings}
+        self._translating = self._tables_of({d.name for d in devices if d.translation})
+        self._touched = self._tables_of(set(_touched(before, after)))
+        self._known: dict[Address, tuple[frozenset[Table], frozenset[Table]]] = {}
+
+    def _tables_of(self, names: set[str]) -> frozenset[Table]:
+        tables = (table for state in self._states for table in state.rib.interning.tables)
+        return frozenset(table for table in tables if table[0] in names)
+
+    def may_differ(
+        self, source: Address, sending: Set[Table], destination: Address, answering: Set[Table]
+    ) -> bool:
+        """Whether a flow, or its answers, may be treated otherwise in the second state.
+
+        Args:
+            sending: The tables in which packets begin.
+            answering: Those in which answers do.
+        """
+        there, translated = self._reaching(destination)
+        back, translated_back = self._reaching(source)
+        # Behind what translates addresses a packet has other ends than it is asked with.
+        return bool(
+            sending & there
+            or answering & back
+            or sending & translated
+            or answering & translated_back
+        )
+
+    def _reaching(self, address: Address) -> tuple[frozenset[Table], frozenset[Table]]:
+        """From where packets to an address may come to a difference, and to a translation."""
+        if address not in self._known:
+            actions = [rib.actions(address) for rib in self._ribs]
+            tables = actions[0].keys() | actions[1].keys()
+            seeds = {table for table in tables if actions[0].get(table) != actions[1].get(table)}
+            into = self._into(actions)
+            self._known[address] = (
+                _backward(into, seeds | self._touched),
+                _backward(into, self._translating),
+            )
+        return self._known[address]
+
+    def _into(self, actions: list[dict[Table, _Action]]) -> dict[Table, set[Table]]:
+        """From which tables packets may come to a table."""
+        into: dict[Table, set[Table]] = {}
+        for state, found in zip(self._states, actions, strict=True):
+            for table, (_, _, _, receivers) in found.items():
+                following = [each for each in receivers if isinstance(each, tuple)]
+                if table[0] in self._steering:
+                    following += _anywhere_near(state.topology, table[0])
+                for each in following:
+                    into.setdefault(each, set()).add(table)
+        return into
+
+
+def _backward(into: Mapping[Table, Set[Table]], seeds: Set[Table]) -> frozenset[Table]:
+    """Some tables, and all from which packets may come to them."""
+    reached, waiting = set(seeds), list(seeds)
+    while waiting:
+        for table in into.get(waiting.pop(), ()):
+            if table not in reached:
+                reached.add(table)
+                waiting.append(table)
+    return frozenset(reached)
+
+
+class _ByPrefix:
+    """The active routes of a state by prefix."""
+
+    def __init__(self, state: State) -> None:
+        self.rib, self._topology = state.rib, state.topology
+        self._rows: dict[int, list[int]] = {}
+        for row, prefix in enumerate(self.rib.active["prefix"].tolist()):
+            self._rows.setdefault(prefix, []).append(row)
+        self._receivers: dict[tuple[str, str, Address], _Receiver] = {}
+
+    def actions(self, address: Address) -> dict[Table, _Action]:
+        """What each table that has a route does with an address, by the longest match."""
+        interning, active = self.rib.interning, self.rib.active
+        found: dict[Table, _Action] = {}
+        for prefix in interning.prefixes.matches(address):
+            for row in self._rows.get(prefix, ()):
+                table = interning.tables[active[row]["table"]]
+                if table not in found:
+                    found[table] = self._action(row, table[0], address)
+        return found
+
+    def _action(self, row: int, device: str, address: Address) -> _Action:
+        interning, active = self.rib.interning, self.rib.active
+        kind = interning.kinds.kinds[active[row]["kind"]]
+        hops = interning.next_hops.sets[active[row]["next_hops"]]
+        receivers = tuple(
+            self._receiver(device, hop.interface, hop.address or address)
+            for hop in hops
+            if hop.interface is not None
+        )
+        return kind.discard, kind.pass_on, hops, receivers
+
+    def _receiver(self, device: str, interface: str, address: Address) -> _Receiver:
+        key = (device, interface, address)
+        if key not in self._receivers:
+            out = self._topology.devices[device].interface(interface)
+            found = self._topology.receiver(device, out, address) if out else None
+            if isinstance(found, Attachment):
+                self._receivers[key] = (found.device.name, found.interface.vrf)
+            else:
+                self._receivers[key] = found.neighbour.name if found else None
+        return self._receivers[key]
+
+
+def _anywhere_near(topology: Topology, device: str) -> Iterator[Table]:
+    """All tables of a device and of its neighbours: steering may send packets to any."""
+    for vrf in topology.devices[device].vrfs:
+        yield device, vrf.name
+    for interface in topology.devices[device].interfaces:
+        for end in topology.neighbours(device, interface.name):
+            yield end.device.name, end.interface.vrf
+
+
+def _touched(before: State, after: State) -> Iterator[str]:
+    """Devices that treat packets otherwise by more than their tables, and those next to them."""
+    devices = {**before.topology.devices, **after.topology.devices}
+    for name in devices:
+        then, now = before.topology.devices.get(name), after.topology.devices.get(name)
+        if then is None or now is None:
+            yield name
+            yield from _next_to(before if now is None else after, name)
+            continue
+        if _bare(then) != _bare(now):
+            yield name
+            yield from _next_to(before, name)
+            yield from _next_to(after, name)
+    old, new = before.network.outside, after.network.outside
+    if [(o.addresses, o.prefixes) for o in old] != [(o.addresses, o.prefixes) for o in new]:
+        for state in (before, after):
+            for segment in state.topology.segments:
+                yield from (end.device.name for end in segment.ends if segment.outside)
+
+
+def _next_to(state: State, device: str) -> Iterator[str]:
+    found = state.topology.devices.get(device)
+    for interface in found.interfaces if found else ():
+        segment = state.topology.segment_of.get((device, interface.name))
+        yield from (end.device.name for end in segment.ends if segment) if segment else ()
+
+
+def _bare(device: Device) -> Device:
+    """A device without all that only its tables depend on."""
+    return replace(
+        device,
+        description="",
+        site=None,
+        policies=(),
+        prefix_sets=(),
+        tag_sets=(),
+        as_path_sets=(),
+        community_sets=(),
+        neighbour_sets=(),
+        interfaces=tuple(map(_bare_interface, device.interfaces)),
+        vrfs=tuple(Vrf(name=vrf.name) for vrf in device.vrfs),
+    )
+
+
+def _bare_interface(interface: Interface) -> Interface:
+    without: dict[str, Any] = dict.fromkeys(INTERFACE_PROTOCOLS)
+    return replace(interface, description="", bandwidth_bps=None, delay_us=None, **without)

@@ -1,0 +1,261 @@
+"""What is not the same in two states, in sentences."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from routrel.convergence.converge import State
+from routrel.forwarding.evidence import Branch, Verdict
+from routrel.questions.comparison.compare import Comparison
+from routrel.questions.comparison.flows import FlowChange, Shift
+from routrel.questions.comparison.reasons import Reason
+from routrel.questions.flow import DirectionAnswer
+from routrel.rib.table import Route
+from routrel.wording.absence import absence_sentence
+from routrel.wording.routes import RUNG_TITLES, protocol_type_words, rung_value
+
+__all__ = ["flow_words", "group_words", "reason_words", "route_words", "summary_words"]
+
+_VERDICTS = {
+    Verdict.DELIVERED: "arrives",
+    Verdict.FILTERED: "is blocked by a filter",
+    Verdict.NO_ROUTE: "finds no route",
+    Verdict.DISCARDED: "is discarded",
+    Verdict.NEXT_HOP_UNRESOLVED: "finds no next hop that answers",
+    Verdict.LOOPED: "loops",
+    Verdict.TOO_BIG: "is too big",
+    Verdict.TTL_EXPIRED: "outlives its hops",
+    Verdict.LEAVES_NETWORK: "leaves the network",
+    Verdict.NOT_CONVERGED: "never settles",
+    Verdict.MIXED: "takes ways that end differently",
+}
+
+
+def route_words(state: State, route: Route) -> str:
+    """A route in short: its protocol, and where it leads."""
+    name = protocol_type_words(route.protocol, route.path_type)
+    if route.discard:
+        return f"{name}, discarded"
+    ways = []
+    for hop in route.next_hops:
+        interface = state.topology.devices[route.device].interface(hop.interface or "")
+        found = None
+        if interface is not None and hop.address is not None:
+            found = state.topology.receiver(route.device, interface, hop.address)
+        named = getattr(found, "device", None) or getattr(found, "neighbour", None)
+        who = named.name if named else hop.address or "the link"
+        ways.append(f"{who} by {hop.interface}")
+    return f"{name}, to {' and '.join(ways)}"
+
+
+def reason_words(before: State, after: State, reason: Reason) -> str:
+    """Why a route is not the same."""
+    change = reason.change
+    if change.after is None:
+        return absence_sentence(reason.absent) if reason.absent else "its table is gone"
+    if change.before is None:
+        return f"before: {absence_sentence(reason.absent)}" if reason.absent else "a new table"
+    then, now = change.before, change.after
+    if reason.rung is not None and reason.loser is not None:
+        title = RUNG_TITLES.get(reason.rung, reason.rung)
+        if reason.rung == "usable":
+            return f"the former way is not usable: {reason.loser.problem}"
+        values = rung_value(reason.loser, reason.rung)
+        if reason.winner is not None and values:
+            values = f": {values} against {rung_value(reason.winner, reason.rung)}"
+        return f"the former way loses on {title}{values}"
+    ways = [{(hop.interface, hop.address) for hop in route.next_hops} for route in (then, now)]
+    if ways[0] == ways[1]:
+        told = [
+            f"{name} {old} → {new}"
+            for name, old, new in (
+                (
+                    "protocol",
+                    protocol_type_words(then.protocol, then.path_type),
+                    protocol_type_words(now.protocol, now.path_type),
+                ),
+                ("distance", then.distance, now.distance),
+                ("metric", then.metric, now.metric),
+                ("tag", then.tag, now.tag),
+            )
+            if old != new
+        ]
+        return f"the same way: {', '.join(told)}" if told else "the same way, resolved otherwise"
+    if ways[0] < ways[1]:
+        return f"{_counted(len(ways[1] - ways[0]), 'equal way')} more"
+    if ways[0] > ways[1]:
+        down = _down(after, then)
+        fewer = f"{_counted(len(ways[0] - ways[1]), 'equal way')} fewer"
+        return f"{fewer}: {down}" if down else fewer
+    if not reason.is_known_now:
+        why = _down(after, then) or (reason.kept_out.text if reason.kept_out else "")
+        return f"the former way is gone{f': {why}' if why else ''}"
+    return "other equal ways"
+
+
+def _down(state: State, route: Route) -> str:
+    """Why an interface that a route left by does not carry it any more; empty: it does."""
+    device = state.topology.devices.get(route.device)
+    for hop in route.next_hops:
+        if device is None or hop.interface is None or device.interface(hop.interface) is None:
+            continue
+        down = state.topology.why_down(route.device, hop.interface)
+        if down is not None:
+            return str(down)
+    return ""
+
+
+def group_words(before: State, after: State, reason: Reason, count: int) -> str:
+    """Some routes of a table that changed alike, in a line."""
+    change = reason.change
+    where = change.table[0] if change.table[1] == "default" else " ".join(change.table)
+    what = str(change.prefix) if count == 1 else f"{count} prefixes"
+    if change.after is None:
+        return f"{where} has no route to {what} any more"
+    if change.before is None:
+        return f"{where} has a route to {what} now: {route_words(after, change.after)}"
+    then, now = route_words(before, change.before), route_words(after, change.after)
+    return f"{where} reaches {what} otherwise: {then} before, {now} now"
+
+
+def flow_words(change: FlowChange) -> str:
+    """What became of a flow."""
+    then, now = change.before, change.after
+    if change.shift in (Shift.LOST, Shift.WON, Shift.VERDICT):
+        if then.forward.verdict is not now.forward.verdict:
+            old, new = _ending(then.forward), _ending(now.forward)
+            return f"{old} before, {new} now"
+        if then.back is not None and now.back is not None:
+            return f"its answer {_ending(then.back)} before, {_ending(now.back)} now"
+        return "its ways end otherwise"
+    if change.shift is Shift.EXIT:
+        return f"leaves by {_exits(then.forward)} before, by {_exits(now.forward)} now"
+    forward, back = (then.forward, now.forward), (then.back, now.back)
+    told = []
+    if change.shift is Shift.WAY:
+        told.append(f"goes {_way(forward[0])} before, {_way(forward[1])} now")
+    if back[0] is not None and back[1] is not None and _way(back[0]) != _way(back[1]):
+        told.append(f"answers come {_way(back[0])} before, {_way(back[1])} now")
+    return "; ".join(told) or "parts otherwise over the same devices"
+
+
+def _ending(direction: DirectionAnswer) -> str:
+    if direction.verdict is Verdict.LEAVES_NETWORK:
+        return f"leaves by {_exits(direction)}"
+    where = direction.cause.device if direction.cause else ""
+    words = _VERDICTS.get(direction.verdict, direction.verdict.value)
+    return f"{words} at {where}" if where else words
+
+
+def _exits(direction: DirectionAnswer) -> str:
+    exits = dict.fromkeys(
+        f"{branch.outside} at {_last_inside(branch)}"
+        for branch in direction.branches
+        if branch.outside
+    )
+    return " or ".join(exits) or "no exit"
+
+
+def _last_inside(branch: Branch) -> str:
+    return next((hop.device for hop in reversed(branch.hops) if not hop.outside), "")
+
+
+def _way(direction: DirectionAnswer) -> str:
+    """The devices on the way but its ends, outside networks included; of several ways the first."""
+    ways = list(
+        dict.fromkeys(
+            tuple(
+                dict.fromkeys(
+                    hop.device
+                    for place, hop in enumerate(branch.hops)
+                    if hop.outside or 0 < place < len(branch.hops) - 1
+                )
+            )
+            for branch in direction.branches
+        )
+    )
+    if not ways or not ways[0]:
+        return "directly"
+    more = f" and {_counted(len(ways) - 1, 'other way')}" if len(ways) > 1 else ""
+    return f"by {', '.join(ways[0])}{more}"
+
+
+_SHIFTS = {
+    Shift.LOST: ("no longer arrives or is no longer answered", "no longer arrive or are answered"),
+    Shift.WON: ("arrives and is answered now", "arrive and are answered now"),
+    Shift.VERDICT: ("fails otherwise", "fail otherwise"),
+    Shift.EXIT: ("leaves elsewhere", "leave elsewhere"),
+    Shift.WAY: ("takes another way", "take another way"),
+    Shift.RETURN_WAY: ("is answered by another way", "are answered by another way"),
+}
+
+
+def summary_words(found: Comparison) -> str:
+    """What matters most, in a sentence or two."""
+    flows = found.flows.changes
+    told = []
+    for shift in Shift:
+        alike = [flow for flow in flows if flow.shift is shift]
+        if alike:
+            stands = sum(1 + _others(flow) for flow in alike)
+            one, many = _SHIFTS[shift]
+            verb = one if stands == 1 else many
+            told.append(f"{_counted(stands, 'flow')} {verb}, as {_named(alike[0])}")
+    if not told:
+        told.append("No flow is treated otherwise")
+    sentence = "; ".join(told) + ". "
+    if found.routes:
+        prefixes = {change.prefix for change in found.routes}
+        devices = {change.table[0] for change in found.routes}
+        sentence += (
+            f"Routes to {_counted(len(prefixes), 'prefix', 'prefixes')} changed on "
+            f"{_counted(len(devices), 'device')}"
+        )
+    else:
+        sentence += "No route changed"
+    others = _meetings(found)
+    sentence += f"; {others}." if others else "."
+    asymmetric = [flow for flow in flows if flow.is_asymmetric_now]
+    if asymmetric:
+        count = _counted(len(asymmetric), "flow")
+        sentence += f" Of {count} the answers come another way than the packets go now."
+    if found.flows.left:
+        sentence += f" {found.flows.left} more pairs of ends were not asked; there are too many."
+    return sentence[0].upper() + sentence[1:]
+
+
+def _others(flow: FlowChange) -> int:
+    ends = [end for end in (flow.source, flow.destination) if end is not None]
+    count = 1
+    for end in ends:
+        count *= 1 + len(end.alike)
+    return count - 1
+
+
+def _named(flow: FlowChange) -> str:
+    if flow.name:
+        return f"the kept flow {flow.name} ({flow_words(flow)})"
+    source, destination = flow.source, flow.destination
+    ends = f"{source.text if source else ''} → {destination.text if destination else ''}"
+    traffic = f" {flow.question.traffic}" if flow.question.traffic else ""
+    return f"{ends}{traffic} ({flow_words(flow)})"
+
+
+def _meetings(found: Comparison) -> str:
+    counts: Sequence[tuple[int, str, str]] = (
+        (len(found.sessions_down), "session", "down"),
+        (len(found.sessions_up), "session", "up"),
+        (len(found.adjacencies_down), "adjacency", "gone"),
+        (len(found.adjacencies_up), "adjacency", "new"),
+        (len(found.findings_new), "finding", "new"),
+        (len(found.findings_gone), "finding", "gone"),
+    )
+    return ", ".join(
+        f"{_counted(count, what, 'adjacencies' if what == 'adjacency' else None)} {how}"
+        for count, what, how in counts
+        if count
+    )
+
+
+def _counted(count: int, one: str, many: str | None = None) -> str:
+    return f"{count} {one if count == 1 else many or one + 's'}"
