@@ -12,7 +12,6 @@ from enum import StrEnum
 
 from routrel.convergence.converge import State
 from routrel.forwarding.evidence import Verdict
-from routrel.forwarding.round_trip import ARRIVED
 from routrel.questions.comparison.ends import End, ends_of
 from routrel.questions.comparison.permitted import PermittedTraffic, otherwise_permitted
 from routrel.questions.comparison.reach import Reach
@@ -105,9 +104,9 @@ def _pairs(
             if not _may_differ(reach, source, destination):
                 continue
             yield source, destination, ""
-            for permitted in traffic:
-                if permitted.holds(source.address, destination.address):
-                    yield from ((source, destination, words) for words in permitted.words)
+            found = (p.words for p in traffic if p.holds(source.address, destination.address))
+            for words in dict.fromkeys(word for each in found for word in each):
+                yield source, destination, words
 
 
 def _may_differ(reach: Reach, source: End, destination: End) -> bool:
@@ -156,7 +155,7 @@ def _change(
         before=then,
         after=now,
         shift=shift,
-        is_asymmetric_now=_is_symmetric(then) and not _is_symmetric(now),
+        is_asymmetric_now=_is_symmetric(then) is True and _is_symmetric(now) is False,
     )
 
 
@@ -201,10 +200,10 @@ def _way(direction: DirectionAnswer | None) -> object:
     )
 
 
-def _is_symmetric(answer: FlowAnswer) -> bool:
-    """Whether answers come over the devices that the packets went over."""
-    if answer.back is None or not all(d.verdict in ARRIVED for d in (answer.forward, answer.back)):
-        return False
+def _is_symmetric(answer: FlowAnswer) -> bool | None:
+    """Whether answers come over the devices that the packets went over; None: there are none."""
+    if answer.back is None or not arrives(answer):
+        return None
     there = _devices(branch.hops for branch in answer.forward.branches)
     back = _devices(tuple(reversed(branch.hops)) for branch in answer.back.branches)
     return there == back
