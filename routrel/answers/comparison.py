@@ -58,13 +58,15 @@ class ComparedRoutesData(Answer):
 class ComparedFlowData(Answer):
     """A flow that is not treated alike; the verdicts are those of the forward direction.
 
-    `name` is that of a kept flow, else empty. `from_alike` and `to_alike` are further ends that
-    are treated as the two that are named.
+    `from_asked` and `to_asked` ask the same again. `name` is that of a kept flow, else empty.
+    `from_alike` and `to_alike` are further ends that are treated as the two that are named.
     """
 
     source: str = msgspec.field(name="from")
     destination: str = msgspec.field(name="to")
     traffic: str = msgspec.field(name="as")
+    from_asked: str
+    to_asked: str
     name: str
     shift: Shift
     before: Verdict
@@ -195,8 +197,13 @@ def comparison_data(
 
 
 def _groups(found: Comparison) -> list[RouteGroupData]:
-    """The routes by table and by what they look like before and after, the largest group first."""
+    """The routes by table and by what they look like before and after, the largest group first.
+
+    Those of devices that have failed come last.
+    """
     groups: dict[tuple[str, str], list[Reason]] = {}
+    states = (found.before, found.after)
+    failed = {name for state in states for name in state.topology.failed.devices}
     for change, reason in zip(found.routes, found.reasons, strict=True):
         single = Reason(change=change)
         alike = group_words(found.before, found.after, single, 2)
@@ -211,7 +218,10 @@ def _groups(found: Comparison) -> list[RouteGroupData]:
             count=len(members),
             prefixes=[str(member.change.prefix) for member in members[:_NAMED]],
         )
-        for (_, why), members in sorted(groups.items(), key=lambda each: -len(each[1]))
+        for (_, why), members in sorted(
+            groups.items(),
+            key=lambda each: (each[1][0].change.table[0] in failed, -len(each[1])),
+        )
     ]
 
 
@@ -222,6 +232,8 @@ def _flow_data(flow: FlowChange) -> ComparedFlowData:
         source=source.text if source else flow.question.source,
         destination=destination.text if destination else flow.question.destination,
         traffic=flow.question.traffic,
+        from_asked=flow.question.source,
+        to_asked=flow.question.destination,
         name=flow.name,
         shift=flow.shift,
         before=then.forward.verdict,

@@ -51,6 +51,10 @@ def route_words(state: State, route: Route) -> str:
 def reason_words(before: State, after: State, reason: Reason) -> str:
     """Why a route is not the same."""
     change = reason.change
+    for state, route in ((after, change.after), (before, change.before)):
+        failed = state.topology.failed.devices.get(change.table[0])
+        if failed and route is None:
+            return f"{failed} has failed in {'this lens' if state is after else 'the other lens'}"
     if change.after is None:
         return absence_sentence(reason.absent) if reason.absent else "its table is gone"
     if change.before is None:
@@ -130,12 +134,12 @@ def flow_words(change: FlowChange) -> str:
         return "its ways end otherwise"
     if change.shift is Shift.EXIT:
         return f"leaves by {_exits(then.forward)} before, by {_exits(now.forward)} now"
-    forward, back = (then.forward, now.forward), (then.back, now.back)
     told = []
     if change.shift is Shift.WAY:
-        told.append(f"goes {_way(forward[0])} before, {_way(forward[1])} now")
-    if back[0] is not None and back[1] is not None and _way(back[0]) != _way(back[1]):
-        told.append(f"answers come {_way(back[0])} before, {_way(back[1])} now")
+        told.append("goes " + _ways(then.forward, now.forward))
+    backs = (then.back, now.back)
+    if backs[0] is not None and backs[1] is not None and _courses(backs[0]) != _courses(backs[1]):
+        told.append("answers come " + _ways(backs[0], backs[1]))
     return "; ".join(told) or "parts otherwise over the same devices"
 
 
@@ -160,9 +164,9 @@ def _last_inside(branch: Branch) -> str:
     return next((hop.device for hop in reversed(branch.hops) if not hop.outside), "")
 
 
-def _way(direction: DirectionAnswer) -> str:
-    """The devices on the way but its ends, outside networks included; of several ways the first."""
-    ways = list(
+def _courses(direction: DirectionAnswer) -> list[tuple[str, ...]]:
+    """The devices of each way but its ends, outside networks included."""
+    return list(
         dict.fromkeys(
             tuple(
                 dict.fromkeys(
@@ -174,10 +178,28 @@ def _way(direction: DirectionAnswer) -> str:
             for branch in direction.branches
         )
     )
-    if not ways or not ways[0]:
-        return "directly"
-    more = f" and {_counted(len(ways) - 1, 'other way')}" if len(ways) > 1 else ""
-    return f"by {', '.join(ways[0])}{more}"
+
+
+def _ways(then: DirectionAnswer, now: DirectionAnswer) -> str:
+    """The first ways of both, from the last device that they share to the next that they do.
+
+    Of several ways the first that the other does not have.
+    """
+    courses = [_courses(then), _courses(now)]
+    old = next((way for way in courses[0] if way not in courses[1]), (courses[0] or [()])[0])
+    new = next((way for way in courses[1] if way not in courses[0]), (courses[1] or [()])[0])
+    head = tail = 0
+    while head < min(len(old), len(new)) and old[head] == new[head]:
+        head += 1
+    while tail < min(len(old), len(new)) - head and old[-1 - tail] == new[-1 - tail]:
+        tail += 1
+    begin, end = max(head - 1, 0), max(tail - 1, 0)
+    told = []
+    for way, ways in ((old, courses[0]), (new, courses[1])):
+        part = way[begin : len(way) - end]
+        more = f" and {_counted(len(ways) - 1, 'other way')}" if len(ways) > 1 else ""
+        told.append(f"by {', '.join(part)}{more}" if part else "directly")
+    return f"{told[0]} before, {told[1]} now"
 
 
 _SHIFTS = {
@@ -200,10 +222,10 @@ def summary_words(found: Comparison) -> str:
             stands = sum(1 + _others(flow) for flow in alike)
             one, many = _SHIFTS[shift]
             verb = one if stands == 1 else many
-            told.append(f"{_counted(stands, 'flow')} {verb}, as {_named(alike[0])}")
+            told.append(f"{_counted(stands, 'flow')} {verb}: {_named(alike[0])}")
     if not told:
         told.append("No flow is treated otherwise")
-    sentence = "; ".join(told) + ". "
+    sentence = ". ".join(told) + ". "
     if found.routes:
         prefixes = {change.prefix for change in found.routes}
         devices = {change.table[0] for change in found.routes}
@@ -234,11 +256,11 @@ def _others(flow: FlowChange) -> int:
 
 def _named(flow: FlowChange) -> str:
     if flow.name:
-        return f"the kept flow {flow.name} ({flow_words(flow)})"
+        return f"the kept flow {flow.name} {flow_words(flow)}"
     source, destination = flow.source, flow.destination
     ends = f"{source.text if source else ''} → {destination.text if destination else ''}"
     traffic = f" {flow.question.traffic}" if flow.question.traffic else ""
-    return f"{ends}{traffic} ({flow_words(flow)})"
+    return f"{ends}{traffic} {flow_words(flow)}"
 
 
 def _meetings(found: Comparison) -> str:

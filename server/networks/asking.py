@@ -7,15 +7,16 @@ from __future__ import annotations
 
 import ipaddress
 from collections import OrderedDict
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from typing import Any, TypeAlias
 
 from routrel.answers.base import data
 from routrel.answers.bounce import bounce_data
 from routrel.answers.compare_flows import DifferenceData, difference_data
+from routrel.answers.comparison import comparison_data
 from routrel.answers.find.catalogue import found_data
 from routrel.answers.find.index import FindIndex
-from routrel.answers.findings import findings_data
+from routrel.answers.findings import FindingData, findings_data
 from routrel.answers.flow_sets import answer_flow
 from routrel.answers.flows import flow_data
 from routrel.answers.flows_over import flows_over_data
@@ -26,8 +27,10 @@ from routrel.answers.sessions import sessions_data
 from routrel.answers.tables import TableQuestion, table_data
 from routrel.answers.why import explain_route
 from routrel.convergence.converge import State
+from routrel.lens.failures import UnknownFailure, named_failures
 from routrel.lens.look import View
 from routrel.model.addresses import Address, Prefix
+from routrel.model.failures import Failures
 from routrel.questions.errors import QuestionError
 from routrel.questions.flow import FlowQuestion, ask_flow
 from routrel.questions.flows_over import flows_over
@@ -38,7 +41,16 @@ from server.networks.models import Revision
 from server.networks.questions import kept_with, short_answer, stored_question
 from server.networks.states import view_of
 
-__all__ = ["HasProblems", "NotADestination", "NotThere", "answer_question", "destination"]
+__all__ = [
+    "BadFailure",
+    "HasProblems",
+    "NotADestination",
+    "NotThere",
+    "answer_question",
+    "destination",
+    "failures_in",
+    "seen",
+]
 
 Values: TypeAlias = Mapping[str, Any]
 
@@ -49,6 +61,12 @@ class HasProblems(Exception):
 
 class NotThere(Exception):
     """What the address names is not in this revision; the message says what."""
+
+
+class BadFailure(QuestionError):
+    """What is said to have failed is not in the network, or no such thing can fail."""
+
+    code = "unknown_failure"
 
 
 class NotADestination(QuestionError):
@@ -70,11 +88,15 @@ def answer_question(revision: Revision, name: str, values: Values) -> Any:
         NotThere: what it names is not there.
         HasProblems: the revision cannot be computed.
     """
-    view = view_of(revision)
+    values = dict(values)
+    failures = failures_in(values.pop("fail", ()))
+    view = seen(revision, failures)
     if name == "findings":
-        return _findings(revision, view)
+        return _findings(revision, view) if not failures else data(_told_findings(view))
     if view.state is None:
         raise HasProblems
+    if name == "compare-lenses":
+        return _compare_lenses(revision, view, values)
     if name == "flows-over":
         kept = kept_with(revision.network, view)
         ends = [tuple(end.split(":", 1)) for end in values["ends"]]
@@ -82,6 +104,42 @@ def answer_question(revision: Revision, name: str, values: Values) -> Any:
     if name == "find":
         return _find(_index(revision, view, view.state), values)
     return data(_QUESTIONS[name](view, view.state, values))
+
+
+def seen(revision: Revision, failures: Failures) -> View:
+    """A revision of which some things have failed.
+
+    Raises:
+        BadFailure: one of them is not in the network.
+    """
+    try:
+        return view_of(revision, failures)
+    except UnknownFailure as error:
+        raise BadFailure(error.text, error.suggestion) from error
+
+
+def failures_in(names: Iterable[str]) -> Failures:
+    """What a lens says has failed.
+
+    Raises:
+        BadFailure: a name says no kind of thing that can fail.
+    """
+    try:
+        return named_failures(names)
+    except UnknownFailure as error:
+        raise BadFailure(error.text, error.suggestion) from error
+
+
+def _compare_lenses(revision: Revision, view: View, values: Values) -> Any:
+    """What is not the same in a lens as in another of the network."""
+    other = revision.network.revisions.filter(number=values["base_revision"]).first()
+    if other is None:
+        raise NotThere(f"there is no revision {values['base_revision']}")
+    base = seen(other, failures_in(values["base_fail"]))
+    if base.state is None or view.state is None:
+        raise HasProblems
+    kept = {**kept_with(revision.network, base), **kept_with(revision.network, view)}
+    return data(comparison_data((base.state, base.findings), (view.state, view.findings), kept))
 
 
 def destination(text: str) -> Prefix | Address:
@@ -143,9 +201,13 @@ def _table(_: View, state: State, values: Values) -> Any:
     return table_data(state, TableQuestion(**values))
 
 
+def _told_findings(view: View) -> list[FindingData]:
+    return findings_data(view.findings, view.reading.network)
+
+
 def _findings(revision: Revision, view: View) -> Any:
     """All findings, and what they are known by kept with the revision."""
-    told = findings_data(view.findings, view.reading.network)
+    told = _told_findings(view)
     if revision.finding_keys is None:
         keys = [finding.key for finding in told]
         Revision.objects.filter(pk=revision.pk, finding_keys__isnull=True).update(finding_keys=keys)
@@ -186,8 +248,8 @@ _MOST_INDEXES = 4
 
 
 def _index(revision: Revision, view: View, state: State) -> FindIndex:
-    """What can be found in a revision; made once for as long as people search in it."""
-    name = revision.content_hash
+    """What can be found in a lens; made once for as long as people search in it."""
+    name = f"{revision.content_hash} {' '.join(map(str, state.topology.failures.things))}"
     index = _INDEXES.get(name)
     if index is None:
         index = _INDEXES[name] = FindIndex(state, view.texts)

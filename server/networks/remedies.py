@@ -6,10 +6,10 @@ from routrel.answers.base import data
 from routrel.answers.remedies import remedies_data
 from routrel.questions.errors import QuestionError
 from routrel.questions.remedies.search import Progress, find_remedies
+from server.networks.asking import failures_in, seen
 from server.networks.jobs import Work
 from server.networks.models import Job
 from server.networks.questions import kept_with, stored_question
-from server.networks.states import view_of
 
 __all__ = ["search_remedies"]
 
@@ -24,8 +24,8 @@ def search_remedies(work: Work) -> None:
         work.progress(done=progress.tried, found=progress.found)
 
     work.report(step="computing")
-    view = view_of(work.revision)
     try:
+        view = seen(work.revision, failures_in(work.job.question.get("fail", ())))
         if view.state is None:
             raise QuestionError("the files have problems; nothing is computed from them")
         work.report(step="trying")

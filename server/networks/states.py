@@ -16,10 +16,13 @@ from weakref import WeakValueDictionary
 from django.conf import settings
 
 import routrel
-from routrel.convergence.converge import State
+from routrel.convergence.converge import State, converge
 from routrel.files.report import Report
+from routrel.lens.failures import unknown_failure
 from routrel.lens.look import View, look, network_hash
+from routrel.model.failures import NOTHING_FAILED, Failures
 from routrel.model.network import Network
+from routrel.topology.failed import UnknownThing
 from server.executor.store import ByteBounded, StateStore
 from server.networks.models import Revision
 
@@ -34,8 +37,16 @@ class _Kept:
     state: str | None  #: the name of the state; None: nothing is computed from the files
 
 
-def view_of(revision: Revision) -> View:
-    """The computed network of a revision; an equal network is computed once, whatever its cases."""
+def view_of(revision: Revision, failures: Failures = NOTHING_FAILED) -> View:
+    """The computed network of a revision; an equal network is computed once, whatever its cases.
+
+    Args:
+        failures: Things that have failed; what they leave is kept as the whole is.
+    Raises:
+        UnknownFailure: one of them is not in the network.
+    """
+    if failures:
+        return _failed_view(revision, failures)
     name = _name(revision.content_hash)
     view = _memory().get(name) or _stored(name)
     if view is not None:
@@ -45,6 +56,29 @@ def view_of(revision: Revision) -> View:
         if view is None:
             view = look_anew(revision.texts())
             remember(revision.content_hash, view)
+    return view
+
+
+def _failed_view(revision: Revision, failures: Failures) -> View:
+    """A revision of which some things have failed."""
+    whole = view_of(revision)
+    if whole.state is None:
+        return whole
+    name = _failed_name(revision.content_hash, failures)
+    view = _memory().get(name)
+    if view is not None:
+        return view
+    with _store().turn(name):
+        state = _known_state(name)
+        if state is None:
+            try:
+                state = converge(whole.state.network, since=whole.state, failures=failures)
+            except UnknownThing as error:
+                raise unknown_failure(error) from error
+            _store().put(name, state)
+            _alive()[name] = state
+    view = replace(whole, state=state)
+    _memory().put(name, view, _store().size(name))
     return view
 
 
@@ -136,6 +170,11 @@ def _disk_key() -> bytes:
 
 def _name(content_hash: str) -> str:
     return f"{engine_hash()}-{content_hash}"
+
+
+def _failed_name(content_hash: str, failures: Failures) -> str:
+    names = "\0".join(map(str, failures.things))
+    return f"{_name(content_hash)}-{hashlib.sha256(names.encode()).hexdigest()[:32]}"
 
 
 def _state_name(network: str) -> str:

@@ -5,11 +5,10 @@ from __future__ import annotations
 from routrel.answers.base import data
 from routrel.answers.what_it_would_take import what_it_would_take
 from routrel.questions.errors import QuestionError, UnknownName
-from server.networks.asking import destination
+from server.networks.asking import destination, failures_in, seen
 from server.networks.jobs import Work
 from server.networks.models import Job
 from server.networks.questions import kept_with
-from server.networks.states import view_of
 
 __all__ = ["find_what_it_takes"]
 
@@ -17,10 +16,10 @@ __all__ = ["find_what_it_takes"]
 def find_what_it_takes(work: Work) -> None:
     """Try changes for each candidate that lost."""
     work.report(step="computing")
-    view = view_of(work.revision)
-    state = view.state
     asked = work.job.question
     try:
+        view = seen(work.revision, failures_in(asked.get("fail", ())))
+        state = view.state
         if state is None:
             raise QuestionError("the files have problems; nothing is computed from them")
         if (asked["device"], asked["vrf"]) not in state.rib.interning.table_numbers:

@@ -337,6 +337,32 @@ def test_what_stops_the_stores_and_which_edits_would_help(reader: Reader):
     reader.accessible()
 
 
+def test_what_else_moves_when_a_device_on_the_way_fails(reader: Reader):
+    """Two clicks on the strip let eas-fw-1 fail; all that moves is told; it is taken back."""
+    reader.log_in()
+    reader.open("/n/marram/flows", **{"from": "kiosk-ald", "to": "time-srv", "as": "udp 123"})
+    reader.reads("Delivered")
+    tile = next(
+        e
+        for e in reader.driver.find_elements(By.CSS_SELECTOR, "button")
+        if e.accessible_name.startswith("eas-fw-1 ")
+    )
+    tile.click()
+    reader.press("Let the device fail")
+    bar = reader.labelled("Failed in this lens")
+    assert "device eas-fw-1 failed" in bar.text
+    reader.reads("Asked of revision", "with device eas-fw-1 failed")
+    assert "eas-fw-1 " not in reader.labelled("Verdict").text
+    reader.press("What moves")
+    reader.reads("device eas-fw-1 failed", "flows take another way", seconds=120)
+    reader.accessible()
+    shown = reader.driver.current_url
+    reader.press("Let device eas-fw-1 work again")
+    reader.reads("Both are the same")
+    reader.driver.get(shown)  # the address alone brings it back
+    reader.reads("flows take another way", seconds=120)
+
+
 def test_an_answer_is_of_the_revision_that_the_header_names(reader: Reader, tmp_path: Path):
     """The whole errand in one page: a blocked kiosk, the files corrected and imported, delivered."""
     corrected = tmp_path / "corrected.zip"

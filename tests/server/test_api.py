@@ -303,6 +303,56 @@ def test_answers_are_a_function_of_the_lens(network):
     assert (new["forward"]["verdict"], new["return"]["verdict"]) == ("delivered", "delivered")
 
 
+def test_what_fails_in_a_lens_is_honoured_by_every_question(network, work_off):
+    """kiosk-gul has gul-edge-1 alone; the revision as it is stays as it was, findings included."""
+    viewer = client("viewer")
+    question = "/api/networks/demo/flow?from=kiosk-ald&to=kiosk-gul"
+    assert viewer.get(question).json()["forward"]["verdict"] == "delivered"
+    off = viewer.get(question + "&fail=device:gul-edge-1").json()
+    assert off["forward"]["verdict"] != "delivered"
+    for again in range(2):  # the second is known
+        chart = viewer.get("/api/networks/demo/chart?fail=device:gul-edge-1").json()
+        ends = [end for segment in chart["segments"] for end in segment["ends"]]
+        assert not any(end["up"] for end in ends if end["device"] == "gul-edge-1"), again
+    found = viewer.get("/api/networks/demo/findings?fail=link:10.66.22.0/31").json()
+    assert {f["key"] for f in found} != {
+        f["key"] for f in viewer.get("/api/networks/demo/findings").json()
+    }
+    assert viewer.get("/api/networks/demo/findings/notes").status_code == 200
+    both = f"{question}&fail=device:gul-edge-1&fail=device:har-yard-1"
+    assert viewer.get(both).json()["forward"]["verdict"] == off["forward"]["verdict"]
+    for name, says in (
+        ("device:gul-edge-9", "there is no device “gul-edge-9” that could fail"),
+        ("gul-edge-1", "“gul-edge-1” does not say what has failed"),
+    ):
+        answer = viewer.get(f"{question}&fail={name}")
+        assert (answer.status_code, answer.json()["code"]) == (400, "unknown_failure")
+        assert says in answer.json()["message"]
+    many = "".join(f"&fail=device:r{number}" for number in range(40))
+    assert viewer.get(question + many).json()["code"] == "too_many_failures"
+    body = {"from": "kiosk-gul", "to": "booking-db", "as": "tcp 5432"}
+    path = "/api/networks/demo/remedies"
+    plain = post("viewer", path, body).json()["id"]
+    failed = post("viewer", f"{path}?fail=interface:gul-edge-1:port1", body).json()["id"]
+    assert failed != plain
+    assert post("viewer", f"{path}?fail=interface:gul-edge-1:port1", body).json()["id"] == failed
+
+
+def test_two_lenses_are_compared(network):
+    viewer = client("viewer")
+    compare = "/api/networks/demo/compare"
+    same = viewer.get(compare).json()
+    assert (same["flows"], same["routes"]["groups"], same["warnings"]) == ([], [], [])
+    told = viewer.get(f"{compare}?fail=interface:gul-edge-1:port1").json()
+    assert {a["neighbour"] for a in told["adjacencies"]["down"]} == {"gul-edge-1"}
+    back = viewer.get(f"{compare}?base_revision=1&base_fail=interface:gul-edge-1:port1").json()
+    assert back["adjacencies"]["up"] == told["adjacencies"]["down"]
+    assert len(back["flows"]) == len(told["flows"])
+    assert viewer.get(f"{compare}?base_revision=7").status_code == 404
+    assert viewer.get(f"{compare}?base_revision=x").json()["code"] == "invalid"
+    assert viewer.get(f"{compare}?base_fail=link:x").json()["code"] == "unknown_failure"
+
+
 def test_wrong_questions_get_a_code_and_a_suggestion(network):
     """Misuse is 400 with a stable code; what is not there is 404."""
     viewer = client("viewer")

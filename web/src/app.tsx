@@ -11,6 +11,7 @@ import {
   ImportJobPage,
   ImportPage,
   LanguagePage,
+  LensesPage,
   LoginPage,
   NetworkFrame,
   PlainFrame,
@@ -63,6 +64,7 @@ export function App() {
           <Route path="routes/drafts" element={<DraftsPage />} />
           <Route path="devices" element={<Navigate replace to="chart" />} />
           <Route path="devices/:view" element={<DevicesPage />} />
+          <Route path="compare" element={<LensesPage />} />
           <Route path="import" element={<ImportPage />} />
           <Route path="imports/:id" element={<ImportJobPage />} />
         </Route>

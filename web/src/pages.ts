@@ -49,6 +49,7 @@ export const FileText = page(() => import('./features/devices/FileText').then((m
 export const LanguagePage = page(() =>
   import('./features/language/LanguagePage').then((module) => module.LanguagePage),
 )
+export const LensesPage = page(() => import('./features/lens/LensesPage').then((module) => module.LensesPage))
 export const NetworksPage = page(() =>
   import('./features/networks/NetworksPage').then((module) => module.NetworksPage),
 )

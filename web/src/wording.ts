@@ -2,11 +2,12 @@
  * What the page says about answers, sessions, findings and links, in sentences. The engine's answers
  * bring their own; titles and labels stand where they are drawn.
  */
-import type { FlowQuestion } from './api/queries'
+import type { FlowQuestion, Lens } from './api/queries'
 import type {
   BgpSession,
   ChartEnd,
   ChartSegment,
+  ComparedFlow,
   Direction,
   Flow,
   FlowCause,
@@ -49,6 +50,41 @@ export function rateWords(bps: number): string {
     unit += 1
   }
   return `${value} ${UNITS[unit] ?? ''}`
+}
+
+// --- lenses
+
+const FAILING: Record<string, string> = {
+  interface: 'interface',
+  link: 'link',
+  direction: 'the direction out of',
+  device: 'device',
+  site: 'site',
+  session: 'session',
+  line: 'the line to',
+  group: 'risk group',
+}
+
+/** What is otherwise about a flow in a second lens. */
+export const SHIFT_WORDS: Record<ComparedFlow['shift'], string> = {
+  lost: 'arrives no longer',
+  won: 'arrives now',
+  verdict: 'fails otherwise',
+  exit: 'leaves elsewhere',
+  way: 'goes another way',
+  return_way: 'answers come another way',
+}
+
+/** A thing that fails, by its written form: “link harbour”. */
+export function failureWords(name: string): string {
+  const [kind = '', ...rest] = name.split(':')
+  return `${FAILING[kind] ?? kind} ${rest.join(':')}`
+}
+
+/** What a page or an answer is seen through. */
+export function lensWords({ revision, fail = [] }: Lens): string {
+  const failed = fail.length ? `, with ${fail.map(failureWords).join(', ')} failed` : ''
+  return `revision ${revision}${failed}`
 }
 
 // --- flows
@@ -107,7 +143,7 @@ const place = (cited: { file: string | null; line: number | null }) =>
   cited.file ? ` (${cited.file}:${cited.line})` : ''
 
 /** What the answer was seen through, and where it is. */
-export type Seen = { network: string; revision: number | undefined; address: string }
+export type Seen = { network: string; lens: Lens; address: string }
 
 /** The answer as plain text for a ticket: the sentence, both ways, everything in the way, the page's address. */
 export function ticketText(flow: Flow, seen: Seen, names: ReadonlyMap<string, string>): string {
@@ -118,7 +154,7 @@ export function ticketText(flow: Flow, seen: Seen, names: ReadonlyMap<string, st
   const lines = [
     flow.sentence,
     '',
-    `Asked of ${seen.network}, revision ${seen.revision}: ${flow.traffic} from ${flow.forward.source.address} to ${flow.forward.destination.address}`,
+    `Asked of ${seen.network}, ${lensWords(seen.lens)}: ${flow.traffic} from ${flow.forward.source.address} to ${flow.forward.destination.address}`,
   ]
   for (const [name, way] of ways) {
     if (!way) continue

@@ -60,7 +60,7 @@ class FlowChanges:
 
 
 def flow_changes(before: State, after: State, kept: KeptFlows) -> FlowChanges:
-    """Every flow that is not treated alike in two states, kept ones by name first.
+    """Every flow that is not treated alike in two states, the gravest first, of those kept ones.
 
     Pings between all ends, and what changed filters newly permit or deny.
     """
@@ -73,7 +73,9 @@ def flow_changes(before: State, after: State, kept: KeptFlows) -> FlowChanges:
     traffic = list(otherwise_permitted(before, after))
     askers = [_Asker(state) for state in (before, after)]
     asked = left = 0
-    for source, destination, words in _pairs(Reach(before, after), ends, traffic):
+    # Where one of the states may rest otherwise, that may be what they do not have in common.
+    reaches = [Reach(before, after), *(reach for asker in askers for reach in asker.others)]
+    for source, destination, words in _pairs(reaches, ends, traffic):
         if asked >= MOST_PAIRS:
             left += 1
             continue
@@ -85,11 +87,13 @@ def flow_changes(before: State, after: State, kept: KeptFlows) -> FlowChanges:
         change = _change(question, then, now, source, destination)
         if change is not None:
             found.append(change)
+    order = {shift: place for place, shift in enumerate(Shift)}
+    found.sort(key=lambda change: order[change.shift])
     return FlowChanges(changes=tuple(found), asked=asked, left=left)
 
 
 def _pairs(
-    reach: Reach, ends: list[End], traffic: list[PermittedTraffic]
+    reaches: list[Reach], ends: list[End], traffic: list[PermittedTraffic]
 ) -> Iterator[tuple[End, End, str]]:
     """What may be treated otherwise: a source, a destination, and the traffic."""
     for source in ends:
@@ -101,7 +105,7 @@ def _pairs(
             same = source.owner is not None and source.owner == destination.owner
             if same or (source.is_outside and destination.is_outside):
                 continue
-            if not _may_differ(reach, source, destination):
+            if not any(_may_differ(reach, source, destination) for reach in reaches):
                 continue
             yield source, destination, ""
             found = (p.words for p in traffic if p.holds(source.address, destination.address))
@@ -118,13 +122,13 @@ class _Asker:
 
     def __init__(self, state: State) -> None:
         self._state, self._shown = state, replace(state, others=())
-        self._others = [
+        self.others = [
             Reach(self._shown, replace(self._shown, look=other.look)) for other in state.others
         ]
 
     def ask(self, question: FlowQuestion, source: End, destination: End) -> FlowAnswer | None:
         """The answer; None where the question cannot be asked."""
-        differs = any(_may_differ(reach, source, destination) for reach in self._others)
+        differs = any(_may_differ(reach, source, destination) for reach in self.others)
         return _ask(self._state if differs else self._shown, question)
 
 

@@ -31,6 +31,14 @@ __all__ = [
 
 LENS = [
     OpenApiParameter("revision", int, description="the lens's revision; left out: the newest"),
+    OpenApiParameter(
+        "fail",
+        str,
+        many=True,
+        description="what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, "
+        "link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, "
+        "session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME",
+    ),
 ]
 
 

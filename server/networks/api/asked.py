@@ -15,10 +15,14 @@ from server.networks.api.errors import Fault
 from server.networks.models import Revision
 from server.web.seats import WAITING_OF_ONE, WAITING_THREADS, AllTaken, Seats, TooManyOfOne
 
-__all__ = ["answer_to", "answered"]
+__all__ = ["answer_to", "answered", "failed_in"]
 
 #: Of the threads of one web process; the others are for what takes no computing.
 _SEATS = Seats(all_together=WAITING_THREADS, of_one=WAITING_OF_ONE)
+
+#: Things that may fail in one lens, and letters of what one is called.
+_MOST_FAILED = 32
+_LONGEST_NAME = 400
 
 _PROBLEMS = {
     "too_many_questions": "many questions of yours wait already",
@@ -40,8 +44,26 @@ def answered(request: Request, slug: str, question: str, **values: Any) -> HttpR
     Raises:
         Fault: there is none; the error says why.
     """
+    failed = failed_in(request)
+    if failed:
+        values = {**values, "fail": failed}
     body = _ask(request, revision_for(request, slug), question, values)
     return HttpResponse(body, content_type="application/json")
+
+
+def failed_in(request: Request) -> list[str]:
+    """What has failed in the request's lens, in one order, each once.
+
+    Raises:
+        Fault: too much is said to have failed, or a name is far too long.
+    """
+    names = sorted(set(request.query_params.getlist("fail")))
+    if len(names) > _MOST_FAILED or any(len(name) > _LONGEST_NAME for name in names):
+        raise Fault(
+            400, "too_many_failures", f"at most {_MOST_FAILED} things can fail in a lens",
+            "let a site or a risk group fail instead",
+        )  # fmt: skip
+    return names
 
 
 def answer_to(request: Request, revision: Revision, question: str, values: dict[str, Any]) -> Any:

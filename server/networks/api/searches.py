@@ -12,14 +12,22 @@ from routrel.answers.remedies import RemediesData
 from routrel.answers.what_it_would_take import WouldTakeData
 from server.networks.access import job_for, revision_for, user_id
 from server.networks.api.answers import LENS, FlowQuestionShape
+from server.networks.api.asked import failed_in
 from server.networks.api.jobs import JobShape
 from server.networks.api.parsing import checked
 from server.networks.api.typed import answer_field
-from server.networks.asking import destination
+from server.networks.asking import destination, failures_in
 from server.networks.jobs import start_job
 from server.networks.models import Job
 
 __all__ = ["RemedyListView", "RemedyView", "WouldTakeListView", "WouldTakeView"]
+
+
+def _failed(request: Request) -> dict[str, list[str]]:
+    """What has failed in the lens, as a part of what a job is asked."""
+    failed = failed_in(request)
+    failures_in(failed)  # what is none is told at once
+    return {"fail": failed} if failed else {}
 
 
 class RemedySearchShape(JobShape):
@@ -46,7 +54,7 @@ class RemedyListView(APIView):
             revision.network,
             user_id(request),
             revision=revision,
-            question=checked(FlowQuestionShape, request.data),
+            question={**checked(FlowQuestionShape, request.data), **_failed(request)},
         )
         return Response(RemedySearchShape(job).data, status=status.HTTP_202_ACCEPTED)
 
@@ -87,7 +95,7 @@ class WouldTakeListView(APIView):
             revision.network,
             user_id(request),
             revision=revision,
-            question=asked,
+            question={**asked, **_failed(request)},
         )
         return Response(WouldTakeJobShape(job).data, status=status.HTTP_202_ACCEPTED)
 

@@ -7,6 +7,7 @@ from rest_framework.permissions import AllowAny
 from server.networks.api import (
     answers,
     chart,
+    comparison,
     drafts,
     example,
     files,
@@ -33,6 +34,7 @@ urlpatterns = [
     path("networks/<slug:slug>/imports", imports.ImportListView.as_view()),
     path("networks/<slug:slug>/flow", answers.FlowView.as_view()),
     path("networks/<slug:slug>/flow/compare", questions.CompareView.as_view()),
+    path("networks/<slug:slug>/compare", comparison.LensesView.as_view()),
     path("networks/<slug:slug>/revisions/<int:number>", networks.RevisionView.as_view()),
     path("networks/<slug:slug>/remedies", searches.RemedyListView.as_view()),
     path("networks/<slug:slug>/questions", questions.QuestionListView.as_view()),

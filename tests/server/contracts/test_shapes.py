@@ -96,6 +96,7 @@ QUESTIONS = [
     ("/names", {}),
     ("/flows-over", {"ends": "eas-fw-1:port1"}),
     ("/questions", {}),
+    ("/compare", {"fail": "device:gul-edge-1"}),
 ]  # fmt: skip
 
 

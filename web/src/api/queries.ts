@@ -5,7 +5,12 @@ import { api, data } from './client'
  * What every question is seen through. The revision is always a number once there is one: answers are
  * kept by lens, and "the newest" would go on naming answers of before an import.
  */
-export type Lens = { slug: string; revision?: number }
+export type Lens = {
+  slug: string
+  revision?: number
+  /** What has failed, each as KIND:NAME, in order; left out: nothing. */
+  fail?: string[]
+}
 
 /** A flow, named as the API names its parts. */
 export type FlowQuestion = {
@@ -21,7 +26,10 @@ export type FlowQuestion = {
 /** Answers to a question through a fixed lens never change. */
 const SETTLED = { staleTime: Infinity } as const
 
-const at = ({ slug, revision }: Lens) => ({ path: { slug }, query: { revision } })
+/** A lens as requests carry it beside the network's name. */
+export const through = ({ revision, fail }: Lens) => ({ revision, fail })
+
+const at = (lens: Lens) => ({ path: { slug: lens.slug }, query: through(lens) })
 
 export const sessionQuery = queryOptions({
   queryKey: ['session'],
@@ -65,8 +73,22 @@ export const flowQuery = (lens: Lens, question: FlowQuestion) =>
         api.GET('/api/networks/{slug}/flow', {
           params: {
             path: { slug: lens.slug },
-            query: { revision: lens.revision, ...question },
+            query: { ...through(lens), ...question },
           },
+          signal,
+        }),
+      ),
+    ...SETTLED,
+  })
+
+/** All that is not the same through a lens as in its revision as it is, or in another one. */
+export const lensesQuery = (lens: Lens, base: number | undefined) =>
+  queryOptions({
+    queryKey: ['lenses', lens, base],
+    queryFn: ({ signal }) =>
+      data(
+        api.GET('/api/networks/{slug}/compare', {
+          params: { path: { slug: lens.slug }, query: { ...through(lens), base_revision: base } },
           signal,
         }),
       ),
@@ -81,7 +103,7 @@ export const compareQuery = (lens: Lens, question: FlowQuestion, other: OtherFlo
     queryFn: ({ signal }) =>
       data(
         api.GET('/api/networks/{slug}/flow/compare', {
-          params: { path: { slug: lens.slug }, query: { revision: lens.revision, ...question, ...other } },
+          params: { path: { slug: lens.slug }, query: { ...through(lens), ...question, ...other } },
           signal,
         }),
       ),
@@ -151,7 +173,7 @@ export const deviceQuery = (lens: Lens, device: string) =>
     queryFn: ({ signal }) =>
       data(
         api.GET('/api/networks/{slug}/devices/{device}', {
-          params: { path: { slug: lens.slug, device }, query: { revision: lens.revision } },
+          params: { path: { slug: lens.slug, device }, query: { ...through(lens) } },
           signal,
         }),
       ),
@@ -164,7 +186,7 @@ export const holdersQuery = (lens: Lens, q: string) =>
     queryFn: ({ signal }) =>
       data(
         api.GET('/api/networks/{slug}/holders', {
-          params: { path: { slug: lens.slug }, query: { revision: lens.revision, q } },
+          params: { path: { slug: lens.slug }, query: { ...through(lens), q } },
           signal,
         }),
       ),
@@ -177,7 +199,7 @@ export const whyQuery = (lens: Lens, q: string, device: string, vrf: string) =>
     queryFn: ({ signal }) =>
       data(
         api.GET('/api/networks/{slug}/why', {
-          params: { path: { slug: lens.slug }, query: { revision: lens.revision, q, device, vrf } },
+          params: { path: { slug: lens.slug }, query: { ...through(lens), q, device, vrf } },
           signal,
         }),
       ),
@@ -208,7 +230,7 @@ export const bounceQuery = (lens: Lens, device: string, vrf: string, neighbour: 
     queryFn: ({ signal }) =>
       data(
         api.GET('/api/networks/{slug}/sessions/bounce', {
-          params: { path: { slug: lens.slug }, query: { revision: lens.revision, device, vrf, neighbour } },
+          params: { path: { slug: lens.slug }, query: { ...through(lens), device, vrf, neighbour } },
           signal,
         }),
       ),
@@ -275,7 +297,7 @@ export const tableQuery = (lens: Lens, question: TableQuestion, page: number) =>
         api.GET('/api/networks/{slug}/table', {
           params: {
             path: { slug: lens.slug },
-            query: { revision: lens.revision, ...question, offset: page * TABLE_PAGE, limit: TABLE_PAGE },
+            query: { ...through(lens), ...question, offset: page * TABLE_PAGE, limit: TABLE_PAGE },
           },
           signal,
         }),
@@ -304,7 +326,7 @@ export const flowsOverQuery = (lens: Lens, ends: string[]) =>
     queryFn: ({ signal }) =>
       data(
         api.GET('/api/networks/{slug}/flows-over', {
-          params: { path: { slug: lens.slug }, query: { revision: lens.revision, ends } },
+          params: { path: { slug: lens.slug }, query: { ...through(lens), ends } },
           signal,
         }),
       ),
@@ -325,7 +347,7 @@ export const findQuery = (lens: Lens, q: string, endpoints: boolean) =>
     queryFn: ({ signal }) =>
       data(
         api.GET('/api/networks/{slug}/find', {
-          params: { path: { slug: lens.slug }, query: { revision: lens.revision, q, endpoints } },
+          params: { path: { slug: lens.slug }, query: { ...through(lens), q, endpoints } },
           signal,
         }),
       ),
@@ -345,7 +367,7 @@ export const fileQuery = (lens: Lens, path: string) =>
     queryFn: ({ signal }) =>
       data(
         api.GET('/api/networks/{slug}/files/{path}', {
-          params: { path: { slug: lens.slug, path }, query: { revision: lens.revision } },
+          params: { path: { slug: lens.slug, path }, query: { ...through(lens) } },
           pathSerializer: keepSlashes,
           signal,
         }),

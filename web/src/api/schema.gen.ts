@@ -177,6 +177,23 @@ export interface paths {
         patch: operations["keep_chart_places"];
         trace?: never;
     };
+    "/api/networks/{slug}/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All that is not the same in this lens as in another, and what looks like a mistake. */
+        get: operations["compare_lenses"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{slug}/devices/{device}": {
         parameters: {
             query?: never;
@@ -1031,6 +1048,15 @@ export interface components {
             rule: number | null;
         };
         /**
+         * ChangedRouteData
+         * @description A route that is another in the second lens, and what tells the two apart.
+         */
+        ChangedRouteData: {
+            before: components["schemas"]["RouteData"];
+            after: components["schemas"]["RouteData"];
+            reason: string;
+        };
+        /**
          * ChartCostData
          * @description What an interface counts outward.
          */
@@ -1134,6 +1160,95 @@ export interface components {
             title: string;
             description: string;
             position: number[] | null;
+        };
+        /** ComparedAdjacenciesData */
+        ComparedAdjacenciesData: {
+            up: components["schemas"]["ComparedAdjacencyData"][];
+            down: components["schemas"]["ComparedAdjacencyData"][];
+        };
+        /**
+         * ComparedAdjacencyData
+         * @description An adjacency that only one of two lenses has.
+         */
+        ComparedAdjacencyData: {
+            protocol: string;
+            device: string;
+            interface: string;
+            neighbour: string;
+            neighbour_interface: string;
+            where: string;
+        };
+        /** ComparedFindingsData */
+        ComparedFindingsData: {
+            new: components["schemas"]["FindingData"][];
+            gone: components["schemas"]["FindingData"][];
+        };
+        /**
+         * ComparedFlowData
+         * @description A flow that is not treated alike; the verdicts are those of the forward direction.
+         *
+         *         `from_asked` and `to_asked` ask the same again. `name` is that of a kept flow, else empty.
+         *         `from_alike` and `to_alike` are further ends that are treated as the two that are named.
+         */
+        ComparedFlowData: {
+            from: string;
+            to: string;
+            as: string;
+            from_asked: string;
+            to_asked: string;
+            name: string;
+            shift: components["schemas"]["Shift"];
+            before: components["schemas"]["Verdict"];
+            after: components["schemas"]["Verdict"];
+            before_return: components["schemas"]["Verdict"] | null;
+            after_return: components["schemas"]["Verdict"] | null;
+            asymmetric: boolean;
+            text: string;
+            from_alike: string[];
+            to_alike: string[];
+        };
+        /**
+         * ComparedRoutesData
+         * @description All routes that are not the same.
+         */
+        ComparedRoutesData: {
+            added: components["schemas"]["RouteData"][];
+            gone: components["schemas"]["RouteData"][];
+            changed: components["schemas"]["ChangedRouteData"][];
+            groups: components["schemas"]["RouteGroupData"][];
+        };
+        /**
+         * ComparedSessionData
+         * @description A BGP session that only one of two lenses has up.
+         */
+        ComparedSessionData: {
+            device: string;
+            vrf: string;
+            neighbour: string;
+            reason: string | null;
+        };
+        /** ComparedSessionsData */
+        ComparedSessionsData: {
+            up: components["schemas"]["ComparedSessionData"][];
+            down: components["schemas"]["ComparedSessionData"][];
+        };
+        /**
+         * ComparisonData
+         * @description All that is not the same in two lenses.
+         *
+         *         `flows_asked` counts the pairs of ends that may be treated otherwise and were asked in both;
+         *         `flows_left` those that were not, since there were too many.
+         */
+        ComparisonData: {
+            summary: string;
+            routes: components["schemas"]["ComparedRoutesData"];
+            flows: components["schemas"]["ComparedFlowData"][];
+            flows_asked: number;
+            flows_left: number;
+            sessions: components["schemas"]["ComparedSessionsData"];
+            adjacencies: components["schemas"]["ComparedAdjacenciesData"];
+            findings: components["schemas"]["ComparedFindingsData"];
+            warnings: components["schemas"]["WarningData"][];
         };
         /**
          * ConnectionState
@@ -1314,6 +1429,16 @@ export interface components {
             suggestion: string;
             /** @description by which the server's log names the request */
             request: string;
+        };
+        /**
+         * EvidenceData
+         * @description What a warning rests on.
+         */
+        EvidenceData: {
+            file: string | null;
+            line: number | null;
+            column: number | null;
+            text: string;
         };
         /**
          * ExitGroupData
@@ -2206,6 +2331,16 @@ export interface components {
             behind: components["schemas"]["RouteData"][];
         };
         /**
+         * RouteGroupData
+         * @description Routes of one table that moved alike and for one reason, in a line.
+         */
+        RouteGroupData: {
+            text: string;
+            reason: string;
+            count: number;
+            prefixes: string[];
+        };
+        /**
          * RouteOtherwiseData
          * @description A route before and after, in words.
          */
@@ -2290,6 +2425,12 @@ export interface components {
          * @enum {unknown}
          */
         Severity: "error" | "note" | "warning";
+        /**
+         * Shift
+         * @description What is otherwise about a flow, the gravest first.
+         * @enum {unknown}
+         */
+        Shift: "exit" | "lost" | "return_way" | "verdict" | "way" | "won";
         ShortAnswerShape: {
             works: boolean;
             sentence: string;
@@ -2457,6 +2598,15 @@ export interface components {
          */
         Verdict: "delivered" | "discarded" | "filtered" | "label_broken" | "leaves_network" | "looped" | "mixed" | "next_hop_unresolved" | "no_route" | "not_converged" | "too_big" | "ttl_expired";
         /**
+         * WarningData
+         * @description What looks like a mistake, by a stable code.
+         */
+        WarningData: {
+            code: string;
+            text: string;
+            evidence: components["schemas"]["EvidenceData"][];
+        };
+        /**
          * WhyData
          * @description The candidate paths of a matched prefix at one table, or why there is no route.
          */
@@ -2566,6 +2716,7 @@ export type SchemaCaseData = components['schemas']['CaseData'];
 export type SchemaCaseQuestionData = components['schemas']['CaseQuestionData'];
 export type SchemaCaseRouteData = components['schemas']['CaseRouteData'];
 export type SchemaCauseData = components['schemas']['CauseData'];
+export type SchemaChangedRouteData = components['schemas']['ChangedRouteData'];
 export type SchemaChartCostData = components['schemas']['ChartCostData'];
 export type SchemaChartData = components['schemas']['ChartData'];
 export type SchemaChartDeviceData = components['schemas']['ChartDeviceData'];
@@ -2575,6 +2726,14 @@ export type SchemaChartOutsideEndData = components['schemas']['ChartOutsideEndDa
 export type SchemaChartPlacesShape = components['schemas']['ChartPlacesShape'];
 export type SchemaChartSegmentData = components['schemas']['ChartSegmentData'];
 export type SchemaChartSiteData = components['schemas']['ChartSiteData'];
+export type SchemaComparedAdjacenciesData = components['schemas']['ComparedAdjacenciesData'];
+export type SchemaComparedAdjacencyData = components['schemas']['ComparedAdjacencyData'];
+export type SchemaComparedFindingsData = components['schemas']['ComparedFindingsData'];
+export type SchemaComparedFlowData = components['schemas']['ComparedFlowData'];
+export type SchemaComparedRoutesData = components['schemas']['ComparedRoutesData'];
+export type SchemaComparedSessionData = components['schemas']['ComparedSessionData'];
+export type SchemaComparedSessionsData = components['schemas']['ComparedSessionsData'];
+export type SchemaComparisonData = components['schemas']['ComparisonData'];
 export type SchemaConnectionState = components['schemas']['ConnectionState'];
 export type SchemaCopyItem = components['schemas']['CopyItem'];
 export type SchemaCopyKey = components['schemas']['CopyKey'];
@@ -2591,6 +2750,7 @@ export type SchemaEndpointData = components['schemas']['EndpointData'];
 export type SchemaEndsData = components['schemas']['EndsData'];
 export type SchemaEntryData = components['schemas']['EntryData'];
 export type SchemaErrorShape = components['schemas']['ErrorShape'];
+export type SchemaEvidenceData = components['schemas']['EvidenceData'];
 export type SchemaExitGroupData = components['schemas']['ExitGroupData'];
 export type SchemaFileEdit = components['schemas']['FileEdit'];
 export type SchemaFileShape = components['schemas']['FileShape'];
@@ -2670,6 +2830,7 @@ export type SchemaRole = components['schemas']['Role'];
 export type SchemaRoleEnum = components['schemas']['RoleEnum'];
 export type SchemaRouteData = components['schemas']['RouteData'];
 export type SchemaRouteEvidenceData = components['schemas']['RouteEvidenceData'];
+export type SchemaRouteGroupData = components['schemas']['RouteGroupData'];
 export type SchemaRouteOtherwiseData = components['schemas']['RouteOtherwiseData'];
 export type SchemaSavedQuestionShape = components['schemas']['SavedQuestionShape'];
 export type SchemaSavedQuestionShapeRequest = components['schemas']['SavedQuestionShapeRequest'];
@@ -2679,6 +2840,7 @@ export type SchemaSetByData = components['schemas']['SetByData'];
 export type SchemaSetKey = components['schemas']['SetKey'];
 export type SchemaSetValue = components['schemas']['SetValue'];
 export type SchemaSeverity = components['schemas']['Severity'];
+export type SchemaShift = components['schemas']['Shift'];
 export type SchemaShortAnswerShape = components['schemas']['ShortAnswerShape'];
 export type SchemaShortAnswerShapeRequest = components['schemas']['ShortAnswerShapeRequest'];
 export type SchemaSide = components['schemas']['Side'];
@@ -2695,6 +2857,7 @@ export type SchemaTtlEvidenceData = components['schemas']['TtlEvidenceData'];
 export type SchemaUnreachedStatementData = components['schemas']['UnreachedStatementData'];
 export type SchemaUploadShapeRequest = components['schemas']['UploadShapeRequest'];
 export type SchemaVerdict = components['schemas']['Verdict'];
+export type SchemaWarningData = components['schemas']['WarningData'];
 export type SchemaWhyData = components['schemas']['WhyData'];
 export type SchemaWinningEditData = components['schemas']['WinningEditData'];
 export type SchemaWouldTakeData = components['schemas']['WouldTakeData'];
@@ -3318,6 +3481,8 @@ export interface operations {
     cases: {
         parameters: {
             query?: {
+                /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
+                fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
             };
@@ -3405,6 +3570,8 @@ export interface operations {
     chart: {
         parameters: {
             query?: {
+                /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
+                fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
             };
@@ -3663,9 +3830,102 @@ export interface operations {
             };
         };
     };
+    compare_lenses: {
+        parameters: {
+            query?: {
+                base_fail?: string[];
+                base_revision?: number;
+                /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
+                fail?: string[];
+                /** @description the lens's revision; left out: the newest */
+                revision?: number;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparisonData"];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the revision's files no longer read without problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
     device: {
         parameters: {
             query?: {
+                /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
+                fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
             };
@@ -3811,6 +4071,8 @@ export interface operations {
     keep_draft: {
         parameters: {
             query?: {
+                /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
+                fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
             };
@@ -4071,6 +4333,8 @@ export interface operations {
     files: {
         parameters: {
             query?: {
+                /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
+                fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
             };
@@ -4158,6 +4422,8 @@ export interface operations {
     file: {
         parameters: {
             query?: {
+                /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
+                fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
             };
@@ -4248,6 +4514,8 @@ export interface operations {
             query?: {
                 /** @description only what a flow may start or end at */
                 endpoints?: boolean;
+                /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
+                fail?: string[];
                 q?: string;
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
@@ -4336,6 +4604,8 @@ export interface operations {
     findings: {
         parameters: {
             query?: {
+                /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
+                fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
             };
@@ -4578,6 +4848,8 @@ export interface operations {
     finding_notes: {
         parameters: {
             query?: {
+                /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
+                fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
             };
@@ -4667,6 +4939,8 @@ export interface operations {
             query: {
                 as?: string;
                 dscp?: number;
+                /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
+                fail?: string[];
                 from: string;
                 may_fragment?: boolean;
                 /** @description the lens's revision; left out: the newest */
@@ -4761,6 +5035,8 @@ export interface operations {
             query: {
                 as?: string;
                 dscp?: number;
+                /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
+                fail?: string[];
                 from: string;
                 may_fragment?: boolean;
                 other_as?: string;
@@ -4858,6 +5134,8 @@ export interface operations {
             query: {
                 /** @description interfaces, each as device:interface */
                 ends: string[];
+                /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
+                fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
             };
@@ -4945,6 +5223,8 @@ export interface operations {
     holders: {
         parameters: {
             query: {
+                /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
+                fail?: string[];
                 /** @description an address or a prefix */
                 q: string;
                 /** @description the lens's revision; left out: the newest */
@@ -5342,6 +5622,8 @@ export interface operations {
     names: {
         parameters: {
             query?: {
+                /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
+                fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
             };
@@ -5429,6 +5711,8 @@ export interface operations {
     patch: {
         parameters: {
             query?: {
+                /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
+                fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
             };
@@ -5538,6 +5822,8 @@ export interface operations {
     policies: {
         parameters: {
             query?: {
+                /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
+                fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
             };
@@ -5625,6 +5911,8 @@ export interface operations {
     try_policy: {
         parameters: {
             query?: {
+                /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
+                fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
             };
@@ -5791,6 +6079,8 @@ export interface operations {
     save_question: {
         parameters: {
             query?: {
+                /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
+                fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
             };
@@ -5957,6 +6247,8 @@ export interface operations {
     run_questions: {
         parameters: {
             query?: {
+                /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
+                fail?: string[];
                 /** @description one question; left out: all of them */
                 id?: number;
                 /** @description the lens's revision; left out: the newest */
@@ -6064,6 +6356,8 @@ export interface operations {
     search_remedies: {
         parameters: {
             query?: {
+                /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
+                fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
             };
@@ -6287,6 +6581,8 @@ export interface operations {
     sessions: {
         parameters: {
             query?: {
+                /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
+                fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
             };
@@ -6375,6 +6671,8 @@ export interface operations {
         parameters: {
             query: {
                 device: string;
+                /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
+                fail?: string[];
                 /** @description its address */
                 neighbour: string;
                 /** @description the lens's revision; left out: the newest */
@@ -6468,6 +6766,8 @@ export interface operations {
                 contains?: string;
                 device: string;
                 differing?: boolean;
+                /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
+                fail?: string[];
                 limit?: number;
                 offset?: number;
                 other?: string;
@@ -6560,6 +6860,8 @@ export interface operations {
         parameters: {
             query: {
                 device: string;
+                /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
+                fail?: string[];
                 /** @description an address or a prefix */
                 q: string;
                 /** @description the lens's revision; left out: the newest */
@@ -6650,6 +6952,8 @@ export interface operations {
     search_would_take: {
         parameters: {
             query?: {
+                /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
+                fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
             };

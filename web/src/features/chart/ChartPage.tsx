@@ -34,7 +34,7 @@ import { useLayout } from './useLayout'
 import { snapped, type Drag } from './useMoving'
 import type { Kept } from './useMapZoom'
 import { usePlaces } from './usePlaces'
-import { counted, questionWords } from '../../wording'
+import { counted, questionWords, lensWords } from '../../wording'
 
 /** The chart of the network: what there is, where a flow goes, what a layer says. */
 export function ChartPage() {
@@ -257,7 +257,7 @@ function Toolbar({ zoom, names, marks, places, allHosts, allSites }: ToolbarProp
   }
   const layer = params.get('layer')
   const words = () => [
-    [`${network.title}, revision ${lens.revision}`, moment(new Date())].join(', '),
+    [`${network.title}, ${lensWords(lens)}`, moment(new Date())].join(', '),
     ...(marks?.legend ?? ['Dashed with a cross: down.']),
   ]
   const save = (how: typeof downloadSvg | typeof downloadPng) => {

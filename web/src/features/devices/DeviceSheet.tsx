@@ -3,6 +3,7 @@ import { Link } from 'react-router'
 import { deviceQuery, findingsQuery } from '../../api/queries'
 import { Panel, Problem, Severity, Waiting } from '../../ui/controls'
 import { EvidenceLink } from '../lens/EvidenceLink'
+import { FailButton } from '../lens/FailButton'
 import { useFileLink, useLens, useLinkTo } from '../lens/lens'
 import { NamedAddresses } from '../lens/Named'
 
@@ -50,6 +51,10 @@ export function DeviceSheet({ name, onUnfold, onFoldSite }: DeviceSheetProps) {
             Fold its site, or unfold it
           </button>
         )}
+      </p>
+      <p className="mt-2 flex flex-wrap gap-2">
+        <FailButton name={`device:${name}`} what="the device" />
+        {site && <FailButton name={`site:${site}`} what="its site" />}
       </p>
       {mine.map((finding) => (
         <p key={finding.code + finding.line} className="mt-2">

@@ -5,6 +5,7 @@ import { findingsQuery, flowsOverQuery } from '../../api/queries'
 import type { ChartSegment, FlowOver } from '../../api/types'
 import { Mono, Panel, Problem, Severity, Waiting } from '../../ui/controls'
 import { EvidenceLink } from '../lens/EvidenceLink'
+import { FailButton } from '../lens/FailButton'
 import { useLens, useLinkTo } from '../lens/lens'
 import { NamedAddresses } from '../lens/Named'
 import { VERDICT_WORDS, costWords, rateWords, segmentTitle } from '../../wording'
@@ -16,8 +17,9 @@ export function LinkSheet({ segment }: { segment: ChartSegment }) {
       title={segmentTitle(segment)}
       aside={<span className="text-soft">{segment.stated ? 'stated link' : 'same subnet'}</span>}
     >
-      <p className="text-soft">
+      <p className="flex flex-wrap items-center gap-x-3 text-soft">
         <Mono>{segment.name}</Mono>
+        <FailButton name={`link:${segment.name}`} what="the link" />
       </p>
       <ul className="divide-y divide-line">
         {segment.ends.map((end) => (
@@ -36,11 +38,16 @@ export function LinkSheet({ segment }: { segment: ChartSegment }) {
               {end.bandwidth_bps ? `; ${rateWords(end.bandwidth_bps)}` : ''}{' '}
               <EvidenceLink file={end.file} line={end.line} />
             </div>
+            <div className="mt-1 flex flex-wrap gap-2">
+              <FailButton name={`interface:${end.device}:${end.interface}`} what="it" />
+              <FailButton name={`direction:${end.device}:${end.interface}`} what="what it sends" />
+            </div>
           </li>
         ))}
         {segment.outside.map((end) => (
           <li key={end.address} className="py-1.5">
-            <strong>{end.name}</strong>, outside: <Mono>{end.address}</Mono>
+            <strong>{end.name}</strong>, outside: <Mono>{end.address}</Mono>{' '}
+            <FailButton name={`line:${end.name}`} what="its line" />
           </li>
         ))}
       </ul>

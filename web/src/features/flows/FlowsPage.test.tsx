@@ -187,13 +187,13 @@ test('what is not reached, and a return nobody can know, are said', async () => 
 test('the ticket holds the sentence, both ways and the address', () => {
   const text = ticketText(
     flow,
-    { network: 'Net', revision: 3, address: 'http://here/' },
+    { network: 'Net', lens: { slug: 'net', revision: 3, fail: ['link:pier'] }, address: 'http://here/' },
     new Map([['10.0.0.1', 'desk']]),
   )
   expect(text.split('\n')).toEqual([
     flow.sentence,
     '',
-    'Asked of Net, revision 3: tcp 5432 from 10.0.0.1 (desk) to 10.0.0.1 (desk)',
+    'Asked of Net, revision 3, with link pier failed: tcp 5432 from 10.0.0.1 (desk) to 10.0.0.1 (desk)',
     'Forward: kiosk > fw: filtered',
     '',
     'http://here/',

@@ -26,7 +26,7 @@ import { useFolds } from './strip/useFolds'
 import { flowTone, type Tone } from './verdicts'
 import { PageHead } from '../lens/PageHead'
 import { Named, useNames } from '../lens/Named'
-import { doubtSentence, ticketText } from '../../wording'
+import { doubtSentence, ticketText, lensWords } from '../../wording'
 
 function useQuestion(): FlowQuestion | null {
   const [params] = useAddress()
@@ -188,9 +188,7 @@ function VerdictBanner({ flow, question, device }: BannerProps) {
   const onChart = { ...addressOf(question), other_from, other_to, other_as, device }
   const copy = () =>
     void navigator.clipboard
-      .writeText(
-        ticketText(flow, { network: network.title, revision: lens.revision, address: location.href }, names),
-      )
+      .writeText(ticketText(flow, { network: network.title, lens, address: location.href }, names))
       .then(() => setCopied(true))
   const action = 'shrink-0 text-sm text-soft hover:text-ink hover:underline'
   return (
@@ -254,11 +252,11 @@ function Notes({ flow }: { flow: Flow }) {
     ),
   ]
   const { source, destination } = flow.forward
-  const { revision } = useLens()
+  const lens = useLens()
   return (
     <div className="mt-2 border-t border-line pt-2 text-soft">
       <p>
-        Asked of revision {revision}: {flow.traffic} from{' '}
+        Asked of {lensWords(lens)}: {flow.traffic} from{' '}
         <span className="font-mono">
           <Named text={source.address} />
         </span>{' '}

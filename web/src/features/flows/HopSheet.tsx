@@ -2,6 +2,7 @@ import { Link } from 'react-router'
 import type { Branch, Evidence, Hop, Route, Stage } from '../../api/types'
 import { Mono, Panel } from '../../ui/controls'
 import { EvidenceLink } from '../lens/EvidenceLink'
+import { FailButton } from '../lens/FailButton'
 import { useLinkTo } from '../lens/lens'
 import { lineOf, rulesOf, type RulesEvidence } from './evidence'
 import { WhyRoute } from './WhyRoute'
@@ -67,6 +68,10 @@ export function HopSheet({
             {telling && rules && <RulesTried result={telling.result} rules={rules} />}
             <p className="mt-3">
               <Link to={to('devices/chart', { device: hop.device })}>All about {hop.device}</Link>
+            </p>
+            <p className="mt-2 flex flex-wrap gap-2">
+              <FailButton name={`device:${hop.device}`} what="the device" />
+              {hop.out && <FailButton name={`interface:${hop.device}:${hop.out}`} what={hop.out} />}
             </p>
           </div>
         </div>

@@ -1,7 +1,7 @@
 import { useMutation, useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { api, data } from '../../api/client'
-import { ended, remedySearchQuery, type FlowQuestion } from '../../api/queries'
+import { ended, remedySearchQuery, type FlowQuestion, through } from '../../api/queries'
 import type { Remedy, RemedySearch } from '../../api/types'
 import { useCancel } from '../../api/useCancel'
 import { Button, Panel, Problem } from '../../ui/controls'
@@ -23,7 +23,7 @@ export function Remedies({ question }: { question: FlowQuestion }) {
     mutationFn: () =>
       data(
         api.POST('/api/networks/{slug}/remedies', {
-          params: { path: { slug: lens.slug }, query: { revision: lens.revision } },
+          params: { path: { slug: lens.slug }, query: { ...through(lens) } },
           body: bodyOf(question),
         }),
       ),

@@ -17,7 +17,7 @@ import { PageHead } from './PageHead'
 import { useRevision } from './useRevision'
 import { PlaceContext, useLinkTo } from './lens'
 import { useAddress } from '../../ui/address'
-import { counted } from '../../wording'
+import { counted, lensWords } from '../../wording'
 
 function Account({ username, role }: { username: string; role?: string }) {
   const queries = useQueryClient()
@@ -226,10 +226,11 @@ export function NetworkFrame({ username }: { username: string }) {
   const network = useQuery(networkQuery(slug))
   const asked = useRevision(network.data, slug, params.get('revision'))
   const revision = asked.kind === 'there' ? asked.number : undefined
-  const place = useMemo(
-    () => (network.data ? { network: network.data, lens: { slug, revision } } : null),
-    [network.data, slug, revision],
-  )
+  const failed = params.getAll('fail').sort().join('\n')
+  const place = useMemo(() => {
+    const fail = failed ? failed.split('\n') : undefined
+    return network.data ? { network: network.data, lens: { slug, revision, fail } } : null
+  }, [network.data, slug, revision, failed])
   if (network.isError && !network.data) return <Unopened error={network.error} />
   if (!place || asked.kind === 'looking') return <Waiting what="Opening the network" />
   if (asked.kind === 'unnamed') return <NameNewest number={asked.newest} />
@@ -266,7 +267,7 @@ export function NetworkFrame({ username }: { username: string }) {
             className="min-w-0 flex-1 overflow-auto p-3 outline-none max-md:overflow-visible print:overflow-visible"
           >
             <p className="mb-2 hidden print:block">
-              {place.network.title}, revision {revision}, printed {moment(new Date())}
+              {place.network.title}, {lensWords(place.lens)}, printed {moment(new Date())}
             </p>
             <Page />
           </main>

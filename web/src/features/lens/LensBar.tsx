@@ -5,12 +5,13 @@ import { revisionsQuery } from '../../api/queries'
 import type { Revision } from '../../api/types'
 import { useAddress } from '../../ui/address'
 import { moment } from '../../ui/time'
+import { FailedThings } from './FailedThings'
 import { usePlace } from './lens'
+import { OF_ONE_LENS } from './useFailing'
 
-/** What is of one revision alone, and is not taken along to another. */
-const OF_ONE_REVISION = { remedies: null, hop: null }
+const OF_ONE_REVISION = Object.fromEntries(OF_ONE_LENS.map((key) => [key, null]))
 
-/** What everything on the page is seen through. So far a lens is a revision. */
+/** What everything on the page is seen through: a revision, and what has failed in it. */
 export function LensBar() {
   const { network, lens } = usePlace()
   const [, change] = useAddress()
@@ -36,7 +37,7 @@ export function LensBar() {
   }
   const look = (number: number) => change({ revision: String(number), ...OF_ONE_REVISION })
   return (
-    <span className="flex min-w-0 items-center gap-2">
+    <span className="flex min-w-0 flex-wrap items-center gap-2">
       <Listbox value={shown} onChange={(revision: Revision | null) => revision && look(revision.number)}>
         <ListboxButton className="flex items-baseline gap-2 rounded-md border border-sea-soft px-3 py-1 whitespace-nowrap text-sea-ink hover:border-sea-ink">
           <span className="text-sea-soft">Revision</span> <span className="font-semibold">{number}</span>{' '}
@@ -75,6 +76,7 @@ export function LensBar() {
           revision {newest.number} is newer
         </button>
       )}
+      <FailedThings />
     </span>
   )
 }

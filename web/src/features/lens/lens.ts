@@ -27,6 +27,7 @@ export function useLinkTo() {
     (page: string, query: Record<string, string | number | undefined | null> = {}) => {
       const params = new URLSearchParams()
       if (lens.revision !== undefined) params.set('revision', String(lens.revision))
+      for (const failed of lens.fail ?? []) params.append('fail', failed)
       for (const [key, value] of Object.entries(query)) {
         if (value !== undefined && value !== null && value !== '') params.set(key, String(value))
       }

@@ -1,3 +1,4 @@
+import { through } from '../../api/queries'
 import { useState } from 'react'
 import { api, data } from '../../api/client'
 import type { Lens, TableQuestion } from '../../api/queries'
@@ -18,7 +19,7 @@ export function CopyTable({ lens, question, count }: { lens: Lens; question: Tab
           api.GET('/api/networks/{slug}/table', {
             params: {
               path: { slug: lens.slug },
-              query: { revision: lens.revision, ...question, offset, limit: 1000 },
+              query: { ...through(lens), ...question, offset, limit: 1000 },
             },
           }),
         )

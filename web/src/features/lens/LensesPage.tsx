@@ -1,0 +1,255 @@
+import { useQuery } from '@tanstack/react-query'
+import { useMemo } from 'react'
+import { Link } from 'react-router'
+import { lensesQuery, revisionsQuery } from '../../api/queries'
+import type { ComparedFlow, Comparison, RouteGroup } from '../../api/types'
+import { useAddress } from '../../ui/address'
+import { Panel, Problem, Waiting } from '../../ui/controls'
+import { DataTable, type Column } from '../../ui/DataTable'
+import { Select } from '../../ui/fields'
+import { moment } from '../../ui/time'
+import { lensWords, SHIFT_WORDS, VERDICT_WORDS } from '../../wording'
+import { EvidenceLink } from './EvidenceLink'
+import { usePlace, useLinkTo } from './lens'
+import { Named } from './Named'
+import { PageHead } from './PageHead'
+
+/** All that is not the same in the lens as in a revision as it is: its own, or another one. */
+export function LensesPage() {
+  const { lens } = usePlace()
+  const [params, change] = useAddress()
+  const revisions = useQuery(revisionsQuery(lens.slug))
+  const asked = Number(params.get('base'))
+  const base = revisions.data?.some(({ number }) => number === asked) ? asked : lens.revision
+  const isSame = base === lens.revision && !lens.fail?.length
+  const found = useQuery({ ...lensesQuery(lens, base), enabled: !isSame })
+  return (
+    <div className="flex h-full min-h-0 flex-col gap-3">
+      <div className="flex flex-wrap items-baseline gap-x-3 gap-y-1">
+        <PageHead title="What moves" shown="text-lg font-semibold" />
+        <label className="flex items-baseline gap-2">
+          compared with
+          <Select
+            room="dense"
+            value={base ?? ''}
+            onChange={(event) =>
+              change({ base: Number(event.target.value) === lens.revision ? null : event.target.value })
+            }
+          >
+            {(revisions.data ?? []).map((revision) => (
+              <option key={revision.number} value={revision.number}>
+                revision {revision.number}, {moment(revision.created)}
+                {revision.number === lens.revision ? ', as it is' : ''}
+              </option>
+            ))}
+          </Select>
+        </label>
+        <span className="text-soft">seen through {lensWords(lens)}</span>
+      </div>
+      {isSame ? (
+        <p>
+          Both are the same. Let something fail on the chart, at a hop or in a device’s sheet, or compare with
+          another revision.
+        </p>
+      ) : found.isError ? (
+        <Problem error={found.error} />
+      ) : found.data ? (
+        <Moved found={found.data} />
+      ) : (
+        <Waiting what="Comparing every flow that may move" />
+      )}
+    </div>
+  )
+}
+
+const VIEWS = ['flows', 'routes', 'more'] as const
+
+function Moved({ found }: { found: Comparison }) {
+  const [params, change] = useAddress()
+  const view = VIEWS.find((each) => each === params.get('moved')) ?? 'flows'
+  const more = [found.sessions, found.adjacencies].flatMap(({ up, down }) => [...up, ...down]).length
+  const findings = found.findings.new.length + found.findings.gone.length
+  const titles = {
+    flows: `Flows ${found.flows.length}`,
+    routes: `Routes ${found.routes.groups.reduce((sum, { count }) => sum + count, 0)}`,
+    more: `Sessions, adjacencies, findings ${more + findings}`,
+  }
+  return (
+    <>
+      <Panel>
+        <p>
+          <Named text={found.summary} />
+        </p>
+        <Warnings found={found} />
+      </Panel>
+      <div role="group" aria-label="What moved" className="flex flex-wrap gap-2">
+        {VIEWS.map((each) => (
+          <button
+            key={each}
+            type="button"
+            aria-pressed={view === each}
+            onClick={() => change({ moved: each, filter: null, sort: null }, { quiet: true })}
+            className={`rounded-md border px-3 py-1 ${view === each ? 'border-ink bg-ink text-paper' : 'border-line bg-card text-ink'}`}
+          >
+            {titles[each]}
+          </button>
+        ))}
+      </div>
+      <Panel className="min-h-72 flex-1 overflow-auto">
+        {view === 'flows' && <Flows flows={found.flows} />}
+        {view === 'routes' && (
+          <DataTable
+            rows={found.routes.groups}
+            columns={ROUTE_COLUMNS}
+            what="groups of routes"
+            empty="No route is another."
+          />
+        )}
+        {view === 'more' && <More found={found} />}
+      </Panel>
+    </>
+  )
+}
+
+function Warnings({ found }: { found: Comparison }) {
+  return found.warnings.map((warning) => (
+    <details key={warning.code + warning.text} className="mt-2 border-l-4 border-warn pl-2">
+      <summary className="cursor-pointer">
+        <strong className="text-warn">!</strong> <Named text={warning.text} />
+      </summary>
+      <ul className="mt-1 ml-4 list-disc text-sm">
+        {warning.evidence.map((evidence) => (
+          <li key={evidence.text}>
+            <Named text={evidence.text} /> <EvidenceLink file={evidence.file} line={evidence.line} />
+          </li>
+        ))}
+      </ul>
+    </details>
+  ))
+}
+
+function Flows({ flows }: { flows: ComparedFlow[] }) {
+  const to = useLinkTo()
+  const columns = useMemo(
+    (): Column<ComparedFlow>[] => [
+      {
+        title: 'from',
+        text: (flow) => flow.from,
+        show: (flow) => <End flow={flow} end="from" />,
+        width: '12rem',
+      },
+      { title: 'to', text: (flow) => flow.to, show: (flow) => <End flow={flow} end="to" />, width: '12rem' },
+      { title: 'traffic', text: (flow) => flow.as || 'ping', width: '6.5rem' },
+      {
+        title: 'what moves',
+        text: (flow) => SHIFT_WORDS[flow.shift],
+        show: (flow) => (
+          <span
+            className={
+              flow.shift === 'lost' ? 'font-semibold text-stop' : flow.shift === 'won' ? 'text-go' : ''
+            }
+          >
+            {flow.shift === 'lost' && '✗ '}
+            {flow.shift === 'won' && '✓ '}
+            {SHIFT_WORDS[flow.shift]}
+          </span>
+        ),
+        width: '10rem',
+      },
+      {
+        title: 'before and now',
+        text: (flow) => flow.text,
+        show: (flow) => (
+          <Link
+            to={to('flows', {
+              from: askable(flow.from, flow.from_asked),
+              to: askable(flow.to, flow.to_asked),
+              as: flow.as,
+            })}
+            title={`${VERDICT_WORDS[flow.before]} before, ${VERDICT_WORDS[flow.after]} now: the flow through this lens`}
+          >
+            <Named text={flow.text} />
+          </Link>
+        ),
+        width: 'minmax(18rem,1fr)',
+      },
+    ],
+    [to],
+  )
+  return <DataTable rows={flows} columns={columns} what="flows" empty="No flow is treated otherwise." />
+}
+
+/** What a question names an end by: a device's name, where it has one of its own. */
+const askable = (text: string, asked: string) => (/[ –]/.test(text) ? asked : text)
+
+function End({ flow, end }: { flow: ComparedFlow; end: 'from' | 'to' }) {
+  const alike = end === 'from' ? flow.from_alike : flow.to_alike
+  return (
+    <>
+      {flow[end]}
+      {alike.length > 0 && (
+        <span className="text-soft" title={alike.join(', ')}>
+          {' '}
+          and {alike.length} more
+        </span>
+      )}
+      {end === 'from' && flow.name && <span className="block text-sm text-soft">{flow.name}</span>}
+    </>
+  )
+}
+
+const ROUTE_COLUMNS: Column<RouteGroup>[] = [
+  { title: 'routes', text: (group) => group.count, width: '4.5rem' },
+  {
+    title: 'what changed',
+    text: (group) => group.text,
+    show: (group) => (
+      <span title={group.prefixes.join(', ')}>
+        <Named text={group.text} />
+      </span>
+    ),
+    width: 'minmax(18rem,1.4fr)',
+  },
+  {
+    title: 'why',
+    text: (group) => group.reason,
+    show: (group) => <Named text={group.reason} />,
+    width: 'minmax(14rem,1fr)',
+  },
+]
+
+function More({ found }: { found: Comparison }) {
+  const { sessions, adjacencies, findings } = found
+  const lists: [string, string[]][] = [
+    [
+      'Sessions down',
+      sessions.down.map((s) => `${s.device} with ${s.neighbour}${s.reason ? `: ${s.reason}` : ''}`),
+    ],
+    ['Sessions up', sessions.up.map((s) => `${s.device} with ${s.neighbour}`)],
+    ...(['down', 'up'] as const).map((way): [string, string[]] => [
+      way === 'down' ? 'Adjacencies gone' : 'Adjacencies new',
+      adjacencies[way].map(
+        (a) =>
+          `${a.protocol} ${a.where}: ${a.device}:${a.interface} – ${a.neighbour}:${a.neighbour_interface}`,
+      ),
+    ]),
+    ['Findings new', findings.new.map((finding) => finding.text)],
+    ['Findings gone', findings.gone.map((finding) => finding.text)],
+  ]
+  const told = lists.filter(([, lines]) => lines.length > 0)
+  if (told.length === 0) return <p className="text-soft">No session, adjacency or finding is another.</p>
+  return told.map(([title, lines]) => (
+    <section key={title} className="mb-3">
+      <h3 className="font-semibold">
+        {title} ({lines.length})
+      </h3>
+      <ul className="ml-5 list-disc">
+        {lines.map((line) => (
+          <li key={line}>
+            <Named text={line} />
+          </li>
+        ))}
+      </ul>
+    </section>
+  ))
+}
