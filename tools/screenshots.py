@@ -51,7 +51,7 @@ VIEWS = [
         "/n/marram/devices/chart?from=kiosk-gul&to=booking-db&as=tcp+5432",
         "rule 30 of wan-in",
     ),
-    ("devices-file", "/n/marram/devices/files?file=devices/eas-fw-1.yaml&line=99", "id: 30"),
+    ("what-moves", "/n/marram/compare?fail=device:eas-fw-1", "flows take another way"),
     ("devices-findings", "/n/marram/devices/findings", "is shut"),
 ]
 
@@ -120,7 +120,7 @@ def _broken_import(driver: WebDriver, url: str) -> None:
         _keep(driver, "import-problems")
 
 
-def _reads(driver: WebDriver, text: str, seconds: float = 20) -> None:
+def _reads(driver: WebDriver, text: str, seconds: float = 60) -> None:
     WebDriverWait(driver, seconds).until(
         lambda d: text in d.find_element(By.TAG_NAME, "body").text, f"“{text}” did not appear"
     )

@@ -123,7 +123,14 @@ def group_words(before: State, after: State, reason: Reason, count: int) -> str:
 
 
 def flow_words(change: FlowChange) -> str:
-    """What became of a flow."""
+    """What became of a flow; that it is of IPv6, where the names of its ends do not say so."""
+    ends = [end.text for end in (change.source, change.destination) if end is not None]
+    is_six = bool(ends) and change.question.source.count(":") > 1
+    words = _moved_words(change)
+    return f"IPv6: {words}" if is_six and not any(":" in text for text in ends) else words
+
+
+def _moved_words(change: FlowChange) -> str:
     then, now = change.before, change.after
     if change.shift in (Shift.LOST, Shift.WON, Shift.VERDICT):
         if then.forward.verdict is not now.forward.verdict:

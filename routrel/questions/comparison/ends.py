@@ -131,13 +131,13 @@ class _Classing:
         )
 
     def _name(self, piece: Piece, address: Address) -> str:
-        """A device by its name where that is asked with this address; else the address too."""
+        """A device by its name where that stands for this address; else the address too."""
         for state in self.states:
             name = self._device(state, address)
             if name is None:
                 continue
-            own = _named_addresses(state, name)
-            return name if own and own[0] == address else f"{address} ({name})"
+            is_its_own = address in _named_addresses(state, name)
+            return name if is_its_own else f"{address} ({name})"
         return piece.text
 
     def _device(self, state: State, address: Address) -> str | None:

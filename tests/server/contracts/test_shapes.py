@@ -207,6 +207,7 @@ PRINTED = [
     (["routes", "--address", "198.51.100.7", "--why"], "routes"),
     (["routes", "--address", "198.51.100.7", "--device", "ald-edge-1", "--why"], "routes"),
     (["sessions"], "sessions"),
+    (["compare", "--fail", "device:gul-edge-1"], "compare"),
     (["sessions", "--device", "ald-core-1", "--bounce", "10.255.0.3"], "sessions --bounce"),
     (["flow", "--from", "har-yard-2", "--to", "10.64.10.9", "--both"], "flow"),
     (["flow", "--from", "kiosk-gul", "--to", "booking-db", "--as", "tcp 5432", "--remedies"], "flow"),

@@ -179,8 +179,8 @@ function Flows({ flows }: { flows: ComparedFlow[] }) {
   return <DataTable rows={flows} columns={columns} what="flows" empty="No flow is treated otherwise." />
 }
 
-/** What a question names an end by: a device's name, where it has one of its own. */
-const askable = (text: string, asked: string) => (/[ –]/.test(text) ? asked : text)
+/** What a question names an end by: a device's name, where that stands for the address. */
+const askable = (text: string, asked: string) => (/[ –]/.test(text) || asked.includes(':') ? asked : text)
 
 function End({ flow, end }: { flow: ComparedFlow; end: 'from' | 'to' }) {
   const alike = end === 'from' ? flow.from_alike : flow.to_alike
