@@ -116,3 +116,22 @@ def test_compare_prints_what_moved_and_as_json_all_of_it(net, tmp_path):
     told = json.loads(run("compare", net, other, "--json")[1])
     assert {row["device"] for row in told["routes"]["gone"]} == {"r2"}  # r1's interface is up
     assert json.loads(run("compare", net, net, "--json")[1])["warnings"] == []
+
+
+def test_the_demo_s_change_of_a_filter_lets_one_service_pass_and_nothing_else():
+    change = DEMO / "changes" / "bookings-for-gullspit.yaml"
+    told = json.loads(run("compare", DEMO, "--change", change, "--json")[1])
+    moved = {(flow["from"], flow["to"], flow["as"], flow["shift"]) for flow in told["flows"]}
+    assert moved == {("kiosk-gul", "booking-db", "tcp 5432", "won")}
+    assert told["warnings"] == told["routes"]["groups"] == []
+
+
+def test_the_demo_s_change_of_costs_is_caught_to_move_one_direction_alone():
+    """The other ends, at Brackwick and Corvane, keep their 35: nobody answers by another way."""
+    change = DEMO / "changes" / "gullspit-by-drumlin.yaml"
+    told = json.loads(run("compare", DEMO, "--change", change, "--json")[1])
+    codes = [warning["code"] for warning in told["warnings"]]
+    assert codes.count("one_direction") == 2
+    assert "return_elsewhere" in codes
+    (kept,) = [flow for flow in told["flows"] if flow["name"] == "kiosk-no-booking"]
+    assert kept["text"].endswith("by gul-edge-1, dru-core-1 now")
