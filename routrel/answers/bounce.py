@@ -8,14 +8,12 @@ from routrel.answers.base import Answer
 from routrel.answers.moves import MovesData, moves_data
 from routrel.convergence.bouncing import bounced
 from routrel.convergence.converge import State
-from routrel.convergence.fixpoint import differences
-from routrel.model.addresses import Prefix, prefix_order
 from routrel.protocols.bgp.sessions import Session, SessionState
 from routrel.protocols.register import bgp_of
+from routrel.questions.comparison.routes import route_changes
 from routrel.questions.errors import QuestionError, UnknownName
 from routrel.questions.moves import KeptFlows, moves, ways_of_flows
-from routrel.rib.table import Route
-from routrel.wording.routes import protocol_type_words
+from routrel.wording.comparison import route_words
 
 __all__ = ["BounceData", "bounce_data"]
 
@@ -71,7 +69,7 @@ def bounce_data(state: State, device: str, vrf: str, neighbour: str, kept: KeptF
     def moved(other: State | None) -> MovesData | None:
         return None if other is None else moves_data(moves(state, other, kept, ways))
 
-    routes = [] if found.after is None else list(_otherwise(state, found.after))
+    routes = [] if found.after is None else _otherwise(state, found.after)
     if found.down is None:
         sentence = f"While {who} is down, routing never comes to rest."
     elif found.after is None:
@@ -113,43 +111,13 @@ def _session(state: State, device: str, vrf: str, neighbour: str) -> Session:
 
 def _otherwise(before: State, after: State) -> list[RouteOtherwiseData]:
     """The routes that differ, by device, VRF and prefix."""
-    interning = before.rib.interning
-    pairs = differences([before.rib.active, after.rib.active])
-    found: list[tuple[str, str, Prefix]] = [
-        (*interning.tables[table], interning.prefixes.prefixes[prefix]) for table, prefix in pairs
+    return [
+        RouteOtherwiseData(
+            device=change.table[0],
+            vrf=change.table[1],
+            prefix=str(change.prefix),
+            before=route_words(before, change.before) if change.before else "no route",
+            after=route_words(after, change.after) if change.after else "no route",
+        )
+        for change in route_changes(before.rib, after.rib)
     ]
-    found.sort(key=lambda item: (item[0], item[1], prefix_order(item[2])))
-    rows = []
-    for device, vrf, prefix in found:
-        table = interning.table_numbers[device, vrf]
-        was, now = (state.rib.active_route(table, prefix) for state in (before, after))
-        rows.append(
-            RouteOtherwiseData(
-                device=device,
-                vrf=vrf,
-                prefix=str(prefix),
-                before=_words(before, was),
-                after=_words(after, now),
-            )
-        )
-    return rows
-
-
-def _words(state: State, route: Route | None) -> str:
-    """A route in short: its protocol, and where it leads."""
-    if route is None:
-        return "no route"
-    name = protocol_type_words(route.protocol, route.path_type)
-    if route.discard:
-        return f"{name}, discarded"
-    ways = []
-    for hop in route.next_hops:
-        interface = state.topology.devices[route.device].interface(hop.interface or "")
-        receiver = None
-        if interface is not None and hop.address is not None:
-            receiver = state.topology.receiver(route.device, interface, hop.address)
-        who = getattr(getattr(receiver, "device", None), "name", None) or getattr(
-            getattr(receiver, "neighbour", None), "name", None
-        )
-        ways.append(f"{who or hop.address or 'the link'} by {hop.interface}")
-    return f"{name}, to {' and '.join(ways)}"

@@ -12,7 +12,7 @@ from routrel.protocols.contract import Adjacency
 from routrel.protocols.register import bgp_of
 from routrel.rib.candidates import Protocol
 
-__all__ = ["Met", "UpSession", "adjacencies_of", "sessions_of"]
+__all__ = ["Met", "UpSession", "adjacencies_of", "is_up", "sessions_of"]
 
 
 @dataclass(frozen=True, slots=True)
