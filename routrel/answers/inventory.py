@@ -10,7 +10,7 @@ from routrel.convergence.converge import State
 from routrel.model.cases import Case
 from routrel.model.findings import Severity
 from routrel.model.network import Device, InterfaceKind, NamedAddress, Role
-from routrel.topology.segments import Attachment
+from routrel.topology.segments import Attachment, segment_names
 
 __all__ = [
     "CaseData",
@@ -62,6 +62,14 @@ class ChartSegmentData(Answer):
     stated: bool
     ends: list[ChartEndData]
     outside: list[ChartOutsideEndData]
+    risk_groups: list[RiskGroupData]  #: that take it, an end's interface or an outside line
+
+
+class RiskGroupData(Answer):
+    """What fails together, by name."""
+
+    name: str
+    title: str
 
 
 class ChartSiteData(Answer):
@@ -181,6 +189,7 @@ def chart_data(state: State) -> ChartData:
         if finding.device is not None:
             severities.setdefault(finding.device, Counter())[finding.severity] += 1
     nothing: Counter[Severity] = Counter()
+    taken = _segments_of_groups(state)
     return ChartData(
         sites=[
             ChartSiteData(
@@ -216,6 +225,11 @@ def chart_data(state: State) -> ChartData:
                     ChartOutsideEndData(name=end.neighbour.name, address=str(end.address))
                     for end in segment.outside
                 ],
+                risk_groups=[
+                    RiskGroupData(name=group.name, title=group.title)
+                    for group in state.network.risk_groups
+                    if segment.id in taken[group.name]
+                ],
             )
             for segment in state.topology.segments
             if len(segment.ends) + len(segment.outside) > 1
@@ -230,6 +244,23 @@ def chart_data(state: State) -> ChartData:
             for outside in state.network.outside
         ],
     )
+
+
+def _segments_of_groups(state: State) -> dict[str, set[int]]:
+    """The numbers of the segments that each risk group takes, by its name."""
+    topology = state.topology
+    numbers = segment_names(topology.segments)
+    found: dict[str, set[int]] = {}
+    for group in state.network.risk_groups:
+        ends = [(end.device, end.interface) for end in group.interfaces]
+        found[group.name] = {numbers[name] for name in group.links if name in numbers}
+        found[group.name] |= {topology.segment_of[e].id for e in ends if e in topology.segment_of}
+        found[group.name] |= {
+            segment.id
+            for segment in topology.segments
+            if any(end.neighbour.name in group.lines for end in segment.outside)
+        }
+    return found
 
 
 def _costs(state: State) -> dict[tuple[str, str], list[ChartCostData]]:

@@ -34,6 +34,7 @@ __all__ = [
     "VirtualEnd",
     "build_topology",
     "joining_addresses",
+    "segment_names",
 ]
 
 
@@ -457,12 +458,12 @@ def build_topology(network: Network, failures: Failures = NOTHING_FAILED) -> Top
         segments=tuple(segments),
         segment_of=segment_of,
         failures=failures,
-        failed=spread(failures, network, _names(segments)) if failures else Failed(),
+        failed=spread(failures, network, segment_names(segments)) if failures else Failed(),
     )
 
 
-def _names(segments: Iterable[Segment]) -> dict[str, int]:
-    """The segments by name; by their subnets too where no other is called so."""
+def segment_names(segments: Iterable[Segment]) -> dict[str, int]:
+    """The numbers of segments by name; by their subnets too where no other is called so."""
     names: dict[str, int] = {}
     for segment in segments:
         names.setdefault(segment.name, segment.id)

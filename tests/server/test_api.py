@@ -314,6 +314,11 @@ def test_what_fails_in_a_lens_is_honoured_by_every_question(network, work_off):
         chart = viewer.get("/api/networks/demo/chart?fail=device:gul-edge-1").json()
         ends = [end for segment in chart["segments"] for end in segment["ends"]]
         assert not any(end["up"] for end in ends if end["device"] == "gul-edge-1"), again
+    groups = {s["name"]: [g["name"] for g in s["risk_groups"]] for s in chart["segments"]}
+    assert [name for name, of in groups.items() if of] == ["10.66.22.0/31", "10.66.23.0/31"]
+    duct = viewer.get("/api/networks/demo/chart?fail=group:quay-duct").json()
+    down = {s["name"] for s in duct["segments"] if not any(end["up"] for end in s["ends"])}
+    assert down >= {"10.66.22.0/31", "10.66.23.0/31"}
     found = viewer.get("/api/networks/demo/findings?fail=link:10.66.22.0/31").json()
     assert {f["key"] for f in found} != {
         f["key"] for f in viewer.get("/api/networks/demo/findings").json()

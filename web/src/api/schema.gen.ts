@@ -1150,6 +1150,7 @@ export interface components {
             stated: boolean;
             ends: components["schemas"]["ChartEndData"][];
             outside: components["schemas"]["ChartOutsideEndData"][];
+            risk_groups: components["schemas"]["RiskGroupData"][];
         };
         /**
          * ChartSiteData
@@ -2279,6 +2280,14 @@ export interface components {
             content_hash: string;
         };
         /**
+         * RiskGroupData
+         * @description What fails together, by name.
+         */
+        RiskGroupData: {
+            name: string;
+            title: string;
+        };
+        /**
          * Role
          * @description What a device does with packets that are not its own.
          * @enum {unknown}
@@ -2826,6 +2835,7 @@ export type SchemaReversePathCheck = components['schemas']['ReversePathCheck'];
 export type SchemaReversePathEvidenceData = components['schemas']['ReversePathEvidenceData'];
 export type SchemaRevisionShape = components['schemas']['RevisionShape'];
 export type SchemaRevisionShapeRequest = components['schemas']['RevisionShapeRequest'];
+export type SchemaRiskGroupData = components['schemas']['RiskGroupData'];
 export type SchemaRole = components['schemas']['Role'];
 export type SchemaRoleEnum = components['schemas']['RoleEnum'];
 export type SchemaRouteData = components['schemas']['RouteData'];

@@ -40,6 +40,7 @@ export const chartSegment = (
   id,
   name: `10.0.${id}.0/24`,
   stated: false,
+  risk_groups: [],
   outside: [],
   ends: ends.map((end) => (typeof end === 'string' ? chartEnd(end, { interface: `port${id}` }) : end)),
   ...more,

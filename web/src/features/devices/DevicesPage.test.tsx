@@ -189,6 +189,7 @@ test('a link tells both ends apart: cost outward, MTU, rate, and who is outside'
         id: 1,
         name: '10.0.0.0/24',
         stated: true,
+        risk_groups: [{ name: 'duct', title: 'the duct' }],
         ends: [end('r1', 10, true), end('r2', 0, false)],
         outside: [{ name: 'isle', address: '10.0.0.9' }],
       }}
@@ -201,11 +202,14 @@ test('a link tells both ends apart: cost outward, MTU, rate, and who is outside'
   expect(second).toHaveTextContent('r2 port1down')
   expect(second).toHaveTextContent('no link-state protocol here')
   expect(third).toHaveTextContent('isle, outside: 10.0.0.9')
+  expect(screen.getByText(/shares a risk: the duct/)).toBeVisible()
   await userEvent.click(screen.getByRole('button', { name: 'Kept flows over it' }))
   expect(await screen.findByText('Kept flows over it: 1')).toBeVisible()
   const flow = screen.getByRole('link', { name: 'kiosk → db tcp 1' })
   expect(flow).toHaveAttribute('href', '/n/net/flows?revision=3&from=kiosk&to=db&as=tcp+1')
   expect(flow.closest('li')).toHaveTextContent('the case: there 1/2; blocked by a filter')
+  await userEvent.click(screen.getByRole('button', { name: 'Let all of it fail' }))
+  expect(screen.getByLabelText('address')).toHaveTextContent('/n/net/devices/chart?fail=group%3Aduct')
   expect([rateWords(999), rateWords(1000), rateWords(10 ** 12), rateWords(10 ** 16)]).toEqual([
     '999 b/s',
     '1 kb/s',

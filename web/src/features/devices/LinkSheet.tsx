@@ -21,6 +21,11 @@ export function LinkSheet({ segment }: { segment: ChartSegment }) {
         <Mono>{segment.name}</Mono>
         <FailButton name={`link:${segment.name}`} what="the link" />
       </p>
+      {segment.risk_groups.map(({ name, title }) => (
+        <p key={name} className="mt-1 flex flex-wrap items-center gap-x-3 text-soft">
+          shares a risk: {title || name} <FailButton name={`group:${name}`} what="all of it" />
+        </p>
+      ))}
       <ul className="divide-y divide-line">
         {segment.ends.map((end) => (
           <li key={`${end.device}:${end.interface}`} className="py-1.5">

@@ -5,6 +5,7 @@ import type { BgpSession } from '../../api/types'
 import { Mono, Panel, Problem, Waiting } from '../../ui/controls'
 import { DataTable, type Column } from '../../ui/DataTable'
 import { EvidenceLink } from '../lens/EvidenceLink'
+import { FailButton } from '../lens/FailButton'
 import { useLens, useLinkTo, usePlace } from '../lens/lens'
 import { PageHead } from '../lens/PageHead'
 import { useAddress } from '../../ui/address'
@@ -30,6 +31,7 @@ function Answer() {
   const sessions = useQuery(sessionsQuery(useLens()))
   const to = useLinkTo()
   const [params, change] = useAddress()
+  const { fail: failed = [] } = useLens()
   const [device, vrf, neighbour] = params.get('bounce')?.split(' ') ?? []
   if (sessions.isError) return <Problem error={sessions.error} />
   if (sessions.isPending) return <Waiting what="Looking at every session" />
@@ -81,17 +83,22 @@ function Answer() {
       title: 'what if',
       text: () => '',
       show: (s) =>
-        s.state === 'up' && (
-          <button
-            type="button"
-            className="underline"
-            aria-label={`it bounces? The session of ${s.device} with ${s.remote}`}
-            onClick={() => change({ bounce: [s.device, s.vrf, s.neighbour].join(' ') })}
-          >
-            it bounces?
-          </button>
+        (s.state === 'up' || failed.includes(`session:${s.device}:${s.neighbour}`)) && (
+          <span className="flex flex-wrap gap-x-2 gap-y-1">
+            {s.state === 'up' && (
+              <button
+                type="button"
+                className="underline"
+                aria-label={`it bounces? The session of ${s.device} with ${s.remote}`}
+                onClick={() => change({ bounce: [s.device, s.vrf, s.neighbour].join(' ') })}
+              >
+                it bounces?
+              </button>
+            )}
+            <FailButton name={`session:${s.device}:${s.neighbour}`} what="it" />
+          </span>
         ),
-      width: '6rem',
+      width: '8rem',
     },
     {
       title: 'why, and where it is written',
