@@ -163,6 +163,7 @@ class CaseData(Answer):
     story: str
     question: CaseQuestionData | None
     route: CaseRouteData | None
+    fail: list[str]  #: what has failed when it is asked
 
 
 def chart_data(state: State) -> ChartData:
@@ -337,6 +338,7 @@ def cases_data(cases: Iterable[Case]) -> list[CaseData]:
             if case.question
             else None,
             route=CaseRouteData(at=case.route.at, to=case.route.to) if case.route else None,
+            fail=list(case.fail),
         )
         for case in cases
     ]

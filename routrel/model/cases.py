@@ -42,6 +42,7 @@ class Case:
     story: str
     question: CaseQuestion | None = None
     route: CaseRoute | None = None
+    fail: tuple[str, ...] = ()  #: what has failed when it is asked, as a lens writes it
     forward: str | None = None  #: of a flow: expected verdict identifier
     back: str | None = None  #: expected verdict of the return direction; None: not stated
     protocol: str | None = None  #: of a route: whose it is; None: there is none

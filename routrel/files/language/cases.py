@@ -6,7 +6,7 @@ from typing import Any
 
 from routrel.files.language.common import NAME, VERSION
 from routrel.files.report import Report
-from routrel.files.shapes import BAD, Field, Integer, Record, Text, Values, Word
+from routrel.files.shapes import BAD, Field, Integer, OneOrMany, Record, Text, Values, Word
 from routrel.model.cases import Case, CaseQuestion, CaseRoute
 from routrel.model.place import Place
 
@@ -79,6 +79,8 @@ CASE_FILE = Record(
         Field("story", Text(), "what people complain about", required=True),
         Field("question", QUESTION, "the flow to ask"),
         Field("route", CASE_ROUTE, "the route to ask"),
+        Field("fail", OneOrMany(Text()), "what has failed when it is asked, as link:harbour; left "
+              "out: nothing", default=()),
         Field(
             "expect",
             Record(
@@ -92,7 +94,8 @@ CASE_FILE = Record(
     build=_build_case,
     unbuild=lambda case: {
         "routrel": 1,
-        **{name: getattr(case, name) for name in ("name", "title", "story", "question", "route")},
+        **{name: getattr(case, name) for name in (
+            "name", "title", "story", "question", "route", "fail")},
         "expect": {field.target: getattr(case, field.target) for field in _EXPECT_FIELDS},
     },
 )  # fmt: skip

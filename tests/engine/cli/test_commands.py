@@ -91,6 +91,11 @@ def test_routes_have_the_fixed_fields():
     assert run("routes", DEMO, "--device", "nobody")[0] == 2
 
 
+def failed(case: Case) -> list[str]:
+    """The options that say what has failed when a case is asked."""
+    return [word for name in case.fail for word in ("--fail", name)]
+
+
 FLOWS = [case for case in CASES if case.question]
 ROUTES = [case for case in CASES if case.route]
 
@@ -99,7 +104,7 @@ ROUTES = [case for case in CASES if case.route]
 def test_each_route_case_of_the_demo_has_its_answer_and_evidence(case: Case):
     """The protocol that won and who announced it, or the reason why there is none."""
     how = "--prefix" if "/" in case.route.to else "--address"
-    asks = ["routes", DEMO, "--why", "--device", case.route.at, how, case.route.to]
+    asks = ["routes", DEMO, "--why", "--device", case.route.at, how, case.route.to, *failed(case)]
     answer = asked(*asks)
     best = next((c for c in answer["candidates"] if c["lost_on"] is None), None)
     assert (best["protocol"] if best else None) == case.protocol
@@ -124,7 +129,7 @@ def test_each_route_case_of_the_demo_has_its_answer_and_evidence(case: Case):
 @pytest.mark.parametrize("case", FLOWS, ids=lambda case: case.name)
 def test_each_case_of_the_demo_has_its_verdict_and_evidence(case: Case):
     """The story's question gives the known verdicts, and the cited line holds the evidence."""
-    more = ["--size", str(case.question.size)] if case.question.size else []
+    more = [*failed(case), *(["--size", case.question.size] if case.question.size else [])]
     question = ["--from", case.question.source, "--to", case.question.destination]
     answer = asked("flow", DEMO, *question, "--as", case.question.traffic, "--both", *more)
     assert answer["forward"]["verdict"] == case.forward

@@ -1013,6 +1013,7 @@ export interface components {
             story: string;
             question: components["schemas"]["CaseQuestionData"] | null;
             route: components["schemas"]["CaseRouteData"] | null;
+            fail: string[];
         };
         /**
          * CaseQuestionData

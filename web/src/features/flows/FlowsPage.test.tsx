@@ -80,6 +80,7 @@ const complaints = [
     name: 'c',
     title: 'The kiosk is silent',
     story: 'It says nothing.',
+    fail: ['link:pier'],
     question: { source: 'kiosk', destination: 'db', traffic: 'tcp 5432', size: null },
     route: null,
   },
@@ -114,7 +115,7 @@ test('the empty page offers the complaints, and a click asks one through the len
   await userEvent.click(await screen.findByRole('link', { name: /The kiosk is silent/ }))
   expect(await screen.findByRole('status', { name: 'Verdict' })).toHaveTextContent(flow.sentence)
   expect(screen.getByLabelText('address')).toHaveTextContent(
-    '/n/net/flows?revision=3&from=kiosk&to=db&as=tcp+5432',
+    '/n/net/flows?revision=3&fail=link%3Apier&from=kiosk&to=db&as=tcp+5432',
   )
   expect(asked.find((path) => path.includes('/flow?'))).toBe(
     'GET /api/networks/net/flow?revision=3&from=kiosk&to=db&as=tcp%205432',

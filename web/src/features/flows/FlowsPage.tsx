@@ -26,7 +26,7 @@ import { useFolds } from './strip/useFolds'
 import { flowTone, type Tone } from './verdicts'
 import { PageHead } from '../lens/PageHead'
 import { Named, useNames } from '../lens/Named'
-import { doubtSentence, ticketText, lensWords } from '../../wording'
+import { doubtSentence, ticketText, lensWords, failureWords } from '../../wording'
 
 function useQuestion(): FlowQuestion | null {
   const [params] = useAddress()
@@ -305,7 +305,7 @@ function Cases() {
           return (
             <li key={each.name}>
               <Link
-                to={to('flows', { from: source, to: destination, as: traffic, size })}
+                to={to('flows', { from: source, to: destination, as: traffic, size }, each.fail)}
                 className="block h-full rounded-card border border-line bg-paper p-3 text-ink no-underline hover:border-chosen"
               >
                 <strong className="text-link">{each.title}</strong>
@@ -313,6 +313,7 @@ function Cases() {
                 <span className="mt-1 block font-mono text-[0.85em] text-soft">
                   {source} → {destination} {traffic}
                   {size ? `, ${size} bytes` : ''}
+                  {each.fail.length > 0 && `, with ${each.fail.map(failureWords).join(', ')} failed`}
                 </span>
               </Link>
             </li>

@@ -20,14 +20,14 @@ export function useLens(): Lens {
   return usePlace().lens
 }
 
-/** Addresses of pages that keep looking through the same lens, which they name. */
+/** Addresses of pages that keep looking through the same lens, which they name; `fail` fails besides. */
 export function useLinkTo() {
   const { lens } = usePlace()
   return useCallback(
-    (page: string, query: Record<string, string | number | undefined | null> = {}) => {
+    (page: string, query: Record<string, string | number | undefined | null> = {}, fail: string[] = []) => {
       const params = new URLSearchParams()
       if (lens.revision !== undefined) params.set('revision', String(lens.revision))
-      for (const failed of lens.fail ?? []) params.append('fail', failed)
+      for (const failed of new Set([...(lens.fail ?? []), ...fail])) params.append('fail', failed)
       for (const [key, value] of Object.entries(query)) {
         if (value !== undefined && value !== null && value !== '') params.set(key, String(value))
       }

@@ -113,6 +113,7 @@ beforeEach(() => {
           title: 'A detour',
           story: 'Why?',
           question: null,
+          fail: [],
           route: { at: 'r1', to: '10.9.0.0/16' },
         },
       ]

@@ -3,6 +3,7 @@ import { useState, type FormEvent } from 'react'
 import { Link } from 'react-router'
 import { casesQuery, chartQuery, holdersQuery } from '../../api/queries'
 import { Button, Panel, Problem, Waiting } from '../../ui/controls'
+import { failureWords } from '../../wording'
 import { useLens, useLinkTo, usePlace } from '../lens/lens'
 import { PageHead } from '../lens/PageHead'
 import { useAddress } from '../../ui/address'
@@ -115,13 +116,14 @@ function Start() {
             each.route && (
               <li key={each.name}>
                 <Link
-                  to={to('routes', { q: each.route.to, device: each.route.at })}
+                  to={to('routes', { q: each.route.to, device: each.route.at }, each.fail)}
                   className="block h-full rounded-card border border-line bg-paper p-3 text-ink no-underline hover:border-chosen"
                 >
                   <strong className="text-link">{each.title}</strong>
                   <span className="mt-0.5 block">{each.story}</span>
                   <span className="mt-1 block font-mono text-[0.85em] text-soft">
                     {each.route.to} at {each.route.at}
+                    {each.fail.length > 0 && `, with ${each.fail.map(failureWords).join(', ')} failed`}
                   </span>
                 </Link>
               </li>
