@@ -308,7 +308,9 @@ def test_what_fails_in_a_lens_is_honoured_by_every_question(network, work_off):
     viewer = client("viewer")
     question = "/api/networks/demo/flow?from=kiosk-ald&to=kiosk-gul"
     assert viewer.get(question).json()["forward"]["verdict"] == "delivered"
-    off = viewer.get(question + "&fail=device:gul-edge-1").json()
+    answer = viewer.get(question + "&fail=device:gul-edge-1&fail=device:gul-edge-1")
+    assert answer.headers["Routrel-Lens"] == "revision=1&fail=device%3Agul-edge-1"
+    off = answer.json()
     assert off["forward"]["verdict"] != "delivered"
     for again in range(2):  # the second is known
         chart = viewer.get("/api/networks/demo/chart?fail=device:gul-edge-1").json()

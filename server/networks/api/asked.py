@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from typing import Any
+from urllib.parse import urlencode
 
 from django.http import HttpResponse
 from rest_framework.request import Request
@@ -39,7 +40,7 @@ _ADVICE = {
 
 
 def answered(request: Request, slug: str, question: str, **values: Any) -> HttpResponse:
-    """The answer to a question about the revision that the request's lens names.
+    """The answer to a question through the request's lens, which the answer names in its head.
 
     Raises:
         Fault: there is none; the error says why.
@@ -47,8 +48,12 @@ def answered(request: Request, slug: str, question: str, **values: Any) -> HttpR
     failed = failed_in(request)
     if failed:
         values = {**values, "fail": failed}
-    body = _ask(request, revision_for(request, slug), question, values)
-    return HttpResponse(body, content_type="application/json")
+    revision = revision_for(request, slug)
+    body = _ask(request, revision, question, values)
+    lens = [("revision", str(revision.number)), *(("fail", name) for name in failed)]
+    return HttpResponse(
+        body, content_type="application/json", headers={"Routrel-Lens": urlencode(lens)}
+    )
 
 
 def failed_in(request: Request) -> list[str]:
