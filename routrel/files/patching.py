@@ -7,16 +7,25 @@ in block style grows by lines, what was written in flow style grows inside its b
 from __future__ import annotations
 
 import difflib
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import yaml
 
-from routrel.files.canonical import canonical_yaml
+from routrel.files.yaml_tree import (
+    LOADER,
+    Path,
+    child,
+    find,
+    find_or_none,
+    is_flow,
+    is_nothing,
+    last_line,
+    root,
+)
 
 __all__ = [
     "FilePatch",
-    "NoSuchItem",
     "Path",
     "copy_item",
     "copy_key",
@@ -24,31 +33,17 @@ __all__ = [
     "flow_style",
     "insert_item",
     "is_yaml",
-    "item_count",
-    "item_name",
     "move_item",
     "path_at",
-    "path_of",
     "put",
     "quoted",
     "remove",
     "set_key",
     "set_value",
-    "value_at",
 ]
-
-Path = tuple[str | int, ...]
-
-#: The quick one where PyYAML was built with it; both give the same nodes.
-_LOADER = getattr(yaml, "CSafeLoader", yaml.SafeLoader)
-
 
 #: Columns above which a new value is written as a block of lines.
 _WIDTH = 100
-
-
-class NoSuchItem(KeyError):
-    """A list has no item of that name."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,7 +66,7 @@ def path_at(text: str, line: int, column: int, *, named: bool = False) -> Path:
     Raises:
         KeyError: nothing of that kind begins there.
     """
-    pending: list[tuple[Path, yaml.Node]] = [((), _root(text))]
+    pending: list[tuple[Path, yaml.Node]] = [((), root(text))]
     while pending:
         path, node = pending.pop(0)
         entries: list[tuple[str | int, yaml.Mark | None, yaml.Node]] = []
@@ -101,7 +96,7 @@ def edited_lines(file: str, before: str, after: str) -> tuple[FilePatch, ...]:
 def is_yaml(text: str) -> bool:
     """Whether a text is one document of YAML that is not empty."""
     try:
-        return yaml.compose(text, Loader=_LOADER) is not None
+        return yaml.compose(text, Loader=LOADER) is not None
     except yaml.YAMLError:
         return False
 
@@ -123,10 +118,10 @@ def set_value(text: str, path: Path, value: str) -> str:
     Raises:
         KeyError: there is nothing at the path.
     """
-    node = _find(_root(text), path)
-    if not isinstance(node, yaml.ScalarNode) and not _is_flow(node):
+    node = find(root(text), path)
+    if not isinstance(node, yaml.ScalarNode) and not is_flow(node):
         raise KeyError("a block of lines is no single value")
-    if _is_nothing(node):
+    if is_nothing(node):
         value = " " + value
     return _replaced(text, node.start_mark, node.end_mark, value)
 
@@ -137,10 +132,10 @@ def put(text: str, path: Path, value: str) -> str:
     Raises:
         KeyError: there is nothing at the path.
     """
-    node = _find(_root(text), path)
-    if isinstance(node, yaml.ScalarNode) or _is_flow(node):
+    node = find(root(text), path)
+    if isinstance(node, yaml.ScalarNode) or is_flow(node):
         return set_value(text, path, value)
-    parent, last = _find(_root(text), path[:-1]), path[-1]
+    parent, last = find(root(text), path[:-1]), path[-1]
     start, end, _, _ = _extent(parent, last)
     lines = text.splitlines(keepends=True)
     if isinstance(parent, yaml.MappingNode):
@@ -163,14 +158,14 @@ def move_item(text: str, path: Path, position: int) -> str:
     Raises:
         KeyError: there is no such item.
     """
-    parent, place = _find(_root(text), path[:-1]), path[-1]
+    parent, place = find(root(text), path[:-1]), path[-1]
     if not isinstance(parent, yaml.SequenceNode) or not isinstance(place, int):
         raise KeyError(f"{place} is no item of a list")
-    item = _find(parent, (place,))
+    item = find(parent, (place,))
     position = min(position, len(parent.value))
     if position in (place, place + 1):
         return text
-    if _is_flow(parent):
+    if is_flow(parent):
         value = _between(text, item.start_mark, item.end_mark)
         without = remove(text, path)
         return insert_item(without, path[:-1], position - (position > place), value)
@@ -180,78 +175,14 @@ def move_item(text: str, path: Path, position: int) -> str:
 
     def first_line(number: int) -> int:
         if number == len(parent.value):
-            return _last_line(parent) + 1
+            return last_line(parent) + 1
         return _dash_line(lines, parent, parent.value[number].start_mark.line)
 
-    first, end = first_line(place), _last_line(item) + 1
+    first, end = first_line(place), last_line(item) + 1
     moved, target = lines[first:end], first_line(position)
     if target > first:
         return "".join([*lines[:first], *lines[end:target], *moved, *lines[target:]])
     return "".join([*lines[:target], *moved, *lines[target:first], *lines[end:]])
-
-
-def value_at(text: str, path: Path) -> str | None:
-    """What stands at a path, as `canonical_yaml` writes it; None: nothing."""
-    node = _find_or_none(_root(text), path)
-    return None if node is None else canonical_yaml(node)
-
-
-def item_count(text: str, path: Path) -> int | None:
-    """How many items the list at a path has; None where there is no list."""
-    node = _find_or_none(_root(text), path)
-    return len(node.value) if isinstance(node, yaml.SequenceNode) else None
-
-
-#: The keys by whose value an item of a list is named, the first that it has.
-_NAMING = ("id", "name", "to", "prefix", "from", "address")
-
-
-def path_of(text: str, steps: Sequence[str]) -> Path:
-    """The path of a place that is named by steps: keys, and items of lists by what names them.
-
-    An item is named by its id, name, destination or prefix; a plain one by itself; any by its
-    number as #3. Where keys are missing the rest of the path is as it was named.
-
-    Raises:
-        NoSuchItem: no item of a list has that name.
-        KeyError: several have.
-    """
-    path: list[str | int] = []
-    node: yaml.Node | None = _root(text)
-    for step in steps:
-        if isinstance(node, yaml.SequenceNode):
-            place = _named_item(node, step)
-            path.append(place)
-            node = node.value[place]
-        else:
-            path.append(step)
-            node = _step(node, step) if node is not None else None
-    return tuple(path)
-
-
-def _named_item(node: yaml.SequenceNode, step: str) -> int:
-    if step.startswith("#") and step[1:].isdecimal():
-        if not 1 <= int(step[1:]) <= len(node.value):
-            raise NoSuchItem(f"the list has no item {step}")
-        return int(step[1:]) - 1
-    found = [place for place, item in enumerate(node.value) if item_name(item) == step]
-    if not found:
-        raise NoSuchItem(f"no item is called {step}")
-    if len(found) > 1:
-        raise KeyError(f"{len(found)} items are called {step}")
-    return found[0]
-
-
-def item_name(item: yaml.Node | None) -> str | None:
-    """What an item of a list is named by; None: by its number alone."""
-    if isinstance(item, yaml.ScalarNode):
-        return str(item.value)
-    if isinstance(item, yaml.MappingNode):
-        values = {key.value: value for key, value in item.value}
-        for key in _NAMING:
-            if isinstance(values.get(key), yaml.ScalarNode):
-                return str(values[key].value)
-    return None
 
 
 def set_key(text: str, path: Path, key: str, value: str) -> str:
@@ -260,17 +191,17 @@ def set_key(text: str, path: Path, key: str, value: str) -> str:
     Args:
         value: Flow-style YAML, as `true` or `{area: 0}`.
     """
-    node = _root(text)
+    node = root(text)
     for place, step in enumerate(path):
-        below = _step(node, step)
-        if below is None or _is_nothing(below):
+        below = child(node, step)
+        if below is None or is_nothing(below):
             for missing in reversed(path[place + 1 :]):
                 key, value = str(missing), f"{{{key}: {value}}}"
             if below is not None:
                 return set_value(text, path[: place + 1], f"{{{key}: {value}}}")
             return _grown(text, node, str(step), f"{{{key}: {value}}}")
         node = below
-    if _step(node, key) is not None:
+    if child(node, key) is not None:
         return set_value(text, (*path, key), value)
     return _grown(text, node, key, value)
 
@@ -281,8 +212,8 @@ def insert_item(text: str, path: Path, position: int, value: str) -> str:
     Args:
         position: Which item it becomes; behind the last where it is larger.
     """
-    node = _find_or_none(_root(text), path)
-    if node is None or _is_nothing(node):
+    node = find_or_none(root(text), path)
+    if node is None or is_nothing(node):
         if node is not None:
             return set_value(text, path, f"[{value}]")
         return set_key(text, path[:-1], str(path[-1]), f"[{value}]")
@@ -292,7 +223,7 @@ def insert_item(text: str, path: Path, position: int, value: str) -> str:
         pair = [old, value] if position > 0 else [value, old]
         return set_value(text, path, f"[{', '.join(pair)}]")
     items = node.value
-    if _is_flow(node):
+    if is_flow(node):
         if not items:
             return _replaced(text, node.start_mark, node.end_mark, f"[{value}]")
         if position < len(items):
@@ -303,7 +234,7 @@ def insert_item(text: str, path: Path, position: int, value: str) -> str:
     if position < len(items):
         line = items[position].start_mark.line
     else:
-        line = _last_line(items[-1]) + 1
+        line = last_line(items[-1]) + 1
     return _with_line(text, line, f"{dash}{value}")
 
 
@@ -315,20 +246,20 @@ def copy_key(text: str, path: Path, key: str) -> str:
     Raises:
         KeyError: there is nothing at the path, or the key is taken.
     """
-    parent, last = _find(_root(text), path[:-1]), path[-1]
+    parent, last = find(root(text), path[:-1]), path[-1]
     if not isinstance(parent, yaml.MappingNode):
         raise KeyError(f"{last} is no key")
-    if _step(parent, key) is not None:
+    if child(parent, key) is not None:
         raise KeyError(f"{key} stands there already")
     old, value = next((k, v) for k, v in parent.value if k.value == str(last))
-    if _is_flow(parent):
+    if is_flow(parent):
         return _grown(text, parent, key, _between(text, value.start_mark, value.end_mark))
     lines = text.splitlines(keepends=True)
-    first, end = old.start_mark.line, _last_line(value)
+    first, end = old.start_mark.line, last_line(value)
     head = lines[first]
     lines[first] = head[: old.start_mark.column] + key + head[old.end_mark.column :]
     copied = "".join(lines[first : end + 1]).rstrip("\n")
-    return _with_line(text, _last_line(parent) + 1, copied)
+    return _with_line(text, last_line(parent) + 1, copied)
 
 
 def copy_item(text: str, path: Path) -> str:
@@ -337,15 +268,15 @@ def copy_item(text: str, path: Path) -> str:
     Raises:
         KeyError: there is no such item.
     """
-    parent, place = _find(_root(text), path[:-1]), path[-1]
+    parent, place = find(root(text), path[:-1]), path[-1]
     if not isinstance(parent, yaml.SequenceNode) or not isinstance(place, int):
         raise KeyError(f"{place} is no item of a list")
-    item = _find(parent, (place,))
-    if _is_flow(parent):
+    item = find(parent, (place,))
+    if is_flow(parent):
         return insert_item(text, path[:-1], place, _between(text, item.start_mark, item.end_mark))
     lines = text.splitlines(keepends=True)
     first = _dash_line(lines, parent, item.start_mark.line)
-    return _with_line(text, first, "".join(lines[first : _last_line(item) + 1]).rstrip("\n"))
+    return _with_line(text, first, "".join(lines[first : last_line(item) + 1]).rstrip("\n"))
 
 
 def remove(text: str, path: Path) -> str:
@@ -354,9 +285,9 @@ def remove(text: str, path: Path) -> str:
     Raises:
         KeyError: there is nothing at the path.
     """
-    parent, last = _find(_root(text), path[:-1]), path[-1]
+    parent, last = find(root(text), path[:-1]), path[-1]
     start, end, place, count = _extent(parent, last)
-    if _is_flow(parent):
+    if is_flow(parent):
         if count == 1:
             empty = "[]" if isinstance(parent, yaml.SequenceNode) else "{}"
             return _replaced(text, parent.start_mark, parent.end_mark, empty)
@@ -364,7 +295,7 @@ def remove(text: str, path: Path) -> str:
     lines = text.splitlines(keepends=True)
     if count == 1 and isinstance(parent, yaml.SequenceNode):
         # The list stays, empty, behind its key and in front of a comment.
-        holder = _find(_root(text), path[:-2])
+        holder = find(root(text), path[:-2])
         if not isinstance(holder, yaml.MappingNode):
             raise KeyError("a list in a list keeps its last item")
         mark = next(key.end_mark for key, _ in holder.value if key.value == str(path[-2]))
@@ -376,67 +307,15 @@ def remove(text: str, path: Path) -> str:
     return "".join(lines)
 
 
-# --- the tree ------------------------------------------------------------------------------------
-
-
-def _root(text: str) -> yaml.Node:
-    node = yaml.compose(text, Loader=_LOADER)
-    if node is None:
-        raise KeyError("an empty file has no places")
-    return node
-
-
-def _step(node: yaml.Node, step: str | int) -> yaml.Node | None:
-    if isinstance(node, yaml.MappingNode):
-        return next((v for k, v in node.value if k.value == str(step)), None)
-    if isinstance(node, yaml.SequenceNode) and isinstance(step, int):
-        found: list[yaml.Node] = node.value[step : step + 1]
-        return found[0] if found else None
-    return None
-
-
-def _find_or_none(node: yaml.Node, path: Path) -> yaml.Node | None:
-    found: yaml.Node | None = node
-    for step in path:
-        found = _step(found, step) if found is not None else None
-    return found
-
-
-def _find(node: yaml.Node, path: Path) -> yaml.Node:
-    found = _find_or_none(node, path)
-    if found is None:
-        raise KeyError(f"nothing stands at {'.'.join(str(step) for step in path)}")
-    return found
-
-
-def _is_nothing(node: yaml.Node) -> bool:
-    """Whether a key has nothing behind it."""
-    return isinstance(node, yaml.ScalarNode) and not node.value and not node.style
-
-
-def _is_flow(node: yaml.Node) -> bool:
-    """Whether a list or mapping stands in brackets."""
-    return isinstance(node, yaml.CollectionNode) and bool(node.flow_style)
-
-
-def _last_line(node: yaml.Node) -> int:
-    """The last line that a node stands on; the end of a block lies behind it."""
-    if isinstance(node, yaml.ScalarNode) or _is_flow(node) or not node.value:
-        line: int = node.end_mark.line
-        return line - 1 if getattr(node, "style", None) in ("|", ">") else line
-    last = node.value[-1]
-    return _last_line(last[1] if isinstance(last, tuple) else last)
-
-
 def _extent(parent: yaml.Node, last: str | int) -> tuple[yaml.Mark, int, int, int]:
     """Where an entry begins, the line it ends on, its position, and how many there are."""
     if isinstance(parent, yaml.MappingNode):
         for place, (key, value) in enumerate(parent.value):
             if key.value == str(last):
-                return key.start_mark, _last_line(value), place, len(parent.value)
+                return key.start_mark, last_line(value), place, len(parent.value)
     elif isinstance(last, int) and last < len(parent.value):
         item = parent.value[last]
-        return item.start_mark, _last_line(item), last, len(parent.value)
+        return item.start_mark, last_line(item), last, len(parent.value)
     raise KeyError(f"nothing stands at {last}")
 
 
@@ -477,20 +356,20 @@ def _grown(text: str, node: yaml.Node, key: str, value: str) -> str:
     """A mapping with one more key behind the others."""
     if not isinstance(node, yaml.MappingNode):
         raise KeyError(f"{key} needs keys around it")
-    if _is_flow(node):
+    if is_flow(node):
         if not node.value:
             return _replaced(text, node.start_mark, node.end_mark, f"{{{key}: {value}}}")
         end = node.value[-1][1].end_mark
         return _replaced(text, end, end, f", {key}: {value}")
     indent = " " * node.start_mark.column
     lines = _written(indent, f"{key}: ", value)
-    return _with_line(text, _last_line(node) + 1, "\n".join(lines))
+    return _with_line(text, last_line(node) + 1, "\n".join(lines))
 
 
 def _written(indent: str, head: str, value: str) -> list[str]:
     """A flow-style value behind its key or dash: on one line, or as a block where that is long."""
     line = indent + head + value
-    node = yaml.compose(value, Loader=_LOADER)
+    node = yaml.compose(value, Loader=LOADER)
     if len(line) <= _WIDTH or not isinstance(node, yaml.CollectionNode) or not node.value:
         return [line]
     below, lines = indent + "  ", [(indent + head).rstrip()]

@@ -9,7 +9,7 @@ from dataclasses import replace
 import yaml
 
 from routrel.files.canonical import canonical_yaml
-from routrel.files.patching import item_name
+from routrel.files.places import item_name
 from routrel.lens.changes import device_files, with_change
 from routrel.model.changes import Change, Edit, Operation, PlaceEdit, TextEdit
 

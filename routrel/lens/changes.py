@@ -14,20 +14,8 @@ from dataclasses import dataclass
 import yaml
 
 from routrel.files.canonical import NOTHING
-from routrel.files.patching import (
-    NoSuchItem,
-    Path,
-    insert_item,
-    is_yaml,
-    item_count,
-    item_name,
-    move_item,
-    path_of,
-    put,
-    remove,
-    set_key,
-    value_at,
-)
+from routrel.files.patching import Path, insert_item, is_yaml, move_item, put, remove, set_key
+from routrel.files.places import NoSuchItem, item_count, item_name, path_of, value_at
 from routrel.model.changes import Change, Edit, Operation, PlaceEdit, TextEdit
 
 __all__ = ["Changed", "Conflict", "Conflicts", "device_files", "with_change", "with_changes"]
