@@ -98,7 +98,7 @@ function Answer() {
             <FailButton name={`session:${s.device}:${s.neighbour}`} what="it" />
           </span>
         ),
-      width: '8rem',
+      width: '6rem',
     },
     {
       title: 'why, and where it is written',
