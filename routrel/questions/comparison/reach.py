@@ -5,7 +5,7 @@ What is found is never too little: a flow that starts at no such table takes the
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Set
+from collections.abc import Iterable, Iterator, Mapping, Set
 from dataclasses import replace
 from typing import Any, TypeAlias
 
@@ -13,7 +13,7 @@ from routrel.convergence.converge import State
 from routrel.model.addresses import Address
 from routrel.model.network import INTERFACE_PROTOCOLS, Device, Interface, Vrf
 from routrel.rib.candidates import NextHop, Table
-from routrel.topology.segments import Attachment, Topology
+from routrel.topology.segments import Attachment
 
 __all__ = ["Reach"]
 
@@ -30,10 +30,9 @@ class Reach:
         self._states = (before, after)
         self._ribs = [_ByPrefix(state) for state in self._states]
         devices = [device for state in self._states for device in state.network.devices]
-        self._steering = {device.name for device in devices if device.steerings}
-        self._translating = self._tables_of({d.name for d in devices if d.translation})
+        self._diverting = self._tables_of({d.name for d in devices if _looks_beyond(d)})
         self._touched = self._tables_of(set(_touched(before, after)))
-        self._known: dict[Address, tuple[frozenset[Table], frozenset[Table]]] = {}
+        self._known: dict[Address, frozenset[Table]] = {}
 
     def _tables_of(self, names: set[str]) -> frozenset[Table]:
         tables = (table for state in self._states for table in state.rib.interning.tables)
@@ -48,40 +47,40 @@ class Reach:
             sending: The tables in which packets begin.
             answering: Those in which answers do.
         """
-        there, translated = self._reaching(destination)
-        back, translated_back = self._reaching(source)
-        # Behind what translates addresses a packet has other ends than it is asked with.
-        return bool(
-            sending & there
-            or answering & back
-            or sending & translated
-            or answering & translated_back
-        )
+        return bool(sending & self._reaching(destination) or answering & self._reaching(source))
 
-    def _reaching(self, address: Address) -> tuple[frozenset[Table], frozenset[Table]]:
-        """From where packets to an address may come to a difference, and to a translation."""
+    def _reaching(self, address: Address) -> frozenset[Table]:
+        """From where packets to an address may come to a difference, or to where routes to it are
+        not all that counts."""
         if address not in self._known:
             actions = [rib.actions(address) for rib in self._ribs]
             tables = actions[0].keys() | actions[1].keys()
             seeds = {table for table in tables if actions[0].get(table) != actions[1].get(table)}
-            into = self._into(actions)
-            self._known[address] = (
-                _backward(into, seeds | self._touched),
-                _backward(into, self._translating),
+            self._known[address] = _backward(
+                _into(actions), seeds | self._touched | self._diverting
             )
         return self._known[address]
 
-    def _into(self, actions: list[dict[Table, _Action]]) -> dict[Table, set[Table]]:
-        """From which tables packets may come to a table."""
-        into: dict[Table, set[Table]] = {}
-        for state, found in zip(self._states, actions, strict=True):
-            for table, (_, _, _, receivers) in found.items():
-                following = [each for each in receivers if isinstance(each, tuple)]
-                if table[0] in self._steering:
-                    following += _anywhere_near(state.topology, table[0])
-                for each in following:
-                    into.setdefault(each, set()).add(table)
-        return into
+
+def _looks_beyond(device: Device) -> bool:
+    """Whether a device treats packets by more than its rules and the route to their destination.
+
+    Steering looks up other addresses, a reverse-path check the source, and behind what translates
+    addresses a packet has other ends than it is asked with.
+    """
+    checks = (interface.reverse_path_check for interface in device.interfaces)
+    return bool(device.steerings or device.translation) or any(checks)
+
+
+def _into(actions: Iterable[Mapping[Table, _Action]]) -> dict[Table, set[Table]]:
+    """From which tables packets may come to a table."""
+    into: dict[Table, set[Table]] = {}
+    for found in actions:
+        for table, (_, _, _, receivers) in found.items():
+            for receiver in receivers:
+                if isinstance(receiver, tuple):
+                    into.setdefault(receiver, set()).add(table)
+    return into
 
 
 def _backward(into: Mapping[Table, Set[Table]], seeds: Set[Table]) -> frozenset[Table]:
@@ -137,15 +136,6 @@ class _ByPrefix:
             else:
                 self._receivers[key] = found.neighbour.name if found else None
         return self._receivers[key]
-
-
-def _anywhere_near(topology: Topology, device: str) -> Iterator[Table]:
-    """All tables of a device and of its neighbours: steering may send packets to any."""
-    for vrf in topology.devices[device].vrfs:
-        yield device, vrf.name
-    for interface in topology.devices[device].interfaces:
-        for end in topology.neighbours(device, interface.name):
-            yield end.device.name, end.interface.vrf
 
 
 def _touched(before: State, after: State) -> Iterator[str]:

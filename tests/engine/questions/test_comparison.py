@@ -192,6 +192,19 @@ def test_what_moves_nothing_is_said_with_what_still_decides():
     assert same["warnings"] == []
 
 
+def test_a_check_of_the_way_back_counts_where_neither_way_moves():
+    """r4 answers by r3 (100 by r2). r2 pays 100 to r1 now: its own way to a is by r4, r3 and r1
+    (10 + 20 + 10), so what r1 sends it fails the strict check (RFC 3704 2.2). No route that the
+    packets or their answers follow is another."""
+    texts = square()
+    texts["r2.yaml"] = texts["r2.yaml"].replace("e1: {", "e1: {reverse-path-check: strict, ")
+    texts["r4.yaml"] = texts["r4.yaml"].replace(
+        "10.0.24.2/30], ospf: {area: 0, cost: 10", "10.0.24.2/30], ospf: {area: 0, cost: 100"
+    )
+    told = compared(texts, "{at: r2 interfaces e1 ospf cost, was: 10, set: 100}")
+    assert flows(told)["a", "b", ""] == "lost"
+
+
 def test_what_the_purpose_does_not_name_is_told():
     told = compared(square(), COST.format("e2", 30), purpose="only for r3")
     assert "more_moved" in codes(told)
