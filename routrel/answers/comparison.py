@@ -19,7 +19,7 @@ from routrel.protocols.bgp.sessions import Session
 from routrel.questions.comparison.compare import Comparison, compare
 from routrel.questions.comparison.flows import FlowChange, Shift
 from routrel.questions.comparison.meetings import Met, UpSession
-from routrel.questions.comparison.reasons import Reason
+from routrel.questions.comparison.routes import RouteChange
 from routrel.questions.moves import KeptFlows
 from routrel.wording.comparison import flow_words, group_words, reason_words, summary_words
 
@@ -201,26 +201,25 @@ def _groups(found: Comparison) -> list[RouteGroupData]:
 
     Those of devices that have failed come last.
     """
-    groups: dict[tuple[str, str], list[Reason]] = {}
+    groups: dict[tuple[str, str], list[RouteChange]] = {}
     states = (found.before, found.after)
     failed = {name for state in states for name in state.topology.failed.devices}
     for change, reason in zip(found.routes, found.reasons, strict=True):
-        single = Reason(change=change)
-        alike = group_words(found.before, found.after, single, 2)
+        alike = group_words(found.before, found.after, change, 2)
         why = reason_words(found.before, found.after, reason)
         if reason.absent is not None:
             why = why.replace(str(change.prefix), "it")
-        groups.setdefault((alike, why), []).append(single)
+        groups.setdefault((alike, why), []).append(change)
     return [
         RouteGroupData(
             text=group_words(found.before, found.after, members[0], len(members)),
             reason=why,
             count=len(members),
-            prefixes=[str(member.change.prefix) for member in members[:_NAMED]],
+            prefixes=[str(member.prefix) for member in members[:_NAMED]],
         )
         for (_, why), members in sorted(
             groups.items(),
-            key=lambda each: (each[1][0].change.table[0] in failed, -len(each[1])),
+            key=lambda each: (each[1][0].table[0] in failed, -len(each[1])),
         )
     ]
 

@@ -22,7 +22,7 @@ from routrel.questions.comparison.flows import Shift
 from routrel.questions.comparison.meetings import is_up, sessions_of
 from routrel.questions.comparison.routes import route_changes
 from routrel.rib.candidates import Protocol
-from routrel.wording.comparison import flow_words
+from routrel.wording.comparison import counted, ends_words, flow_words
 from routrel.wording.routes import RUNG_TITLES, rung_value
 
 __all__ = ["Evidence", "Warned", "warnings_of"]
@@ -114,9 +114,9 @@ def _return_elsewhere(found: Comparison) -> Iterator[Warned]:
     if flows:
         yield _warned(
             "return_elsewhere",
-            f"the answers of {_many(len(flows), 'flow')} come another way than their packets go "
+            f"the answers of {counted(len(flows), 'flow')} come another way than their packets go "
             "now; before both went over the same devices",
-            [Evidence(text=f"{_ends(flow)}: {flow_words(flow)}") for flow in flows],
+            [Evidence(text=f"{ends_words(flow)}: {flow_words(flow)}") for flow in flows],
         )
 
 
@@ -131,8 +131,8 @@ def _past_state(found: Comparison) -> Iterator[Warned]:
         if cause is not None and device is not None and device.tracks_connections:
             yield _warned(
                 "past_stateful",
-                f"the answers of {_ends(flow)} are dropped at {device.name}, which has not seen "
-                "the packets that they answer",
+                f"the answers of {ends_words(flow)} are dropped at {device.name}, which has not "
+                "seen the packets that they answer",
                 [Evidence(text=flow_words(flow), place=cause.place)],
             )
             return
@@ -153,8 +153,8 @@ def _loops(found: Comparison) -> Iterator[Warned]:
     if flows:
         yield _warned(
             "new_loop",
-            f"packets of {_many(len(flows), 'flow')} loop now",
-            [Evidence(text=f"{_ends(flow)}: {flow_words(flow)}") for flow in flows],
+            f"packets of {counted(len(flows), 'flow')} loop now",
+            [Evidence(text=f"{ends_words(flow)}: {flow_words(flow)}") for flow in flows],
         )
 
 
@@ -175,8 +175,8 @@ def _covered(found: Comparison) -> Iterator[Warned]:
     for kind, evidence in hidden.items():
         yield _warned(
             "hidden_by_default" if kind == "the default route" else "hidden_by_aggregate",
-            f"{_many(len(evidence), 'route')} {'is' if len(evidence) == 1 else 'are'} gone, which "
-            f"{kind} hides: packets go on by that",
+            f"{counted(len(evidence), 'route')} {'is' if len(evidence) == 1 else 'are'} gone, "
+            f"which {kind} hides: packets go on by that",
             evidence,
         )
 
@@ -193,35 +193,22 @@ def _silent_reject(found: Comparison) -> Iterator[Warned]:
             if policy and _policy_changed(found, step.device, policy):
                 told = Evidence(text=f"{reason.change.prefix}: {step.text}", place=step.place)
                 evidence.setdefault((step.device, policy), []).append(told)
-        loser = reason.loser
-        if reason.rung == "usable" and loser is not None and "default" in loser.problem:
-            told = Evidence(text=f"{reason.change.prefix}: {loser.problem}", place=loser.place)
-            named = re.search(r"policy (\S+)(?: at (\S+))?", loser.problem)
-            if named:
-                where = named[2] or reason.change.table[0]
-                if _policy_changed(found, where, named[1]):
-                    evidence.setdefault((where, named[1]), []).append(told)
     for (device, policy), rejected in evidence.items():
         gone = "is" if len(rejected) == 1 else "are"
         yield _warned(
             "silent_reject",
             f"policy {policy} of {device} rejects by its default what no statement takes: "
-            f"{_many(len(rejected), 'route')} that it let pass before {gone} gone",
+            f"{counted(len(rejected), 'route')} that it let pass before {gone} gone",
             rejected,
         )
 
 
-def _policies(found: Comparison, device: str, policy: str) -> tuple[Policy | None, Policy | None]:
-    then = found.before.topology.devices.get(device)
-    now = found.after.topology.devices.get(device)
-    return (then.policy(policy) if then else None, now.policy(policy) if now else None)
-
-
 def _policy_changed(found: Comparison, device: str, policy: str) -> bool:
+    """Whether a policy is another, or the device's protocols, which may use it, are."""
     then, now = found.before.topology.devices.get(device), found.after.topology.devices.get(device)
-    if _policies(found, device, policy)[0] != _policies(found, device, policy)[1]:
-        return True
-    return then is not None and now is not None and then.vrfs != now.vrfs
+    if then is None or now is None:
+        return then is not now
+    return then.policy(policy) != now.policy(policy) or then.vrfs != now.vrfs
 
 
 # --- what did not move ---------------------------------------------------------------------------
@@ -369,7 +356,7 @@ def _never_settles(found: Comparison) -> Iterator[Warned]:
     if found.after.oscillating and not found.before.oscillating:
         yield _warned(
             "not_converged",
-            f"{_many(len(found.after.oscillating), 'route')} never come to rest now",
+            f"{counted(len(found.after.oscillating), 'route')} never come to rest now",
             [Evidence(text=f"{r.device}: {r.prefix}") for r in found.after.oscillating],
         )
 
@@ -386,7 +373,7 @@ def _by_order(found: Comparison) -> Iterator[Warned]:
     first = ", ".join(sorted({table[0] for table in others[nearest].first})) or "another device"
     if counts[nearest] < len(found.routes):
         text = (
-            f"on the running network {_many(counts[nearest], 'route')} "
+            f"on the running network {counted(counts[nearest], 'route')} "
             f"{'changes' if counts[nearest] == 1 else 'change'}; after a restart "
             f"{len(found.routes)} would, unless {first} settles first"
         )
@@ -481,21 +468,9 @@ def _more_than_purposed(found: Comparison, changes: tuple[Change, ...]) -> Itera
     if others:
         yield _warned(
             "more_moved",
-            f"{_many(len(others), 'flow')} moved of which the purpose names neither end",
-            [Evidence(text=f"{_ends(flow)}: {flow_words(flow)}") for flow in others],
+            f"{counted(len(others), 'flow')} moved of which the purpose names neither end",
+            [Evidence(text=f"{ends_words(flow)}: {flow_words(flow)}") for flow in others],
         )
-
-
-def _ends(flow: object) -> str:
-    name = getattr(flow, "name", "")
-    if name:
-        return str(name)
-    source, destination = getattr(flow, "source", None), getattr(flow, "destination", None)
-    return f"{source.text if source else ''} → {destination.text if destination else ''}"
-
-
-def _many(count: int, what: str) -> str:
-    return f"{count} {what}{'' if count == 1 else 's'}"
 
 
 _RULES: tuple[Callable[[Comparison], Iterator[Warned]], ...] = (

@@ -73,15 +73,16 @@ _COLOURS = {Severity.ERROR: "red", Severity.WARNING: "yellow", Severity.NOTE: "b
 class Through:
     """What a folder is looked at through besides itself, as the options have it."""
 
-    changes: Sequence[Path]
+    changes: tuple[Change, ...]
     failed: Sequence[str]
 
     @classmethod
     def of(cls, changes: Sequence[Path] | None, failed: Sequence[str] | None) -> Through:
-        return cls(changes or (), failed or ())
+        """The same from files; a change that cannot be read is refused."""
+        return cls(tuple(map(change_in, changes or ())), failed or ())
 
     def __str__(self) -> str:
-        made = [f"{path} made" for path in self.changes]
+        made = [f"{change.place.file} made" for change in self.changes]
         return ", ".join([*made, *(f"{failed} failed" for failed in self.failed)])
 
 
@@ -106,9 +107,8 @@ def change_in(file: Path) -> Change:
 
 def look(folder: Path, through: Through = NOTHING) -> View:
     """What a folder's files show through changes and failures; what cannot be is refused."""
-    changes = tuple(map(change_in, through.changes))
     try:
-        return look_at_folder(folder, named_failures(through.failed), changes)
+        return look_at_folder(folder, named_failures(through.failed), through.changes)
     except UnusableInput as error:
         refuse(str(error))
     except UnknownFailure as error:

@@ -15,7 +15,6 @@ from routrel.cli.common import (
     Fail,
     Folder,
     Through,
-    change_in,
     cited,
     computed_view,
     out,
@@ -43,11 +42,12 @@ def compare(
 
     Exit code 0, whether or not anything differs; 2: one of the two cannot be computed.
     """
+    through = Through.of(change, fail)
     before, first = computed_view(folder)
-    after, second = computed_view(other or folder, Through.of(change, fail))
+    after, second = computed_view(other or folder, through)
     kept = {**kept_flows(first.cases), **kept_flows(second.cases)}
-    changes = tuple(map(change_in, change or ()))
-    answer = comparison_data((before, first.findings), (after, second.findings), kept, changes)
+    told = ((before, first.findings), (after, second.findings))
+    answer = comparison_data(*told, kept, through.changes)
     if as_json:
         print_json(answer)
         return

@@ -9,12 +9,21 @@ from routrel.forwarding.evidence import Branch, Verdict
 from routrel.questions.comparison.compare import Comparison
 from routrel.questions.comparison.flows import FlowChange, Shift
 from routrel.questions.comparison.reasons import Reason
+from routrel.questions.comparison.routes import RouteChange
 from routrel.questions.flow import DirectionAnswer
 from routrel.rib.table import Route
 from routrel.wording.absence import absence_sentence
 from routrel.wording.routes import RUNG_TITLES, protocol_type_words, rung_value
 
-__all__ = ["flow_words", "group_words", "reason_words", "route_words", "summary_words"]
+__all__ = [
+    "counted",
+    "ends_words",
+    "flow_words",
+    "group_words",
+    "reason_words",
+    "route_words",
+    "summary_words",
+]
 
 _VERDICTS = {
     Verdict.DELIVERED: "arrives",
@@ -86,10 +95,10 @@ def reason_words(before: State, after: State, reason: Reason) -> str:
         ]
         return f"the same way: {', '.join(told)}" if told else "the same way, resolved otherwise"
     if ways[0] < ways[1]:
-        return f"{_counted(len(ways[1] - ways[0]), 'equal way')} more"
+        return f"{counted(len(ways[1] - ways[0]), 'equal way')} more"
     if ways[0] > ways[1]:
         down = _down(after, then)
-        fewer = f"{_counted(len(ways[0] - ways[1]), 'equal way')} fewer"
+        fewer = f"{counted(len(ways[0] - ways[1]), 'equal way')} fewer"
         return f"{fewer}: {down}" if down else fewer
     if not reason.is_known_now:
         why = _down(after, then) or (reason.kept_out.text if reason.kept_out else "")
@@ -109,9 +118,8 @@ def _down(state: State, route: Route) -> str:
     return ""
 
 
-def group_words(before: State, after: State, reason: Reason, count: int) -> str:
+def group_words(before: State, after: State, change: RouteChange, count: int) -> str:
     """Some routes of a table that changed alike, in a line."""
-    change = reason.change
     where = change.table[0] if change.table[1] == "default" else " ".join(change.table)
     what = str(change.prefix) if count == 1 else f"{count} prefixes"
     if change.after is None:
@@ -204,7 +212,7 @@ def _ways(then: DirectionAnswer, now: DirectionAnswer) -> str:
     told = []
     for way, ways in ((old, courses[0]), (new, courses[1])):
         part = way[begin : len(way) - end]
-        more = f" and {_counted(len(ways) - 1, 'other way')}" if len(ways) > 1 else ""
+        more = f" and {counted(len(ways) - 1, 'other way')}" if len(ways) > 1 else ""
         told.append(f"by {', '.join(part)}{more}" if part else "directly")
     return f"{told[0]} before, {told[1]} now"
 
@@ -229,7 +237,7 @@ def summary_words(found: Comparison) -> str:
             stands = sum(1 + _others(flow) for flow in alike)
             one, many = _SHIFTS[shift]
             verb = one if stands == 1 else many
-            told.append(f"{_counted(stands, 'flow')} {verb}: {_named(alike[0])}")
+            told.append(f"{counted(stands, 'flow')} {verb}: {_named(alike[0])}")
     if not told:
         told.append("No flow is treated otherwise")
     sentence = ". ".join(told) + ". "
@@ -237,8 +245,8 @@ def summary_words(found: Comparison) -> str:
         prefixes = {change.prefix for change in found.routes}
         devices = {change.table[0] for change in found.routes}
         sentence += (
-            f"Routes to {_counted(len(prefixes), 'prefix', 'prefixes')} changed on "
-            f"{_counted(len(devices), 'device')}"
+            f"Routes to {counted(len(prefixes), 'prefix', 'prefixes')} changed on "
+            f"{counted(len(devices), 'device')}"
         )
     else:
         sentence += "No route changed"
@@ -246,7 +254,7 @@ def summary_words(found: Comparison) -> str:
     sentence += f"; {others}." if others else "."
     asymmetric = [flow for flow in flows if flow.is_asymmetric_now]
     if asymmetric:
-        count = _counted(len(asymmetric), "flow")
+        count = counted(len(asymmetric), "flow")
         sentence += f" Of {count} the answers come another way than the packets go now."
     if found.flows.left:
         sentence += f" {found.flows.left} more pairs of ends were not asked; there are too many."
@@ -264,10 +272,16 @@ def _others(flow: FlowChange) -> int:
 def _named(flow: FlowChange) -> str:
     if flow.name:
         return f"the kept flow {flow.name} {flow_words(flow)}"
-    source, destination = flow.source, flow.destination
-    ends = f"{source.text if source else ''} → {destination.text if destination else ''}"
     traffic = f" {flow.question.traffic}" if flow.question.traffic else ""
-    return f"{ends}{traffic} {flow_words(flow)}"
+    return f"{ends_words(flow)}{traffic} {flow_words(flow)}"
+
+
+def ends_words(flow: FlowChange) -> str:
+    """A flow by its name, or its two ends."""
+    source, destination = flow.source, flow.destination
+    return flow.name or (
+        f"{source.text if source else ''} → {destination.text if destination else ''}"
+    )
 
 
 def _meetings(found: Comparison) -> str:
@@ -280,11 +294,12 @@ def _meetings(found: Comparison) -> str:
         (len(found.findings_gone), "finding", "gone"),
     )
     return ", ".join(
-        f"{_counted(count, what, 'adjacencies' if what == 'adjacency' else None)} {how}"
+        f"{counted(count, what, 'adjacencies' if what == 'adjacency' else None)} {how}"
         for count, what, how in counts
         if count
     )
 
 
-def _counted(count: int, one: str, many: str | None = None) -> str:
+def counted(count: int, one: str, many: str | None = None) -> str:
+    """A number with what it counts."""
     return f"{count} {one if count == 1 else many or one + 's'}"

@@ -20,6 +20,7 @@ from routrel.questions.comparison.reasons import Reason, reason_of
 from routrel.questions.comparison.routes import RouteChange, route_changes
 from routrel.questions.finding_groups import finding_key
 from routrel.questions.moves import KeptFlows
+from routrel.rib.table import Route
 
 __all__ = ["Comparison", "compare"]
 
@@ -97,7 +98,8 @@ def _reasons(before: State, after: State, routes: Sequence[RouteChange]) -> list
     return found
 
 
-def _look(route: object) -> object:
+def _look(route: Route | None) -> object:
     """What routes have in common that one reason is told for."""
-    names = ("protocol", "path_type", "distance", "discard", "next_hops")
-    return None if route is None else tuple(getattr(route, name) for name in names)
+    if route is None:
+        return None
+    return route.protocol, route.path_type, route.distance, route.discard, route.next_hops

@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from routrel.convergence.converge import State
-from routrel.forwarding.evidence import Verdict
+from routrel.forwarding.evidence import Hop, Verdict
 from routrel.questions.comparison.ends import End, ends_of
 from routrel.questions.comparison.permitted import PermittedTraffic, otherwise_permitted
 from routrel.questions.comparison.reach import Reach
@@ -189,10 +189,8 @@ def _exits(direction: DirectionAnswer) -> frozenset[tuple[str | None, str, str |
     )
 
 
-def _way(direction: DirectionAnswer | None) -> object:
+def _way(direction: DirectionAnswer) -> object:
     """The branches with their shares, by devices and interfaces; which comes first is all one."""
-    if direction is None:
-        return None
     return sorted(
         (
             branch.entry or "",
@@ -213,5 +211,5 @@ def _is_symmetric(answer: FlowAnswer) -> bool | None:
     return there == back
 
 
-def _devices(ways: Iterable[Iterable[object]]) -> frozenset[tuple[str, ...]]:
-    return frozenset(tuple(str(getattr(hop, "device", "")) for hop in way) for way in ways)
+def _devices(ways: Iterable[Iterable[Hop]]) -> frozenset[tuple[str, ...]]:
+    return frozenset(tuple(hop.device for hop in way) for way in ways)
