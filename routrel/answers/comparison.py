@@ -23,7 +23,7 @@ from routrel.questions.comparison.routes import RouteChange
 from routrel.questions.moves import KeptFlows
 from routrel.wording.comparison import flow_words, group_words, reason_words, summary_words
 
-__all__ = ["ComparisonData", "comparison_data"]
+__all__ = ["ComparedFlowData", "ComparisonData", "comparison_data", "flow_lines"]
 
 #: Prefixes that a group of routes names.
 _NAMED = 5
@@ -194,6 +194,19 @@ def comparison_data(
         ),
         warnings=[_warning_data(one) for one in warnings_of(found, changes)],
     )
+
+
+def flow_lines(flows: Sequence[ComparedFlowData]) -> list[str]:
+    """In words: a line for the flows of one source that are treated alike."""
+    ends: dict[tuple[str, ...], list[str]] = {}
+    for flow in flows:
+        key = (flow.source, flow.traffic, flow.name, flow.text)
+        ends.setdefault(key, []).append(flow.destination)
+    return [
+        f"{source} → {', '.join(found)}{f' {traffic}' if traffic else ''}"
+        f"{f' ({name})' if name else ''}: {text}"
+        for (source, traffic, name, text), found in ends.items()
+    ]
 
 
 def _groups(found: Comparison) -> list[RouteGroupData]:

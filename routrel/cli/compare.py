@@ -8,7 +8,7 @@ from typing import Annotated
 import typer
 from rich.markup import escape
 
-from routrel.answers.comparison import ComparedFlowData, ComparisonData, comparison_data
+from routrel.answers.comparison import ComparisonData, comparison_data, flow_lines
 from routrel.cli.common import (
     AsJson,
     ChangeFiles,
@@ -60,7 +60,7 @@ def _print(answer: ComparisonData) -> None:
         out.print(f"\n[yellow]{warning.code}[/]: {escape(warning.text)}")
         for evidence in warning.evidence:
             out.print(f"    {escape(evidence.text)}" + cited(evidence))
-    _list("Flows", _flow_lines(answer.flows))
+    _list("Flows", flow_lines(answer.flows))
     _list("Routes", [f"{group.text}; {group.reason}" for group in answer.routes.groups])
     for title, sessions in (("down", answer.sessions.down), ("up", answer.sessions.up)):
         _list(
@@ -81,19 +81,6 @@ def _print(answer: ComparisonData) -> None:
         )
     for title, findings in (("new", answer.findings.new), ("gone", answer.findings.gone)):
         _list(f"Findings {title}", [finding.text for finding in findings])
-
-
-def _flow_lines(flows: list[ComparedFlowData]) -> list[str]:
-    """A line for the flows of one source that are treated alike."""
-    ends: dict[tuple[str, ...], list[str]] = {}
-    for flow in flows:
-        key = (flow.source, flow.traffic, flow.name, flow.text)
-        ends.setdefault(key, []).append(flow.destination)
-    return [
-        f"{source} → {', '.join(found)}{f' {traffic}' if traffic else ''}"
-        f"{f' ({name})' if name else ''}: {text}"
-        for (source, traffic, name, text), found in ends.items()
-    ]
 
 
 def _list(title: str, lines: list[str]) -> None:

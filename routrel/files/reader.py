@@ -9,11 +9,11 @@ from pathlib import Path
 from typing import TypeVar
 
 from routrel.files.hosts import is_hosts_file, read_hosts
-from routrel.files.language import CASE_FILE, CHANGE_FILE, DEVICE_FILE, NETWORK_FILE, OUTSIDE_FILE
+from routrel.files.language import FILE_KINDS
 from routrel.files.nodes import MAXIMUM_BYTES, Mapping, parse
 from routrel.files.references import check_devices, check_references
 from routrel.files.report import Report
-from routrel.files.shapes import BAD, Record
+from routrel.files.shapes import BAD
 from routrel.model.cases import Case
 from routrel.model.changes import Change
 from routrel.model.findings import Finding
@@ -36,13 +36,6 @@ MAXIMUM_FILES = 20_000
 _SUFFIXES = (".yaml", ".yml")
 #: What files of their own describe, by name.
 Named = TypeVar("Named", Device, Case, Change, OutsideNeighbour, NamedAddress)
-_KINDS: dict[str, Record] = {
-    "network": NETWORK_FILE,
-    "device": DEVICE_FILE,
-    "outside": OUTSIDE_FILE,
-    "case": CASE_FILE,
-    "change": CHANGE_FILE,
-}
 
 
 class UnusableInput(Exception):
@@ -285,7 +278,7 @@ def _read_file(
             "begin with routrel: 1 and device: a name",
         )
         return None
-    kinds = [kind for kind in _KINDS if kind in root.pairs]
+    kinds = [kind for kind in FILE_KINDS if kind in root.pairs]
     if "network" in kinds and "outside" in kinds:
         kinds.remove("outside")  # a key of the network file too
     if len(kinds) != 1:
@@ -304,5 +297,5 @@ def _read_file(
     if kinds[0] == "device":
         name_node = root.pairs["device"][1]
         report.device = getattr(name_node, "text", None)
-    value = _KINDS[kinds[0]].read(root, report)
+    value = FILE_KINDS[kinds[0]].read(root, report)
     return None if value is BAD else value

@@ -74,11 +74,16 @@ def with_changes(texts: Mapping[str, str], changes: Iterable[Change]) -> dict[st
 
 
 def with_change(texts: Mapping[str, str], change: Change) -> Changed:
-    """The files after all edits of a change that can be made, and those that cannot."""
+    """The files after all edits of a change that can be made, and those that cannot.
+
+    Edits that are off are left out.
+    """
     made = dict(texts)
     conflicts = []
     files: dict[str, str] | None = None
     for edit in change.edits:
+        if edit.off:
+            continue
         try:
             if isinstance(edit, TextEdit):
                 _edit_lines(made, edit)

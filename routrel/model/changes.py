@@ -33,6 +33,7 @@ class PlaceEdit:
     was: str | None = None  #: what it replaces; None: nothing stood there
     value: str = ""  #: what comes: of SET and ADD
     before: str | None = None  #: of ADD and MOVE, the item it comes in front of; None: last
+    off: bool = False  #: it is kept, and not made
     place: Place = placed()
 
     def __str__(self) -> str:
@@ -51,6 +52,7 @@ class TextEdit:
     was: str | None
     text: str | None
     line: int | None = None  #: where the span began, from 1; of a whole file None
+    off: bool = False  #: it is kept, and not made
     place: Place = placed()
 
     def __str__(self) -> str:

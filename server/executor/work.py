@@ -11,7 +11,9 @@ from django.db import InterfaceError, OperationalError
 
 from routrel.questions.errors import QuestionError
 from server.executor.frames import Frame
+from server.networks.accepting import accept_change
 from server.networks.asking import HasProblems, NotThere, answer_question
+from server.networks.comparing import compare_lenses, make_sheet
 from server.networks.imports import read_import
 from server.networks.jobs import JobLost, Work
 from server.networks.models import Job, Revision
@@ -29,6 +31,9 @@ _JOBS: dict[str, Callable[[Work], None]] = {
     Job.Kind.REMEDIES: search_remedies,
     Job.Kind.WOULD_TAKE: find_what_it_takes,
     Job.Kind.QUESTIONS: run_questions,
+    Job.Kind.COMPARE: compare_lenses,
+    Job.Kind.SHEET: make_sheet,
+    Job.Kind.ACCEPT: accept_change,
 }
 _TOO_MUCH = "This takes more memory than one question or job may have."
 

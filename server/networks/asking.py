@@ -6,14 +6,14 @@ They are answered in the executor's processes. What a question takes was checked
 from __future__ import annotations
 
 import ipaddress
+import json
 from collections import OrderedDict
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Mapping
 from typing import Any, TypeAlias
 
 from routrel.answers.base import data
 from routrel.answers.bounce import bounce_data
 from routrel.answers.compare_flows import DifferenceData, difference_data
-from routrel.answers.comparison import comparison_data
 from routrel.answers.find.catalogue import found_data
 from routrel.answers.find.index import FindIndex
 from routrel.answers.findings import FindingData, findings_data
@@ -27,29 +27,25 @@ from routrel.answers.sessions import sessions_data
 from routrel.answers.tables import TableQuestion, table_data
 from routrel.answers.why import explain_route
 from routrel.convergence.converge import State
-from routrel.lens.failures import UnknownFailure, named_failures
 from routrel.lens.look import View
 from routrel.model.addresses import Address, Prefix
-from routrel.model.failures import Failures
 from routrel.questions.errors import QuestionError
 from routrel.questions.flow import FlowQuestion, ask_flow
 from routrel.questions.flows_over import flows_over
 from routrel.questions.moves import kept_flows
 from routrel.questions.routes import RouteQuestion
 from routrel.wording.differences import first_difference
+from server.networks.editing import EDITING
+from server.networks.lenses import seen, texts_seen
 from server.networks.models import Revision
 from server.networks.questions import kept_with, short_answer, stored_question
-from server.networks.states import view_of
 
 __all__ = [
-    "BadFailure",
     "HasProblems",
     "NotADestination",
     "NotThere",
     "answer_question",
     "destination",
-    "failures_in",
-    "seen",
 ]
 
 Values: TypeAlias = Mapping[str, Any]
@@ -61,12 +57,6 @@ class HasProblems(Exception):
 
 class NotThere(Exception):
     """What the address names is not in this revision; the message says what."""
-
-
-class BadFailure(QuestionError):
-    """What is said to have failed is not in the network, or no such thing can fail."""
-
-    code = "unknown_failure"
 
 
 class NotADestination(QuestionError):
@@ -89,57 +79,23 @@ def answer_question(revision: Revision, name: str, values: Values) -> Any:
         HasProblems: the revision cannot be computed.
     """
     values = dict(values)
-    failures = failures_in(values.pop("fail", ()))
-    view = seen(revision, failures)
+    written = values.pop("lens", {})
+    if name in _OF_FILES:
+        return _OF_FILES[name](texts_seen(revision, written), values)
+    view = seen(revision, written)
     if name == "findings":
-        return _findings(revision, view) if not failures else data(_told_findings(view))
+        return (
+            _findings(revision, view) if not any(written.values()) else data(_told_findings(view))
+        )
     if view.state is None:
         raise HasProblems
-    if name == "compare-lenses":
-        return _compare_lenses(revision, view, values)
     if name == "flows-over":
         kept = kept_with(revision.network, view)
         ends = [tuple(end.split(":", 1)) for end in values["ends"]]
         return data(flows_over_data(flows_over(view.state, kept, ends)))
     if name == "find":
-        return _find(_index(revision, view, view.state), values)
+        return _find(_index(revision, written, view, view.state), values)
     return data(_QUESTIONS[name](view, view.state, values))
-
-
-def seen(revision: Revision, failures: Failures) -> View:
-    """A revision of which some things have failed.
-
-    Raises:
-        BadFailure: one of them is not in the network.
-    """
-    try:
-        return view_of(revision, failures)
-    except UnknownFailure as error:
-        raise BadFailure(error.text, error.suggestion) from error
-
-
-def failures_in(names: Iterable[str]) -> Failures:
-    """What a lens says has failed.
-
-    Raises:
-        BadFailure: a name says no kind of thing that can fail.
-    """
-    try:
-        return named_failures(names)
-    except UnknownFailure as error:
-        raise BadFailure(error.text, error.suggestion) from error
-
-
-def _compare_lenses(revision: Revision, view: View, values: Values) -> Any:
-    """What is not the same in a lens as in another of the network."""
-    other = revision.network.revisions.filter(number=values["base_revision"]).first()
-    if other is None:
-        raise NotThere(f"there is no revision {values['base_revision']}")
-    base = seen(other, failures_in(values["base_fail"]))
-    if base.state is None or view.state is None:
-        raise HasProblems
-    kept = {**kept_with(revision.network, base), **kept_with(revision.network, view)}
-    return data(comparison_data((base.state, base.findings), (view.state, view.findings), kept))
 
 
 def destination(text: str) -> Prefix | Address:
@@ -227,6 +183,20 @@ def _try_policy(_: View, state: State, values: Values) -> Any:
     return try_policy(state.network, values["device"], values["policy"], route)
 
 
+# --- files -------------------------------------------------------------------
+
+
+def _file_list(texts: Mapping[str, str], _: Values) -> Any:
+    return [{"path": path, "lines": len(texts[path].splitlines())} for path in sorted(texts)]
+
+
+def _file(texts: Mapping[str, str], values: Values) -> Any:
+    path = values["path"]
+    if path not in texts:
+        raise NotThere(f"this revision has no file {path}")
+    return {"path": path, "text": texts[path]}
+
+
 # --- what there is -------------------------------------------------------------------------------
 
 
@@ -247,9 +217,9 @@ _INDEXES: OrderedDict[str, FindIndex] = OrderedDict()
 _MOST_INDEXES = 4
 
 
-def _index(revision: Revision, view: View, state: State) -> FindIndex:
+def _index(revision: Revision, written: Values, view: View, state: State) -> FindIndex:
     """What can be found in a lens; made once for as long as people search in it."""
-    name = f"{revision.content_hash} {' '.join(map(str, state.topology.failures.things))}"
+    name = f"{revision.content_hash} {json.dumps(written, sort_keys=True)}"
     index = _INDEXES.get(name)
     if index is None:
         index = _INDEXES[name] = FindIndex(state, view.texts)
@@ -259,6 +229,12 @@ def _index(revision: Revision, view: View, state: State) -> FindIndex:
     return index
 
 
+#: What is answered from the files of a lens alone.
+_OF_FILES: dict[str, Callable[[Mapping[str, str], Values], Any]] = {
+    "files": _file_list,
+    "file": _file,
+    **EDITING,
+}
 _QUESTIONS: dict[str, Callable[[View, State, Values], Any]] = {
     "flow": _flow,
     "compare": _compare,

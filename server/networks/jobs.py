@@ -55,6 +55,9 @@ _MOST_RUNNING_BY_USER = 1
 #: Days for which ended jobs are kept.
 _KEPT_DAYS = 30
 
+#: Kinds whose answer depends on what is asked alone: whoever asks the same is given it again.
+_ASKED_AGAIN = (Job.Kind.REMEDIES, Job.Kind.WOULD_TAKE, Job.Kind.COMPARE, Job.Kind.SHEET)
+
 _FAULT = "It failed through an internal error; the server's log has the details."
 
 
@@ -93,7 +96,7 @@ def start_job(
         TooManyJobs: as many as allowed wait already.
     """
     key = ""
-    if revision is not None and kind in (Job.Kind.REMEDIES, Job.Kind.WOULD_TAKE):
+    if revision is not None and kind in _ASKED_AGAIN:
         key = question_key(kind, revision, question or {})
         known = Job.objects.filter(network=network, key=key).filter(
             Q(status=Job.Status.DONE)

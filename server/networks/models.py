@@ -6,8 +6,9 @@ from django.conf import settings
 from django.db import models
 
 __all__ = [
+    "Change",
+    "ChangeStep",
     "ChartPlaces",
-    "Draft",
     "Job",
     "JobKind",
     "JobStatus",
@@ -70,7 +71,8 @@ class Revision(models.Model):
         settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True, related_name="+"
     )
     content_hash = models.CharField(max_length=64)
-    note = models.CharField(max_length=200, blank=True)
+    name = models.CharField(max_length=80, blank=True)
+    note = models.CharField(max_length=1000, blank=True)
     finding_keys = models.JSONField(null=True)  #: null until its findings were looked for
 
     class Meta:
@@ -128,6 +130,9 @@ class JobKind(models.TextChoices):
     REMEDIES = "remedies"
     WOULD_TAKE = "would-take"
     QUESTIONS = "questions"
+    COMPARE = "compare"
+    SHEET = "sheet"
+    ACCEPT = "accept"
 
 
 class JobStatus(models.TextChoices):
@@ -230,26 +235,65 @@ class SavedQuestion(models.Model):
         return self.name
 
 
-class Draft(models.Model):
-    """A proposed edit that somebody keeps, to make a change of it later."""
+class Change(models.Model):
+    """A named list of edits with a purpose, worked on by several people, accepted or dropped.
 
-    network = models.ForeignKey(Network, on_delete=models.CASCADE, related_name="drafts")
-    revision = models.ForeignKey(Revision, on_delete=models.CASCADE, related_name="+")
+    What it says now is its step of the number `step`; the steps before are what undo goes back to,
+    those behind what redo goes on to.
+    """
+
+    network = models.ForeignKey(Network, on_delete=models.CASCADE, related_name="changes")
+    name = models.CharField(max_length=80)  #: in addresses and change files; never another
     author = models.ForeignKey(
         settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True, related_name="+"
     )
     created = models.DateTimeField(auto_now_add=True)
-    text = models.CharField(max_length=400)  #: the edit in words
-    purpose = models.CharField(max_length=400)  #: what it is to achieve
-    changes = models.JSONField(default=list)  #: of the revision's files, as the engine writes them
-    edits = models.JSONField(default=list)  #: the lines that they change: file, line, before, after
+    written_on = models.ForeignKey(
+        Revision, on_delete=models.SET_NULL, null=True, related_name="+"
+    )  #: the revision whose files the edits replace
+    below = models.ForeignKey(
+        "self", on_delete=models.SET_NULL, null=True, related_name="above"
+    )  #: the change that is made before this one
+    version = models.PositiveIntegerField(default=1)  #: another one after whatever happens to it
+    step = models.PositiveIntegerField(default=1)
+    became = models.OneToOneField(
+        Revision, on_delete=models.SET_NULL, null=True, related_name="change"
+    )
+    accepted = models.DateTimeField(null=True, default=None)
     dropped = models.DateTimeField(null=True, default=None)  #: for a day it can be taken back
 
     class Meta:
-        ordering = ("-created",)
+        ordering = ("-created", "-pk")
+        constraints = (models.UniqueConstraint(fields=["network", "name"], name="change_names"),)
 
     def __str__(self) -> str:
-        return self.text
+        return f"{self.name} of {self.network}"
+
+    @property
+    def said(self) -> ChangeStep:
+        """What it says now."""
+        return self.steps.get(number=self.step)
+
+
+class ChangeStep(models.Model):
+    """What a change said for a while, and who made it say so."""
+
+    change = models.ForeignKey(Change, on_delete=models.CASCADE, related_name="steps")
+    number = models.PositiveIntegerField()
+    purpose = models.CharField(max_length=1000, blank=True)
+    edits = models.JSONField(default=list)  #: in order, as the engine writes them
+    text = models.CharField(max_length=200)  #: what was done, in words
+    author = models.ForeignKey(
+        settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True, related_name="+"
+    )
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("number",)
+        constraints = (models.UniqueConstraint(fields=["change", "number"], name="change_steps"),)
+
+    def __str__(self) -> str:
+        return f"{self.change}: {self.text}"
 
 
 class ChartPlaces(models.Model):

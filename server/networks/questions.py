@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import hashlib
+import json
 from collections.abc import Mapping
 from typing import Any
 
@@ -21,6 +23,7 @@ __all__ = [
     "keep_answer",
     "kept_with",
     "run_questions",
+    "saved_now",
     "short_answer",
     "stored_question",
     "unanswered",
@@ -47,6 +50,12 @@ def kept_with(network: Network, view: View) -> KeptFlows:
         for one in network.questions.all()
     }
     return {**kept_flows(view.cases), **saved}
+
+
+def saved_now(network: Network) -> str:
+    """A name for what the saved questions ask; an answer that tells of them is good for that."""
+    asked = network.questions.order_by("pk").values_list("folder", "name", "question")
+    return hashlib.sha256(json.dumps(list(asked), sort_keys=True).encode()).hexdigest()[:16]
 
 
 def short_answer(view: View, question: FlowQuestion) -> dict[str, Any]:

@@ -6,8 +6,8 @@ from routrel.answers.base import data
 from routrel.answers.remedies import remedies_data
 from routrel.questions.errors import QuestionError
 from routrel.questions.remedies.search import Progress, find_remedies
-from server.networks.asking import failures_in, seen
 from server.networks.jobs import Work
+from server.networks.lenses import seen
 from server.networks.models import Job
 from server.networks.questions import kept_with, stored_question
 
@@ -25,7 +25,7 @@ def search_remedies(work: Work) -> None:
 
     work.report(step="computing")
     try:
-        view = seen(work.revision, failures_in(work.job.question.get("fail", ())))
+        view = seen(work.revision, work.job.question.get("lens", {}))
         if view.state is None:
             raise QuestionError("the files have problems; nothing is computed from them")
         work.report(step="trying")

@@ -7,7 +7,8 @@ state and the others wait for what it leaves on disk.
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable, Mapping
+from collections import OrderedDict
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cache
 from pathlib import Path
@@ -18,15 +19,17 @@ from django.conf import settings
 import routrel
 from routrel.convergence.converge import State, converge
 from routrel.files.report import Report
+from routrel.lens.changes import with_changes
 from routrel.lens.failures import unknown_failure
-from routrel.lens.look import View, look, network_hash
+from routrel.lens.look import View, content_hash, look, network_hash
+from routrel.model.changes import Change
 from routrel.model.failures import NOTHING_FAILED, Failures
 from routrel.model.network import Network
 from routrel.topology.failed import UnknownThing
 from server.executor.store import ByteBounded, StateStore
 from server.networks.models import Revision
 
-__all__ = ["engine_hash", "forget_memory", "look_anew", "remember", "view_of"]
+__all__ = ["engine_hash", "forget_memory", "look_anew", "remember", "texts_of", "view_of"]
 
 
 @dataclass(frozen=True)
@@ -37,34 +40,74 @@ class _Kept:
     state: str | None  #: the name of the state; None: nothing is computed from the files
 
 
-def view_of(revision: Revision, failures: Failures = NOTHING_FAILED) -> View:
-    """The computed network of a revision; an equal network is computed once, whatever its cases.
+@dataclass(frozen=True)
+class _Files:
+    """Files that may be looked at, by the name of their content; read where that is not known."""
+
+    content_hash: str
+    texts: Callable[[], Mapping[str, str]]
+
+
+def view_of(
+    revision: Revision, failures: Failures = NOTHING_FAILED, changes: Sequence[Change] = ()
+) -> View:
+    """What a lens shows; an equal network is computed once, whatever its cases.
 
     Args:
         failures: Things that have failed; what they leave is kept as the whole is.
+        changes: Made to the revision's files, in this order.
     Raises:
-        UnknownFailure: one of them is not in the network.
+        UnknownFailure: one of the things is not in the network.
+        Conflicts: an edit's place is not as it was when the edit was written.
     """
-    if failures:
-        return _failed_view(revision, failures)
-    name = _name(revision.content_hash)
+    files = _files(revision, changes)
+    return _failed_view(files, failures) if failures else _whole_view(files)
+
+
+def texts_of(revision: Revision, changes: Sequence[Change] = ()) -> Mapping[str, str]:
+    """The files of a revision as changes have made them; raises as `view_of` does."""
+    return with_changes(revision.texts(), changes)
+
+
+#: The content that changes of a revision make, by theirs: what is looked at is asked many times.
+_MADE: OrderedDict[tuple[str, str], str] = OrderedDict()
+_MOST_MADE = 256
+
+
+def _files(revision: Revision, changes: Sequence[Change]) -> _Files:
+    if not changes:
+        return _Files(revision.content_hash, revision.texts)
+    written = hashlib.sha256(repr(changes).encode()).hexdigest()
+    key = (revision.content_hash, written)
+    made = _MADE.get(key)
+    if made is None:
+        texts = texts_of(revision, changes)
+        made = _MADE[key] = content_hash(texts)
+        while len(_MADE) > _MOST_MADE:
+            _MADE.popitem(last=False)
+        return _Files(made, lambda: texts)
+    return _Files(made, lambda: texts_of(revision, changes))
+
+
+def _whole_view(files: _Files) -> View:
+    name = _name(files.content_hash)
     view = _memory().get(name) or _stored(name)
     if view is not None:
         return view
     with _store().turn(name):
         view = _stored(name)
         if view is None:
-            view = look_anew(revision.texts())
-            remember(revision.content_hash, view)
+            view = look_anew(files.texts())
+            remember(files.content_hash, view)
     return view
 
 
-def _failed_view(revision: Revision, failures: Failures) -> View:
-    """A revision of which some things have failed."""
-    whole = view_of(revision)
+def _failed_view(files: _Files, failures: Failures) -> View:
+    """Files in whose network some things have failed."""
+    whole = _whole_view(files)
     if whole.state is None:
         return whole
-    name = _failed_name(revision.content_hash, failures)
+    name = _failed_name(files.content_hash, failures)
     view = _memory().get(name)
     if view is not None:
         return view

@@ -5,8 +5,9 @@ from __future__ import annotations
 from routrel.answers.base import data
 from routrel.answers.what_it_would_take import what_it_would_take
 from routrel.questions.errors import QuestionError, UnknownName
-from server.networks.asking import destination, failures_in, seen
+from server.networks.asking import destination
 from server.networks.jobs import Work
+from server.networks.lenses import seen
 from server.networks.models import Job
 from server.networks.questions import kept_with
 
@@ -18,7 +19,7 @@ def find_what_it_takes(work: Work) -> None:
     work.report(step="computing")
     asked = work.job.question
     try:
-        view = seen(work.revision, failures_in(asked.get("fail", ())))
+        view = seen(work.revision, asked.get("lens", {}))
         state = view.state
         if state is None:
             raise QuestionError("the files have problems; nothing is computed from them")

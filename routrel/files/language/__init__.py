@@ -69,7 +69,24 @@ from routrel.files.language.policies import (
 from routrel.files.language.rip import RIP, RIP_INTERFACE
 from routrel.files.shapes import ListOf, Record
 
-__all__ = ["CASE_FILE", "CHANGE_FILE", "DEVICE_FILE", "NETWORK_FILE", "OUTSIDE_FILE", "RECORDS"]
+__all__ = [
+    "CASE_FILE",
+    "CHANGE_FILE",
+    "DEVICE_FILE",
+    "FILE_KINDS",
+    "NETWORK_FILE",
+    "OUTSIDE_FILE",
+    "RECORDS",
+]
+
+#: What a file describes, by the key that tells; of several the first counts.
+FILE_KINDS: dict[str, Record] = {
+    "network": NETWORK_FILE,
+    "device": DEVICE_FILE,
+    "outside": OUTSIDE_FILE,
+    "case": CASE_FILE,
+    "change": CHANGE_FILE,
+}
 
 
 def _item(record: Record, key: str) -> Record:

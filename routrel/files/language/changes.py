@@ -97,6 +97,7 @@ def _build_edit(values: Values, place: Place, report: Report) -> Any:
             was=values["lines"],
             text=values["text"],
             line=values["line"],
+            off=values["off"],
             place=place,
         )
     if len(said) != 1:
@@ -117,6 +118,7 @@ def _build_edit(values: Values, place: Place, report: Report) -> Any:
         was=values["was"],
         value=values[said[0]] if isinstance(values[said[0]], str) else "",
         before=values["before"],
+        off=values["off"],
         place=place,
     )
 
@@ -125,8 +127,8 @@ def _unbuild_edit(edit: Edit) -> Values:
     values: Values = {field.target: field.default for field in CHANGE_EDIT.fields}
     if isinstance(edit, TextEdit):
         given = {"file": edit.file, "lines": edit.was, "text": edit.text, "line": edit.line}
-        return {**values, **given}
-    given = {name: getattr(edit, name) for name in ("at", "file", "was", "before")}
+        return {**values, **given, "off": edit.off}
+    given = {name: getattr(edit, name) for name in ("at", "file", "was", "before", "off")}
     has_value = edit.operation in (Operation.SET, Operation.ADD)
     return {**values, **given, edit.operation.value: edit.value if has_value else True}
 
@@ -148,6 +150,7 @@ CHANGE_EDIT = Record(
         Field("line", Integer(1, 10_000_000), "the number of the first line replaced"),
         Field("lines", _Lines(), "the lines replaced; left out: the file is new"),
         Field("text", _Lines(), "the lines from now on; left out: the file goes"),
+        Field("off", Boolean(), "true: the edit is kept, and not made", default=False),
     ),
     build=_build_edit,
     unbuild=_unbuild_edit,

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from django.http import HttpResponse
-from drf_spectacular.utils import OpenApiParameter, extend_schema
+from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.views import APIView
@@ -13,12 +13,12 @@ from routrel.answers.flow_sets import FlowData
 from routrel.answers.flows_over import FlowOverData
 from routrel.answers.inventory import CaseData, ChartData, DeviceData, NameData
 from server.networks.api.asked import answered
+from server.networks.api.lens import LENS
 from server.networks.api.parsing import checked
 from server.networks.api.refusals import Whole
 from server.networks.api.typed import described
 
 __all__ = [
-    "LENS",
     "CaseListView",
     "ChartView",
     "DeviceView",
@@ -27,18 +27,6 @@ __all__ = [
     "FlowView",
     "FlowsOverView",
     "NameListView",
-]
-
-LENS = [
-    OpenApiParameter("revision", int, description="the lens's revision; left out: the newest"),
-    OpenApiParameter(
-        "fail",
-        str,
-        many=True,
-        description="what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, "
-        "link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, "
-        "session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME",
-    ),
 ]
 
 

@@ -4,26 +4,21 @@ from __future__ import annotations
 
 import json
 from typing import Any
-from urllib.parse import urlencode
 
 from django.http import HttpResponse
 from rest_framework.request import Request
 
 from server.config.requests import CURRENT
 from server.executor.client import AskerGone, Unavailable, ask
-from server.networks.access import revision_for, user_id
+from server.networks.access import user_id
 from server.networks.api.errors import Fault
-from server.networks.models import Revision
+from server.networks.api.lens import AskedLens, lens_in
 from server.web.seats import WAITING_OF_ONE, WAITING_THREADS, AllTaken, Seats, TooManyOfOne
 
-__all__ = ["answer_to", "answered", "failed_in"]
+__all__ = ["answer_to", "answered"]
 
 #: Of the threads of one web process; the others are for what takes no computing.
 _SEATS = Seats(all_together=WAITING_THREADS, of_one=WAITING_OF_ONE)
-
-#: Things that may fail in one lens, and letters of what one is called.
-_MOST_FAILED = 32
-_LONGEST_NAME = 400
 
 _PROBLEMS = {
     "too_many_questions": "many questions of yours wait already",
@@ -45,43 +40,23 @@ def answered(request: Request, slug: str, question: str, **values: Any) -> HttpR
     Raises:
         Fault: there is none; the error says why.
     """
-    failed = failed_in(request)
-    if failed:
-        values = {**values, "fail": failed}
-    revision = revision_for(request, slug)
-    body = _ask(request, revision, question, values)
-    lens = [("revision", str(revision.number)), *(("fail", name) for name in failed)]
-    return HttpResponse(
-        body, content_type="application/json", headers={"Routrel-Lens": urlencode(lens)}
-    )
+    lens = lens_in(request, slug)
+    body = _ask(request, lens, question, values)
+    return HttpResponse(body, content_type="application/json", headers={"Routrel-Lens": str(lens)})
 
 
-def failed_in(request: Request) -> list[str]:
-    """What has failed in the request's lens, in one order, each once.
-
-    Raises:
-        Fault: too much is said to have failed, or a name is far too long.
-    """
-    names = sorted(set(request.query_params.getlist("fail")))
-    if len(names) > _MOST_FAILED or any(len(name) > _LONGEST_NAME for name in names):
-        raise Fault(
-            400, "too_many_failures", f"at most {_MOST_FAILED} things can fail in a lens",
-            "let a site or a risk group fail instead",
-        )  # fmt: skip
-    return names
-
-
-def answer_to(request: Request, revision: Revision, question: str, values: dict[str, Any]) -> Any:
+def answer_to(request: Request, lens: AskedLens, question: str, values: dict[str, Any]) -> Any:
     """The same as data, for those who keep it."""
-    return json.loads(_ask(request, revision, question, values))
+    return json.loads(_ask(request, lens, question, values))
 
 
-def _ask(request: Request, revision: Revision, question: str, values: dict[str, Any]) -> bytes:
+def _ask(request: Request, lens: AskedLens, question: str, values: dict[str, Any]) -> bytes:
     gone = request.META.get("waitress.client_disconnected", lambda: False)
     person = user_id(request)
+    given = {**values, "lens": lens.written} if lens.written else values
     try:
         with _SEATS.seat(person):
-            head, body = ask(person, revision.pk, question, values, gone, CURRENT.get())
+            head, body = ask(person, lens.revision.pk, question, given, gone, CURRENT.get())
     except TooManyOfOne as error:
         raise _problem(429, "too_many_questions") from error
     except AllTaken as error:

@@ -1,46 +1,87 @@
-"""Two lenses of a network side by side."""
+"""Two lenses of a network side by side: a job."""
 
 from __future__ import annotations
 
 from typing import Any
 
-from django.http import HttpResponse
 from drf_spectacular.utils import extend_schema
-from rest_framework import serializers
+from rest_framework import serializers, status
 from rest_framework.request import Request
+from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from routrel.answers.comparison import ComparisonData
-from server.networks.access import revision_for
-from server.networks.api.answers import LENS
-from server.networks.api.asked import answered
+from server.networks.access import job_for, user_id
+from server.networks.api.jobs import JobShape
+from server.networks.api.lens import LENS, lens_in, written_in
 from server.networks.api.parsing import checked
 from server.networks.api.refusals import Whole
-from server.networks.api.typed import described
+from server.networks.api.typed import answer_field
+from server.networks.jobs import start_job
+from server.networks.lenses import failures_in
+from server.networks.models import Job
+from server.networks.questions import saved_now
 
-__all__ = ["LensesView"]
+__all__ = ["ComparisonListView", "ComparisonView"]
 
 
 class BaseShape(serializers.Serializer):
     """The lens that is compared with; left out, it is that of the revision as it is."""
 
     base_revision = Whole(1, 10**9, required=False)
+    base_change = serializers.ListField(
+        child=serializers.CharField(max_length=200), required=False, default=list, max_length=16
+    )
     base_fail = serializers.ListField(
         child=serializers.CharField(max_length=400), required=False, default=list, max_length=32
     )
 
 
-class LensesView(APIView):
+class ComparisonJobShape(JobShape):
+    answer = answer_field(ComparisonData | None)
+
+
+class ComparisonListView(APIView):
     @extend_schema(
         operation_id="compare_lenses",
         parameters=[*LENS, BaseShape],
-        responses={200: described(ComparisonData)},
+        request=None,
+        responses={202: ComparisonJobShape},
     )
-    def get(self, request: Request, slug: str) -> HttpResponse:
-        """All that is not the same in this lens as in another, and what looks like a mistake."""
-        given: dict[str, Any] = {"base_fail": request.query_params.getlist("base_fail")}
+    def post(self, request: Request, slug: str) -> Response:
+        """All that is not the same in this lens as in another, and likely mistakes: a job.
+
+        Where the same was asked of the same content before, that job is given again.
+        """
+        lens = lens_in(request, slug)
+        network = lens.revision.network
+        given: dict[str, Any] = {
+            name: request.query_params.getlist(name) for name in ("base_change", "base_fail")
+        }
         if "base_revision" in request.query_params:
             given["base_revision"] = request.query_params["base_revision"]
-        asked = checked(BaseShape, given)
-        asked.setdefault("base_revision", revision_for(request, slug).number)
-        return answered(request, slug, "compare-lenses", **asked)
+        base = checked(BaseShape, given)
+        number = base.get("base_revision", lens.revision.number)
+        if not network.revisions.filter(number=number).exists():
+            raise serializers.ValidationError({"base_revision": f"there is no revision {number}"})
+        written = written_in(network, base["base_change"], base["base_fail"])
+        for one in (lens.written, written):
+            failures_in(one.get("fail", ()))  # what is none is told at once
+        job = start_job(
+            Job.Kind.COMPARE,
+            network,
+            user_id(request),
+            revision=lens.revision,
+            question={
+                "lens": lens.written,
+                "base": {"revision": number, "lens": written},
+                "saved": saved_now(network),
+            },
+        )
+        return Response(ComparisonJobShape(job).data, status=status.HTTP_202_ACCEPTED)
+
+
+class ComparisonView(APIView):
+    @extend_schema(operation_id="comparison", responses=ComparisonJobShape)
+    def get(self, request: Request, pk: int) -> Response:
+        return Response(ComparisonJobShape(job_for(request, pk, Job.Kind.COMPARE)).data)

@@ -19,6 +19,7 @@ from rest_framework.views import exception_handler
 from routrel.questions.errors import QuestionError
 from server.config.requests import CURRENT
 from server.networks.api.refusals import sentence_of
+from server.networks.changes import ChangeRefused, UnknownChange
 from server.networks.jobs import TooManyJobs
 from server.networks.outages import DATABASE_AWAY, DISK_FULL
 from server.networks.uploads import UploadRefused
@@ -80,6 +81,10 @@ def _known(error: Exception) -> tuple[int, str, str, str] | None:
         return 400, error.code, error.text, error.suggestion
     if isinstance(error, UploadRefused):
         return 400, error.code, str(error), ""
+    if isinstance(error, ChangeRefused):
+        return 409, "change_refused", str(error), ""
+    if isinstance(error, UnknownChange):
+        return 404, "not_found", str(error), ""
     if isinstance(error, TooManyJobs):
         return 429, error.code, str(error), ""
     if isinstance(error, Http404):

@@ -11,8 +11,8 @@ from rest_framework.views import APIView
 
 from routrel.answers.findings import FindingData
 from server.networks.access import network_for, revision_for, user_id
-from server.networks.api.answers import LENS
 from server.networks.api.asked import answered
+from server.networks.api.lens import LENS
 from server.networks.api.parsing import checked
 from server.networks.api.typed import described
 from server.networks.findings import findings_since

@@ -17,18 +17,30 @@ from rest_framework.views import APIView
 
 from server.networks.access import membership_for, network_for, user_id
 from server.networks.api.parsing import checked
+from server.networks.changes import ChangeRefused
+from server.networks.imports import add_revision
 from server.networks.models import Membership, Network, Revision, Role
 
-__all__ = ["MemberListView", "NetworkListView", "NetworkView", "RevisionListView", "RevisionView"]
+__all__ = [
+    "MemberListView",
+    "NetworkListView",
+    "NetworkView",
+    "RevisionBackView",
+    "RevisionListView",
+    "RevisionView",
+]
 
 
 class RevisionShape(serializers.ModelSerializer):
+    """A revision. `change` is the change that was accepted as it."""
+
     author = serializers.CharField(source="author.username", default=None, allow_null=True)
     files = serializers.IntegerField(source="files.count", read_only=True)
+    change = serializers.CharField(source="change.name", default=None, allow_null=True)
 
     class Meta:
         model = Revision
-        fields = ("number", "created", "author", "note", "content_hash", "files")
+        fields = ("number", "created", "author", "name", "note", "change", "content_hash", "files")
 
 
 class NetworkShape(serializers.Serializer):
@@ -103,14 +115,62 @@ class RevisionListView(APIView):
     @extend_schema(operation_id="revisions_list", responses=RevisionShape(many=True))
     def get(self, request: Request, slug: str) -> Response:
         """All revisions, newest first."""
-        revisions = network_for(request, slug).revisions.select_related("author")
+        revisions = network_for(request, slug).revisions.select_related("author", "change")
         return Response(RevisionShape(revisions, many=True).data)
 
 
+class RevisionWordsShape(serializers.Serializer):
+    """What people call a revision, and what they note about it."""
+
+    name = serializers.CharField(max_length=80, allow_blank=True)
+    note = serializers.CharField(max_length=1000, allow_blank=True)
+
+
+class RevisionReasonShape(serializers.Serializer):
+    reason = serializers.CharField(max_length=900, allow_blank=True, default="")
+
+
+class RevisionBackView(APIView):
+    @extend_schema(
+        operation_id="revisions_back",
+        request=RevisionReasonShape,
+        responses={201: RevisionShape},
+    )
+    def post(self, request: Request, slug: str, number: int) -> Response:
+        """Go back to a revision: the next one is equal to it. Takes an editor."""
+        network = network_for(request, slug, Role.EDITOR)
+        reason = checked(RevisionReasonShape, request.data)["reason"]
+        old = _revision(network, number)
+        newest = network.revisions.first()
+        if newest is not None and newest.content_hash == old.content_hash:
+            raise ChangeRefused(f"revision {newest.number}, the newest, is equal to it")
+        author = get_user_model().objects.get(pk=user_id(request))
+        made = add_revision(
+            network,
+            old.texts(),
+            author=author,
+            note=f"back to revision {old.number}" + (f": {reason}" if reason else ""),
+            finding_keys=old.finding_keys,
+        )
+        return Response(RevisionShape(made).data, status=status.HTTP_201_CREATED)
+
+
 class RevisionView(APIView):
+    @extend_schema(
+        operation_id="revisions_describe", request=RevisionWordsShape, responses=RevisionShape
+    )
+    def put(self, request: Request, slug: str, number: int) -> Response:
+        """Name a revision and note something about it; takes an editor."""
+        network = network_for(request, slug, Role.EDITOR)
+        words = checked(RevisionWordsShape, request.data)
+        revision = _revision(network, number)
+        revision.name, revision.note = words["name"], words["note"]
+        revision.save(update_fields=["name", "note"])
+        return Response(RevisionShape(revision).data)
+
     @extend_schema(operation_id="revisions_delete", responses={204: None})
     def delete(self, request: Request, slug: str, number: int) -> Response:
-        """Delete a revision with its files, drafts and searches, for good. Owners only.
+        """Delete a revision with its files and searches, for good. Owners only.
 
         Its number is not given again; saved questions stay, and tell no more when they worked.
         """
@@ -119,6 +179,13 @@ class RevisionView(APIView):
         if not dropped:
             raise Http404(f"there is no revision {number}")
         return Response(status=status.HTTP_204_NO_CONTENT)
+
+
+def _revision(network: Network, number: int) -> Revision:
+    found = network.revisions.filter(number=min(number, 2**31 - 1)).first()
+    if found is None:
+        raise Http404(f"there is no revision {number}")
+    return found
 
 
 @extend_schema_view(

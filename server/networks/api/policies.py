@@ -11,8 +11,8 @@ from rest_framework.views import APIView
 from routrel.answers.bounce import BounceData
 from routrel.answers.policies import PolicyData, PolicyTrialData
 from routrel.answers.sessions import BgpSessionListData
-from server.networks.api.answers import LENS
 from server.networks.api.asked import answered
+from server.networks.api.lens import LENS
 from server.networks.api.parsing import checked
 from server.networks.api.typed import described
 

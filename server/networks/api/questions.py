@@ -12,9 +12,10 @@ from rest_framework.views import APIView
 
 from routrel.answers.compare_flows import DifferenceData
 from server.networks.access import job_for, network_for, revision_for, user_id
-from server.networks.api.answers import LENS, FlowQuestionShape
+from server.networks.api.answers import FlowQuestionShape
 from server.networks.api.asked import answer_to, answered
 from server.networks.api.jobs import JobShape
+from server.networks.api.lens import LENS, AskedLens
 from server.networks.api.parsing import checked
 from server.networks.api.typed import described
 from server.networks.jobs import start_job
@@ -109,7 +110,7 @@ class QuestionListView(APIView):
         asked = checked(SavedQuestionShape, request.data)
         revision = revision_for(request, slug)
         question = dict(asked["question"])
-        answer = answer_to(request, revision, "short", question)
+        answer = answer_to(request, AskedLens(revision, {}), "short", question)
         name, folder = asked["name"], asked.get("folder", "")
         try:
             with transaction.atomic():

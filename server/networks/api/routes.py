@@ -11,8 +11,8 @@ from rest_framework.views import APIView
 from routrel.answers.holders import HoldersData
 from routrel.answers.tables import TablePageData
 from routrel.answers.why import WhyData
-from server.networks.api.answers import LENS
 from server.networks.api.asked import answered
+from server.networks.api.lens import LENS
 from server.networks.api.parsing import checked
 from server.networks.api.refusals import Whole
 from server.networks.api.typed import described

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers, status
 from rest_framework.request import Request
@@ -10,24 +12,31 @@ from rest_framework.views import APIView
 
 from routrel.answers.remedies import RemediesData
 from routrel.answers.what_it_would_take import WouldTakeData
-from server.networks.access import job_for, revision_for, user_id
-from server.networks.api.answers import LENS, FlowQuestionShape
-from server.networks.api.asked import failed_in
+from server.networks.access import job_for, user_id
+from server.networks.api.answers import FlowQuestionShape
 from server.networks.api.jobs import JobShape
+from server.networks.api.lens import LENS, lens_in
 from server.networks.api.parsing import checked
 from server.networks.api.typed import answer_field
-from server.networks.asking import destination, failures_in
+from server.networks.asking import destination
 from server.networks.jobs import start_job
-from server.networks.models import Job
+from server.networks.lenses import failures_in
+from server.networks.models import Job, JobKind
 
 __all__ = ["RemedyListView", "RemedyView", "WouldTakeListView", "WouldTakeView"]
 
 
-def _failed(request: Request) -> dict[str, list[str]]:
-    """What has failed in the lens, as a part of what a job is asked."""
-    failed = failed_in(request)
-    failures_in(failed)  # what is none is told at once
-    return {"fail": failed} if failed else {}
+def _started(request: Request, slug: str, kind: JobKind, asked: dict[str, Any]) -> Job:
+    """A search through the request's lens."""
+    lens = lens_in(request, slug)
+    failures_in(lens.written.get("fail", ()))  # what is none is told at once
+    return start_job(
+        kind,
+        lens.revision.network,
+        user_id(request),
+        revision=lens.revision,
+        question={**asked, "lens": lens.written},
+    )
 
 
 class RemedySearchShape(JobShape):
@@ -48,14 +57,7 @@ class RemedyListView(APIView):
 
         Where the same was asked of the same content before, that job is given again.
         """
-        revision = revision_for(request, slug)
-        job = start_job(
-            Job.Kind.REMEDIES,
-            revision.network,
-            user_id(request),
-            revision=revision,
-            question={**checked(FlowQuestionShape, request.data), **_failed(request)},
-        )
+        job = _started(request, slug, Job.Kind.REMEDIES, checked(FlowQuestionShape, request.data))
         return Response(RemedySearchShape(job).data, status=status.HTTP_202_ACCEPTED)
 
 
@@ -87,16 +89,9 @@ class WouldTakeListView(APIView):
 
         A job. Where the same was asked of the same content before, that job is given again.
         """
-        revision = revision_for(request, slug)
         asked = checked(WouldTakeQuestionShape, request.data)
         destination(asked["q"])  # what is none is told at once
-        job = start_job(
-            Job.Kind.WOULD_TAKE,
-            revision.network,
-            user_id(request),
-            revision=revision,
-            question={**asked, **_failed(request)},
-        )
+        job = _started(request, slug, Job.Kind.WOULD_TAKE, asked)
         return Response(WouldTakeJobShape(job).data, status=status.HTTP_202_ACCEPTED)
 
 

@@ -10,9 +10,10 @@ import pytest
 from django.contrib.auth import get_user_model
 from django.db import transaction
 from django.test import Client
+from django.utils import timezone
 
 from server.networks import jobs
-from server.networks.models import Draft, Job, SavedQuestion, UploadedFile
+from server.networks.models import Change, ChangeStep, Job, SavedQuestion, UploadedFile
 
 ROOT = Path(__file__).resolve().parents[3]
 PUBLISHED = json.loads((ROOT / "web" / "openapi.json").read_text())
@@ -21,6 +22,9 @@ PEOPLE = ("nobody", "stranger", "viewer", "editor", "owner")
 
 COST = {"file": "devices/gul-edge-1.yaml",
         "patch": {"kind": "set_key", "path": [], "key": "description", "value": "x"}}  # fmt: skip
+
+EDIT = {"at": ["gul-edge-1", "description"], "operation": "set", "file": "", "was": "x", "value": "y",
+        "before": None, "line": None, "off": False}  # fmt: skip
 
 #: Operation: the least that it takes ("anybody" needs no login, "user" no membership), and its body.
 ROWS: dict[str, tuple[str, Any]] = {
@@ -59,22 +63,40 @@ ROWS: dict[str, tuple[str, Any]] = {
     "finding_notes": ("viewer", None),
     "mute_finding": ("editor", {"reason": "meant so"}),
     "unmute_finding": ("editor", None),
-    "drafts": ("viewer", None),
-    "keep_draft": ("editor", {"text": "t", "purpose": "p", "changes": [COST]}),
-    "drop_draft": ("editor", None),
-    "take_draft_back": ("editor", None),
+    "revisions_back": ("editor", {}),
+    "revisions_describe": ("editor", {"name": "n", "note": ""}),
+    "compare_lenses": ("viewer", {}),
+    "comparison": ("viewer", None),
+    "changes": ("viewer", None),
+    "make_change": ("editor", {"purpose": "p"}),
+    "change": ("viewer", None),
+    "edit_change": ("editor", {"version": 1, "purpose": "p", "edits": [EDIT], "text": "t"}),
+    "drop_change": ("editor", None),
+    "take_change_back": ("editor", None),
+    "step_change": ("editor", {"version": 1}),
+    "change_seen": ("viewer", None),
+    "import_change": ("editor", {"text": "routrel: 1"}),
+    "change_file": ("viewer", None),
+    "make_sheet": ("viewer", {}),
+    "change_sheet": ("viewer", None),
+    "accept_change": ("editor", {"version": 1}),
+    "accepted_change": ("viewer", None),
+    "edits_of_places": ("viewer", {"places": [{"device": "gul-edge-1", "at": ["description"], "value": "x"}]}),
+    "edits_of_proposal": ("viewer", {"changes": [COST]}),
+    "edits_of_text": ("viewer", {"file": "network.yaml", "text": "network: x"}),
+    "problems_of_text": ("viewer", {"file": "network.yaml", "text": "network: x"}),
     "patch": ("viewer", {"changes": [COST]}),
     "try_policy": ("viewer", {"device": "ald-edge-1", "policy": "from-isle",
                               "route": {"prefix": "198.51.100.0/24"}}),
     **dict.fromkeys(
-        ("flow", "compare_flows", "compare_lenses", "holders", "why", "table", "sessions", "bounce", "policies",
+        ("flow", "compare_flows", "place", "holders", "why", "table", "sessions", "bounce", "policies",
          "chart", "device", "findings", "cases", "names", "flows_over", "files", "file", "find"), ("viewer", None)),
 }  # fmt: skip
 QUERIES = {
     "flows_over": {"ends": "eas-fw-1:port1"},
     "flow": KIOSK, "compare_flows": {**KIOSK, "other_from": "kiosk-gul", "other_to": "booking-web"},
     "holders": {"q": "10.64.9.0/24"}, "why": {"q": "10.64.9.0/24", "device": "gul-edge-1"},
-    "table": {"device": "gul-edge-1"},
+    "table": {"device": "gul-edge-1"}, "place": {"device": "gul-edge-1"}, "drop_change": {"version": 1},
     "bounce": {"device": "ald-core-1", "neighbour": "10.255.0.3"},
 }  # fmt: skip
 #: What keeps anybody out: not there, or not allowed.
@@ -102,11 +124,17 @@ def test_everybody_may_do_what_their_role_says_and_nothing_else(network):
              for kind in Job.Kind.values}  # fmt: skip
     UploadedFile.objects.create(job=kinds["import"], path="a.yaml", content=b"x")
     question = SavedQuestion.objects.create(network=network, name="q", question=KIOSK)
-    draft = Draft.objects.create(network=network, revision=revision, text="t", purpose="p")
+    Change.objects.create(network=network, name="c", written_on=revision)
+    dropped = timezone.now()
+    Change.objects.create(network=network, name="gone", written_on=revision, dropped=dropped)
+    for made in network.changes.all():
+        ChangeStep.objects.create(change=made, number=1, edits=[EDIT], text="begun")
     numbers = {
-        "drop_question": question.pk, "drop_draft": draft.pk, "imports_get": kinds["import"].pk,
+        "drop_question": question.pk, "imports_get": kinds["import"].pk,
         "imports_file": kinds["import"].pk, "remedy_search": kinds["remedies"].pk,
         "would_take": kinds["would-take"].pk, "question_run": kinds["questions"].pk,
+        "comparison": kinds["compare"].pk, "change_sheet": kinds["sheet"].pk,
+        "accepted_change": kinds["accept"].pk,
     }  # fmt: skip
     wrong = []
     for name, method, path in operations():
@@ -114,6 +142,7 @@ def test_everybody_may_do_what_their_role_says_and_nothing_else(network):
         address = path.format(
             slug="demo", number=1, device="gul-edge-1", id=numbers.get(name, kinds["import"].pk),
             path="a.yaml" if name == "imports_file" else "network.yaml", key="0123456789abcdef",
+            name="gone" if name == "take_change_back" else "c", way="undo",
         )  # fmt: skip
         for person in PEOPLE:
             status = asked(person, method, address, body, QUERIES.get(name))

@@ -90,13 +90,16 @@ QUESTIONS = [
     ("/sessions", {}),
     ("/sessions/bounce", {"device": "ald-core-1", "vrf": "default", "neighbour": "10.255.0.3"}),
     ("/policies", {}),
-    ("/drafts", {}),
+    ("/changes", {}),
+    ("/changes/{name}", {"name": "c"}),
+    ("/changes/{name}/seen", {"name": "c"}),
+    ("/place", {"device": "gul-edge-1", "at": "interfaces"}),
+    ("/place", {"device": "gul-edge-1"}),
     ("/chart/places", {}),
     ("/findings/notes", {}),
     ("/names", {}),
     ("/flows-over", {"ends": "eas-fw-1:port1"}),
     ("/questions", {}),
-    ("/compare", {"fail": "device:gul-edge-1"}),
 ]  # fmt: skip
 
 
@@ -114,6 +117,10 @@ def asked(person: Client, path: str, values: dict[str, str]) -> Any:
 def test_answers_have_the_published_shape(network):
     """Every question of the API; the person is an owner, who sees all there is."""
     person = client("owner")
+    place = {"device": "gul-edge-1", "at": ["description"], "value": "x"}
+    edits = person.post("/api/networks/demo/edits/places", {"places": [place]}, "application/json")
+    made = {"name": "c", "edits": edits.json()}
+    assert person.post("/api/networks/demo/changes", made, "application/json").status_code == 201
     for path, values in QUESTIONS:
         asked(person, path, values)
     check(person.get("/api/networks").json(), published("get", "/api/networks", 200), "networks")
@@ -121,33 +128,57 @@ def test_answers_have_the_published_shape(network):
     known = {"/api/networks/{slug}" + path for path, _ in QUESTIONS}
     others = {"/api/schema", "/api/example", "/api/session", "/api/networks", "/api/imports/{id}",
               "/api/imports/{id}/files/{path}", "/api/remedies/{id}", "/api/would-take/{id}",
-              "/api/question-runs/{id}", "/api/jobs/{id}"}  # fmt: skip
+              "/api/question-runs/{id}", "/api/jobs/{id}", "/api/comparisons/{id}",
+              "/api/sheets/{id}", "/api/accepted/{id}",
+              "/api/networks/{slug}/changes/{name}/file"}  # fmt: skip
     read = {path for path, methods in PUBLISHED["paths"].items() if "get" in methods}
     assert read <= known | others, "an endpoint that no question here asks"
 
 
+#: Where jobs of a kind are found, if not under its name.
+FOLDERS = {
+    "import": "imports", "questions": "question-runs", "compare": "comparisons",
+    "sheet": "sheets", "accept": "accepted",
+}  # fmt: skip
+
+
 def test_what_is_posted_is_answered_in_the_published_shape(network, work_off):
-    """Imports, remedies, saved questions, drafts and policy trials."""
+    """Imports, remedies, saved questions, changes, comparisons and policy trials."""
     person = client("owner")
     job = imported("owner", {"x/network.yaml": b"routrel: 1\nnetwork: {}\n"})
     check(job, published("get", "/api/imports/{id}", 200), "import")
     base = "/api/networks/demo"
     trial = {"device": "ald-edge-1", "policy": "from-isle",
              "route": {"prefix": "198.51.100.0/24", "as-path": "64510 64496"}}  # fmt: skip
+    place = {"device": "gul-edge-1", "at": ["description"], "value": "x"}
+    edit = person.post(f"{base}/edits/places", {"places": [place]}, "application/json").json()
+    told = {"file": "network.yaml", "text": "network: x"}
+    patch = {"kind": "set_key", "path": [], "key": "description", "value": "y"}
+    proposal = {"changes": [{"file": "devices/gul-edge-1.yaml", "patch": patch}]}
     for path, body in (
         ("/policies/try", trial),
+        ("/edits/places", {"places": [place]}),
+        ("/edits/proposal", proposal),
+        ("/edits/text", told),
+        ("/patch", proposal),
+        ("/problems", told),
+        ("/changes", {"name": "c", "edits": edit}),
+        ("/changes/{name}/sheets", {}),
+        ("/changes/{name}/accept", {"version": 1}),
+        ("/comparisons", {}),
         ("/questions", {"name": "kiosk", "question": KIOSK}),
         ("/remedies", KIOSK),
         ("/would-take", {"q": "198.51.100.0/24", "device": "ald-edge-1"}),
         ("/questions/run", {}),
     ):
-        answer = person.post(f"{base}{path}", body, "application/json")
+        address = base + path.format(name="c")
+        answer = person.post(address, body, "application/json")
         assert answer.status_code in (200, 201, 202), (path, answer.content[:300])
         pattern = "/api/networks/{slug}" + path
         check(answer.json(), published("post", pattern, answer.status_code), pattern)
     work_off()
     for held in Job.objects.all():
-        folder = {"import": "imports", "questions": "question-runs"}.get(held.kind, held.kind)
+        folder = FOLDERS.get(held.kind, held.kind)
         ended = person.get(f"/api/{folder}/{held.pk}").json()
         assert ended["status"] in ("done", "refused"), ended
         check(ended, published("get", f"/api/{folder}/{{id}}", 200), folder)

@@ -4,6 +4,38 @@
  */
 
 export interface paths {
+    "/api/accepted/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["accepted_change"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/comparisons/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["comparison"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/example": {
         parameters: {
             query?: never;
@@ -141,6 +173,174 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{slug}/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The network's changes, the newest first; dropped ones are left out. */
+        get: operations["changes"];
+        put?: never;
+        /** @description A new change of the lens's revision; takes an editor. */
+        post: operations["make_change"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{slug}/changes/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A change with what was done to it. */
+        get: operations["change"];
+        /**
+         * @description Let a change say something else; takes an editor.
+         *
+         *     Where somebody else did so meanwhile it is refused (409, `edited_meanwhile`).
+         */
+        put: operations["edit_change"];
+        post?: never;
+        /** @description Drop a change; takes an editor. For a day it can be taken back. */
+        delete: operations["drop_change"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{slug}/changes/{name}/{way}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Undo or redo the last thing done to a change; takes an editor. */
+        post: operations["step_change"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{slug}/changes/{name}/accept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * @description Make the newest revision's files, with a change made to them, the next one: a job.
+         *
+         *     Takes an editor. What the change stands on is accepted first.
+         */
+        post: operations["accept_change"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{slug}/changes/{name}/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Take back that a change was dropped, within a day; takes an editor. */
+        post: operations["take_change_back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{slug}/changes/{name}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A change as a change file. */
+        get: operations["change_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{slug}/changes/{name}/seen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description What a change does to the lens's files, edit by edit, and where it does not fit them.
+         *
+         *     The lens is what the change is made to: what it stands on is made first, it is not.
+         */
+        get: operations["change_seen"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{slug}/changes/{name}/sheets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The sheet of a change, made to the lens: a job. */
+        post: operations["make_sheet"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{slug}/changes/import": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A change from the text of a change file; takes an editor. */
+        post: operations["import_change"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{slug}/chart": {
         parameters: {
             query?: never;
@@ -177,17 +377,21 @@ export interface paths {
         patch: operations["keep_chart_places"];
         trace?: never;
     };
-    "/api/networks/{slug}/compare": {
+    "/api/networks/{slug}/comparisons": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** @description All that is not the same in this lens as in another, and what looks like a mistake. */
-        get: operations["compare_lenses"];
+        get?: never;
         put?: never;
-        post?: never;
+        /**
+         * @description All that is not the same in this lens as in another, and likely mistakes: a job.
+         *
+         *     Where the same was asked of the same content before, that job is given again.
+         */
+        post: operations["compare_lenses"];
         delete?: never;
         options?: never;
         head?: never;
@@ -211,25 +415,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/networks/{slug}/drafts": {
+    "/api/networks/{slug}/edits/places": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** @description The network's drafts, the newest first. */
-        get: operations["drafts"];
+        get?: never;
         put?: never;
-        /** @description Keep a proposed edit; takes an editor. */
-        post: operations["keep_draft"];
+        /** @description The edits that let values stand at places, and remember what does. Nothing is kept. */
+        post: operations["edits_of_places"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/networks/{slug}/drafts/{id}": {
+    "/api/networks/{slug}/edits/proposal": {
         parameters: {
             query?: never;
             header?: never;
@@ -238,15 +441,15 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        post?: never;
-        /** @description Drop a draft; takes an editor. For a day it can be taken back. */
-        delete: operations["drop_draft"];
+        /** @description The edits that do what an answer proposes. Nothing is kept. */
+        post: operations["edits_of_proposal"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/networks/{slug}/drafts/{id}/back": {
+    "/api/networks/{slug}/edits/text": {
         parameters: {
             query?: never;
             header?: never;
@@ -255,8 +458,8 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Take back that a draft was dropped, within a day; takes an editor. */
-        post: operations["take_draft_back"];
+        /** @description The edits that give a file another text. Nothing is kept. */
+        post: operations["edits_of_text"];
         delete?: never;
         options?: never;
         head?: never;
@@ -270,7 +473,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The revision's files by path. */
+        /** @description The lens's files by path. */
         get: operations["files"];
         put?: never;
         post?: never;
@@ -512,8 +715,25 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Changes as a patch of the revision's files. Nothing is kept. */
+        /** @description What an answer proposes, as a patch of the lens's files. Nothing is kept. */
         post: operations["patch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{slug}/place": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What stands at a place, and what may, as the language has it: a form. */
+        get: operations["place"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -548,6 +768,23 @@ export interface paths {
         put?: never;
         /** @description One route through one policy, statement by statement. Nothing is changed by it. */
         post: operations["try_policy"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{slug}/problems": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What would be wrong with the files if one had another text, that of this file first. */
+        post: operations["problems_of_text"];
         delete?: never;
         options?: never;
         head?: never;
@@ -652,14 +889,32 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        put?: never;
+        /** @description Name a revision and note something about it; takes an editor. */
+        put: operations["revisions_describe"];
         post?: never;
         /**
-         * @description Delete a revision with its files, drafts and searches, for good. Owners only.
+         * @description Delete a revision with its files and searches, for good. Owners only.
          *
          *     Its number is not given again; saved questions stay, and tell no more when they worked.
          */
         delete: operations["revisions_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{slug}/revisions/{number}/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Go back to a revision: the next one is equal to it. Takes an editor. */
+        post: operations["revisions_back"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -805,6 +1060,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sheets/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["change_sheet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/would-take/{id}": {
         parameters: {
             query?: never;
@@ -850,6 +1121,36 @@ export interface components {
             device: string;
             text: string;
             suggestion: string;
+        };
+        /** @description How far a job is, and how it ended. Ask again every second or so while it goes on. */
+        AcceptJobShape: {
+            id: number;
+            kind: components["schemas"]["JobKindEnum"];
+            network: string;
+            author: string;
+            /** Format: date-time */
+            created: string;
+            /** Format: date-time */
+            started: string | null;
+            /** Format: date-time */
+            ended: string | null;
+            status: components["schemas"]["JobStatusEnum"];
+            step: string;
+            done: number;
+            total: number;
+            found: number;
+            message: string;
+            answer: components["schemas"]["AcceptedShape"] | null;
+        };
+        /** @description What is accepted: a version of the change, for a reason that the revision's note keeps. */
+        AcceptShapeRequest: {
+            version: number;
+            /** @default  */
+            reason: string;
+        };
+        AcceptedShape: {
+            problems: components["schemas"]["FindingData"][];
+            revision: number | null;
         };
         /**
          * Action
@@ -1047,6 +1348,82 @@ export interface components {
             direction: components["schemas"]["Direction"] | null;
             filter: string | null;
             rule: number | null;
+        };
+        /** @description What a change says from now on. `version` is the one that this was made of. */
+        ChangeSaysShapeRequest: {
+            version: number;
+            purpose: string;
+            edits: {
+                [key: string]: unknown;
+            }[];
+            /** @description what was done, in a few words */
+            text: string;
+        };
+        /**
+         * @description A change, without its edits.
+         *
+         *     `version` is another one after whatever was done to it. `below` is the change that is made
+         *     before this one; `revision` the one on whose files it was written; `became` the one that it was
+         *     accepted as.
+         */
+        ChangeShape: {
+            name: string;
+            purpose: string;
+            /** @description How many edits it has. */
+            readonly edits: number;
+            author?: string | null;
+            /** Format: date-time */
+            readonly created: string;
+            /** Format: date-time */
+            edited: string;
+            edited_by?: string | null;
+            revision?: number | null;
+            below?: string | null;
+            became?: number | null;
+            /** Format: date-time */
+            accepted?: string | null;
+            version?: number;
+        };
+        /**
+         * ChangeSheetData
+         * @description A change as those need it who make it, and those who answer for it.
+         *
+         *         `order` says in a sentence what the order of the steps keeps; `back` are the steps that lead
+         *         back, the last one first.
+         */
+        ChangeSheetData: {
+            name: string;
+            purpose: string;
+            summary: string;
+            order: string;
+            keeps_all: boolean;
+            steps: components["schemas"]["SheetStepData"][];
+            back: components["schemas"]["SheetStepData"][];
+            moves: components["schemas"]["ComparisonData"];
+        };
+        /** @description The same with what was done to it; what is behind `step`, where it stands, can be redone. */
+        ChangeStepsShape: {
+            name: string;
+            purpose: string;
+            /** @description How many edits it has. */
+            readonly edits: number;
+            author?: string | null;
+            /** Format: date-time */
+            readonly created: string;
+            /** Format: date-time */
+            edited: string;
+            edited_by?: string | null;
+            revision?: number | null;
+            below?: string | null;
+            became?: number | null;
+            /** Format: date-time */
+            accepted?: string | null;
+            version?: number;
+            step: number;
+            steps: components["schemas"]["StepShape"][];
+        };
+        ChangeTextShapeRequest: {
+            text: string;
         };
         /**
          * ChangedRouteData
@@ -1252,6 +1629,36 @@ export interface components {
             findings: components["schemas"]["ComparedFindingsData"];
             warnings: components["schemas"]["WarningData"][];
         };
+        /** @description How far a job is, and how it ended. Ask again every second or so while it goes on. */
+        ComparisonJobShape: {
+            id: number;
+            kind: components["schemas"]["JobKindEnum"];
+            network: string;
+            author: string;
+            /** Format: date-time */
+            created: string;
+            /** Format: date-time */
+            started: string | null;
+            /** Format: date-time */
+            ended: string | null;
+            status: components["schemas"]["JobStatusEnum"];
+            step: string;
+            done: number;
+            total: number;
+            found: number;
+            message: string;
+            readonly answer: components["schemas"]["ComparisonData"] | null;
+        };
+        /**
+         * ConflictData
+         * @description An edit whose place is not as it was: what stood there, stands there, and was wanted.
+         */
+        ConflictData: {
+            text: string;
+            was: string | null;
+            now: string | null;
+            wanted: string | null;
+        };
         /**
          * ConnectionState
          * @description What a device that tracks connections knows about a packet's one.
@@ -1359,36 +1766,25 @@ export interface components {
             defaults: components["schemas"]["DefaultOnlyData"][];
         };
         /**
-         * @description One draft.
+         * EditData
+         * @description One edit. Values are YAML on one line; `at` is empty where lines of a file are replaced.
          *
-         *     `changes` are those of the answer that proposed it; `edits` the lines of its revision that they
-         *     change. A draft of old, from before edits were kept as changes, has none of either.
+         *         At a place: `set` gives the `value` that stands there from now on, `add` an item for the list
+         *         there, `remove` takes what stands there away, `move` puts the item elsewhere in its list;
+         *         `before` is the item in front of which it comes, null the end. Of lines: `was` are the lines
+         *         replaced (null: the file is new), `value` those from now on (null: the file goes), `line` the
+         *         number of the first.
          */
-        DraftShape: {
-            readonly id: number;
-            /** Format: date-time */
-            readonly created: string;
-            readonly author: string | null;
-            readonly revision: number;
-            text: string;
-            purpose: string;
-            changes: {
-                [key: string]: unknown;
-            }[];
-            readonly edits: components["schemas"]["LinesShape"][];
-        };
-        /**
-         * @description One draft.
-         *
-         *     `changes` are those of the answer that proposed it; `edits` the lines of its revision that they
-         *     change. A draft of old, from before edits were kept as changes, has none of either.
-         */
-        DraftShapeRequest: {
-            text: string;
-            purpose: string;
-            changes: {
-                [key: string]: unknown;
-            }[];
+        EditData: {
+            at: string[];
+            /** @enum {unknown} */
+            operation: "add" | "lines" | "move" | "remove" | "set";
+            file: string;
+            was: string | null;
+            value: string | null;
+            before: string | null;
+            line: number | null;
+            off: boolean;
         };
         /**
          * EndpointData
@@ -1462,6 +1858,11 @@ export interface components {
         FileShape: {
             path: string;
             lines: number;
+        };
+        /** @description A file's whole text; null: there is no such file any more. */
+        FileTextGivenShapeRequest: {
+            file: string;
+            text: string | null;
         };
         FileTextShape: {
             path: string;
@@ -1778,9 +2179,12 @@ export interface components {
          *     * `remedies` - Remedies
          *     * `would-take` - Would Take
          *     * `questions` - Questions
+         *     * `compare` - Compare
+         *     * `sheet` - Sheet
+         *     * `accept` - Accept
          * @enum {string}
          */
-        JobKindEnum: "import" | "remedies" | "would-take" | "questions";
+        JobKindEnum: "import" | "remedies" | "would-take" | "questions" | "compare" | "sheet" | "accept";
         /** @description How far a job is, and how it ended. Ask again every second or so while it goes on. */
         JobShape: {
             id: number;
@@ -1823,20 +2227,6 @@ export interface components {
          * @description Lines of one file that change; `before` and `after` may be empty.
          */
         LinesData: {
-            file: string;
-            line: number;
-            before: string;
-            after: string;
-        };
-        /** @description Lines of one file that change; `before` and `after` may be empty. */
-        LinesShape: {
-            file: string;
-            line: number;
-            before: string;
-            after: string;
-        };
-        /** @description Lines of one file that change; `before` and `after` may be empty. */
-        LinesShapeRequest: {
             file: string;
             line: number;
             before: string;
@@ -1955,6 +2345,16 @@ export interface components {
         NetworkShapeRequest: {
             title: string;
         };
+        /** @description Without a name it is named after its purpose. */
+        NewChangeShapeRequest: {
+            name?: string;
+            /** @default  */
+            purpose: string;
+            edits?: {
+                [key: string]: unknown;
+            }[];
+            below?: string | null;
+        };
         /**
          * NextHopData
          * @description One next hop; `device` is who answers for its address, null for connected routes.
@@ -2005,6 +2405,13 @@ export interface components {
             return: components["schemas"]["DirectionData"] | null;
         };
         /**
+         * @description * `set` - set
+         *     * `add` - add
+         *     * `move` - move
+         * @enum {string}
+         */
+        OperationEnum: "set" | "add" | "move";
+        /**
          * Origin
          * @description How a route came into BGP; lower is preferred (RFC 4271 5.1.1).
          * @enum {unknown}
@@ -2017,12 +2424,6 @@ export interface components {
         PairData: {
             source: string;
             destination: string;
-        };
-        /** @description Changes of a revision's files, as answers propose them. */
-        PatchShapeRequest: {
-            changes: {
-                [key: string]: unknown;
-            }[];
         };
         /** @description The same in the unified format, for `patch -p1`. */
         PatchTextShape: {
@@ -2037,6 +2438,53 @@ export interface components {
             places?: {
                 [key: string]: number[] | null;
             };
+        };
+        /**
+         * PlaceData
+         * @description A place. `fields` are the keys that stand there, of names and items those of one of them.
+         */
+        PlaceData: {
+            file: string;
+            at: string[];
+            what: string;
+            kind: components["schemas"]["PlaceKind"];
+            value: string | null;
+            fields: components["schemas"]["PlaceFieldData"][];
+            entries: components["schemas"]["PlaceEntryData"][];
+        };
+        /**
+         * PlaceEntryData
+         * @description A name, or an item of a list; `name` is the step by which a place goes on to it.
+         */
+        PlaceEntryData: {
+            name: string;
+            value: string;
+        };
+        /**
+         * PlaceFieldData
+         * @description A key that may stand at a place. `value` is YAML on one line; null: it does not stand there.
+         *
+         *         `options` are those of a switch and of a choice; `default` is what it means that nothing stands
+         *         there, where that is a value.
+         */
+        PlaceFieldData: {
+            key: string;
+            help: string;
+            expects: string;
+            kind: components["schemas"]["PlaceKind"];
+            required: boolean;
+            options: string[];
+            default: string;
+            value: string | null;
+        };
+        /**
+         * PlaceKind
+         * @description How a place is filled in.
+         * @enum {unknown}
+         */
+        PlaceKind: "items" | "keys" | "names" | "value";
+        PlacesShapeRequest: {
+            places: components["schemas"]["ValueAtPlaceShapeRequest"][];
         };
         /**
          * PolicyChangeData
@@ -2139,6 +2587,12 @@ export interface components {
             file: string | null;
             line: number | null;
             column: number | null;
+        };
+        /** @description Changes of files, as answers propose them. */
+        ProposalShapeRequest: {
+            changes: {
+                [key: string]: unknown;
+            }[];
         };
         /** @description How far a job is, and how it ended. Ask again every second or so while it goes on. */
         QuestionRunShape: {
@@ -2265,20 +2719,35 @@ export interface components {
             source: string;
             route: components["schemas"]["RouteData"] | null;
         };
+        RevisionReasonShapeRequest: {
+            /** @default  */
+            reason: string;
+        };
+        /** @description A revision. `change` is the change that was accepted as it. */
         RevisionShape: {
             number: number;
             /** Format: date-time */
             readonly created: string;
             author?: string | null;
+            name?: string;
             note?: string;
+            change?: string | null;
             content_hash: string;
             readonly files: number;
         };
+        /** @description A revision. `change` is the change that was accepted as it. */
         RevisionShapeRequest: {
             number: number;
             author?: string | null;
+            name?: string;
             note?: string;
+            change?: string | null;
             content_hash: string;
+        };
+        /** @description What people call a revision, and what they note about it. */
+        RevisionWordsShapeRequest: {
+            name: string;
+            note: string;
         };
         /**
          * RiskGroupData
@@ -2386,6 +2855,29 @@ export interface components {
             folder?: string;
             question: components["schemas"]["FlowQuestionShapeRequest"];
         };
+        /**
+         * SeenChangeData
+         * @description A change made on top of some files, as far as it can be.
+         *
+         *         `lines` are those of all files that differ in the end, `patch` the same in the unified format,
+         *         `roll_back` the edits that lead back.
+         */
+        SeenChangeData: {
+            edits: components["schemas"]["SeenEditData"][];
+            lines: components["schemas"]["LinesData"][];
+            patch: string;
+            roll_back: components["schemas"]["EditData"][];
+        };
+        /**
+         * SeenEditData
+         * @description An edit, its place in words, the lines that it alone makes different, and what is wrong.
+         */
+        SeenEditData: {
+            edit: components["schemas"]["EditData"];
+            place: string;
+            lines: components["schemas"]["LinesData"][];
+            conflict: components["schemas"]["ConflictData"] | null;
+        };
         SessionShape: {
             username: string | null;
         };
@@ -2435,6 +2927,40 @@ export interface components {
          * @enum {unknown}
          */
         Severity: "error" | "note" | "warning";
+        SheetAnswerShape: {
+            readonly sheet: components["schemas"]["ChangeSheetData"];
+            markdown: string;
+        };
+        /** @description `done` counts the networks computed between steps. */
+        SheetJobShape: {
+            id: number;
+            kind: components["schemas"]["JobKindEnum"];
+            network: string;
+            author: string;
+            /** Format: date-time */
+            created: string;
+            /** Format: date-time */
+            started: string | null;
+            /** Format: date-time */
+            ended: string | null;
+            status: components["schemas"]["JobStatusEnum"];
+            step: string;
+            done: number;
+            total: number;
+            found: number;
+            message: string;
+            answer: components["schemas"]["SheetAnswerShape"] | null;
+        };
+        /**
+         * SheetStepData
+         * @description One step. `breaks` names kept flows that do not arrive until a later one is made.
+         */
+        SheetStepData: {
+            place: string;
+            lines: components["schemas"]["LinesData"][];
+            breaks: string[];
+            problem: string;
+        };
         /**
          * Shift
          * @description What is otherwise about a flow, the gravest first.
@@ -2489,6 +3015,14 @@ export interface components {
             steering: string;
             rule: number | null;
             tried: components["schemas"]["TriedRuleData"][];
+        };
+        /** @description What was done to a change, when and by whom. */
+        StepShape: {
+            number: number;
+            text: string;
+            author?: string | null;
+            /** Format: date-time */
+            created: string;
         };
         /**
          * TablePageData
@@ -2601,12 +3135,28 @@ export interface components {
             files: string[];
             paths?: string[];
         };
+        /** @description What is to stand at a place; null: nothing. Of a list `add` puts it in, `move` moves it. */
+        ValueAtPlaceShapeRequest: {
+            /** @default  */
+            device: string;
+            /** @default  */
+            file: string;
+            /** @description the keys below it; an item of a list by its id, name, to or prefix, else as #3 */
+            at?: string[];
+            /** @default set */
+            operation: components["schemas"]["OperationEnum"];
+            value?: string | null;
+            before?: string | null;
+        };
         /**
          * Verdict
          * @description The outcome of a flow in one direction; the values are stable identifiers.
          * @enum {unknown}
          */
         Verdict: "delivered" | "discarded" | "filtered" | "label_broken" | "leaves_network" | "looped" | "mixed" | "next_hop_unresolved" | "no_route" | "not_converged" | "too_big" | "ttl_expired";
+        VersionShapeRequest: {
+            version: number;
+        };
         /**
          * WarningData
          * @description What looks like a mistake, by a stable code.
@@ -2713,6 +3263,9 @@ export interface components {
 }
 export type SchemaAbsenceData = components['schemas']['AbsenceData'];
 export type SchemaAbsenceStepData = components['schemas']['AbsenceStepData'];
+export type SchemaAcceptJobShape = components['schemas']['AcceptJobShape'];
+export type SchemaAcceptShapeRequest = components['schemas']['AcceptShapeRequest'];
+export type SchemaAcceptedShape = components['schemas']['AcceptedShape'];
 export type SchemaAction = components['schemas']['Action'];
 export type SchemaAnswerEvidenceData = components['schemas']['AnswerEvidenceData'];
 export type SchemaBgpSessionData = components['schemas']['BgpSessionData'];
@@ -2726,6 +3279,11 @@ export type SchemaCaseData = components['schemas']['CaseData'];
 export type SchemaCaseQuestionData = components['schemas']['CaseQuestionData'];
 export type SchemaCaseRouteData = components['schemas']['CaseRouteData'];
 export type SchemaCauseData = components['schemas']['CauseData'];
+export type SchemaChangeSaysShapeRequest = components['schemas']['ChangeSaysShapeRequest'];
+export type SchemaChangeShape = components['schemas']['ChangeShape'];
+export type SchemaChangeSheetData = components['schemas']['ChangeSheetData'];
+export type SchemaChangeStepsShape = components['schemas']['ChangeStepsShape'];
+export type SchemaChangeTextShapeRequest = components['schemas']['ChangeTextShapeRequest'];
 export type SchemaChangedRouteData = components['schemas']['ChangedRouteData'];
 export type SchemaChartCostData = components['schemas']['ChartCostData'];
 export type SchemaChartData = components['schemas']['ChartData'];
@@ -2744,6 +3302,8 @@ export type SchemaComparedRoutesData = components['schemas']['ComparedRoutesData
 export type SchemaComparedSessionData = components['schemas']['ComparedSessionData'];
 export type SchemaComparedSessionsData = components['schemas']['ComparedSessionsData'];
 export type SchemaComparisonData = components['schemas']['ComparisonData'];
+export type SchemaComparisonJobShape = components['schemas']['ComparisonJobShape'];
+export type SchemaConflictData = components['schemas']['ConflictData'];
 export type SchemaConnectionState = components['schemas']['ConnectionState'];
 export type SchemaCopyItem = components['schemas']['CopyItem'];
 export type SchemaCopyKey = components['schemas']['CopyKey'];
@@ -2754,8 +3314,7 @@ export type SchemaDeviceData = components['schemas']['DeviceData'];
 export type SchemaDifferenceData = components['schemas']['DifferenceData'];
 export type SchemaDirection = components['schemas']['Direction'];
 export type SchemaDirectionData = components['schemas']['DirectionData'];
-export type SchemaDraftShape = components['schemas']['DraftShape'];
-export type SchemaDraftShapeRequest = components['schemas']['DraftShapeRequest'];
+export type SchemaEditData = components['schemas']['EditData'];
 export type SchemaEndpointData = components['schemas']['EndpointData'];
 export type SchemaEndsData = components['schemas']['EndsData'];
 export type SchemaEntryData = components['schemas']['EntryData'];
@@ -2764,6 +3323,7 @@ export type SchemaEvidenceData = components['schemas']['EvidenceData'];
 export type SchemaExitGroupData = components['schemas']['ExitGroupData'];
 export type SchemaFileEdit = components['schemas']['FileEdit'];
 export type SchemaFileShape = components['schemas']['FileShape'];
+export type SchemaFileTextGivenShapeRequest = components['schemas']['FileTextGivenShapeRequest'];
 export type SchemaFileTextShape = components['schemas']['FileTextShape'];
 export type SchemaFilterEvidenceData = components['schemas']['FilterEvidenceData'];
 export type SchemaFindingData = components['schemas']['FindingData'];
@@ -2791,8 +3351,6 @@ export type SchemaJobShape = components['schemas']['JobShape'];
 export type SchemaJobStatusEnum = components['schemas']['JobStatusEnum'];
 export type SchemaLackingTableData = components['schemas']['LackingTableData'];
 export type SchemaLinesData = components['schemas']['LinesData'];
-export type SchemaLinesShape = components['schemas']['LinesShape'];
-export type SchemaLinesShapeRequest = components['schemas']['LinesShapeRequest'];
 export type SchemaLoginShapeRequest = components['schemas']['LoginShapeRequest'];
 export type SchemaLoopEvidenceData = components['schemas']['LoopEvidenceData'];
 export type SchemaMemberShape = components['schemas']['MemberShape'];
@@ -2806,15 +3364,21 @@ export type SchemaNearMissData = components['schemas']['NearMissData'];
 export type SchemaNeighbourEvidenceData = components['schemas']['NeighbourEvidenceData'];
 export type SchemaNetworkShape = components['schemas']['NetworkShape'];
 export type SchemaNetworkShapeRequest = components['schemas']['NetworkShapeRequest'];
+export type SchemaNewChangeShapeRequest = components['schemas']['NewChangeShapeRequest'];
 export type SchemaNextHopData = components['schemas']['NextHopData'];
 export type SchemaNullEnum = components['schemas']['NullEnum'];
 export type SchemaObstacleData = components['schemas']['ObstacleData'];
 export type SchemaOneFlowData = components['schemas']['OneFlowData'];
+export type SchemaOperationEnum = components['schemas']['OperationEnum'];
 export type SchemaOrigin = components['schemas']['Origin'];
 export type SchemaPairData = components['schemas']['PairData'];
-export type SchemaPatchShapeRequest = components['schemas']['PatchShapeRequest'];
 export type SchemaPatchTextShape = components['schemas']['PatchTextShape'];
 export type SchemaPatchedChartPlacesShapeRequest = components['schemas']['PatchedChartPlacesShapeRequest'];
+export type SchemaPlaceData = components['schemas']['PlaceData'];
+export type SchemaPlaceEntryData = components['schemas']['PlaceEntryData'];
+export type SchemaPlaceFieldData = components['schemas']['PlaceFieldData'];
+export type SchemaPlaceKind = components['schemas']['PlaceKind'];
+export type SchemaPlacesShapeRequest = components['schemas']['PlacesShapeRequest'];
 export type SchemaPolicyChangeData = components['schemas']['PolicyChangeData'];
 export type SchemaPolicyData = components['schemas']['PolicyData'];
 export type SchemaPolicyQuestionShapeRequest = components['schemas']['PolicyQuestionShapeRequest'];
@@ -2823,6 +3387,7 @@ export type SchemaPolicyRouteData = components['schemas']['PolicyRouteData'];
 export type SchemaPolicyStepData = components['schemas']['PolicyStepData'];
 export type SchemaPolicyTrialData = components['schemas']['PolicyTrialData'];
 export type SchemaPositionData = components['schemas']['PositionData'];
+export type SchemaProposalShapeRequest = components['schemas']['ProposalShapeRequest'];
 export type SchemaQuestionRunShape = components['schemas']['QuestionRunShape'];
 export type SchemaQuestionsAskedShape = components['schemas']['QuestionsAskedShape'];
 export type SchemaReceiveEvidenceData = components['schemas']['ReceiveEvidenceData'];
@@ -2834,8 +3399,10 @@ export type SchemaResolvedData = components['schemas']['ResolvedData'];
 export type SchemaResult = components['schemas']['Result'];
 export type SchemaReversePathCheck = components['schemas']['ReversePathCheck'];
 export type SchemaReversePathEvidenceData = components['schemas']['ReversePathEvidenceData'];
+export type SchemaRevisionReasonShapeRequest = components['schemas']['RevisionReasonShapeRequest'];
 export type SchemaRevisionShape = components['schemas']['RevisionShape'];
 export type SchemaRevisionShapeRequest = components['schemas']['RevisionShapeRequest'];
+export type SchemaRevisionWordsShapeRequest = components['schemas']['RevisionWordsShapeRequest'];
 export type SchemaRiskGroupData = components['schemas']['RiskGroupData'];
 export type SchemaRole = components['schemas']['Role'];
 export type SchemaRoleEnum = components['schemas']['RoleEnum'];
@@ -2845,12 +3412,17 @@ export type SchemaRouteGroupData = components['schemas']['RouteGroupData'];
 export type SchemaRouteOtherwiseData = components['schemas']['RouteOtherwiseData'];
 export type SchemaSavedQuestionShape = components['schemas']['SavedQuestionShape'];
 export type SchemaSavedQuestionShapeRequest = components['schemas']['SavedQuestionShapeRequest'];
+export type SchemaSeenChangeData = components['schemas']['SeenChangeData'];
+export type SchemaSeenEditData = components['schemas']['SeenEditData'];
 export type SchemaSessionShape = components['schemas']['SessionShape'];
 export type SchemaSessionState = components['schemas']['SessionState'];
 export type SchemaSetByData = components['schemas']['SetByData'];
 export type SchemaSetKey = components['schemas']['SetKey'];
 export type SchemaSetValue = components['schemas']['SetValue'];
 export type SchemaSeverity = components['schemas']['Severity'];
+export type SchemaSheetAnswerShape = components['schemas']['SheetAnswerShape'];
+export type SchemaSheetJobShape = components['schemas']['SheetJobShape'];
+export type SchemaSheetStepData = components['schemas']['SheetStepData'];
 export type SchemaShift = components['schemas']['Shift'];
 export type SchemaShortAnswerShape = components['schemas']['ShortAnswerShape'];
 export type SchemaShortAnswerShapeRequest = components['schemas']['ShortAnswerShapeRequest'];
@@ -2858,6 +3430,7 @@ export type SchemaSide = components['schemas']['Side'];
 export type SchemaStageData = components['schemas']['StageData'];
 export type SchemaStageName = components['schemas']['StageName'];
 export type SchemaSteeringEvidenceData = components['schemas']['SteeringEvidenceData'];
+export type SchemaStepShape = components['schemas']['StepShape'];
 export type SchemaTablePageData = components['schemas']['TablePageData'];
 export type SchemaTableRowData = components['schemas']['TableRowData'];
 export type SchemaTitledRouteData = components['schemas']['TitledRouteData'];
@@ -2867,7 +3440,9 @@ export type SchemaTriedRuleData = components['schemas']['TriedRuleData'];
 export type SchemaTtlEvidenceData = components['schemas']['TtlEvidenceData'];
 export type SchemaUnreachedStatementData = components['schemas']['UnreachedStatementData'];
 export type SchemaUploadShapeRequest = components['schemas']['UploadShapeRequest'];
+export type SchemaValueAtPlaceShapeRequest = components['schemas']['ValueAtPlaceShapeRequest'];
 export type SchemaVerdict = components['schemas']['Verdict'];
+export type SchemaVersionShapeRequest = components['schemas']['VersionShapeRequest'];
 export type SchemaWarningData = components['schemas']['WarningData'];
 export type SchemaWhyData = components['schemas']['WhyData'];
 export type SchemaWinningEditData = components['schemas']['WinningEditData'];
@@ -2877,6 +3452,120 @@ export type SchemaWouldTakeQuestionShapeRequest = components['schemas']['WouldTa
 export type SchemaZonesEvidenceData = components['schemas']['ZonesEvidenceData'];
 export type $defs = Record<string, never>;
 export interface operations {
+    accepted_change: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AcceptJobShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    comparison: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparisonJobShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
     example: {
         parameters: {
             query?: never;
@@ -3492,6 +4181,8 @@ export interface operations {
     cases: {
         parameters: {
             query?: {
+                /** @description changes made to the revision, by name, in order; what one stands on is made before it */
+                change?: string[];
                 /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
@@ -3578,9 +4269,1076 @@ export interface operations {
             };
         };
     };
+    changes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeShape"][];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    make_change: {
+        parameters: {
+            query?: {
+                /** @description changes made to the revision, by name, in order; what one stands on is made before it */
+                change?: string[];
+                /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
+                fail?: string[];
+                /** @description the lens's revision; left out: the newest */
+                revision?: number;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["NewChangeShapeRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeStepsShape"];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the revision's files no longer read without problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description more was sent than is taken */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description what was sent is not of the kind that is taken here */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    change: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeStepsShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    edit_change: {
+        parameters: {
+            query?: {
+                /** @description changes made to the revision, by name, in order; what one stands on is made before it */
+                change?: string[];
+                /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
+                fail?: string[];
+                /** @description the lens's revision; left out: the newest */
+                revision?: number;
+            };
+            header?: never;
+            path: {
+                name: string;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeSaysShapeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeStepsShape"];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the revision's files no longer read without problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description more was sent than is taken */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description what was sent is not of the kind that is taken here */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    drop_change: {
+        parameters: {
+            query: {
+                version: number;
+            };
+            header?: never;
+            path: {
+                name: string;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    step_change: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                slug: string;
+                way: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VersionShapeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeStepsShape"];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description more was sent than is taken */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description what was sent is not of the kind that is taken here */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    accept_change: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AcceptShapeRequest"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AcceptJobShape"];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description more was sent than is taken */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description what was sent is not of the kind that is taken here */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    take_change_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeStepsShape"];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description more was sent than is taken */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description what was sent is not of the kind that is taken here */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    change_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/yaml": string;
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    change_seen: {
+        parameters: {
+            query?: {
+                /** @description changes made to the revision, by name, in order; what one stands on is made before it */
+                change?: string[];
+                /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
+                fail?: string[];
+                /** @description the lens's revision; left out: the newest */
+                revision?: number;
+            };
+            header?: never;
+            path: {
+                name: string;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeenChangeData"];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the revision's files no longer read without problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    make_sheet: {
+        parameters: {
+            query?: {
+                /** @description changes made to the revision, by name, in order; what one stands on is made before it */
+                change?: string[];
+                /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
+                fail?: string[];
+                /** @description the lens's revision; left out: the newest */
+                revision?: number;
+            };
+            header?: never;
+            path: {
+                name: string;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetJobShape"];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the revision's files no longer read without problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description more was sent than is taken */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description what was sent is not of the kind that is taken here */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    import_change: {
+        parameters: {
+            query?: {
+                /** @description changes made to the revision, by name, in order; what one stands on is made before it */
+                change?: string[];
+                /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
+                fail?: string[];
+                /** @description the lens's revision; left out: the newest */
+                revision?: number;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeTextShapeRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeStepsShape"];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the revision's files no longer read without problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description more was sent than is taken */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description what was sent is not of the kind that is taken here */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
     chart: {
         parameters: {
             query?: {
+                /** @description changes made to the revision, by name, in order; what one stands on is made before it */
+                change?: string[];
                 /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
@@ -3844,8 +5602,11 @@ export interface operations {
     compare_lenses: {
         parameters: {
             query?: {
+                base_change?: string[];
                 base_fail?: string[];
                 base_revision?: number;
+                /** @description changes made to the revision, by name, in order; what one stands on is made before it */
+                change?: string[];
                 /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
@@ -3859,12 +5620,12 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            200: {
+            202: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ComparisonData"];
+                    "application/json": components["schemas"]["ComparisonJobShape"];
                 };
             };
             /** @description what is asked or sent is not as described, or cannot be asked of this network */
@@ -3896,6 +5657,24 @@ export interface operations {
             };
             /** @description the revision's files no longer read without problems */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description more was sent than is taken */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description what was sent is not of the kind that is taken here */
+            415: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3935,6 +5714,8 @@ export interface operations {
     device: {
         parameters: {
             query?: {
+                /** @description changes made to the revision, by name, in order; what one stands on is made before it */
+                change?: string[];
                 /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
@@ -4022,66 +5803,11 @@ export interface operations {
             };
         };
     };
-    drafts: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                slug: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["DraftShape"][];
-                };
-            };
-            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorShape"];
-                };
-            };
-            /** @description there is nothing of this name, or nothing that whoever asks may know of */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorShape"];
-                };
-            };
-            /** @description an internal error, logged under the request's name */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorShape"];
-                };
-            };
-            /** @description the database or the computing service does not answer, or the disk is full */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorShape"];
-                };
-            };
-        };
-    };
-    keep_draft: {
+    edits_of_places: {
         parameters: {
             query?: {
+                /** @description changes made to the revision, by name, in order; what one stands on is made before it */
+                change?: string[];
                 /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
@@ -4095,16 +5821,16 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["DraftShapeRequest"];
+                "application/json": components["schemas"]["PlacesShapeRequest"];
             };
         };
         responses: {
-            201: {
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DraftShape"];
+                    "application/json": components["schemas"]["EditData"][];
                 };
             };
             /** @description what is asked or sent is not as described, or cannot be asked of this network */
@@ -4190,24 +5916,44 @@ export interface operations {
             };
         };
     };
-    drop_draft: {
+    edits_of_proposal: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description changes made to the revision, by name, in order; what one stands on is made before it */
+                change?: string[];
+                /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
+                fail?: string[];
+                /** @description the lens's revision; left out: the newest */
+                revision?: number;
+            };
             header?: never;
             path: {
-                id: number;
                 slug: string;
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProposalShapeRequest"];
+            };
+        };
         responses: {
-            /** @description No response body */
-            204: {
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": components["schemas"]["EditData"][];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
             };
             /** @description not logged in, or the role does not reach, or the token against forgery is missing */
             403: {
@@ -4220,6 +5966,42 @@ export interface operations {
             };
             /** @description there is nothing of this name, or nothing that whoever asks may know of */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the revision's files no longer read without problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description more was sent than is taken */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description what was sent is not of the kind that is taken here */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4247,24 +6029,34 @@ export interface operations {
             };
         };
     };
-    take_draft_back: {
+    edits_of_text: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description changes made to the revision, by name, in order; what one stands on is made before it */
+                change?: string[];
+                /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
+                fail?: string[];
+                /** @description the lens's revision; left out: the newest */
+                revision?: number;
+            };
             header?: never;
             path: {
-                id: number;
                 slug: string;
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FileTextGivenShapeRequest"];
+            };
+        };
         responses: {
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DraftShape"];
+                    "application/json": components["schemas"]["EditData"][];
                 };
             };
             /** @description what is asked or sent is not as described, or cannot be asked of this network */
@@ -4287,6 +6079,15 @@ export interface operations {
             };
             /** @description there is nothing of this name, or nothing that whoever asks may know of */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the revision's files no longer read without problems */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4344,6 +6145,8 @@ export interface operations {
     files: {
         parameters: {
             query?: {
+                /** @description changes made to the revision, by name, in order; what one stands on is made before it */
+                change?: string[];
                 /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
@@ -4433,6 +6236,8 @@ export interface operations {
     file: {
         parameters: {
             query?: {
+                /** @description changes made to the revision, by name, in order; what one stands on is made before it */
+                change?: string[];
                 /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
@@ -4523,6 +6328,8 @@ export interface operations {
     find: {
         parameters: {
             query?: {
+                /** @description changes made to the revision, by name, in order; what one stands on is made before it */
+                change?: string[];
                 /** @description only what a flow may start or end at */
                 endpoints?: boolean;
                 /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
@@ -4615,6 +6422,8 @@ export interface operations {
     findings: {
         parameters: {
             query?: {
+                /** @description changes made to the revision, by name, in order; what one stands on is made before it */
+                change?: string[];
                 /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
@@ -4859,6 +6668,8 @@ export interface operations {
     finding_notes: {
         parameters: {
             query?: {
+                /** @description changes made to the revision, by name, in order; what one stands on is made before it */
+                change?: string[];
                 /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
@@ -4949,6 +6760,8 @@ export interface operations {
         parameters: {
             query: {
                 as?: string;
+                /** @description changes made to the revision, by name, in order; what one stands on is made before it */
+                change?: string[];
                 dscp?: number;
                 /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
                 fail?: string[];
@@ -5045,6 +6858,8 @@ export interface operations {
         parameters: {
             query: {
                 as?: string;
+                /** @description changes made to the revision, by name, in order; what one stands on is made before it */
+                change?: string[];
                 dscp?: number;
                 /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
                 fail?: string[];
@@ -5143,6 +6958,8 @@ export interface operations {
     flows_over: {
         parameters: {
             query: {
+                /** @description changes made to the revision, by name, in order; what one stands on is made before it */
+                change?: string[];
                 /** @description interfaces, each as device:interface */
                 ends: string[];
                 /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
@@ -5234,6 +7051,8 @@ export interface operations {
     holders: {
         parameters: {
             query: {
+                /** @description changes made to the revision, by name, in order; what one stands on is made before it */
+                change?: string[];
                 /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
                 fail?: string[];
                 /** @description an address or a prefix */
@@ -5633,6 +7452,8 @@ export interface operations {
     names: {
         parameters: {
             query?: {
+                /** @description changes made to the revision, by name, in order; what one stands on is made before it */
+                change?: string[];
                 /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
@@ -5722,6 +7543,8 @@ export interface operations {
     patch: {
         parameters: {
             query?: {
+                /** @description changes made to the revision, by name, in order; what one stands on is made before it */
+                change?: string[];
                 /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
@@ -5735,7 +7558,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["PatchShapeRequest"];
+                "application/json": components["schemas"]["ProposalShapeRequest"];
             };
         };
         responses: {
@@ -5830,9 +7653,106 @@ export interface operations {
             };
         };
     };
+    place: {
+        parameters: {
+            query?: {
+                /** @description the keys below it; an item of a list by its id, name, to or prefix, else as #3 */
+                at?: string[];
+                /** @description changes made to the revision, by name, in order; what one stands on is made before it */
+                change?: string[];
+                device?: string;
+                /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
+                fail?: string[];
+                file?: string;
+                /** @description the lens's revision; left out: the newest */
+                revision?: number;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlaceData"];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the revision's files no longer read without problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
     policies: {
         parameters: {
             query?: {
+                /** @description changes made to the revision, by name, in order; what one stands on is made before it */
+                change?: string[];
                 /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
@@ -5922,6 +7842,8 @@ export interface operations {
     try_policy: {
         parameters: {
             query?: {
+                /** @description changes made to the revision, by name, in order; what one stands on is made before it */
+                change?: string[];
                 /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
@@ -5945,6 +7867,119 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PolicyTrialData"];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the revision's files no longer read without problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description more was sent than is taken */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description what was sent is not of the kind that is taken here */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    problems_of_text: {
+        parameters: {
+            query?: {
+                /** @description changes made to the revision, by name, in order; what one stands on is made before it */
+                change?: string[];
+                /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
+                fail?: string[];
+                /** @description the lens's revision; left out: the newest */
+                revision?: number;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FileTextGivenShapeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindingData"][];
                 };
             };
             /** @description what is asked or sent is not as described, or cannot be asked of this network */
@@ -6090,6 +8125,8 @@ export interface operations {
     save_question: {
         parameters: {
             query?: {
+                /** @description changes made to the revision, by name, in order; what one stands on is made before it */
+                change?: string[];
                 /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
@@ -6258,6 +8295,8 @@ export interface operations {
     run_questions: {
         parameters: {
             query?: {
+                /** @description changes made to the revision, by name, in order; what one stands on is made before it */
+                change?: string[];
                 /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
                 fail?: string[];
                 /** @description one question; left out: all of them */
@@ -6367,6 +8406,8 @@ export interface operations {
     search_remedies: {
         parameters: {
             query?: {
+                /** @description changes made to the revision, by name, in order; what one stands on is made before it */
+                change?: string[];
                 /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
@@ -6532,6 +8573,104 @@ export interface operations {
             };
         };
     };
+    revisions_describe: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RevisionWordsShapeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RevisionShape"];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description more was sent than is taken */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description what was sent is not of the kind that is taken here */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
     revisions_delete: {
         parameters: {
             query?: never;
@@ -6589,9 +8728,109 @@ export interface operations {
             };
         };
     };
+    revisions_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["RevisionReasonShapeRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RevisionShape"];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description more was sent than is taken */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description what was sent is not of the kind that is taken here */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
     sessions: {
         parameters: {
             query?: {
+                /** @description changes made to the revision, by name, in order; what one stands on is made before it */
+                change?: string[];
                 /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
@@ -6681,6 +8920,8 @@ export interface operations {
     bounce: {
         parameters: {
             query: {
+                /** @description changes made to the revision, by name, in order; what one stands on is made before it */
+                change?: string[];
                 device: string;
                 /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
                 fail?: string[];
@@ -6774,6 +9015,8 @@ export interface operations {
     table: {
         parameters: {
             query: {
+                /** @description changes made to the revision, by name, in order; what one stands on is made before it */
+                change?: string[];
                 contains?: string;
                 device: string;
                 differing?: boolean;
@@ -6870,6 +9113,8 @@ export interface operations {
     why: {
         parameters: {
             query: {
+                /** @description changes made to the revision, by name, in order; what one stands on is made before it */
+                change?: string[];
                 device: string;
                 /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
                 fail?: string[];
@@ -6963,6 +9208,8 @@ export interface operations {
     search_would_take: {
         parameters: {
             query?: {
+                /** @description changes made to the revision, by name, in order; what one stands on is made before it */
+                change?: string[];
                 /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
@@ -7335,6 +9582,63 @@ export interface operations {
             };
             /** @description not logged in, or the role does not reach, or the token against forgery is missing */
             403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    change_sheet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetJobShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
