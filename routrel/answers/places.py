@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from routrel.answers.base import Answer
-from routrel.lens.place_forms import PlaceKind, PlaceSeen
+from routrel.lens.place_forms import FieldSeen, PlaceKind, PlaceSeen
 
 __all__ = ["PlaceData", "place_data"]
 
@@ -23,6 +23,7 @@ class PlaceFieldData(Answer):
     options: list[str]
     default: str
     value: str | None
+    fields: list[PlaceFieldData]  #: of a key with keys of its own
 
 
 class PlaceEntryData(Answer):
@@ -52,18 +53,20 @@ def place_data(seen: PlaceSeen) -> PlaceData:
         what=seen.what,
         kind=seen.kind,
         value=seen.value,
-        fields=[
-            PlaceFieldData(
-                key=field.key,
-                help=field.help,
-                expects=field.expects,
-                kind=field.kind,
-                required=field.required,
-                options=list(field.options),
-                default=field.default,
-                value=field.value,
-            )
-            for field in seen.fields
-        ],
+        fields=[_field_data(field) for field in seen.fields],
         entries=[PlaceEntryData(name=entry.name, value=entry.value) for entry in seen.entries],
+    )
+
+
+def _field_data(field: FieldSeen) -> PlaceFieldData:
+    return PlaceFieldData(
+        key=field.key,
+        help=field.help,
+        expects=field.expects,
+        kind=field.kind,
+        required=field.required,
+        options=list(field.options),
+        default=field.default,
+        value=field.value,
+        fields=[_field_data(below) for below in field.fields],
     )

@@ -79,6 +79,7 @@ class FieldSeen:
     options: tuple[str, ...]  #: of a switch and a choice
     default: str  #: what it means that nothing stands here, where that is a value
     value: str | None  #: as it stands, in flow-style YAML; None: it does not
+    fields: tuple[FieldSeen, ...]  #: of keys with keys of their own
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -132,7 +133,6 @@ def place_seen(
         record = shape.record
     elif isinstance(shape, ListOf | OneOrMany):
         record = shape.item
-    fields = record.fields if isinstance(record, Record) else ()
     keyed = node if kind is PlaceKind.KEYS else None
     return PlaceSeen(
         file=path,
@@ -140,19 +140,7 @@ def place_seen(
         what=record.what if isinstance(record, Record) else shape.expects,
         kind=kind,
         value=None if node is None else canonical_yaml(node),
-        fields=tuple(
-            FieldSeen(
-                key=field.key,
-                help=field.help,
-                expects=field.shape.expects,
-                kind=_kind(field.shape),
-                required=field.required,
-                options=_options(field.shape),
-                default=_default(field),
-                value=_text(child(keyed, field.key) if keyed is not None else None),
-            )
-            for field in fields
-        ),
+        fields=_fields(record, keyed),
         entries=tuple(_entries(kind, node)),
     )
 
@@ -192,6 +180,29 @@ def place_edit(
         return replace(edit, was=None, value=_checked(shape.item, value), before=before)
     wanted = _checked(shape, value)
     return replace(edit, value=wanted) if wanted != stands else None
+
+
+def _fields(shape: Shape, node: yaml.Node | None) -> tuple[FieldSeen, ...]:
+    """The keys that may stand at a node, with those below them."""
+    if not isinstance(shape, Record):
+        return ()
+    seen = []
+    for field in shape.fields:
+        below = child(node, field.key) if node is not None else None
+        seen.append(
+            FieldSeen(
+                key=field.key,
+                help=field.help,
+                expects=field.shape.expects,
+                kind=_kind(field.shape),
+                required=field.required,
+                options=_options(field.shape),
+                default=_default(field),
+                value=_text(below),
+                fields=_fields(field.shape, below),
+            )
+        )
+    return tuple(seen)
 
 
 def _found(

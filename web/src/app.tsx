@@ -4,14 +4,15 @@ import { Navigate, Route, Routes, useLocation } from 'react-router'
 import { useEnding } from './api/ending'
 import { sessionQuery } from './api/queries'
 import {
+  ChangePage,
+  ChangesPage,
   DevicesPage,
-  DraftsPage,
   fetchPages,
   FlowsPage,
+  HistoryPage,
   ImportJobPage,
   ImportPage,
   LanguagePage,
-  LensesPage,
   LoginPage,
   NetworkFrame,
   PlainFrame,
@@ -21,6 +22,8 @@ import {
   RoutesPage,
   SavedQuestionsPage,
   SessionsPage,
+  SheetPage,
+  WhatMovesPage,
 } from './pages'
 import { Boundary } from './ui/Boundary'
 import { Problem, Waiting } from './ui/controls'
@@ -61,10 +64,13 @@ export function App() {
           <Route path="routes" element={<RoutesPage />} />
           <Route path="routes/sessions" element={<SessionsPage />} />
           <Route path="routes/policies" element={<PoliciesPage />} />
-          <Route path="routes/drafts" element={<DraftsPage />} />
           <Route path="devices" element={<Navigate replace to="chart" />} />
           <Route path="devices/:view" element={<DevicesPage />} />
-          <Route path="compare" element={<LensesPage />} />
+          <Route path="changes" element={<ChangesPage />} />
+          <Route path="changes/:name" element={<ChangePage />} />
+          <Route path="changes/:name/sheet" element={<SheetPage />} />
+          <Route path="compare" element={<WhatMovesPage />} />
+          <Route path="history" element={<HistoryPage />} />
           <Route path="import" element={<ImportPage />} />
           <Route path="imports/:id" element={<ImportJobPage />} />
         </Route>

@@ -31,9 +31,6 @@ export const SessionsPage = page(() =>
 export const PoliciesPage = page(() =>
   import('./features/routes/PoliciesPage').then((module) => module.PoliciesPage),
 )
-export const DraftsPage = page(() =>
-  import('./features/routes/DraftsPage').then((module) => module.DraftsPage),
-)
 export const DevicesPage = page(() =>
   import('./features/devices/DevicesPage').then((module) => module.DevicesPage),
 )
@@ -46,10 +43,25 @@ export const ImportJobPage = page(() =>
 /** Parts of pages that are large, and that not every visit wants. */
 export const ChartPage = page(() => import('./features/chart/ChartPage').then((module) => module.ChartPage))
 export const FileText = page(() => import('./features/devices/FileText').then((module) => module.FileText))
+export const TextEditor = page(() =>
+  import('./features/changes/TextEditor').then((module) => module.TextEditor),
+)
 export const LanguagePage = page(() =>
   import('./features/language/LanguagePage').then((module) => module.LanguagePage),
 )
-export const LensesPage = page(() => import('./features/lens/LensesPage').then((module) => module.LensesPage))
+export const ChangesPage = page(() =>
+  import('./features/changes/ChangesPage').then((module) => module.ChangesPage),
+)
+export const ChangePage = page(() =>
+  import('./features/changes/ChangePage').then((module) => module.ChangePage),
+)
+export const SheetPage = page(() => import('./features/changes/SheetPage').then((module) => module.SheetPage))
+export const HistoryPage = page(() =>
+  import('./features/changes/HistoryPage').then((module) => module.HistoryPage),
+)
+export const WhatMovesPage = page(() =>
+  import('./features/changes/WhatMovesPage').then((module) => module.WhatMovesPage),
+)
 export const NetworksPage = page(() =>
   import('./features/networks/NetworksPage').then((module) => module.NetworksPage),
 )

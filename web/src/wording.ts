@@ -2,7 +2,7 @@
  * What the page says about answers, sessions, findings and links, in sentences. The engine's answers
  * bring their own; titles and labels stand where they are drawn.
  */
-import type { FlowQuestion, Lens } from './api/queries'
+import type { Base, FlowQuestion, Lens } from './api/queries'
 import type {
   BgpSession,
   ChartEnd,
@@ -82,9 +82,12 @@ export function failureWords(name: string): string {
 }
 
 /** What a page or an answer is seen through. */
-export function lensWords({ revision, fail = [] }: Lens): string {
-  const failed = fail.length ? `, with ${fail.map(failureWords).join(', ')} failed` : ''
-  return `revision ${revision}${failed}`
+export function lensWords({ revision, change = [], fail = [] }: Lens | Base): string {
+  const changed = change.length ? ` with ${change.join(', ')}` : ''
+  const failed = fail.length
+    ? `${changed ? ' and' : ', with'} ${fail.map(failureWords).join(', ')} failed`
+    : ''
+  return `revision ${revision}${changed}${failed}`
 }
 
 // --- flows

@@ -66,7 +66,9 @@ class StepShape(serializers.Serializer):
 
     number = serializers.IntegerField()
     text = serializers.CharField()
-    author = serializers.CharField(source="author.username", default=None, allow_null=True)
+    author = serializers.CharField(
+        source="author.username", default=None, allow_null=True, read_only=True
+    )
     created = serializers.DateTimeField()
 
 
@@ -78,14 +80,24 @@ class ChangeShape(serializers.ModelSerializer):
     accepted as.
     """
 
-    author = serializers.CharField(source="author.username", default=None, allow_null=True)
-    purpose = serializers.CharField(source="said.purpose")
+    author = serializers.CharField(
+        source="author.username", default=None, allow_null=True, read_only=True
+    )
+    purpose = serializers.CharField(source="said.purpose", read_only=True)
     edits = serializers.SerializerMethodField()
-    revision = serializers.IntegerField(source="written_on.number", default=None, allow_null=True)
-    below = serializers.CharField(source="below.name", default=None, allow_null=True)
-    became = serializers.IntegerField(source="became.number", default=None, allow_null=True)
-    edited = serializers.DateTimeField(source="said.created")
-    edited_by = serializers.CharField(source="said.author.username", default=None, allow_null=True)
+    revision = serializers.IntegerField(
+        source="written_on.number", default=None, allow_null=True, read_only=True
+    )
+    below = serializers.CharField(
+        source="below.name", default=None, allow_null=True, read_only=True
+    )
+    became = serializers.IntegerField(
+        source="became.number", default=None, allow_null=True, read_only=True
+    )
+    edited = serializers.DateTimeField(source="said.created", read_only=True)
+    edited_by = serializers.CharField(
+        source="said.author.username", default=None, allow_null=True, read_only=True
+    )
 
     class Meta:
         model = Change
@@ -93,6 +105,7 @@ class ChangeShape(serializers.ModelSerializer):
             "name", "purpose", "edits", "author", "created", "edited", "edited_by", "revision",
             "below", "became", "accepted", "version",
         )  # fmt: skip
+        read_only_fields = fields
 
     def get_edits(self, change: Change) -> int:
         """How many edits it has."""
@@ -102,11 +115,12 @@ class ChangeShape(serializers.ModelSerializer):
 class ChangeStepsShape(ChangeShape):
     """The same with what was done to it; what is behind `step`, where it stands, can be redone."""
 
-    step = serializers.IntegerField()
-    steps = StepShape(many=True)
+    step = serializers.IntegerField(read_only=True)
+    steps = StepShape(many=True, read_only=True)
 
     class Meta(ChangeShape.Meta):
         fields = (*ChangeShape.Meta.fields, "step", "steps")  # type: ignore[assignment]
+        read_only_fields = fields  # type: ignore[assignment]
 
 
 class NewChangeShape(serializers.Serializer):

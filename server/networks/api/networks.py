@@ -34,13 +34,18 @@ __all__ = [
 class RevisionShape(serializers.ModelSerializer):
     """A revision. `change` is the change that was accepted as it."""
 
-    author = serializers.CharField(source="author.username", default=None, allow_null=True)
+    author = serializers.CharField(
+        source="author.username", default=None, allow_null=True, read_only=True
+    )
     files = serializers.IntegerField(source="files.count", read_only=True)
-    change = serializers.CharField(source="change.name", default=None, allow_null=True)
+    change = serializers.CharField(
+        source="change.name", default=None, allow_null=True, read_only=True
+    )
 
     class Meta:
         model = Revision
         fields = ("number", "created", "author", "name", "note", "change", "content_hash", "files")
+        read_only_fields = fields
 
 
 class NetworkShape(serializers.Serializer):

@@ -8,6 +8,10 @@ import { api, data } from './client'
 export type Lens = {
   slug: string
   revision?: number
+  /** Changes made to the revision, by name, in order; left out: none. */
+  change?: string[]
+  /** What the changes said when this lens was made: another version of one is another lens. */
+  said?: string
   /** What has failed, each as KIND:NAME, in order; left out: nothing. */
   fail?: string[]
 }
@@ -27,7 +31,7 @@ export type FlowQuestion = {
 const SETTLED = { staleTime: Infinity } as const
 
 /** A lens as requests carry it beside the network's name. */
-export const through = ({ revision, fail }: Lens) => ({ revision, fail })
+export const through = ({ revision, change, fail }: Lens) => ({ revision, change, fail })
 
 const at = (lens: Lens) => ({ path: { slug: lens.slug }, query: through(lens) })
 
@@ -81,19 +85,114 @@ export const flowQuery = (lens: Lens, question: FlowQuestion) =>
     ...SETTLED,
   })
 
-/** All that is not the same through a lens as in its revision as it is, or in another one. */
-export const lensesQuery = (lens: Lens, base: number | undefined) =>
+/** Another lens of the network, with which one is compared. */
+export type Base = { revision?: number; change?: string[]; said?: string; fail?: string[] }
+
+/** All that is not the same in a lens as in another: asking the same again gives the same job. */
+export const comparisonStart = (lens: Lens, base: Base) =>
   queryOptions({
-    queryKey: ['lenses', lens, base],
+    queryKey: ['comparison', lens, base],
     queryFn: ({ signal }) =>
       data(
-        api.GET('/api/networks/{slug}/compare', {
-          params: { path: { slug: lens.slug }, query: { ...through(lens), base_revision: base } },
+        api.POST('/api/networks/{slug}/comparisons', {
+          params: {
+            path: { slug: lens.slug },
+            query: {
+              ...through(lens),
+              base_revision: base.revision,
+              base_change: base.change,
+              base_fail: base.fail,
+            },
+          },
           signal,
         }),
       ),
     ...SETTLED,
   })
+
+export const comparisonQuery = (id: number) =>
+  queryOptions({
+    queryKey: ['job', id, 'comparison'],
+    queryFn: ({ signal }) => data(api.GET('/api/comparisons/{id}', { params: { path: { id } }, signal })),
+    refetchInterval: untilItEnds,
+  })
+
+// --- changes
+
+/** All changes of a network. Others edit them too, so it is looked again. */
+export const changesQuery = (slug: string) =>
+  queryOptions({
+    queryKey: ['network', slug, 'changes'],
+    queryFn: ({ signal }) =>
+      data(api.GET('/api/networks/{slug}/changes', { params: { path: { slug } }, signal })),
+    refetchInterval: 60_000,
+    refetchOnWindowFocus: true,
+  })
+
+/** One change with what was done to it. */
+export const changeQuery = (slug: string, name: string) =>
+  queryOptions({
+    queryKey: ['network', slug, 'changes', name],
+    queryFn: ({ signal }) =>
+      data(api.GET('/api/networks/{slug}/changes/{name}', { params: { path: { slug, name } }, signal })),
+  })
+
+/** What a change does to the files of a revision, edit by edit; `version` is that of what it says. */
+export const changeSeenQuery = (slug: string, revision: number, name: string, version: string) =>
+  queryOptions({
+    queryKey: ['change seen', slug, revision, name, version],
+    queryFn: ({ signal }) =>
+      data(
+        api.GET('/api/networks/{slug}/changes/{name}/seen', {
+          params: { path: { slug, name }, query: { revision } },
+          signal,
+        }),
+      ),
+    ...SETTLED,
+  })
+
+/** What stands at a place of a device's configuration, and what may. */
+export const placeQuery = (lens: Lens, device: string, at: string[]) =>
+  queryOptions({
+    queryKey: ['place', lens, device, at],
+    queryFn: ({ signal }) =>
+      data(
+        api.GET('/api/networks/{slug}/place', {
+          params: { path: { slug: lens.slug }, query: { ...through(lens), device, at } },
+          signal,
+        }),
+      ),
+    ...SETTLED,
+  })
+
+export const sheetStart = (lens: Lens, name: string) =>
+  queryOptions({
+    queryKey: ['sheet', lens, name],
+    queryFn: ({ signal }) =>
+      data(
+        api.POST('/api/networks/{slug}/changes/{name}/sheets', {
+          params: { path: { slug: lens.slug, name }, query: through(lens) },
+          signal,
+        }),
+      ),
+    ...SETTLED,
+  })
+
+export const sheetQuery = (id: number) =>
+  queryOptions({
+    queryKey: ['job', id, 'sheet'],
+    queryFn: ({ signal }) => data(api.GET('/api/sheets/{id}', { params: { path: { id } }, signal })),
+    refetchInterval: untilItEnds,
+  })
+
+export const acceptedQuery = (id: number) =>
+  queryOptions({
+    queryKey: ['job', id, 'accepted'],
+    queryFn: ({ signal }) => data(api.GET('/api/accepted/{id}', { params: { path: { id } }, signal })),
+    refetchInterval: untilItEnds,
+  })
+
+// --- flows, routes, devices
 
 export type OtherFlow = { other_from: string; other_to: string; other_as: string }
 
@@ -269,13 +368,6 @@ export const policyTrialQuery = (
         }),
       ),
     ...SETTLED,
-  })
-
-export const draftsQuery = (slug: string) =>
-  queryOptions({
-    queryKey: ['network', slug, 'drafts'],
-    queryFn: ({ signal }) =>
-      data(api.GET('/api/networks/{slug}/drafts', { params: { path: { slug } }, signal })),
   })
 
 export type TableQuestion = {

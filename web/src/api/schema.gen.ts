@@ -1367,22 +1367,22 @@ export interface components {
          *     accepted as.
          */
         ChangeShape: {
-            name: string;
-            purpose: string;
+            readonly name: string;
+            readonly purpose: string;
             /** @description How many edits it has. */
             readonly edits: number;
-            author?: string | null;
+            readonly author: string | null;
             /** Format: date-time */
             readonly created: string;
             /** Format: date-time */
-            edited: string;
-            edited_by?: string | null;
-            revision?: number | null;
-            below?: string | null;
-            became?: number | null;
+            readonly edited: string;
+            readonly edited_by: string | null;
+            readonly revision: number | null;
+            readonly below: string | null;
+            readonly became: number | null;
             /** Format: date-time */
-            accepted?: string | null;
-            version?: number;
+            readonly accepted: string | null;
+            readonly version: number;
         };
         /**
          * ChangeSheetData
@@ -1403,24 +1403,24 @@ export interface components {
         };
         /** @description The same with what was done to it; what is behind `step`, where it stands, can be redone. */
         ChangeStepsShape: {
-            name: string;
-            purpose: string;
+            readonly name: string;
+            readonly purpose: string;
             /** @description How many edits it has. */
             readonly edits: number;
-            author?: string | null;
+            readonly author: string | null;
             /** Format: date-time */
             readonly created: string;
             /** Format: date-time */
-            edited: string;
-            edited_by?: string | null;
-            revision?: number | null;
-            below?: string | null;
-            became?: number | null;
+            readonly edited: string;
+            readonly edited_by: string | null;
+            readonly revision: number | null;
+            readonly below: string | null;
+            readonly became: number | null;
             /** Format: date-time */
-            accepted?: string | null;
-            version?: number;
-            step: number;
-            steps: components["schemas"]["StepShape"][];
+            readonly accepted: string | null;
+            readonly version: number;
+            readonly step: number;
+            readonly steps: components["schemas"]["StepShape"][];
         };
         ChangeTextShapeRequest: {
             text: string;
@@ -2476,6 +2476,7 @@ export interface components {
             options: string[];
             default: string;
             value: string | null;
+            fields: components["schemas"]["PlaceFieldData"][];
         };
         /**
          * PlaceKind
@@ -2725,24 +2726,15 @@ export interface components {
         };
         /** @description A revision. `change` is the change that was accepted as it. */
         RevisionShape: {
-            number: number;
+            readonly number: number;
             /** Format: date-time */
             readonly created: string;
-            author?: string | null;
-            name?: string;
-            note?: string;
-            change?: string | null;
-            content_hash: string;
+            readonly author: string | null;
+            readonly name: string;
+            readonly note: string;
+            readonly change: string | null;
+            readonly content_hash: string;
             readonly files: number;
-        };
-        /** @description A revision. `change` is the change that was accepted as it. */
-        RevisionShapeRequest: {
-            number: number;
-            author?: string | null;
-            name?: string;
-            note?: string;
-            change?: string | null;
-            content_hash: string;
         };
         /** @description What people call a revision, and what they note about it. */
         RevisionWordsShapeRequest: {
@@ -3020,7 +3012,7 @@ export interface components {
         StepShape: {
             number: number;
             text: string;
-            author?: string | null;
+            readonly author: string | null;
             /** Format: date-time */
             created: string;
         };
@@ -3401,7 +3393,6 @@ export type SchemaReversePathCheck = components['schemas']['ReversePathCheck'];
 export type SchemaReversePathEvidenceData = components['schemas']['ReversePathEvidenceData'];
 export type SchemaRevisionReasonShapeRequest = components['schemas']['RevisionReasonShapeRequest'];
 export type SchemaRevisionShape = components['schemas']['RevisionShape'];
-export type SchemaRevisionShapeRequest = components['schemas']['RevisionShapeRequest'];
 export type SchemaRevisionWordsShapeRequest = components['schemas']['RevisionWordsShapeRequest'];
 export type SchemaRiskGroupData = components['schemas']['RiskGroupData'];
 export type SchemaRole = components['schemas']['Role'];

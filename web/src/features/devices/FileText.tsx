@@ -1,9 +1,8 @@
 import { yaml } from '@codemirror/lang-yaml'
-import { HighlightStyle, syntaxHighlighting } from '@codemirror/language'
 import { EditorState, StateEffect, StateField, type Extension } from '@codemirror/state'
 import { Decoration, EditorView, lineNumbers, type DecorationSet } from '@codemirror/view'
-import { tags } from '@lezer/highlight'
 import { useEffect, useRef } from 'react'
+import { fileColours, fileLooks } from './fileLooks'
 
 /** A piece of the text, by its offsets. */
 export type Piece = { from: number; to: number }
@@ -42,23 +41,6 @@ const marked = StateField.define<DecorationSet>({
   provide: (field) => EditorView.decorations.from(field),
 })
 
-const looks = EditorView.theme({
-  '&': { height: '100%', fontSize: '0.86rem', color: 'var(--ink)', backgroundColor: 'transparent' },
-  '.cm-scroller': { fontFamily: 'var(--font-mono)', lineHeight: '1.55' },
-  '.cm-gutters': { backgroundColor: 'transparent', color: 'var(--soft)', border: 'none', cursor: 'pointer' },
-  '.cm-found, .cm-found span': { backgroundColor: 'var(--warn)', color: 'var(--card)' },
-  '.cm-cited': { backgroundColor: 'var(--warn-wash)', boxShadow: 'inset 4px 0 0 var(--warn)' },
-})
-
-const colours = syntaxHighlighting(
-  HighlightStyle.define([
-    { tag: tags.comment, color: 'var(--soft)', fontStyle: 'italic' },
-    { tag: [tags.propertyName, tags.definition(tags.propertyName)], color: 'var(--link)' },
-    { tag: [tags.string, tags.content], color: 'var(--ink)' },
-    { tag: tags.punctuation, color: 'var(--soft)' },
-  ]),
-)
-
 type FileTextProps = {
   text: string
   line?: number
@@ -92,8 +74,8 @@ export function FileText({ text, line, piece = null, onLine }: FileTextProps) {
         extensions: [
           numbers,
           yaml(),
-          colours,
-          looks,
+          fileColours,
+          fileLooks,
           marked,
           found,
           EditorState.readOnly.of(true),

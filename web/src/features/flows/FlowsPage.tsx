@@ -305,7 +305,7 @@ function Cases() {
           return (
             <li key={each.name}>
               <Link
-                to={to('flows', { from: source, to: destination, as: traffic, size }, each.fail)}
+                to={to('flows', { from: source, to: destination, as: traffic, size }, { fail: each.fail })}
                 className="block h-full rounded-card border border-line bg-paper p-3 text-ink no-underline hover:border-chosen"
               >
                 <strong className="text-link">{each.title}</strong>

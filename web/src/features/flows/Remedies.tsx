@@ -7,7 +7,7 @@ import { useCancel } from '../../api/useCancel'
 import { Button, Panel, Problem } from '../../ui/controls'
 import { EditLines } from '../lens/EditLines'
 import { EvidenceLink } from '../lens/EvidenceLink'
-import { KeepAsDraft } from '../lens/KeepAsDraft'
+import { TakeIntoChange } from '../changes/TakeIntoChange'
 import { useLens } from '../lens/lens'
 import { PatchActions } from '../lens/PatchActions'
 import { useAddress } from '../../ui/address'
@@ -160,7 +160,7 @@ function Card({ remedy, number, purpose }: { remedy: Remedy; number: number; pur
       <p className="mt-1 flex flex-wrap items-start justify-between gap-x-3 gap-y-1 text-sm">
         <span>Then: {remedy.then}</span>
         <PatchActions changes={remedy.changes} name={remedy.text} />
-        <KeepAsDraft text={remedy.text} purpose={purpose} changes={remedy.changes} />
+        <TakeIntoChange text={remedy.text} purpose={purpose} changes={remedy.changes} />
       </p>
     </li>
   )

@@ -1,12 +1,9 @@
-import { Link } from 'react-router'
 import { failureWords } from '../../wording'
-import { useLinkTo } from './lens'
 import { useFailing } from './useFailing'
 
 /** What has failed in the lens, each to be taken back, and the way to all that moves for it. */
 export function FailedThings() {
   const { failed, letWork, letAllWork } = useFailing()
-  const to = useLinkTo()
   if (failed.length === 0) return null
   return (
     <span
@@ -34,9 +31,6 @@ export function FailedThings() {
           take all back
         </button>
       )}
-      <Link to={to('compare')} className="whitespace-nowrap text-sea-ink underline">
-        What moves
-      </Link>
     </span>
   )
 }

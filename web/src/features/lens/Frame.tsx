@@ -14,6 +14,7 @@ import { useCauses } from '../findings/useCauses'
 import { FindAnything } from '../find/FindAnything'
 import { LensBar } from './LensBar'
 import { PageHead } from './PageHead'
+import { useChanges } from './useChanges'
 import { useRevision } from './useRevision'
 import { PlaceContext, useLinkTo } from './lens'
 import { useAddress } from '../../ui/address'
@@ -95,6 +96,11 @@ export function PlainFrame({ username }: { username: string }) {
 const RAIL = [
   { page: 'flows', label: 'Flows', path: 'M4 7h9a5 5 0 0 1 5 5v5M14 13l4 4 4-4' },
   { page: 'routes', label: 'Routes', path: 'M12 21v-7M12 14 6 8V3M12 14l6-6V3M9 5 6 2 3 5M21 5l-3-3-3 3' },
+  {
+    page: 'changes',
+    label: 'Changes',
+    path: 'M6 3v18M6 8c0 5 11 3 11 9M17 17l-3-3M17 17l3-3',
+  },
   { page: 'devices/chart', label: 'Devices', path: 'M4 5h7v5H4zM13 14h7v5h-7zM7 10v6h6' },
 ]
 
@@ -131,7 +137,9 @@ function Rail() {
           to={to(page)}
           className={({ isActive }) =>
             `flex flex-col items-center gap-1 border-l-4 py-2.5 text-sm no-underline hover:bg-card max-md:flex-row max-md:border-b-4 max-md:border-l-0 max-md:px-3 max-md:py-1.5 ${
-              isActive || (page.startsWith('devices') && pathname.includes('/devices/'))
+              isActive ||
+              (page.startsWith('devices') && pathname.includes('/devices/')) ||
+              (page === 'changes' && /\/(compare|history)$/.test(pathname))
                 ? 'border-chosen bg-card font-semibold text-ink'
                 : 'border-transparent text-soft'
             }`
@@ -210,6 +218,31 @@ function UnknownRevision({ title, text, known }: { title: string; text: string; 
   )
 }
 
+/** The address names a change that is not there, or not any more. */
+function UnknownChange({ title, name }: { title: string; name: string }) {
+  const { pathname, search } = useLocation()
+  const without = new URLSearchParams(search)
+  for (const key of ['change', 'base_change'] as const) {
+    const others = without.getAll(key).filter((each) => each !== name)
+    without.delete(key)
+    for (const each of others) without.append(key, each)
+  }
+  return (
+    <main className="p-6">
+      <PageHead title="No such change" of={title} />
+      <div role="alert" className="rounded-card border border-stop bg-stop-wash p-3">
+        <strong className="text-stop">
+          {title} has no change “{name}”.
+        </strong>{' '}
+        It may have been dropped; for a day whoever dropped it can take it back.
+      </div>
+      <p className="mt-3">
+        <Link to={{ pathname, search: `?${without}` }}>The same page without it</Link>
+      </p>
+    </main>
+  )
+}
+
 /** Past the frame: to the page, and to what the page is for. */
 function skips(pathname: string) {
   const page = { id: 'content', label: 'Skip to the page' }
@@ -217,6 +250,9 @@ function skips(pathname: string) {
   if (pathname.endsWith('/flows')) return [page, { id: 'answer', label: 'Skip to the answer' }]
   return [page]
 }
+
+/** Changes, failures, and the same of the pinned lens behind its revision. */
+type Written = [string[], string[], number | null, string[], string[]]
 
 /** The frame of everything about one network: lens, rail, find-anything. */
 export function NetworkFrame({ username }: { username: string }) {
@@ -226,13 +262,33 @@ export function NetworkFrame({ username }: { username: string }) {
   const network = useQuery(networkQuery(slug))
   const asked = useRevision(network.data, slug, params.get('revision'))
   const revision = asked.kind === 'there' ? asked.number : undefined
-  const failed = params.getAll('fail').sort().join('\n')
+  const changes = params.getAll('change')
+  const based = params.getAll('base_change')
+  const known = useChanges(slug, [...changes, ...based])
+  const said = known.kind === 'there' ? known.said : undefined
+  const written = JSON.stringify([
+    changes,
+    params.getAll('fail').sort(),
+    Number(params.get('base_revision')) || null,
+    based,
+    params.getAll('base_fail').sort(),
+  ])
   const place = useMemo(() => {
-    const fail = failed ? failed.split('\n') : undefined
-    return network.data ? { network: network.data, lens: { slug, revision, fail } } : null
-  }, [network.data, slug, revision, failed])
+    const [change, fail, base, baseChange, baseFail] = JSON.parse(written) as Written
+    const some = (names: string[]) => (names.length ? names : undefined)
+    if (!network.data) return null
+    const ofChanges = (names: string[]) => (names.length ? { change: names, said } : {})
+    return {
+      network: network.data,
+      lens: { slug, revision, ...ofChanges(change), fail: some(fail) },
+      pinned: base ? { revision: base, ...ofChanges(baseChange), fail: some(baseFail) } : undefined,
+    }
+  }, [network.data, slug, revision, written, said])
   if (network.isError && !network.data) return <Unopened error={network.error} />
-  if (!place || asked.kind === 'looking') return <Waiting what="Opening the network" />
+  if (!place || asked.kind === 'looking' || known.kind === 'looking')
+    return <Waiting what="Opening the network" />
+  if (known.kind === 'failed') return <Unopened error={known.error} />
+  if (known.kind === 'unknown') return <UnknownChange title={place.network.title} name={known.name} />
   if (asked.kind === 'unnamed') return <NameNewest number={asked.newest} />
   if (asked.kind === 'failed') return <Unopened error={asked.error} />
   if (asked.kind === 'unknown')

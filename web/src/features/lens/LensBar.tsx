@@ -7,7 +7,9 @@ import { useAddress } from '../../ui/address'
 import { moment } from '../../ui/time'
 import { FailedThings } from './FailedThings'
 import { usePlace } from './lens'
-import { OF_ONE_LENS } from './useFailing'
+import { MadeChanges } from './MadeChanges'
+import { PinnedLens } from './PinnedLens'
+import { OF_ONE_LENS } from './useSeeing'
 
 const OF_ONE_REVISION = Object.fromEntries(OF_ONE_LENS.map((key) => [key, null]))
 
@@ -61,7 +63,7 @@ export function LensBar() {
               <span className="text-soft">
                 {moment(revision.created)}
                 {revision.author ? `, ${revision.author}` : ''}
-                {revision.note ? `: ${revision.note}` : ''}
+                {revision.name || revision.note ? `: ${revision.name || revision.note}` : ''}
               </span>
             </ListboxOption>
           ))}
@@ -76,7 +78,9 @@ export function LensBar() {
           revision {newest.number} is newer
         </button>
       )}
+      <MadeChanges />
       <FailedThings />
+      <PinnedLens />
     </span>
   )
 }

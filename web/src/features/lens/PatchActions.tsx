@@ -1,5 +1,6 @@
 import { useMutation } from '@tanstack/react-query'
 import { api, data } from '../../api/client'
+import { through } from '../../api/queries'
 import type { FileChange } from '../../api/types'
 import { Problem } from '../../ui/controls'
 import { downloadText } from '../../ui/download'
@@ -13,7 +14,7 @@ export function PatchActions({ changes, name }: { changes: FileChange[]; name: s
     mutationFn: async (how: 'copied' | 'saved') => {
       const { patch } = await data(
         api.POST('/api/networks/{slug}/patch', {
-          params: { path: { slug: lens.slug }, query: { revision: lens.revision } },
+          params: { path: { slug: lens.slug }, query: through(lens) },
           body: { changes },
         }),
       )

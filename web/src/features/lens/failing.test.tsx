@@ -1,4 +1,4 @@
-import { screen, within } from '@testing-library/react'
+import { screen } from '@testing-library/react'
 import userEvent from '@testing-library/user-event'
 import { Route, Routes } from 'react-router'
 import { expect, test } from 'vitest'
@@ -6,7 +6,7 @@ import { drawAllRows, place, serve, visit } from '../../testing'
 import { failureWords, lensWords } from '../../wording'
 import { FailButton } from './FailButton'
 import { NetworkFrame } from './Frame'
-import { LensesPage } from './LensesPage'
+import { WhatMovesPage } from '../changes/WhatMovesPage'
 
 test.each([
   ['link:harbour', 'link harbour'],
@@ -51,7 +51,7 @@ test('what fails stands in the address and the bar, is asked with, and is taken 
   const both = '/n/net/flows?revision=3&fail=device%3Ar1&fail=link%3Apier'
   expect(screen.getByLabelText('address')).toHaveTextContent(both)
   expect(asked.some((each) => each.includes('fail=device%3Ar1&fail=link%3Apier'))).toBe(true)
-  expect(within(bar).getByRole('link', { name: 'What moves' })).toHaveAttribute(
+  expect(screen.getByRole('link', { name: 'What moves' })).toHaveAttribute(
     'href',
     '/n/net/compare?revision=3&fail=device%3Ar1&fail=link%3Apier',
   )
@@ -106,12 +106,13 @@ const COMPARED = {
 
 test('what moves is told with its warnings, flows, routes and sessions', async () => {
   drawAllRows()
-  const asked = serve(({ pathname }) => (pathname.endsWith('/compare') ? COMPARED : []))
+  const job = { id: 9, status: 'done', step: 'finished', message: '', answer: COMPARED }
+  const asked = serve(({ pathname }) => (pathname.includes('/comparisons') ? job : []))
   const at = place()
-  visit(<LensesPage />, '/n/net/compare', { at: { ...at, lens: { ...at.lens, fail: ['device:r1'] } } })
+  visit(<WhatMovesPage />, '/n/net/compare', { at: { ...at, lens: { ...at.lens, fail: ['device:r1'] } } })
   expect(await screen.findByText('One flow no longer arrives.')).toBeVisible()
   expect(screen.getByText('seen through revision 3, with device r1 failed')).toBeVisible()
-  expect(asked).toContain('GET /api/networks/net/compare?revision=3&fail=device%3Ar1&base_revision=3')
+  expect(asked).toContain('POST /api/networks/net/comparisons?revision=3&fail=device%3Ar1&base_revision=3')
   expect(screen.getByText('one is left')).toBeVisible()
   expect(screen.getByText('and 2 more')).toHaveAttribute('title', 'b, c')
   expect(screen.getByRole('link', { name: 'arrives before, finds no route at r1 now' })).toHaveAttribute(
@@ -126,7 +127,7 @@ test('what moves is told with its warnings, flows, routes and sessions', async (
 
 test('of a lens that is its own revision as it is nothing is asked', async () => {
   const asked = serve(() => [])
-  visit(<LensesPage />, '/n/net/compare')
+  visit(<WhatMovesPage />, '/n/net/compare')
   expect(await screen.findByText(/Both are the same/)).toBeVisible()
-  expect(asked.some((each) => each.includes('/compare'))).toBe(false)
+  expect(asked.some((each) => each.includes('/comparisons'))).toBe(false)
 })

@@ -4,7 +4,6 @@ const VIEWS = {
   routes: 'Route lookup',
   'routes/sessions': 'Sessions',
   'routes/policies': 'Policies',
-  'routes/drafts': 'Drafts',
 }
 
 /** What there is to see about routes. */

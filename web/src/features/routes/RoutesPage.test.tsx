@@ -192,7 +192,7 @@ const edit = {
   edits: [{ file: 'r1.yaml', line: 9, before: '', after: '  set: {local-preference: 151}' }],
 }
 
-test('what it would take is worked out when asked for, and an edit is kept as a draft', async () => {
+test('what it would take is worked out when asked for, and an edit is made a change', async () => {
   const posted: unknown[] = []
   serve(async ({ pathname }, request) => {
     if (pathname.endsWith('/holders')) return holders
@@ -222,9 +222,9 @@ test('what it would take is worked out when asked for, and an edit is kept as a 
       }
       return { id: 6, status: 'done', message: '', answer: [answer] }
     }
-    if (pathname.endsWith('/drafts')) {
-      if (request.method === 'POST') posted.push(await request.json())
-      return {}
+    if (pathname.endsWith('/edits/proposal') || pathname.endsWith('/changes')) {
+      posted.push(await request.json())
+      return pathname.endsWith('/changes') ? { name: 'by-skerry' } : [{ at: ['r1'] }]
     }
     return { devices: [], sites: [], segments: [], outside: [] }
   })
@@ -232,10 +232,12 @@ test('what it would take is worked out when asked for, and an edit is kept as a 
   await userEvent.click(await screen.findByRole('button', { name: 'Work it out' }))
   expect(await screen.findByText(/local preference ≥ 151/)).toBeInTheDocument()
   expect(screen.getByText('it changes routes to 212 prefixes on 3 devices')).toBeInTheDocument()
-  await userEvent.click(screen.getByRole('button', { name: 'Keep as draft' }))
-  expect(await screen.findByRole('link', { name: /kept among the drafts/ })).toBeInTheDocument()
+  await userEvent.click(screen.getByRole('button', { name: 'Make it a change' }))
+  const made = await screen.findByRole('link', { name: /an edit of by-skerry/ })
+  expect(made).toHaveAttribute('href', '/n/net/changes/by-skerry?revision=3&change=by-skerry')
   expect(posted).toEqual([
-    { text: edit.text, purpose: 'traffic goes by skerry for 10.9.0.0/16 at r1', changes: edit.changes },
+    { changes: edit.changes },
+    { purpose: 'traffic goes by skerry for 10.9.0.0/16 at r1', edits: [{ at: ['r1'] }] },
   ])
   await userEvent.click(screen.getByText('the lines it changes'))
   expect(screen.getByText('+ set: {local-preference: 151}')).toBeVisible()

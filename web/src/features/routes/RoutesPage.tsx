@@ -116,7 +116,7 @@ function Start() {
             each.route && (
               <li key={each.name}>
                 <Link
-                  to={to('routes', { q: each.route.to, device: each.route.at }, each.fail)}
+                  to={to('routes', { q: each.route.to, device: each.route.at }, { fail: each.fail })}
                   className="block h-full rounded-card border border-line bg-paper p-3 text-ink no-underline hover:border-chosen"
                 >
                   <strong className="text-link">{each.title}</strong>

@@ -5,7 +5,7 @@ import { useCancel } from '../../api/useCancel'
 import { Button, Mono, Panel, Problem, Waiting, sentence } from '../../ui/controls'
 import { EditLines } from '../lens/EditLines'
 import { EvidenceLink } from '../lens/EvidenceLink'
-import { KeepAsDraft } from '../lens/KeepAsDraft'
+import { TakeIntoChange } from '../changes/TakeIntoChange'
 import { useLens } from '../lens/lens'
 import { PatchActions } from '../lens/PatchActions'
 import { useAddress } from '../../ui/address'
@@ -105,7 +105,7 @@ function Changes({ answer, purpose }: { answer: WouldTake; purpose: string }) {
             <span className="block text-sm text-soft">it {edit.moves.text}</span>
           </span>
           <PatchActions changes={edit.changes} name={edit.text} />
-          <KeepAsDraft text={edit.text} purpose={`traffic goes by ${purpose}`} changes={edit.changes} />
+          <TakeIntoChange text={edit.text} purpose={`traffic goes by ${purpose}`} changes={edit.changes} />
           <details className="w-full">
             <summary className="w-fit cursor-pointer text-sm text-link">the lines it changes</summary>
             <EditLines edits={edit.edits} />

@@ -1,70 +1,18 @@
-import { useQuery } from '@tanstack/react-query'
 import { useMemo } from 'react'
 import { Link } from 'react-router'
-import { lensesQuery, revisionsQuery } from '../../api/queries'
 import type { ComparedFlow, Comparison, RouteGroup } from '../../api/types'
 import { useAddress } from '../../ui/address'
-import { Panel, Problem, Waiting } from '../../ui/controls'
+import { Panel } from '../../ui/controls'
 import { DataTable, type Column } from '../../ui/DataTable'
-import { Select } from '../../ui/fields'
-import { moment } from '../../ui/time'
-import { lensWords, SHIFT_WORDS, VERDICT_WORDS } from '../../wording'
-import { EvidenceLink } from './EvidenceLink'
-import { usePlace, useLinkTo } from './lens'
-import { Named } from './Named'
-import { PageHead } from './PageHead'
-
-/** All that is not the same in the lens as in a revision as it is: its own, or another one. */
-export function LensesPage() {
-  const { lens } = usePlace()
-  const [params, change] = useAddress()
-  const revisions = useQuery(revisionsQuery(lens.slug))
-  const asked = Number(params.get('base'))
-  const base = revisions.data?.some(({ number }) => number === asked) ? asked : lens.revision
-  const isSame = base === lens.revision && !lens.fail?.length
-  const found = useQuery({ ...lensesQuery(lens, base), enabled: !isSame })
-  return (
-    <div className="flex h-full min-h-0 flex-col gap-3">
-      <div className="flex flex-wrap items-baseline gap-x-3 gap-y-1">
-        <PageHead title="What moves" shown="text-lg font-semibold" />
-        <label className="flex items-baseline gap-2">
-          compared with
-          <Select
-            room="dense"
-            value={base ?? ''}
-            onChange={(event) =>
-              change({ base: Number(event.target.value) === lens.revision ? null : event.target.value })
-            }
-          >
-            {(revisions.data ?? []).map((revision) => (
-              <option key={revision.number} value={revision.number}>
-                revision {revision.number}, {moment(revision.created)}
-                {revision.number === lens.revision ? ', as it is' : ''}
-              </option>
-            ))}
-          </Select>
-        </label>
-        <span className="text-soft">seen through {lensWords(lens)}</span>
-      </div>
-      {isSame ? (
-        <p>
-          Both are the same. Let something fail on the chart, at a hop or in a device’s sheet, or compare with
-          another revision.
-        </p>
-      ) : found.isError ? (
-        <Problem error={found.error} />
-      ) : found.data ? (
-        <Moved found={found.data} />
-      ) : (
-        <Waiting what="Comparing every flow that may move" />
-      )}
-    </div>
-  )
-}
+import { SHIFT_WORDS, VERDICT_WORDS } from '../../wording'
+import { EvidenceLink } from '../lens/EvidenceLink'
+import { useLinkTo } from '../lens/lens'
+import { Named } from '../lens/Named'
 
 const VIEWS = ['flows', 'routes', 'more'] as const
 
-function Moved({ found }: { found: Comparison }) {
+/** All that is not the same in two lenses: in a sentence, with what looks like a mistake, and in tables. */
+export function Moved({ found }: { found: Comparison }) {
   const [params, change] = useAddress()
   const view = VIEWS.find((each) => each === params.get('moved')) ?? 'flows'
   const more = [found.sessions, found.adjacencies].flatMap(({ up, down }) => [...up, ...down]).length

@@ -1,0 +1,57 @@
+import { useQuery } from '@tanstack/react-query'
+import { revisionsQuery } from '../../api/queries'
+import { Select } from '../../ui/fields'
+import { moment } from '../../ui/time'
+import { lensWords } from '../../wording'
+import { usePlace } from '../lens/lens'
+import { PageHead } from '../lens/PageHead'
+import { useSeeing } from '../lens/useSeeing'
+import { ChangeTabs } from './ChangeTabs'
+import { Compared } from './Compared'
+
+/** All that is not the same in the lens as in the pinned one; without that, as in its revision as it is. */
+export function WhatMovesPage() {
+  const { lens, pinned } = usePlace()
+  const { see } = useSeeing()
+  const revisions = useQuery(revisionsQuery(lens.slug))
+  const base = pinned ?? { revision: lens.revision }
+  const isSame = lensWords(base) === lensWords(lens)
+  return (
+    <div className="flex h-full min-h-0 flex-col gap-3">
+      <ChangeTabs />
+      <div className="flex flex-wrap items-baseline gap-x-3 gap-y-1">
+        <PageHead title="What moves" shown="text-lg font-semibold" />
+        <span className="text-soft">seen through {lensWords(lens)}</span>
+        <label className="flex items-baseline gap-2">
+          compared with
+          <Select
+            room="dense"
+            value={pinned?.change || pinned?.fail ? 'pinned' : (base.revision ?? '')}
+            onChange={({ target }) => {
+              if (target.value === 'pinned') return
+              const isOwn = Number(target.value) === lens.revision
+              see({ base_revision: isOwn ? [] : [target.value], base_change: [], base_fail: [] })
+            }}
+          >
+            {(pinned?.change || pinned?.fail) && <option value="pinned">{lensWords(pinned)}</option>}
+            {(revisions.data ?? []).map((revision) => (
+              <option key={revision.number} value={revision.number}>
+                revision {revision.number}
+                {revision.name && ` “${revision.name}”`}, {moment(revision.created)}
+                {revision.number === lens.revision ? ', as it is' : ''}
+              </option>
+            ))}
+          </Select>
+        </label>
+      </div>
+      {isSame ? (
+        <p>
+          Both are the same. Open a change, let something fail on the chart, at a hop or in a device’s sheet,
+          or compare with another revision.
+        </p>
+      ) : (
+        <Compared lens={lens} base={base} />
+      )}
+    </div>
+  )
+}
