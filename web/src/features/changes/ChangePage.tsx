@@ -69,12 +69,13 @@ type View = keyof typeof VIEWS
 function Opened({ change, seen, isStale }: { change: ChangeSteps; seen: SeenChange; isStale: boolean }) {
   const { network, lens, pinned } = usePlace()
   const [params, setParams] = useAddress()
-  const [adding] = useAdding()
+  const [adding, setAdding] = useAdding()
   const edits = seen.edits.map((each) => each.edit)
   const doing = useChange(change, edits)
   const isOpen = change.became === null && network.role !== 'viewer'
   const conflicts = seen.edits.filter((each) => each.conflict).length
   const view: View = params.get('show') === 'lines' ? 'lines' : 'moves'
+  const isTyping = isOpen && adding?.kind === 'text'
   const isMade = edits.some((edit) => !edit.off)
   return (
     <div className="grid min-h-0 flex-1 gap-3 lg:grid-cols-[minmax(22rem,27rem)_minmax(0,1fr)]">
@@ -97,16 +98,19 @@ function Opened({ change, seen, isStale }: { change: ChangeSteps; seen: SeenChan
             <button
               key={each}
               type="button"
-              aria-pressed={view === each}
-              onClick={() => setParams({ show: each === 'moves' ? null : each }, { quiet: true })}
-              className={`rounded-md border px-3 py-1 ${view === each ? 'border-ink bg-ink text-paper' : 'border-line bg-card text-ink'}`}
+              aria-pressed={!isTyping && view === each}
+              onClick={() => {
+                setParams({ show: each === 'moves' ? null : each }, { quiet: true })
+                if (isTyping) setAdding(null)
+              }}
+              className={`rounded-md border px-3 py-1 ${!isTyping && view === each ? 'border-ink bg-ink text-paper' : 'border-line bg-card text-ink'}`}
             >
               {VIEWS[each]}
             </button>
           ))}
           <ChangeLinks name={change.name} isMade={isMade} />
         </div>
-        {isOpen && adding?.kind === 'text' ? (
+        {isTyping ? (
           <TextEdit adding={adding} edits={edits} doing={doing} />
         ) : view === 'lines' ? (
           <Panel>

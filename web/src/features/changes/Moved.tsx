@@ -8,6 +8,7 @@ import { SHIFT_WORDS, VERDICT_WORDS } from '../../wording'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { useLinkTo } from '../lens/lens'
 import { Named } from '../lens/Named'
+import { ChangeIt } from './ChangeIt'
 
 const VIEWS = ['flows', 'routes', 'more'] as const
 
@@ -68,7 +69,14 @@ function Warnings({ found }: { found: Comparison }) {
       <ul className="mt-1 ml-4 list-disc text-sm">
         {warning.evidence.map((evidence) => (
           <li key={evidence.text}>
-            <Named text={evidence.text} /> <EvidenceLink file={evidence.file} line={evidence.line} />
+            <Named text={evidence.text} /> <EvidenceLink file={evidence.file} line={evidence.line} />{' '}
+            {evidence.file && evidence.line && (
+              <ChangeIt
+                adding={{ kind: 'text', file: evidence.file, line: evidence.line }}
+                about={`${evidence.file}:${evidence.line}`}
+                label="edit there"
+              />
+            )}
           </li>
         ))}
       </ul>
@@ -84,10 +92,10 @@ function Flows({ flows }: { flows: ComparedFlow[] }) {
         title: 'from',
         text: (flow) => flow.from,
         show: (flow) => <End flow={flow} end="from" />,
-        width: '12rem',
+        width: '9rem',
       },
-      { title: 'to', text: (flow) => flow.to, show: (flow) => <End flow={flow} end="to" />, width: '12rem' },
-      { title: 'traffic', text: (flow) => flow.as || 'ping', width: '6.5rem' },
+      { title: 'to', text: (flow) => flow.to, show: (flow) => <End flow={flow} end="to" />, width: '10rem' },
+      { title: 'traffic', text: (flow) => flow.as || 'ping', width: '5.5rem' },
       {
         title: 'what moves',
         text: (flow) => SHIFT_WORDS[flow.shift],
@@ -102,7 +110,7 @@ function Flows({ flows }: { flows: ComparedFlow[] }) {
             {SHIFT_WORDS[flow.shift]}
           </span>
         ),
-        width: '10rem',
+        width: '8.5rem',
       },
       {
         title: 'before and now',
@@ -119,7 +127,7 @@ function Flows({ flows }: { flows: ComparedFlow[] }) {
             <Named text={flow.text} />
           </Link>
         ),
-        width: 'minmax(18rem,1fr)',
+        width: 'minmax(14rem,1fr)',
       },
     ],
     [to],

@@ -49,7 +49,11 @@ function useWriting({ edits, doing }: Pick<PlaceFormProps, 'edits' | 'doing'>) {
 export function PlaceForm(props: PlaceFormProps) {
   const { device, at, goTo } = props
   const lens = useLens()
-  const place = useQuery({ ...placeQuery(lens, device, at), placeholderData: undefined })
+  const place = useQuery({
+    ...placeQuery(lens, device, at),
+    // Another version of the change shows the same place; what is typed stays.
+    placeholderData: (before) => (before?.at.join('\n') === at.join('\n') ? before : undefined),
+  })
   return (
     <div className="mt-2">
       <nav aria-label="Place" className="mb-2 flex flex-wrap items-baseline gap-1">

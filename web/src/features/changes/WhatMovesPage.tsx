@@ -12,7 +12,7 @@ import { Compared } from './Compared'
 /** All that is not the same in the lens as in the pinned one; without that, as in its revision as it is. */
 export function WhatMovesPage() {
   const { lens, pinned } = usePlace()
-  const { see } = useSeeing()
+  const { see, pin } = useSeeing()
   const revisions = useQuery(revisionsQuery(lens.slug))
   const base = pinned ?? { revision: lens.revision }
   const isSame = lensWords(base) === lensWords(lens)
@@ -43,6 +43,14 @@ export function WhatMovesPage() {
             ))}
           </Select>
         </label>
+        <button
+          type="button"
+          className="text-link hover:underline"
+          title="Keep what is seen now as the second lens, and compare with it whatever is seen next"
+          onClick={pin}
+        >
+          Compare others with this
+        </button>
       </div>
       {isSame ? (
         <p>

@@ -54,7 +54,7 @@ const SITES_FIRST = 1500
 type ChartedProps = { chart: Chart; places: ReturnType<typeof usePlaces>; known: Places }
 
 function Charted({ chart, places, known }: ChartedProps) {
-  const lens = useLens()
+  const { lens, pinned } = usePlace()
   const [params, change] = useAddress()
   const unfolded = params.get('hosts')
   const hosts = unfolded === 'all' ? 'all' : (unfolded?.split(',').filter(Boolean) ?? [])
@@ -72,6 +72,10 @@ function Charted({ chart, places, known }: ChartedProps) {
   const compared = useQuery({
     ...compareQuery(lens, question ?? { from: '', to: '', as: '' }, other ?? NO_OTHER),
     enabled: asksFlow && other !== null,
+  })
+  const before = useQuery({
+    ...flowQuery({ slug: lens.slug, ...pinned }, question ?? { from: '', to: '', as: '' }),
+    enabled: asksFlow && pinned !== undefined && other === null,
   })
   const sessions = useQuery({ ...sessionsQuery(lens), enabled: needsSessions(layer) })
   const [said, setSaid] = useState('')
@@ -93,7 +97,8 @@ function Charted({ chart, places, known }: ChartedProps) {
     sessions: sessions.data?.sessions ?? [],
   })
   const isOne = asksFlow && flow.data?.classes.length === 0
-  const answers = isOne ? [flow.data, compared.data?.other] : []
+  const second = other ? compared.data?.other : pinned && before.data
+  const answers = isOne ? [flow.data, second] : []
   const paths = answers.flatMap((answer) => (answer ? [flowPath(answer, drawn.parts)] : []))
   const link = params.get('link')
   const segment = chart.segments.find((each) => link !== null && each.id === Number(link)) ?? null
@@ -158,6 +163,7 @@ function Charted({ chart, places, known }: ChartedProps) {
                 question={question}
                 other={other}
                 difference={compared.data?.sentence ?? null}
+                before={!other && pinned ? { of: lensWords(pinned), sentence: before.data?.sentence } : null}
                 device={device}
                 flow={flow.data}
                 sentence={
@@ -397,13 +403,15 @@ type FlowLineProps = {
   question: FlowQuestion
   sentence: string
   other: OtherFlow | null
+  /** The same flow in the second lens. */
+  before: { of: string; sentence: string | undefined } | null
   difference: string | null
   /** What is chosen on the chart: its hop is shown first. */
   device: string | null
   flow: Flow | undefined
 }
 
-function FlowLine({ question, sentence, other, difference, device, flow }: FlowLineProps) {
+function FlowLine({ question, sentence, other, before, difference, device, flow }: FlowLineProps) {
   const [, change] = useAddress()
   const to = useLinkTo()
   const address = addressOf(question)
@@ -425,6 +433,12 @@ function FlowLine({ question, sentence, other, difference, device, flow }: FlowL
               {other.other_from} → {other.other_to}
             </strong>{' '}
             (blue, outside): {difference ?? 'following it…'}
+          </span>
+        )}
+        {before && (
+          <span className="block">
+            <strong>Before</strong> ({before.of}; blue, outside):{' '}
+            {before.sentence ? <Named text={before.sentence} /> : 'following it…'}
           </span>
         )}
       </span>

@@ -2,6 +2,7 @@ import { useQuery } from '@tanstack/react-query'
 import { Link } from 'react-router'
 import { deviceQuery, findingsQuery } from '../../api/queries'
 import { Panel, Problem, Severity, Waiting } from '../../ui/controls'
+import { ChangeIt } from '../changes/ChangeIt'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { FailButton } from '../lens/FailButton'
 import { useFileLink, useLens, useLinkTo } from '../lens/lens'
@@ -39,6 +40,12 @@ export function DeviceSheet({ name, onUnfold, onFoldSite }: DeviceSheetProps) {
       <p className="mt-1 flex flex-wrap gap-x-4">
         {device.data.file && <Link to={file(device.data.file, device.data.line)}>Its file</Link>}
         <Link to={to('routes', { table: name })}>Its table</Link>
+        <ChangeIt
+          adding={{ kind: 'place', device: name, at: [] }}
+          about={name}
+          label="Change it"
+          className="underline"
+        />
         <Link to={to('flows', { from: name })}>Ask a flow from here</Link>
         <Link to={to('flows', { to: name })}>… to here</Link>
         {onUnfold && role !== 'host' && (

@@ -6,6 +6,7 @@ import { useAddress, useTyped } from '../../ui/address'
 import { Panel, Problem, Waiting } from '../../ui/controls'
 import { Input, SearchInput } from '../../ui/fields'
 import { sortedByName } from '../../ui/natural'
+import { ChangeIt } from '../changes/ChangeIt'
 import { useLens } from '../lens/lens'
 import { placesOf } from './places'
 
@@ -78,8 +79,13 @@ function FileView({ path }: { path: string }) {
     <Panel
       title={path}
       aside={
-        <span className="text-soft">
-          {line ? `line ${line} is cited` : 'read-only; a click on a line number makes a link to it'}
+        <span className="flex gap-4 text-soft">
+          {line ? `line ${line} is cited` : 'a click on a line number makes a link to it'}
+          <ChangeIt
+            adding={{ kind: 'text', file: path, line }}
+            about={line ? `${path}:${line}` : path}
+            label={line ? 'Edit there' : 'Edit it'}
+          />
         </span>
       }
       className="flex min-h-0 flex-col"

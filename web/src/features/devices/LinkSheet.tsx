@@ -4,6 +4,7 @@ import { Link } from 'react-router'
 import { findingsQuery, flowsOverQuery } from '../../api/queries'
 import type { ChartSegment, FlowOver } from '../../api/types'
 import { Mono, Panel, Problem, Severity, Waiting } from '../../ui/controls'
+import { ChangeIt } from '../changes/ChangeIt'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { FailButton } from '../lens/FailButton'
 import { useLens, useLinkTo } from '../lens/lens'
@@ -46,6 +47,12 @@ export function LinkSheet({ segment }: { segment: ChartSegment }) {
             <div className="mt-1 flex flex-wrap gap-2">
               <FailButton name={`interface:${end.device}:${end.interface}`} what="it" />
               <FailButton name={`direction:${end.device}:${end.interface}`} what="what it sends" />
+              <ChangeIt
+                adding={{ kind: 'place', device: end.device, at: ['interfaces', end.interface] }}
+                about={`${end.device} ${end.interface}`}
+                label="Change it"
+                className="text-sm"
+              />
             </div>
           </li>
         ))}

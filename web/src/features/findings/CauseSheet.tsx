@@ -5,6 +5,7 @@ import { api, data } from '../../api/client'
 import { Button, Panel, Problem, Severity } from '../../ui/controls'
 import { TextField } from '../../ui/fields'
 import { useEscape } from '../../ui/useEscape'
+import { ChangeIt } from '../changes/ChangeIt'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { useLens, useLinkTo, usePlace } from '../lens/lens'
 import { type Cause } from './causes'
@@ -43,7 +44,15 @@ export function CauseSheet({ cause, onClose }: { cause: Cause; onClose: () => vo
       <ul className="divide-y divide-line border-y border-line">
         {cause.findings.map((finding) => (
           <li key={finding.key} className="py-1.5">
-            {finding.text} <EvidenceLink file={finding.file} line={finding.line} />
+            {finding.text} <EvidenceLink file={finding.file} line={finding.line} />{' '}
+            {finding.file && finding.line && (
+              <ChangeIt
+                adding={{ kind: 'text', file: finding.file, line: finding.line }}
+                about={`${finding.file}:${finding.line}`}
+                label="edit there"
+                className="text-sm"
+              />
+            )}
           </li>
         ))}
       </ul>

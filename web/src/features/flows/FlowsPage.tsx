@@ -6,6 +6,7 @@ import type { Direction, Flow } from '../../api/types'
 import { Panel, Problem, Waiting } from '../../ui/controls'
 import { useLens, useLinkTo, usePlace } from '../lens/lens'
 import { useAddress } from '../../ui/address'
+import { Before } from './Before'
 import { Causes } from './Causes'
 import { Compare } from './Compare'
 import { Facts } from './Facts'
@@ -20,6 +21,7 @@ import { Remedies } from './Remedies'
 import { SaveQuestion } from './SaveQuestion'
 import type { HopRef } from './strip/graph'
 import { hopAt } from './strip/HopTile'
+import { merged } from './strip/moments'
 import { layoutStrip } from './strip/layout'
 import { StripView } from './strip/StripView'
 import { useFolds } from './strip/useFolds'
@@ -67,20 +69,29 @@ export function FlowsPage() {
 const BESIDE = 5
 
 function Answer({ question }: { question: FlowQuestion }) {
-  const lens = useLens()
+  const { lens, pinned } = usePlace()
   const flow = useQuery(flowQuery(lens, question))
+  const before = useQuery({
+    ...flowQuery({ slug: lens.slug, ...pinned }, question),
+    enabled: Boolean(pinned),
+  })
+  const shownFlow = useMemo(
+    () => (flow.data && pinned && before.data ? merged(flow.data, before.data) : null),
+    [flow.data, pinned, before.data],
+  )
   const [params, change] = useAddress()
   const { open, turn } = useFolds()
-  const strip = useMemo(() => (flow.data ? layoutStrip(flow.data, open) : null), [flow.data, open])
+  const drawn = shownFlow ?? flow.data
+  const strip = useMemo(() => (drawn ? layoutStrip(drawn, open) : null), [drawn, open])
   const select = useCallback(
     (ref: HopRef) => change({ hop: `${ref.way}.${ref.branch}.${ref.hop}` }),
     [change],
   )
   if (flow.isError) return <Problem error={flow.error} />
-  if (flow.isPending || !strip) return <Waiting what="Following the packets" />
+  if (flow.isPending || !strip || !drawn) return <Waiting what="Following the packets" />
   const chosen = parseRef(params.get('hop'))
-  const shown = chosen && hopAt(flow.data, chosen) ? chosen : deciding(flow.data)
-  const direction = shown.way === 'forward' ? flow.data.forward : flow.data.return
+  const shown = chosen && hopAt(drawn, chosen) ? chosen : deciding(flow.data)
+  const direction = shown.way === 'forward' ? drawn.forward : drawn.return
   const branch = direction?.branches[shown.branch]
   const hop = branch?.hops[shown.hop]
   const table = params.get('as_table') === 'yes'
@@ -104,6 +115,10 @@ function Answer({ question }: { question: FlowQuestion }) {
         question={question}
         device={chosen && hop && !hop.outside ? hop.device : undefined}
       />
+      {before.isError && <Problem error={before.error} what="The second lens is not shown." />}
+      {pinned && shownFlow && before.data && (
+        <Before flow={before.data} moved={shownFlow.moved} pinned={pinned} />
+      )}
       {flow.data.doubt && <Outcomes doubt={flow.data.doubt} />}
       <div className={`grid items-start gap-3 ${long ? '' : 'lg:grid-cols-[minmax(0,1fr)_21rem]'}`}>
         <Panel className="min-w-0">
@@ -115,7 +130,7 @@ function Answer({ question }: { question: FlowQuestion }) {
             </>
           ) : (
             <StripView
-              flow={flow.data}
+              flow={drawn}
               outcome={flow.data.doubt?.outcomes[0]}
               strip={strip}
               selected={shown}

@@ -43,7 +43,9 @@ export function LensBar() {
       <Listbox value={shown} onChange={(revision: Revision | null) => revision && look(revision.number)}>
         <ListboxButton className="flex items-baseline gap-2 rounded-md border border-sea-soft px-3 py-1 whitespace-nowrap text-sea-ink hover:border-sea-ink">
           <span className="text-sea-soft">Revision</span> <span className="font-semibold">{number}</span>{' '}
-          <span className="text-sea-soft max-lg:hidden">{shown && moment(shown.created)}</span>{' '}
+          <span className={`text-sea-soft ${lens.change || lens.fail ? 'max-2xl:hidden' : 'max-lg:hidden'}`}>
+            {shown && moment(shown.created)}
+          </span>{' '}
           <span aria-hidden className="text-sea-soft">
             ▾
           </span>

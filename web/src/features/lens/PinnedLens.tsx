@@ -32,7 +32,7 @@ export function PinnedLens() {
       {(change || fail) && moves}
       <button
         type="button"
-        className={`${look} max-lg:hidden`}
+        className={`${look} max-2xl:hidden`}
         title="Keep what is seen now as the second lens, and compare with it whatever is seen next"
         onClick={pin}
       >

@@ -11,6 +11,7 @@ import { HolderList } from './HolderList'
 import { RouteTabs } from './RouteTabs'
 import { RouteTable } from './RouteTable'
 import { WhyPanel } from './WhyPanel'
+import { WhyBefore } from './WhyBefore'
 import { sortedByName } from '../../ui/natural'
 import { Input, Select } from '../../ui/fields'
 import { Named } from '../lens/Named'
@@ -159,7 +160,12 @@ function Answer({ q }: { q: string }) {
           onChoose={(name, table) => change({ device: name, vrf: table === 'default' ? null : table })}
         />
         <div className="min-h-0 min-w-0 overflow-auto">
-          {device && <WhyPanel q={q} device={device} vrf={vrf} />}
+          {device && (
+            <div className="grid gap-3">
+              <WhyPanel q={q} device={device} vrf={vrf} />
+              <WhyBefore q={q} device={device} vrf={vrf} />
+            </div>
+          )}
         </div>
       </div>
     </>

@@ -10,8 +10,18 @@ import { depth, ladderRungs, neighbourOf } from './ladder'
 import { Named } from '../lens/Named'
 import { hopWords } from '../../wording'
 
-/** Why one device chose its route, or why it has none. */
-export function WhyPanel({ q, device, vrf }: { q: string; device: string; vrf: string }) {
+/** Why one device chose its route, or why it has none; `before`: in what other lens, in words. */
+export function WhyPanel({
+  q,
+  device,
+  vrf,
+  before,
+}: {
+  q: string
+  device: string
+  vrf: string
+  before?: string
+}) {
   const why = useQuery(whyQuery(useLens(), q, device, vrf))
   const to = useLinkTo()
   if (why.isError) return <Problem error={why.error} />
@@ -21,7 +31,8 @@ export function WhyPanel({ q, device, vrf }: { q: string; device: string; vrf: s
   return (
     <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
       <Panel
-        title={why.data.matched ? `Why ${device} chose it` : `Why ${device} has none`}
+        title={whyTitle(device, why.data.matched !== null, before)}
+        className={before ? 'border-dashed' : ''}
         aside={
           <span className="flex gap-4 text-soft">
             <span>{count === 1 ? '1 candidate' : `${count} candidates`}</span>
@@ -45,7 +56,7 @@ export function WhyPanel({ q, device, vrf }: { q: string; device: string; vrf: s
           <Steps steps={why.data.redistributions} />
         </Panel>
       )}
-      {ours && why.data.matched && why.data.candidates.some((each) => each.lost_on) && (
+      {!before && ours && why.data.matched && why.data.candidates.some((each) => each.lost_on) && (
         <WouldTakePanel
           key={`${why.data.matched} ${device} ${vrf}`}
           prefix={why.data.matched}
@@ -53,9 +64,15 @@ export function WhyPanel({ q, device, vrf }: { q: string; device: string; vrf: s
           vrf={vrf}
         />
       )}
-      <Behind why={why.data} q={q} />
+      {!before && <Behind why={why.data} q={q} />}
     </div>
   )
+}
+
+function whyTitle(device: string, has: boolean, before?: string): string {
+  if (before)
+    return has ? `Before (${before}): why ${device} chose it` : `Before (${before}): why ${device} had none`
+  return has ? `Why ${device} chose it` : `Why ${device} has none`
 }
 
 /** More columns than this do not fit; the rest is told. */

@@ -79,12 +79,17 @@ export function HopTile({ tile, flow, selected, unfolded, onSelect, onFold }: Ho
       className={`relative h-[60px] w-full rounded-tile bg-card text-left hover:bg-sunk ${
         stopped
           ? 'border-2 border-stop px-[7px] py-[3px] aria-pressed:bg-stop-wash'
-          : 'border border-line px-2 py-1 aria-pressed:border-chosen aria-pressed:bg-chosen-wash'
+          : `border px-2 py-1 aria-pressed:border-chosen aria-pressed:bg-chosen-wash ${MOMENT_LOOK[tile.moment]}`
       }`}
     >
       <div className="leading-tight font-semibold">
         <DeviceName name={tile.device} />
       </div>
+      {tile.moment !== 'both' && (
+        <span className="absolute right-1 bottom-0.5 text-xs leading-none font-semibold text-soft">
+          {tile.moment === 'now' ? 'new' : 'before'}
+        </span>
+      )}
       <div
         className={`truncate text-xs leading-tight ${
           stopped ? 'font-semibold text-stop' : telling ? 'font-semibold text-ink' : 'text-soft'
@@ -110,6 +115,13 @@ export function HopTile({ tile, flow, selected, unfolded, onSelect, onFold }: Ho
       {unfolded && <span className="sr-only">one of several that are alike</span>}
     </button>
   )
+}
+
+/** Where two lenses are drawn: what is on the way in both, only now, or only before. */
+const MOMENT_LOOK: Record<Tile['moment'], string> = {
+  both: 'border-line',
+  now: 'border-go',
+  before: 'border-dashed border-edge text-soft',
 }
 
 /** Names so long are cut in their middle: those of one network often begin alike. */

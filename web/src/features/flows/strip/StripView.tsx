@@ -291,17 +291,21 @@ function WireLine({ wire, sheet, x }: WireProps) {
   }
   const width = wire.dead ? 2 : 1.5 + 2.5 * wire.share
   return (
-    <g className={wire.dead ? 'stroke-line' : 'stroke-go'} data-wire>
+    <g
+      className={wire.dead ? 'stroke-line' : wire.moment === 'before' ? 'stroke-soft' : 'stroke-go'}
+      data-wire
+      data-moment={wire.moment}
+    >
       <path
         d={pathOf(points)}
         fill="none"
         strokeWidth={width}
-        strokeDasharray={wire.dead ? '3 5' : undefined}
+        strokeDasharray={wire.dead ? '3 5' : wire.moment === 'before' ? '7 5' : undefined}
       />
       {head && (
         <path
           stroke="none"
-          className="fill-go"
+          className={wire.moment === 'before' ? 'fill-soft' : 'fill-go'}
           d={`M${head.x} ${head.y} l${sheet.rightwards ? -ARROW - 2 : ARROW + 2} ${-ARROW + 0.5} v${2 * ARROW - 1} z`}
         />
       )}

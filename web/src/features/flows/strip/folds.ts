@@ -17,7 +17,7 @@ export function foldsOf(graph: WayGraph, columns: Map<string, number>): Fold[] {
     // Ends are always shown by name.
     const end = visit.ghost || !entered.has(visit.id) || visit.look !== '' ? visit.id : ''
     const share = visit.share === null ? '?' : visit.share.toFixed(6)
-    colours.set(visit.id, `${columns.get(visit.id)} ${share} ${end}`)
+    colours.set(visit.id, `${columns.get(visit.id)} ${share} ${visit.moment} ${end}`)
   }
   for (let classes = 0, found = new Set(colours.values()).size; found !== classes;) {
     classes = found

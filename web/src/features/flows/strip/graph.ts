@@ -4,6 +4,12 @@ import { tone } from '../verdicts'
 /** Which hop a tile stands for: a branch's hop in one direction. */
 export type HopRef = { way: 'forward' | 'return'; branch: number; hop: number }
 
+/** Of two lenses: in which of them a way is taken. */
+export type Moment = 'both' | 'now' | 'before'
+
+/** A direction whose branches may be of two lenses; without moments all are of the one that is asked. */
+export type Drawn = Direction & { moments?: Moment[] }
+
 /** One visit of a device on its way through a direction. A loop visits a device again, as a node of its own. */
 export type Visit = {
   id: string
@@ -19,26 +25,33 @@ export type Visit = {
   share: number | null
   /** Tells what a device does that others like it do not. */
   look: string
+  moment: Moment
 }
 
 /** From one visit to the next. */
-export type Step = { from: string; to: string; share: number; dead: boolean }
+export type Step = { from: string; to: string; share: number; dead: boolean; moment: Moment }
+
+/** In which lenses something is that is in either of two. */
+export const joined = (one: Moment, other: Moment): Moment => (one === other ? one : 'both')
 
 /** One direction as a graph without cycles, its visits in order of the branches. */
 export type WayGraph = { way: HopRef['way']; visits: Visit[]; steps: Step[]; goal: string }
 
 /** Joins the branches of a direction where they meet, visit by visit. */
-export function wayGraph(way: HopRef['way'], direction: Direction): WayGraph {
+export function wayGraph(way: HopRef['way'], direction: Drawn): WayGraph {
   const visits: Visit[] = []
   const steps = new Map<string, Step>()
   const onward = new Map<string, Set<string>>()
   const shares = new Map<string, Map<string, number>>()
-  const place = (device: string, taken: Set<string>, before: string | null): Visit => {
+  const place = (device: string, taken: Set<string>, before: string | null, moment: Moment): Visit => {
     const known = visits.filter((each) => each.device === device)
     const fits = known.find(
       (each) => !taken.has(each.id) && (before === null || !leads(onward, each.id, before)),
     )
-    if (fits) return fits
+    if (fits) {
+      fits.moment = joined(fits.moment, moment)
+      return fits
+    }
     const visit: Visit = {
       id: `${way} ${device}${known.length > 0 ? ` ${known.length + 1}` : ''}`,
       device,
@@ -48,37 +61,43 @@ export function wayGraph(way: HopRef['way'], direction: Direction): WayGraph {
       ghost: false,
       share: 0,
       look: '',
+      moment,
     }
     visits.push(visit)
     return visit
   }
-  const join = (from: string, to: string, share: number, dead: boolean) => {
+  const join = (from: string, to: string, share: number, dead: boolean, moment: Moment) => {
     const key = `${from}\n${to}`
-    const step = steps.get(key) ?? { from, to, share: 0, dead }
-    step.share = Math.min(1, step.share + share)
+    const step = steps.get(key) ?? { from, to, share: 0, dead, moment }
+    // What both take is as wide as it is now; branches of now come first.
+    if (moment !== 'before' || step.moment === 'before') step.share = Math.min(1, step.share + share)
+    step.moment = joined(step.moment, moment)
     steps.set(key, step)
     onward.set(from, (onward.get(from) ?? new Set()).add(to))
   }
   direction.branches.forEach((branch, number) => {
+    const moment = direction.moments?.[number] ?? 'both'
     const taken = new Set<string>()
     let before: Visit | null = null
     branch.hops.forEach((hop, at) => {
       const visit: Visit =
-        before?.device === hop.device ? before : place(hop.device, taken, before?.id ?? null)
-      if (before && before !== visit) join(before.id, visit.id, branch.share, false)
-      if (before !== visit) count(shares, visit.id, branch.entry ?? '', branch.share)
+        before?.device === hop.device ? before : place(hop.device, taken, before?.id ?? null, moment)
+      if (before && before !== visit) join(before.id, visit.id, branch.share, false, moment)
+      if (before !== visit && moment !== 'before') count(shares, visit.id, branch.entry ?? '', branch.share)
       visit.refs.push({ way, branch: number, hop: at })
       taken.add(visit.id)
       before = visit
     })
-    finish(before, branch)
+    if (moment !== 'before') finish(before, branch)
   })
   const goal = direction.destination.name
-  const arrives = direction.branches.some((branch) => tone(branch.verdict) === 'go')
+  const arrives = direction.branches.some(
+    (branch, number) => direction.moments?.[number] !== 'before' && tone(branch.verdict) === 'go',
+  )
   if (!arrives && !visits.some((visit) => visit.device === goal)) {
-    const ghost = place(goal, new Set(), null)
+    const ghost = place(goal, new Set(), null, 'both')
     ghost.ghost = true
-    for (const visit of visits) if (visit.stops) join(visit.id, ghost.id, 0, true)
+    for (const visit of visits) if (visit.stops) join(visit.id, ghost.id, 0, true, 'both')
   }
   const entries = new Set(direction.branches.map((branch) => branch.entry ?? '')).size
   for (const visit of visits) visit.share = shareOf(shares.get(visit.id), entries)

@@ -1,7 +1,15 @@
-import type { Direction } from '../../../api/types'
 import { columnsOf } from './columns'
 import { foldsOf, type Fold } from './folds'
-import { wayGraph, type HopRef, type Step, type Visit, type WayGraph } from './graph'
+import {
+  joined,
+  wayGraph,
+  type Drawn,
+  type HopRef,
+  type Moment,
+  type Step,
+  type Visit,
+  type WayGraph,
+} from './graph'
 import { levels, untangle, type Item } from './rows'
 
 export const TILE_HEIGHT = 60
@@ -22,6 +30,7 @@ export type Tile = {
   stops: boolean
   ghost: boolean
   share: number | null
+  moment: Moment
   /** All devices of a fold; empty for one device. */
   folded: string[]
   /** The fold that this tile shows, or is unfolded from. */
@@ -37,6 +46,7 @@ export type Wire = {
   way: HopRef['way']
   share: number
   dead: boolean
+  moment: Moment
   bends: Bend[]
   /** Where its arrow head is drawn: at the end of its last bend, of its first where it runs leftwards. */
   arrives: boolean
@@ -46,7 +56,7 @@ export type Wire = {
 export type Half = { way: HopRef['way']; tiles: Tile[]; wires: Wire[]; height: number }
 export type Strip = { columns: number; forward: Half; back: Half | null; alike: boolean }
 
-type TwoWays = { forward: Direction; return: Direction | null }
+type TwoWays = { forward: Drawn; return: Drawn | null }
 
 /**
  * Places both directions: columns are shared, rows are each direction's own. Every line runs through
@@ -112,6 +122,7 @@ function halfOf(
       stops: visit.stops,
       ghost: visit.ghost,
       share: visit.share,
+      moment: visit.moment,
       folded: shut ? fold.visits.map((each) => each.device) : [],
       fold: fold?.id ?? null,
     }
@@ -137,8 +148,9 @@ function folded(graph: WayGraph, folds: Fold[], open: ReadonlySet<string>) {
   const steps = new Map<string, Step>()
   for (const step of graph.steps) {
     const [from, to] = [shownAs.get(step.from) ?? step.from, shownAs.get(step.to) ?? step.to]
-    const known = steps.get(`${from}\n${to}`) ?? { from, to, share: 0, dead: step.dead }
-    steps.set(`${from}\n${to}`, { ...known, share: Math.min(1, known.share + step.share) })
+    const known = steps.get(`${from}\n${to}`) ?? { ...step, from, to, share: 0 }
+    const moment = joined(known.moment, step.moment)
+    steps.set(`${from}\n${to}`, { ...known, moment, share: Math.min(1, known.share + step.share) })
   }
   return { visits, steps: [...steps.values()], foldOf }
 }
@@ -193,6 +205,7 @@ type Segment = {
   own: string | null
   share: number
   dead: boolean
+  moment: Moment
   first: boolean
   last: boolean
 }
@@ -212,6 +225,7 @@ function segmentsOf(chain: Chain, joints: Joint[], crowded: Set<number>): Segmen
       own,
       share: chain.share,
       dead: chain.dead,
+      moment: chain.moment,
       first: index === 0,
       last: index === stations.length - 1,
     }
@@ -249,6 +263,7 @@ function wiresOf(
       way,
       share,
       dead: segment.dead,
+      moment: joined(known?.moment ?? segment.moment, segment.moment),
       bends,
       arrives: arrives || (known?.arrives ?? false),
     })
