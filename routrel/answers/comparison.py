@@ -17,11 +17,18 @@ from routrel.model.findings import Finding
 from routrel.model.place import NOWHERE
 from routrel.protocols.bgp.sessions import Session
 from routrel.questions.comparison.compare import Comparison, compare
+from routrel.questions.comparison.entries import Entry, EntryChange
 from routrel.questions.comparison.flows import FlowChange, Shift
 from routrel.questions.comparison.meetings import Met, UpSession
 from routrel.questions.comparison.routes import RouteChange
 from routrel.questions.moves import KeptFlows
-from routrel.wording.comparison import flow_words, group_words, reason_words, summary_words
+from routrel.wording.comparison import (
+    entry_reason,
+    flow_words,
+    group_words,
+    reason_words,
+    summary_words,
+)
 
 __all__ = ["ComparedFlowData", "ComparisonData", "comparison_data", "flow_lines"]
 
@@ -77,6 +84,23 @@ class ComparedFlowData(Answer):
     text: str
     from_alike: list[str]
     to_alike: list[str]
+
+
+class EntryData(Answer):
+    """Where an outside network sends packets in: a device of ours, and its address on the line."""
+
+    device: str
+    neighbour: str
+
+
+class ComparedEntryData(Answer):
+    """A prefix of ours that an outside network sends in elsewhere; null: not at all."""
+
+    outside: str
+    prefix: str
+    before: EntryData | None
+    after: EntryData | None
+    reason: str
 
 
 class ComparedSessionData(Answer):
@@ -140,6 +164,7 @@ class ComparisonData(Answer):
     flows: list[ComparedFlowData]
     flows_asked: int
     flows_left: int
+    entries: list[ComparedEntryData]
     sessions: ComparedSessionsData
     adjacencies: ComparedAdjacenciesData
     findings: ComparedFindingsData
@@ -180,6 +205,7 @@ def comparison_data(
         flows=[_flow_data(flow) for flow in found.flows.changes],
         flows_asked=found.flows.asked,
         flows_left=found.flows.left,
+        entries=[_compared_entry(change) for change in found.entries],
         sessions=ComparedSessionsData(
             up=[_session_data(*each) for each in found.sessions_up],
             down=[_session_data(*each) for each in found.sessions_down],
@@ -257,6 +283,20 @@ def _flow_data(flow: FlowChange) -> ComparedFlowData:
         from_alike=list(source.alike) if source else [],
         to_alike=list(destination.alike) if destination else [],
     )
+
+
+def _compared_entry(change: EntryChange) -> ComparedEntryData:
+    return ComparedEntryData(
+        outside=change.outside,
+        prefix=str(change.prefix),
+        before=_entry_data(change.before),
+        after=_entry_data(change.after),
+        reason=entry_reason(change),
+    )
+
+
+def _entry_data(entry: Entry | None) -> EntryData | None:
+    return EntryData(device=entry.device, neighbour=entry.neighbour) if entry else None
 
 
 def _session_data(known: UpSession, session: Session | None) -> ComparedSessionData:

@@ -18,7 +18,8 @@ from routrel.protocols.evidence import CandidatePath
 from routrel.protocols.register import bgp_of
 from routrel.questions.candidates import candidates
 from routrel.questions.comparison.compare import Comparison
-from routrel.questions.comparison.flows import Shift
+from routrel.questions.comparison.entries import entries_of, entry_for
+from routrel.questions.comparison.flows import FlowChange, Shift, exits_of
 from routrel.questions.comparison.meetings import is_up, sessions_of
 from routrel.questions.comparison.routes import route_changes
 from routrel.rib.candidates import Protocol
@@ -120,6 +121,43 @@ def _return_elsewhere(found: Comparison) -> Iterator[Warned]:
         )
 
 
+def _entry_unmoved(found: Comparison) -> Iterator[Warned]:
+    """Packets leave by another line than their answers come in, and before it was the same."""
+    moved = [flow for flow in found.flows.changes if flow.shift is Shift.EXIT]
+    if not moved:
+        return
+    then, now = entries_of(found.before), entries_of(found.after)
+    evidence = []
+    for flow in moved:
+        if flow.source is None:
+            continue
+        exits = [
+            {(outside, device) for outside, device, _ in exits_of(answer.forward)}
+            for answer in (flow.before, flow.after)
+        ]
+        for outside in sorted({outside for outside, _ in exits[1]}):
+            source = flow.source.address
+            former, entry = (entry_for(each, outside, source) for each in (then, now))
+            if former is None or entry is None:
+                continue
+            if (outside, former.device) in exits[0] and (outside, entry.device) not in exits[1]:
+                leaves = sorted(device for who, device in exits[1] if who == outside)
+                evidence.append(
+                    Evidence(
+                        text=f"{ends_words(flow)}: leaves by {' or '.join(leaves)} now; "
+                        f"{outside} sends {entry.prefix} in at {entry.device}",
+                        place=entry.path.place if entry.path.place.line else None,
+                    )
+                )
+    if evidence:
+        yield _warned(
+            "entry_unmoved",
+            f"the answers of {counted(len(evidence), 'flow')} still come in where the packets left "
+            "before: the way out alone has moved",
+            evidence,
+        )
+
+
 def _past_state(found: Comparison) -> Iterator[Warned]:
     """Answers, or later packets, that miss the device that remembers the first."""
     for flow in found.flows.changes:
@@ -216,7 +254,7 @@ def _policy_changed(found: Comparison, device: str, policy: str) -> bool:
 
 def _nothing_moved(found: Comparison) -> Iterator[Warned]:
     moved = (
-        found.routes, found.flows.changes, found.sessions_up, found.sessions_down,
+        found.routes, found.flows.changes, found.entries, found.sessions_up, found.sessions_down,
         found.adjacencies_up, found.adjacencies_down,
     )  # fmt: skip
     if any(moved) or found.before.network == found.after.network:
@@ -440,7 +478,7 @@ def _lines(state: State) -> set[str]:
 
 
 def _more_than_purposed(found: Comparison, changes: tuple[Change, ...]) -> Iterator[Warned]:
-    """Flows that moved and of which no end is named by the purpose, where that names any."""
+    """Flows that moved of which the purpose names no end and no exit, where it names any."""
     purpose = " ".join(change.purpose for change in changes).lower()
     network = found.after.network
     sites = {device.name: (device.site or "") for device in network.devices}
@@ -450,12 +488,21 @@ def _more_than_purposed(found: Comparison, changes: tuple[Change, ...]) -> Itera
         pattern = rf"(?<![\w-]){re.escape(name.lower())}(?![\w-])"
         return bool(name) and re.search(pattern, purpose) is not None
 
-    if not any(map(names, (*sites, *titles, *titles.values(), *(o.name for o in network.outside)))):
+    outside = {one.name: one.title for one in network.outside}
+    if not any(map(names, (*sites, *titles, *titles.values(), *outside, *outside.values()))):
         return
 
     def is_named(text: str, owner: str | None) -> bool:
         site = sites.get(owner or "", "")
         return any(map(names, (text, owner or "", site, titles.get(site, ""))))
+
+    def exit_is_named(flow: FlowChange) -> bool:
+        ways = (flow.before.forward, flow.before.back, flow.after.forward, flow.after.back)
+        exits = {exit for way in ways if way is not None for exit in exits_of(way)}
+        return any(
+            is_named(device, device) or names(who) or names(outside.get(who, ""))
+            for who, device, _ in exits
+        )
 
     others = [
         flow
@@ -464,11 +511,12 @@ def _more_than_purposed(found: Comparison, changes: tuple[Change, ...]) -> Itera
         and flow.destination is not None
         and not is_named(flow.source.text, flow.source.owner)
         and not is_named(flow.destination.text, flow.destination.owner)
+        and not exit_is_named(flow)
     ]
     if others:
         yield _warned(
             "more_moved",
-            f"{counted(len(others), 'flow')} moved of which the purpose names neither end",
+            f"{counted(len(others), 'flow')} moved of which the purpose names neither an end nor the exit",
             [Evidence(text=f"{ends_words(flow)}: {flow_words(flow)}") for flow in others],
         )
 
@@ -476,6 +524,7 @@ def _more_than_purposed(found: Comparison, changes: tuple[Change, ...]) -> Itera
 _RULES: tuple[Callable[[Comparison], Iterator[Warned]], ...] = (
     _one_end,
     _return_elsewhere,
+    _entry_unmoved,
     _past_state,
     _loops,
     _silent_reject,

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from routrel.convergence.converge import State
-from routrel.forwarding.evidence import Branch, Verdict
+from routrel.forwarding.evidence import Verdict
 from routrel.questions.comparison.compare import Comparison
-from routrel.questions.comparison.flows import FlowChange, Shift
+from routrel.questions.comparison.entries import EntryChange
+from routrel.questions.comparison.flows import FlowChange, Shift, exits_of
 from routrel.questions.comparison.reasons import Reason
 from routrel.questions.comparison.routes import RouteChange
 from routrel.questions.flow import DirectionAnswer
@@ -18,6 +19,8 @@ from routrel.wording.routes import RUNG_TITLES, protocol_type_words, rung_value
 __all__ = [
     "counted",
     "ends_words",
+    "entry_reason",
+    "entry_words",
     "flow_words",
     "group_words",
     "reason_words",
@@ -167,16 +170,8 @@ def _ending(direction: DirectionAnswer) -> str:
 
 
 def _exits(direction: DirectionAnswer) -> str:
-    exits = dict.fromkeys(
-        f"{branch.outside} at {_last_inside(branch)}"
-        for branch in direction.branches
-        if branch.outside
-    )
+    exits = dict.fromkeys(f"{outside} at {device}" for outside, device, _ in exits_of(direction))
     return " or ".join(exits) or "no exit"
-
-
-def _last_inside(branch: Branch) -> str:
-    return next((hop.device for hop in reversed(branch.hops) if not hop.outside), "")
 
 
 def _courses(direction: DirectionAnswer) -> list[tuple[str, ...]]:
@@ -217,6 +212,36 @@ def _ways(then: DirectionAnswer, now: DirectionAnswer) -> str:
     return f"{told[0]} before, {told[1]} now"
 
 
+def entry_words(change: EntryChange) -> str:
+    """Where an outside network sends packets to a prefix in."""
+    who, prefix, then, now = change.outside, change.prefix, change.before, change.after
+    if now is None:
+        return f"{who} has no way in to {prefix} any more" + (
+            f", it was {then.device}" if then else ""
+        )
+    if then is None:
+        return f"{who} sends {prefix} in at {now.device} now, before it had no way in"
+    lines = (then.device, now.device)
+    if lines[0] == lines[1]:
+        lines = (f"{then.device} ({then.neighbour})", f"{now.device} ({now.neighbour})")
+    return f"{who} sends {prefix} in at {lines[0]} before, at {lines[1]} now"
+
+
+def entry_reason(change: EntryChange) -> str:
+    """Why an outside network sends packets in elsewhere."""
+    if change.after is None:
+        return "nothing of it is announced there any more"
+    if change.before is None:
+        return "before nothing of it was announced there"
+    loser = change.loser
+    if loser is None:
+        return f"{change.before.device} announces it there no more"
+    rung = loser.lost_on or ""
+    values = rung_value(loser, rung)
+    against = f": {values} against {rung_value(change.after.path, rung)}" if values else ""
+    return f"the former way loses on {RUNG_TITLES.get(rung, rung)}{against}"
+
+
 _SHIFTS = {
     Shift.LOST: ("no longer arrives or is no longer answered", "no longer arrive or are answered"),
     Shift.WON: ("arrives and is answered now", "arrive and are answered now"),
@@ -250,6 +275,10 @@ def summary_words(found: Comparison) -> str:
         )
     else:
         sentence += "No route changed"
+    if found.entries:
+        count = counted(len(found.entries), "prefix", "prefixes")
+        verb = "comes" if len(found.entries) == 1 else "come"
+        sentence += f"; {count} {verb} in elsewhere: {entry_words(found.entries[0])}"
     others = _meetings(found)
     sentence += f"; {others}." if others else "."
     asymmetric = [flow for flow in flows if flow.is_asymmetric_now]

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from routrel.convergence.converge import State
 from routrel.model.findings import Finding
 from routrel.protocols.bgp.sessions import Session
+from routrel.questions.comparison.entries import EntryChange, entry_changes
 from routrel.questions.comparison.flows import FlowChanges, flow_changes
 from routrel.questions.comparison.meetings import (
     Met,
@@ -37,6 +38,7 @@ class Comparison:
     routes: tuple[RouteChange, ...]
     reasons: tuple[Reason, ...]  #: of each of the routes
     flows: FlowChanges
+    entries: tuple[EntryChange, ...]
     sessions_up: tuple[tuple[UpSession, Session], ...]
     #: Those that are no more have none.
     sessions_down: tuple[tuple[UpSession, Session | None], ...]
@@ -68,6 +70,7 @@ def compare(
         routes=tuple(routes),
         reasons=tuple(_reasons(before, after, routes)),
         flows=flow_changes(before, after, kept),
+        entries=entry_changes(before, after),
         sessions_up=tuple(
             (known, session)
             for known, session in now.items()

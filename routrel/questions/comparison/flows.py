@@ -1,7 +1,8 @@
 """The flows that two states do not treat alike: of every source, to every class of destinations.
 
 Nothing is sampled. A flow is left out only where no table, link or rule that its packets may meet
-is another in the second state; those left are asked in both.
+is another in the second state. The rest is asked in the first, and in the second too where it came
+by a device that may treat it otherwise.
 """
 
 from __future__ import annotations
@@ -19,7 +20,7 @@ from routrel.questions.errors import QuestionError
 from routrel.questions.flow import DirectionAnswer, FlowAnswer, FlowQuestion, arrives, ask_flow
 from routrel.questions.moves import KeptFlows
 
-__all__ = ["MOST_PAIRS", "FlowChange", "FlowChanges", "Shift", "flow_changes"]
+__all__ = ["MOST_PAIRS", "FlowChange", "FlowChanges", "Shift", "exits_of", "flow_changes"]
 
 #: Pairs of ends that are asked in both states; more are counted, and told as not asked.
 MOST_PAIRS = 4000
@@ -73,9 +74,9 @@ def flow_changes(before: State, after: State, kept: KeptFlows) -> FlowChanges:
     traffic = list(otherwise_permitted(before, after))
     askers = [_Asker(state) for state in (before, after)]
     asked = left = 0
-    # Where one of the states may rest otherwise, that may be what they do not have in common.
-    reaches = [Reach(before, after), *(reach for asker in askers for reach in asker.others)]
-    for source, destination, words in _pairs(reaches, ends, traffic):
+    pings = _Differences(before, after, pings=True)
+    all_traffic = _Differences(before, after, pings=False)
+    for source, destination, words in _pairs(pings, all_traffic, ends, traffic):
         if asked >= MOST_PAIRS:
             left += 1
             continue
@@ -83,7 +84,10 @@ def flow_changes(before: State, after: State, kept: KeptFlows) -> FlowChanges:
         question = FlowQuestion(
             source=source.asked, destination=destination.asked, traffic=words, both=True
         )
-        then, now = (asker.ask(question, source, destination) for asker in askers)
+        then = askers[0].ask(question, source, destination)
+        if then is None or not (all_traffic if words else pings).are_met(then):
+            continue
+        now = askers[1].ask(question, source, destination)
         change = _change(question, then, now, source, destination)
         if change is not None:
             found.append(change)
@@ -92,10 +96,54 @@ def flow_changes(before: State, after: State, kept: KeptFlows) -> FlowChanges:
     return FlowChanges(changes=tuple(found), asked=asked, left=left)
 
 
+class _Differences:
+    """What may be treated otherwise in the second of two states, whichever outcome comes about.
+
+    Where both may rest in as many ways, the ways are held against each other one by one: if every
+    one is alike for a flow, so are all together. Else each may be what the two have not in common.
+    """
+
+    def __init__(self, before: State, after: State, *, pings: bool) -> None:
+        ways = [[state, *_other_states(state)] for state in (before, after)]
+        self._is_matched = len(ways[0]) == len(ways[1])
+        if self._is_matched:
+            pairs = list(zip(*ways, strict=True))
+        else:
+            pairs = [(first, other) for first in ways[0][:1] for other in (*ways[0][1:], *ways[1])]
+        self._reaches = [Reach(one, other, pings=pings) for one, other in pairs]
+        self._changed = frozenset().union(*(reach.changed for reach in self._reaches))
+
+    def __bool__(self) -> bool:
+        return bool(self._changed)
+
+    def are_met(self, answer: FlowAnswer) -> bool:
+        """Whether a flow of the first state, or its answers, come by where something may differ.
+
+        If not, each of its steps is the same in the second.
+        """
+        if not self._is_matched:
+            return True
+        outcomes = [outcome.answer for outcome in answer.outcomes] or [answer]
+        ways = [way for each in outcomes for way in (each.forward, each.back) if way is not None]
+        hops = (hop for way in ways for branch in way.branches for hop in branch.hops)
+        return any(hop.device in self._changed for hop in hops)
+
+    def may_be_met(self, source: End, destination: End) -> bool:
+        """Whether packets between two ends, or answers, may come by where something differs."""
+        return any(_may_differ(reach, source, destination) for reach in self._reaches)
+
+
+def _other_states(state: State) -> Iterator[State]:
+    """A state as it may rest besides."""
+    return (replace(state, look=other.look, others=()) for other in state.others)
+
+
 def _pairs(
-    reaches: list[Reach], ends: list[End], traffic: list[PermittedTraffic]
+    pings: _Differences, all_traffic: _Differences, ends: list[End], traffic: list[PermittedTraffic]
 ) -> Iterator[tuple[End, End, str]]:
     """What may be treated otherwise: a source, a destination, and the traffic."""
+    if not (pings or all_traffic):
+        return
     for source in ends:
         if not source.is_source:
             continue
@@ -105,12 +153,12 @@ def _pairs(
             same = source.owner is not None and source.owner == destination.owner
             if same or (source.is_outside and destination.is_outside):
                 continue
-            if not any(_may_differ(reach, source, destination) for reach in reaches):
-                continue
-            yield source, destination, ""
-            found = (p.words for p in traffic if p.holds(source.address, destination.address))
-            for words in dict.fromkeys(word for each in found for word in each):
-                yield source, destination, words
+            if pings and pings.may_be_met(source, destination):
+                yield source, destination, ""
+            held = [p for p in traffic if p.holds(source.address, destination.address)]
+            if held and all_traffic.may_be_met(source, destination):
+                for words in dict.fromkeys(word for each in held for word in each.words):
+                    yield source, destination, words
 
 
 def _may_differ(reach: Reach, source: End, destination: End) -> bool:
@@ -122,13 +170,11 @@ class _Asker:
 
     def __init__(self, state: State) -> None:
         self._state, self._shown = state, replace(state, others=())
-        self.others = [
-            Reach(self._shown, replace(self._shown, look=other.look)) for other in state.others
-        ]
+        self._others = [Reach(self._shown, other) for other in _other_states(state)]
 
     def ask(self, question: FlowQuestion, source: End, destination: End) -> FlowAnswer | None:
         """The answer; None where the question cannot be asked."""
-        differs = any(_may_differ(reach, source, destination) for reach in self.others)
+        differs = any(_may_differ(reach, source, destination) for reach in self._others)
         return _ask(self._state if differs else self._shown, question)
 
 
@@ -174,18 +220,20 @@ def _shift(then: FlowAnswer, now: FlowAnswer) -> Shift | None:
     backs = (then.back, now.back) if then.back is not None and now.back is not None else None
     if backs and backs[0].verdict is not backs[1].verdict:
         return Shift.VERDICT
-    if _exits(then.forward) != _exits(now.forward):
+    if exits_of(then.forward) != exits_of(now.forward):
         return Shift.EXIT
     if _way(then.forward) != _way(now.forward):
         return Shift.WAY
     return Shift.RETURN_WAY if backs and _way(backs[0]) != _way(backs[1]) else None
 
 
-def _exits(direction: DirectionAnswer) -> frozenset[tuple[str | None, str, str | None]]:
-    return frozenset(
-        (branch.outside, branch.hops[-1].device, branch.hops[-1].interface_out)
+def exits_of(direction: DirectionAnswer) -> dict[tuple[str, str, str], None]:
+    """Where packets leave the network: outside network, last device of ours and its interface."""
+    return dict.fromkeys(
+        (branch.outside or "", hop.device, hop.interface_out or "")
         for branch in direction.branches
         if branch.verdict is Verdict.LEAVES_NETWORK
+        for hop in [next(hop for hop in reversed(branch.hops) if not hop.outside)]
     )
 
 

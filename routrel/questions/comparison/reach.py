@@ -5,13 +5,16 @@ What is found is never too little: a flow that starts at no such table takes the
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping, Set
+from collections.abc import Iterable, Iterator, Mapping, Sequence, Set
 from dataclasses import replace
 from typing import Any, TypeAlias
 
 from routrel.convergence.converge import State
 from routrel.model.addresses import Address
+from routrel.model.filters import Filter
 from routrel.model.network import INTERFACE_PROTOCOLS, Device, Interface, Vrf
+from routrel.model.traffic import ICMP, ICMPV6
+from routrel.questions.comparison.routes import RouteChange, route_changes
 from routrel.rib.candidates import NextHop, Table
 from routrel.topology.segments import Attachment
 
@@ -24,14 +27,27 @@ _Receiver: TypeAlias = Table | str | None
 
 
 class Reach:
-    """Two states, and what of them may treat a packet otherwise."""
+    """Two states, and what of them may treat a packet otherwise.
 
-    def __init__(self, before: State, after: State) -> None:
+    Attributes:
+        changed: The devices that may treat some packet otherwise. A flow that passes none of them
+            in the one state takes the same way in the other: each step of it is the same.
+    """
+
+    def __init__(self, before: State, after: State, *, pings: bool = False) -> None:
+        """
+        Args:
+            pings: Only echo requests and replies count (RFC 792, RFC 4443), so rules of filters
+                that match none of them do not.
+        """
         self._states = (before, after)
         self._ribs = [_ByPrefix(state) for state in self._states]
+        touched = {*_touched(before, after, pings=pings), *_around_failures(before, after)}
+        self.changed = touched | {change.table[0] for change in _moved(before, after)}
         devices = [device for state in self._states for device in state.network.devices]
-        self._diverting = self._tables_of({d.name for d in devices if _looks_beyond(d)})
-        self._touched = self._tables_of(set(_touched(before, after)))
+        diverting = {d.name for d in devices if _looks_beyond(d)} if self.changed else set()
+        self._diverting = self._tables_of(diverting)
+        self._touched = self._tables_of(touched)
         self._known: dict[Address, frozenset[Table]] = {}
 
     def _tables_of(self, names: set[str]) -> frozenset[Table]:
@@ -138,7 +154,33 @@ class _ByPrefix:
         return self._receivers[key]
 
 
-def _touched(before: State, after: State) -> Iterator[str]:
+def _moved(before: State, after: State) -> Sequence[RouteChange]:
+    return () if before.rib is after.rib else route_changes(before.rib, after.rib)
+
+
+def _around_failures(before: State, after: State) -> Iterator[str]:
+    """Devices at which something has failed in one of the states alone, and those next to them."""
+    one, other = before.topology.failed, after.topology.failed
+    names = set(one.devices.keys() ^ other.devices.keys())
+    for mine, theirs in (
+        (one.interfaces, other.interfaces),
+        (one.directions, other.directions),
+    ):
+        names |= {device for device, _ in mine.keys() ^ theirs.keys()}
+    for state, segments in ((before, one.segments), (after, other.segments)):
+        if one.segments.keys() != other.segments.keys():
+            ends = (e for s in state.topology.segments if s.id in segments for e in s.ends)
+            names |= {end.device.name for end in ends}
+        if one.lines.keys() != other.lines.keys():
+            met = (e for s in state.topology.segments if s.outside for e in s.ends)
+            names |= {end.device.name for end in met}
+    for name in names:
+        yield name
+        yield from _next_to(before, name)
+        yield from _next_to(after, name)
+
+
+def _touched(before: State, after: State, *, pings: bool) -> Iterator[str]:
     """Devices that treat packets otherwise by more than their tables, and those next to them."""
     devices = {**before.topology.devices, **after.topology.devices}
     for name in devices:
@@ -147,7 +189,7 @@ def _touched(before: State, after: State) -> Iterator[str]:
             yield name
             yield from _next_to(before if now is None else after, name)
             continue
-        if _bare(then) != _bare(now):
+        if _bare(then, pings=pings) != _bare(now, pings=pings):
             yield name
             yield from _next_to(before, name)
             yield from _next_to(after, name)
@@ -165,10 +207,11 @@ def _next_to(state: State, device: str) -> Iterator[str]:
         yield from (end.device.name for end in segment.ends if segment) if segment else ()
 
 
-def _bare(device: Device) -> Device:
-    """A device without all that only its tables depend on."""
+def _bare(device: Device, *, pings: bool) -> Device:
+    """A device without all that only its tables depend on, and what counts for no packet at all."""
     return replace(
         device,
+        filters=tuple(_bare_filter(one, pings=pings) for one in device.filters),
         description="",
         site=None,
         policies=(),
@@ -180,6 +223,16 @@ def _bare(device: Device) -> Device:
         interfaces=tuple(map(_bare_interface, device.interfaces)),
         vrfs=tuple(Vrf(name=vrf.name) for vrf in device.vrfs),
     )
+
+
+def _bare_filter(found: Filter, *, pings: bool) -> Filter:
+    """A filter without words; of pings alone without the rules that match none."""
+    rules = tuple(
+        replace(rule, id=0, description="")
+        for rule in found.rules
+        if not pings or rule.match.protocol in (None, ICMP, ICMPV6)
+    )
+    return replace(found, description="", rules=rules)
 
 
 def _bare_interface(interface: Interface) -> Interface:

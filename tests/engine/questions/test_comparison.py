@@ -323,3 +323,97 @@ def test_many_routes_that_move_for_one_reason_are_one_line():
         f"r1 reaches {group['count']} prefixes otherwise: OSPF intra-area"
     )
     assert len(group["prefixes"]) == 5
+
+
+def two_lines() -> dict[str, str]:
+    """web behind r0; r1 and r2 are its exits to one provider, which hears MED 10 and 20.
+
+    r0 has the same cost to both, and takes r1 by its lower router id. Without other settings the
+    provider compares the MED of one neighbouring AS (RFC 4271 9.1.2.2 (c)) and sends in at r1.
+    """
+
+    def edge(number: int, med: int) -> str:
+        other = 3 - number
+        return device(
+            f"r{number}",
+            f"""
+            ospf: {{router-id: 10.255.0.{number}}}
+            bgp:
+              as: 64500
+              router-id: 10.255.0.{number}
+              networks: [{{prefix: 203.0.113.0/24}}]
+              neighbours:
+                10.0.{number}.1: {{as: 64500, next-hop: self}}
+                10.0.{other}.2: {{as: 64500, next-hop: self}}
+                192.0.2.{4 * number + 1}: {{as: 64510, import: from-isp, export: to-isp}}
+            interfaces:
+              lan: {{addresses: [10.0.{number}.2/30], ospf: {{area: 0, cost: 10}}}}
+              wan: {{addresses: [192.0.2.{4 * number + 2}/30]}}
+            static: [{{to: 203.0.113.0/24, via: 10.0.{number}.1}}]
+            policies:
+              from-isp: {{statements: [{{name: all, set: {{local-preference: 100}}, then: accept}}], default: reject}}
+              to-isp: {{statements: [{{name: all, set: {{med: {med}}}, then: accept}}], default: reject}}
+            """,
+        )
+
+    return {
+        "network.yaml": dedent("""\
+            routrel: 1
+            network: two lines
+            outside:
+              isp:
+                as: 64510
+                addresses: [192.0.2.5/30, 192.0.2.9/30]
+                prefixes: [198.51.100.0/24]
+                announces: [{prefixes: 198.51.100.0/24}]
+            """),
+        "r0.yaml": device(
+            "r0",
+            """
+            ospf: {router-id: 10.255.0.9}
+            bgp:
+              as: 64500
+              router-id: 10.255.0.9
+              neighbours: {10.0.1.2: {as: 64500}, 10.0.2.2: {as: 64500}}
+            interfaces:
+              web: {addresses: [203.0.113.1/24]}
+              e1: {addresses: [10.0.1.1/30], ospf: {area: 0, cost: 10}}
+              e2: {addresses: [10.0.2.1/30], ospf: {area: 0, cost: 10}}
+            """,
+        ),
+        "r1.yaml": edge(1, 10),
+        "r2.yaml": edge(2, 20),
+        "web.yaml": device(
+            "web", "interfaces: {e: {addresses: [203.0.113.10/24]}}\ngateway: 203.0.113.1", "host"
+        ),
+    }
+
+
+PREFERRED = "{at: r2 policies from-isp statements all set local-preference, was: 100, set: 200}"
+CHEAPER_IN = "{at: r2 policies to-isp statements all set med, was: 20, set: 5}"
+
+
+def test_the_way_out_moves_alone_and_then_the_way_in_too():
+    """Two lines of one provider: another device of ours is another exit."""
+    told = compared(two_lines(), PREFERRED)
+    assert flows(told)["web", "198.51.100.0/24", ""] == "exit"
+    assert told["entries"] == []
+    warned = next(w for w in told["warnings"] if w["code"] == "entry_unmoved")
+    assert "leaves by r2 now; isp sends 203.0.113.0/24 in at r1" in warned["evidence"][0]["text"]
+
+    told = compared(two_lines(), PREFERRED, CHEAPER_IN)
+    assert "entry_unmoved" not in codes(told)
+    (entry,) = told["entries"]
+    assert (entry["outside"], entry["prefix"]) == ("isp", "203.0.113.0/24")
+    assert (entry["before"]["device"], entry["after"]["device"]) == ("r1", "r2")
+    assert entry["reason"] == "the former way loses on MED (same neighbour AS): 10 against 5"
+
+
+def test_a_med_alone_moves_what_comes_in():
+    told = compared(two_lines(), CHEAPER_IN)
+    assert told["routes"]["changed"] == []
+    assert "nothing_moved" not in codes(told)
+    assert "isp sends 203.0.113.0/24 in at r1 before, at r2 now" in told["summary"]
+    told = compared(two_lines(), fail=("session:r1:192.0.2.5",))
+    (entry,) = told["entries"]
+    assert entry["reason"] == "r1 announces it there no more"
