@@ -46,9 +46,10 @@ def main() -> None:
     print(f"the whole network converges in {time.perf_counter() - began:.1f} s")
     domain = BgpDomain(state.topology, state.rib.interning)
     began = time.perf_counter()
-    result = domain.compute(Inputs(view=state.rib), None)
+    inputs = Inputs(view=state.rib)
+    result = domain.compute(inputs, domain.asked(inputs), None)
     tables = time.perf_counter() - began
-    rows = result.rows
+    rows = np.concatenate(list(result.by_table.values()))
     print(f"{len(rows):,} rows of BGP, {len(result.classes.all):,} classes of prefixes")
     random = np.random.default_rng(1)
     keys = [rows["prefix"].copy(), rows["table"].copy()]

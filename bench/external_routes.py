@@ -35,10 +35,15 @@ def main() -> None:
     # What is announced is known after two looks; measured is what follows from it.
     look = protocols.look(protocols.look(protocols.begin()))
     domain, inputs = protocols.domains[Protocol.OSPF], look.results[Protocol.OSPF].inputs
-    others = [r.rows for p, r in look.results.items() if p is not Protocol.OSPF]
+    others = [
+        block
+        for protocol, result in look.results.items()
+        if protocol is not Protocol.OSPF
+        for block in result.by_table.values()
+    ]
     began = time.perf_counter()
-    rows = np.concatenate([*others, domain.compute(inputs, None).rows])
-    rib = Rib(interning, rows)
+    found = domain.compute(inputs, domain.asked(inputs), None)
+    rib = Rib.of_rows(interning, np.concatenate([*others, *found.by_table.values()]))
     tables = time.perf_counter() - began
     first, second = rib.candidates["table"].copy(), rib.candidates["prefix"].copy()
     shuffled = np.random.default_rng(1).permutation(len(first))

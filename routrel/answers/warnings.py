@@ -498,7 +498,7 @@ def _more_than_purposed(found: Comparison, changes: tuple[Change, ...]) -> Itera
 
     def exit_is_named(flow: FlowChange) -> bool:
         ways = (flow.before.forward, flow.before.back, flow.after.forward, flow.after.back)
-        exits = {exit for way in ways if way is not None for exit in exits_of(way)}
+        exits = {one for way in ways if way is not None for one in exits_of(way)}
         return any(
             is_named(device, device) or names(who) or names(outside.get(who, ""))
             for who, device, _ in exits
@@ -516,7 +516,8 @@ def _more_than_purposed(found: Comparison, changes: tuple[Change, ...]) -> Itera
     if others:
         yield _warned(
             "more_moved",
-            f"{counted(len(others), 'flow')} moved of which the purpose names neither an end nor the exit",
+            f"{counted(len(others), 'flow')} moved of which the purpose names neither an end nor "
+            "the exit",
             [Evidence(text=f"{ends_words(flow)}: {flow_words(flow)}") for flow in others],
         )
 

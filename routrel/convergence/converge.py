@@ -109,7 +109,7 @@ class State:
             )
         told: set[object] = set()
         for other in self.others:
-            pairs = differences([self.rib.active, other.rib.active])
+            pairs = differences([self.rib, other.rib])
             routes = _uncertain(self.rib.interning, pairs)
             first = other.first or tuple((route.device, route.vrf) for route in routes)
             if frozenset(pairs) in told:

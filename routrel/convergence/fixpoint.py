@@ -12,19 +12,18 @@ Where it settles it may still have settled otherwise; `turning` finds those outc
 
 from __future__ import annotations
 
-import hashlib
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from itertools import combinations
 
 import numpy as np
 
-from routrel.convergence.protocols import Choices, Look, Protocols
+from routrel.convergence.protocols import Choices, Late, Look, Protocols
 from routrel.convergence.turning import TurningPoint, turning_points
 from routrel.protocols.shared.turns import orders_to_try
-from routrel.rib.candidates import Rows
+from routrel.rib.candidates import Protocol
 from routrel.rib.select import row_keys
-from routrel.rib.table import Rib
+from routrel.rib.table import Rib, TableRows, active_unlike, same_rows
 
 __all__ = ["Outcome", "Settled", "differences", "settle", "settle_onward"]
 
@@ -75,18 +74,18 @@ def settle(protocols: Protocols, *, search: bool = True) -> Settled:
     if resting is not None:
         found = [Outcome(resting, ())]
     else:
-        contested = differences([look.rib.active for look in cycle])
+        contested = differences([look.rib for look in cycle])
         found, moving = _in_turns(protocols, contested, all_orders=search)
         if not found:
             shown = protocols.look(moving[-1])
-            oscillating = differences([look.rib.active for look in moving]) or contested
+            oscillating = differences([look.rib for look in moving]) or contested
             return Settled((Outcome(shown, ()),), oscillating, frozenset(), True)
     if not search:
         return Settled(tuple(found[:1]), _moving(found[0].look), frozenset(), True)
     others = _Search(protocols, found)
     others.run()
     outcomes = others.found
-    order_dependent = differences([outcome.rib.active for outcome in outcomes])
+    order_dependent = differences([outcome.rib for outcome in outcomes])
     if not others.complete:
         order_dependent |= contested
     return Settled(tuple(outcomes), _moving(outcomes[0].look), order_dependent, others.complete)
@@ -104,34 +103,26 @@ def settle_onward(protocols: Protocols, look: Look, choices: Choices) -> Look | 
 def _in_step(
     protocols: Protocols,
     look: Look,
-    late: Callable[[Rows], Rows] | None = None,
+    late: Late | None = None,
     rounds: int = MAXIMUM_ROUNDS,
     choices: Choices | None = None,
 ) -> tuple[Look | None, list[Look]]:
-    """All tables move at once from a look at them: where they rest, or the states that repeat.
-
-    Args:
-        late: Takes away the rows that nobody is to see yet.
-    """
+    """All tables move at once from a look at them: where they rest, or the states that repeat."""
     seen: dict[bytes, int] = {}
     states: list[Look] = []
     for number in range(rounds):
         new = protocols.look(look, choices, late)
-        if _same(new.rib.candidates, look.rib.candidates):
+        if new.rib.is_like(look.rib):
             return new, []
         look = new
         if number < QUIET_ROUNDS:
             continue
-        digest = _digest(look.rib)
+        digest = look.rib.digest
         if digest in seen:
             return None, [*states[seen[digest] :], look]
         seen[digest] = len(states)
         states.append(look)
     return None, states[-4:] or [look]
-
-
-def _digest(rib: Rib) -> bytes:
-    return hashlib.sha256(rib.candidates.tobytes()).digest()
 
 
 def _in_turns(
@@ -179,12 +170,8 @@ def _one_by_one(protocols: Protocols, movers: dict[int, int]) -> tuple[Look | No
         new = protocols.look(seen_before)
         states.append(new)
         rib, view = new.rib, seen_before.rib
-        waiting = [
-            table
-            for table in movers
-            if not _same(rib.table_candidates(table), view.table_candidates(table))
-        ]
-        if not waiting and _same(rib.candidates, view.candidates):
+        waiting = [table for table in movers if not rib.tables[table].is_like(view.tables[table])]
+        if not waiting and rib.is_like(view):
             return new, []
         still = set(movers)
         if waiting:
@@ -192,31 +179,20 @@ def _one_by_one(protocols: Protocols, movers: dict[int, int]) -> tuple[Look | No
             mover = next((t for t in waiting if movers[t] >= turn), waiting[0])
             turn = movers[mover] + 1
             still.discard(mover)
-        mixed = Rib(protocols.interning, np.concatenate(list(_mixed(rib, view, still))))
+        mixed = rib.with_tables({table: view.tables[table] for table in still})
         seen_before = replace(new, rib=mixed)
-        state = (turn, _digest(mixed))
+        state = (turn, mixed.digest)
         if state in seen:
             return None, states[seen[state] :]
         seen[state] = len(states)
     return None, states[-2 * len(movers) - 2 :]
 
 
-def _mixed(rib: Rib, view: Rib, still: set[int]) -> Iterator[Rows]:
-    """The new tables, but those that stand still as they were seen."""
-    yield rib.candidates[~np.isin(rib.candidates["table"], list(still))]
-    for table in sorted(still):
-        yield view.table_candidates(table)
-
-
-def _same(left: Rows, right: Rows) -> bool:
-    return len(left) == len(right) and bool((left == right).all())
-
-
 # --- other outcomes ------------------------------------------------------------------------------
 
 
 def _is_new(rib: Rib, found: Sequence[Outcome]) -> bool:
-    return not any(_same(rib.candidates, known.rib.candidates) for known in found)
+    return not any(rib.is_like(known.rib) for known in found)
 
 
 class _Search:
@@ -255,28 +231,32 @@ class _Search:
         """Whether anything is otherwise at the tables in question once others were first."""
         if not self._may_try():
             return False
-        kinds = self.protocols.interning.kinds
-
-        def without(rows: Rows) -> Rows:
-            gone = np.zeros(len(rows), dtype=bool)
-            for point in late:
-                gone |= (rows["table"] == point.table) & kinds.of(point.late)[rows["kind"]]
-            return rows[~gone]
-
-        view = Rib(self.protocols.interning, without(outcome.rib.candidates))
-        if len(view.candidates) == len(outcome.rib.candidates):
+        hidden: dict[int, frozenset[Protocol]] = {}
+        for point in late:
+            hidden[point.table] = hidden.get(point.table, frozenset()) | {point.late}
+        seen = replace(outcome.look, rib=self._without(outcome.rib, hidden))
+        if seen.rib.is_like(outcome.rib):
             return False
-        seen = replace(outcome.look, rib=view)
-        resting, _ = _in_step(self.protocols, seen, without, QUIET_ROUNDS * 3)
+        resting, _ = _in_step(self.protocols, seen, hidden, QUIET_ROUNDS * 3)
         if resting is None:
             return False
-        tables = tuple(sorted({point.table for point in late}))
-        self._follow_late(resting, without, tables)
+        tables = tuple(sorted(hidden))
+        self._follow_late(resting, hidden, tables)
         come = self.protocols.look(resting)
-        if all(_same(come.rib.table_rows(t), outcome.rib.table_rows(t)) for t in tables):
+        if all(same_rows(come.rib.table_rows(t), outcome.rib.table_rows(t)) for t in tables):
             return False
         self._keep(come, tables)
         return True
+
+    def _without(self, rib: Rib, hidden: Late) -> Rib:
+        """Tables without the rows of some protocols."""
+        kinds, others = self.protocols.interning.kinds, {}
+        for table, protocols in hidden.items():
+            rows = rib.table_candidates(table)
+            gone = np.logical_or.reduce([kinds.of(one)[rows["kind"]] for one in protocols])
+            made = TableRows(rows[~gone], kinds)
+            others[table] = self.protocols.memory.table(table, made)
+        return rib.with_tables(others)
 
     def _may_try(self) -> bool:
         """Whether there is room for one more trial."""
@@ -286,9 +266,7 @@ class _Search:
         self._trials += 1
         return True
 
-    def _follow_late(
-        self, resting: Look, late: Callable[[Rows], Rows], tables: tuple[int, ...]
-    ) -> None:
+    def _follow_late(self, resting: Look, late: Late, tables: tuple[int, ...]) -> None:
         """The other ways in which a distance vector may rest while some are kept back."""
         for protocol, result in resting.results.items():
             if not result.domain.follows_late_routes:
@@ -338,13 +316,10 @@ def _moving(look: Look) -> frozenset[tuple[int, int]]:
     return found.union(*(result.oscillating for result in look.results.values()))
 
 
-def differences(states: list[Rows]) -> frozenset[tuple[int, int]]:
-    """The tables and prefixes whose active route is not the same in all states.
-
-    Args:
-        states: The active rows of each, with one numbering.
-    """
+def differences(ribs: Sequence[Rib]) -> frozenset[tuple[int, int]]:
+    """The tables and prefixes whose active route is not the same in all, with one numbering."""
     found: set[int] = set()
+    states = active_unlike(ribs)
     for state in states[1:]:
         rows = np.concatenate([states[0], state])
         keys = row_keys(rows)

@@ -2,29 +2,34 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Hashable, Iterable, Iterator, Mapping
+from collections.abc import Collection, Hashable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property, partial
 
 import numpy as np
 from numpy.typing import NDArray
 
+from routrel.convergence.memory import Memory
 from routrel.model.addresses import Address, Prefix
-from routrel.model.network import Network
+from routrel.model.network import Network, Vrf
 from routrel.model.place import Place
 from routrel.policy.distances import with_distances
 from routrel.policy.redistribute import Injected, injected_routes, let_in
 from routrel.protocols.contract import Domain, Inputs, Process, Result, Results
 from routrel.protocols.register import domains
+from routrel.protocols.shared.recent import Recent
 from routrel.rib.candidates import GUARDS, Interning, Protocol, Rows, Table, no_rows
-from routrel.rib.table import Rib
+from routrel.rib.table import Rib, RowsByTable, TableRows
 from routrel.topology.segments import Topology
 
-__all__ = ["Choices", "Look", "Protocols"]
+__all__ = ["Choices", "Late", "Look", "Protocols"]
 
 #: By protocol: which of the ways to rest to take that it leaves open itself.
 Choices = Mapping[Protocol, Hashable]
 #: By index of a process: the prefixes that its policy kept out of the table.
 KeptOut = Mapping[int, NDArray[np.int32]]
+#: By table: the protocols whose rows nobody is to see there yet.
+Late = Mapping[int, frozenset[Protocol]]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -64,6 +69,9 @@ class Protocols:
         self, topology: Topology, interning: Interning, since: Results | None = None
     ) -> None:
         self.topology, self.interning = topology, interning
+        self.memory = Memory()
+        self._imported: Recent[tuple[Rows, NDArray[np.int32]]] = Recent()
+        self._taken: Recent[tuple[Injected, ...]] = Recent()
         self.network: Network = topology.network
         self.domains: dict[Protocol, Domain] = {
             domain.protocol: domain for domain in domains(topology, interning, since or {})
@@ -82,21 +90,17 @@ class Protocols:
 
     def begin(self) -> Look:
         """The tables before any protocol has looked at others: interfaces alone."""
-        nothing = Rib(self.interning, no_rows())
-        own = self.domains[Protocol.CONNECTED].compute(Inputs(view=nothing), None)
-        return Look(rib=Rib(self.interning, own.rows))
+        nothing = Rib.of_rows(self.interning, no_rows())
+        own = self._result(self.domains[Protocol.CONNECTED], Inputs(view=nothing), None)
+        return Look(rib=self._tables({Protocol.CONNECTED: own}, [own.by_table], {}))
 
     def look(
         self,
         seen: Look,
         choices: Choices | None = None,
-        late: Callable[[Rows], Rows] | None = None,
+        late: Late | None = None,
     ) -> Look:
-        """What all protocols make of the tables as they are seen.
-
-        Args:
-            late: Takes away the rows that nobody is to see yet.
-        """
+        """What all protocols make of the tables as they are seen."""
         injected = self._injected(seen.rib)
         results: dict[Protocol, Result] = {}
         for protocol, domain in self.domains.items():
@@ -109,49 +113,132 @@ class Protocols:
             before = seen.results.get(protocol)
             if before is not None and before.domain is not domain:
                 before = None  # of another network, or of files that stand elsewhere
-            results[protocol] = domain.compute(inputs, before)
-        blocks = [result.rows for result in results.values() if len(result.rows)]
-        rows = np.concatenate(blocks or [results[Protocol.CONNECTED].rows])
-        rows, kept_out = self._into_tables(rows)
+            results[protocol] = self._result(domain, inputs, before)
+        blocks, kept_out = self._let_in(results)
+        rib = self._tables(results, blocks, late or {})
+        return Look(rib=rib, results=results, kept_out=kept_out)
 
+    def _result(self, domain: Domain, inputs: Inputs, before: Result | None) -> Result:
+        """What a protocol makes of its inputs, or made of them before."""
+        asked = domain.asked(inputs)
+        known = None if asked is None else self.memory.result(domain, asked)
+        if known is not None:
+            return known
+        made = domain.compute(inputs, asked, before)
+        made = made.with_rows(self.memory.shared(domain.protocol, made.by_table))
+        if asked is not None:
+            self.memory.keep(asked, made)
+        return made
+
+    def _let_in(
+        self, results: Mapping[Protocol, Result]
+    ) -> tuple[list[RowsByTable], dict[Protocol, KeptOut]]:
+        """What policies let into tables of each protocol, and what they keep out; that stays there.
+
+        What guards against loops is let in all the same; vectors pass nothing on that is kept out.
+        """
+        blocks = {protocol: result.by_table for protocol, result in results.items()}
+        kept_out: dict[Protocol, KeptOut] = {}
+        for process in self._importing:
+            table = self.interning.table_numbers[process.table]
+            rows = blocks[process.protocol].get(table)
+            place = (process.protocol, process.index)
+            out = np.zeros(0, dtype=np.int32)
+            if rows is not None:
+                rows, out = self._imported.of(place, (rows,), partial(self._import, process, rows))
+                blocks[process.protocol] = {**blocks[process.protocol], table: rows}
+            kept_out[process.protocol] = {
+                **kept_out.get(process.protocol, {}),
+                process.index: out,
+            }
+        return list(blocks.values()), kept_out
+
+    def _import(self, process: Process, rows: Rows) -> tuple[Rows, NDArray[np.int32]]:
+        """What a policy lets in of a process's rows, and the prefixes that it keeps out."""
+        if process.import_policy is None:
+            return rows, np.zeros(0, dtype=np.int32)
+        kinds = self.interning.kinds.kinds
+        guards = np.array([kinds[kind].path_type in GUARDS for kind in rows["kind"]], dtype=bool)
+        accepted = let_in(self.interning, process.device, process.import_policy, rows)
+        return rows[accepted | guards], rows["prefix"][~accepted].copy()
+
+    @cached_property
+    def _importing(self) -> tuple[Process, ...]:
+        """Those whose rows meet a policy on their way into the table."""
+        return tuple(
+            process
+            for process in self.processes
+            if process.import_policy and not self.domains[process.protocol].imports_itself
+        )
+
+    def _tables(
+        self, results: Mapping[Protocol, Result], blocks: Sequence[RowsByTable], late: Late
+    ) -> Rib:
+        """All tables of what protocols offer; one that is made of the same blocks stays itself."""
+        made = []
+        nobody: frozenset[Protocol] = frozenset()
+        for table in range(len(self.interning.tables)):
+            parts = [rows for each in blocks if (rows := each.get(table)) is not None]
+            hidden, vrf = late.get(table, nobody), self._with_distances.get(table)
+            if vrf is not None:
+                # Distances rest on who advertises, so on more than the rows.
+                rows = self._with_own_distances(vrf, parts, results)
+                made.append(self._table(table, [rows], hidden))
+            else:
+                make = partial(self._table, table, parts, hidden)
+                made.append(self.memory.tables.of((table, hidden), tuple(parts), make))
+        return Rib(self.interning, made)
+
+    def _table(self, table: int, parts: list[Rows], hidden: frozenset[Protocol]) -> TableRows:
+        rows = np.concatenate([no_rows(), *parts])
+        for protocol in hidden:
+            rows = rows[~self.interning.kinds.of(protocol)[rows["kind"]]]
+        return self.memory.table(table, TableRows(rows, self.interning.kinds))
+
+    @cached_property
+    def _with_distances(self) -> dict[int, Vrf]:
+        """By table: the VRFs that set distances of some routes."""
+        return {
+            self.interning.table_numbers[device.name, vrf.name]: vrf
+            for device in self.network.devices
+            for vrf in device.vrfs
+            if vrf.distances
+        }
+
+    def _with_own_distances(
+        self, vrf: Vrf, parts: list[Rows], results: Mapping[Protocol, Result]
+    ) -> Rows:
         def advertisers(protocol: Protocol, row: Rows) -> Iterable[Address]:
             return results[protocol].advertisers(row)
 
-        rows = with_distances(self.network, self.interning, rows, advertisers)
-        rib = Rib(self.interning, late(rows) if late else rows)
-        return Look(rib=rib, results=results, kept_out=kept_out)
-
-    def _into_tables(self, rows: Rows) -> tuple[Rows, dict[Protocol, dict[int, NDArray[np.int32]]]]:
-        """Without what policies keep out of tables, and that; vectors pass none of it on."""
-        keep = np.ones(len(rows), dtype=bool)
-        kinds, tables = self.interning.kinds, self.interning.table_numbers
-        guards = np.array([kind.path_type in GUARDS for kind in kinds.kinds], dtype=bool)
-        kept_out: dict[Protocol, dict[int, NDArray[np.int32]]] = {}
-        for process in self.processes:
-            use = process.import_policy
-            if use is None or self.domains[process.protocol].imports_itself:
-                continue
-            theirs = kinds.of(process.protocol)[rows["kind"]]
-            mine = np.flatnonzero((rows["table"] == tables[process.table]) & theirs)
-            out = mine[~let_in(self.interning, process.device, use, rows[mine])]
-            keep[out] = guards[rows["kind"][out]]
-            kept_out.setdefault(process.protocol, {})[process.index] = rows["prefix"][out]
-        return (rows if keep.all() else rows[keep]), kept_out
+        rows = np.concatenate([no_rows(), *parts])
+        return with_distances(vrf, self.interning, rows, advertisers)
 
     def _injected(self, view: Rib) -> dict[Protocol, dict[int, tuple[Injected, ...]]]:
         """What each process takes in of the tables, by protocol and index."""
         found: dict[Protocol, dict[int, tuple[Injected, ...]]] = {}
-        for process in self.processes:
-            if process.takes_routes:
-                items = injected_routes(
-                    self.interning,
-                    process.device,
-                    process.vrf,
-                    view.table_rows(self.interning.table_numbers[process.table]),
-                    process.versions,
-                    process.redistribute,
-                    process.default_route,
-                    process.protocol,
-                )
-                found.setdefault(process.protocol, {})[process.index] = tuple(items)
+        for process in self._taking:
+            held = view.tables[self.interning.table_numbers[process.table]]
+            place = (process.protocol, process.index)
+            items = self._taken.of(place, (held,), partial(self._take, process, held))
+            found.setdefault(process.protocol, {})[process.index] = items
         return found
+
+    @cached_property
+    def _taking(self) -> tuple[Process, ...]:
+        """Those that announce what other protocols have active."""
+        return tuple(process for process in self.processes if process.takes_routes)
+
+    def _take(self, process: Process, held: TableRows) -> tuple[Injected, ...]:
+        return tuple(
+            injected_routes(
+                self.interning,
+                process.device,
+                process.vrf,
+                held.active,
+                process.versions,
+                process.redistribute,
+                process.default_route,
+                process.protocol,
+            )
+        )

@@ -6,10 +6,8 @@ from collections.abc import Callable, Iterable
 from dataclasses import replace
 from typing import Any
 
-import numpy as np
-
 from routrel.model.addresses import Address
-from routrel.model.network import Network, Vrf
+from routrel.model.network import Vrf
 from routrel.policy.redistribute import PROTOCOL_OF
 from routrel.rib.candidates import GUARDS, Interning, Protocol, Rows
 
@@ -19,29 +17,16 @@ __all__ = ["Advertisers", "with_distances"]
 Advertisers = Callable[[Protocol, Any], Iterable[Address]]
 
 
-def with_distances(
-    network: Network, interning: Interning, rows: Rows, advertisers: Advertisers
-) -> Rows:
-    """The same rows, with the distances that rules give them.
+def with_distances(vrf: Vrf, interning: Interning, rows: Rows, advertisers: Advertisers) -> Rows:
+    """The rows of a table, with the distances that its rules give them.
 
     A rule changes how a route fares against other protocols, never which one its own protocol
     chose. What drops the rest of a range, summary or aggregate guards against loops and keeps its
     distance; other routes that drop, a static one or a black hole of BGP, count as any. Of several
     advertisers of equal-cost next hops it is enough that one is named.
     """
-    for device in network.devices:
-        for vrf in device.vrfs:
-            if vrf.distances:
-                table = interning.table_numbers[device.name, vrf.name]
-                rows = _changed(vrf, interning, rows, table, advertisers)
-    return rows
-
-
-def _changed(
-    vrf: Vrf, interning: Interning, rows: Rows, table: int, advertisers: Advertisers
-) -> Rows:
     rows = rows.copy()
-    for index in np.flatnonzero(rows["table"] == table).tolist():
+    for index in range(len(rows)):
         kind = interning.kinds.kinds[rows["kind"][index]]
         number = int(rows["prefix"][index])
         prefix = interning.prefixes.prefixes[number]

@@ -11,7 +11,7 @@ from __future__ import annotations
 import typing
 from abc import ABC, abstractmethod
 from collections.abc import Hashable, Iterable, Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -25,7 +25,7 @@ from routrel.model.redistribution import DefaultRoute, Redistribution
 from routrel.policy.redistribute import Injected
 from routrel.protocols.evidence import AbsenceStep, CandidatePath, Gap, of_row
 from routrel.rib.candidates import DEFAULT_DISTANCE, Interning, Protocol, Rows, Table
-from routrel.rib.table import Rib, Route
+from routrel.rib.table import Rib, Route, RowsByTable
 from routrel.topology.segments import Attachment, Topology
 
 __all__ = [
@@ -203,10 +203,18 @@ class Domain(ABC):
     follows_late_routes = False
 
     @abstractmethod
-    def compute(self, inputs: Inputs, before: Result | None) -> Result:
+    def asked(self, inputs: Inputs) -> Hashable:
+        """What of the inputs a result rests on: where that is equal, so is the result.
+
+        None: on more than is told by it, so that every look asks anew.
+        """
+
+    @abstractmethod
+    def compute(self, inputs: Inputs, asked: Hashable, before: Result | None) -> Result:
         """What follows from the inputs.
 
         Args:
+            asked: What they come to by `asked`.
             before: What it made of other inputs, a moment ago. It saves work and changes nothing,
                 unless the inputs' choice is to go on from it.
         """
@@ -255,9 +263,16 @@ class Result(ABC):
 
     domain: Domain
     inputs: Inputs
-    rows: Rows
+    #: Its routes, by number of the table; what did not change since an earlier result is the same
+    #: object as there.
+    by_table: RowsByTable
     #: Whether `reasons` say what makes candidate paths unusable, so that nobody else need.
     tells_unusable = False
+
+    def with_rows(self, rows: RowsByTable) -> Result:
+        """The same with other objects for its rows, which are equal."""
+        result: Result = replace(self, by_table=rows)  # type: ignore[type-var]
+        return result
 
     @property
     def oscillating(self) -> frozenset[tuple[int, int]]:

@@ -3,16 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, replace
-
-import numpy as np
+from dataclasses import dataclass
 
 from routrel.convergence.converge import State
-from routrel.convergence.fixpoint import differences
 from routrel.model.cases import Case
+from routrel.questions.comparison.routes import route_changes
 from routrel.questions.errors import QuestionError
 from routrel.questions.flow import FlowAnswer, FlowQuestion, arrives, ask_flow
-from routrel.rib.candidates import Rows
 
 __all__ = ["KeptFlows", "Moves", "Way", "Ways", "kept_flows", "moves", "ways_of_flows"]
 
@@ -49,14 +46,11 @@ def moves(before: State, after: State, kept: KeptFlows, ways: Ways) -> Moves:
     Args:
         ways: `ways_of_flows(before, kept)`.
     """
-    changed: frozenset[tuple[int, int]] = frozenset()
-    if before.rib is not after.rib:
-        changed = differences([_without_places(before), _without_places(after)])
-    tables = before.rib.interning.tables
+    changed = route_changes(before.rib, after.rib)
     now = ways_of_flows(after, kept)
     return Moves(
-        prefixes=len({prefix for _, prefix in changed}),
-        devices=len({tables[table][0] for table, _ in changed}),
+        prefixes=len({change.prefix for change in changed}),
+        devices=len({change.table[0] for change in changed}),
         flows=tuple(name for name in ways if ways[name] != now[name]),
         breaks=tuple(n for n in ways if ways[n].arrives and not now[n].arrives),
         flows_asked=len(ways),
@@ -81,16 +75,6 @@ def kept_flows(cases: Iterable[Case]) -> dict[str, FlowQuestion]:
         for case in cases
         if case.question is not None and not case.fail
     }
-
-
-def _without_places(state: State) -> Rows:
-    """The active routes as if all had been written in one place."""
-    kinds = state.rib.interning.kinds.kinds
-    numbers: dict[object, int] = {}
-    same = [numbers.setdefault(replace(kind, place=0), n) for n, kind in enumerate(kinds)]
-    rows = state.rib.active.copy()
-    rows["kind"] = np.asarray(same, dtype=rows["kind"].dtype)[rows["kind"]]
-    return rows
 
 
 def _path(state: State, asked: FlowQuestion) -> Way:

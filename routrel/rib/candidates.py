@@ -248,12 +248,14 @@ class RouteKinds:
         self.kinds: list[RouteKind] = []
         self._numbers: dict[RouteKind, int] = {}
         self._ranks = np.zeros(0, dtype=np.int64)
+        self._never = np.zeros(0, dtype=bool)
+        self._of: dict[Protocol, NDArray[np.bool_]] = {}
 
     def copy(self) -> RouteKinds:
         """The same numbers, to which others may be added."""
         made = RouteKinds()
         made.kinds, made._numbers = self.kinds.copy(), self._numbers.copy()
-        made._ranks = self._ranks
+        made._ranks, made._never, made._of = self._ranks, self._never, self._of.copy()
         return made
 
     def add(self, kind: RouteKind) -> int:
@@ -275,11 +277,19 @@ class RouteKinds:
     @property
     def never(self) -> NDArray[np.bool_]:
         """For each kind whether its routes are never used."""
-        return np.array([kind.distance >= NEVER for kind in self.kinds], dtype=bool)
+        known = len(self._never)
+        if known < len(self.kinds):
+            more = [kind.distance >= NEVER for kind in self.kinds[known:]]
+            self._never = np.concatenate([self._never, np.array(more, dtype=bool)])
+        return self._never
 
     def of(self, protocol: Protocol) -> NDArray[np.bool_]:
         """For each kind whether it is of a protocol."""
-        return np.array([kind.protocol is protocol for kind in self.kinds], dtype=bool)
+        found = self._of.get(protocol, np.zeros(0, dtype=bool))
+        if len(found) < len(self.kinds):
+            more = [kind.protocol is protocol for kind in self.kinds[len(found) :]]
+            found = self._of[protocol] = np.concatenate([found, np.array(more, dtype=bool)])
+        return found
 
 
 def rank(distance: int, protocol: Protocol) -> int:

@@ -2,19 +2,42 @@
 
 from __future__ import annotations
 
+import hashlib
 from bisect import bisect_left, bisect_right
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from functools import cached_property
+from itertools import pairwise
+from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
 from routrel.model.addresses import Address, Prefix
 from routrel.model.place import Place
-from routrel.rib.candidates import Interning, NextHop, PathType, Protocol, Rows
+from routrel.rib.candidates import (
+    Interning,
+    NextHop,
+    PathType,
+    Protocol,
+    RouteKinds,
+    Rows,
+    no_rows,
+)
 from routrel.rib.select import in_order
 
-__all__ = ["Rib", "Route"]
+__all__ = [
+    "Rib",
+    "Route",
+    "RowsByTable",
+    "TableRows",
+    "active_unlike",
+    "by_table",
+    "same_rows",
+]
+
+#: By number of the table: its rows of one protocol.
+RowsByTable: TypeAlias = Mapping[int, Rows]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -35,33 +58,145 @@ class Route:
     place: Place  #: where it was configured; NOWHERE for learned routes
 
 
-class Rib:
-    """Candidates and active routes of one convergence. Never changed once made.
+class TableRows:
+    """The candidate rows of one table, and which of them are active. Never changed once made.
 
-    `candidates` and `active` are sorted by table and prefix, the best candidate of each first.
+    Both are sorted by prefix, the best candidate of each first. One that is found to be equal to
+    another takes its place, so that what did not change is the same object in both ribs.
     """
 
-    def __init__(self, interning: Interning, candidates: Rows) -> None:
-        self.interning = interning
-        self.candidates, wins = in_order(candidates, interning.kinds)
-        if len(candidates):
-            wins = wins & ~interning.kinds.never[self.candidates["kind"]]
-        self.active = self.candidates if wins.all() else self.candidates[wins]
-        # A structured column is strided, and NumPy's own search would copy it. Bisection does not.
-        self._tables = self._first_rows(self.active)
-        self._candidate_tables = self._first_rows(self.candidates)
+    __slots__ = ("_digest", "_held_by_others", "active", "candidates")
 
-    def _first_rows(self, rows: Rows) -> list[int]:
-        """Where each table's rows begin, and behind the last where they end."""
-        counts = np.bincount(rows["table"], minlength=len(self.interning.tables))
-        return [0, *np.cumsum(counts).tolist()]
+    def __init__(self, candidates: Rows, kinds: RouteKinds) -> None:
+        """
+        Args:
+            candidates: Of one table, in any order.
+        """
+        self.candidates, wins = in_order(candidates, kinds)
+        if len(candidates):
+            wins = wins & ~kinds.never[self.candidates["kind"]]
+        self.active = self.candidates if wins.all() else self.candidates[wins]
+        self._digest: bytes | None = None
+        self._held_by_others: dict[Protocol, NDArray[np.int32]] = {}
+
+    @property
+    def digest(self) -> bytes:
+        """What tells its candidates from others."""
+        if self._digest is None:
+            self._digest = hashlib.sha256(self.candidates.tobytes()).digest()
+        return self._digest
+
+    def is_like(self, other: TableRows) -> bool:
+        """Whether both hold the same candidates."""
+        return self is other or same_rows(self.candidates, other.candidates)
+
+    def held_by_others(self, protocol: Protocol, kinds: RouteKinds) -> NDArray[np.int32]:
+        """The prefix numbers that are not held active under a protocol that has them.
+
+        Another protocol's route is active there, or the protocol's own is never to be used.
+        """
+        found = self._held_by_others.get(protocol)
+        if found is None:
+            mine, never = kinds.of(protocol), kinds.never
+            found = self.active["prefix"][~mine[self.active["kind"]]].copy()
+            own = self.candidates
+            if never.any():
+                unused = own["prefix"][mine[own["kind"]] & never[own["kind"]]]
+                found = np.unique(np.concatenate([found, unused]))
+            self._held_by_others[protocol] = found
+        return found
+
+
+def same_rows(left: Rows, right: Rows) -> bool:
+    """Whether two blocks hold the same rows in the same order."""
+    if left is right:
+        return True
+    if len(left) != len(right):
+        return False
+    # As plain numbers: comparing structured rows field by field is slower by far.
+    one, other = (np.ascontiguousarray(rows).view(np.int32) for rows in (left, right))
+    return bool(np.array_equal(one, other))
+
+
+def by_table(rows: Rows) -> RowsByTable:
+    """Rows in any order, those of each table together in the order in which they were."""
+    if not len(rows):
+        return {}
+    tables = rows["table"]
+    if (tables[1:] < tables[:-1]).any():
+        rows = rows[np.argsort(tables, kind="stable")]
+        tables = rows["table"]
+    begins = [0, *(np.flatnonzero(tables[1:] != tables[:-1]) + 1).tolist(), len(rows)]
+    return {int(tables[a]): rows[a:b] for a, b in pairwise(begins)}
+
+
+def active_unlike(ribs: Sequence[Rib]) -> list[Rows]:
+    """Of each rib the active rows of the tables that are not one and the same in all of them."""
+    wanted = [
+        number
+        for number, tables in enumerate(zip(*(rib.tables for rib in ribs), strict=True))
+        if any(table is not tables[0] for table in tables)
+    ]
+    return [np.concatenate([no_rows(), *(rib.tables[n].active for n in wanted)]) for rib in ribs]
+
+
+class Rib:
+    """Candidates and active routes of one convergence, table by table. Never changed once made."""
+
+    def __init__(self, interning: Interning, tables: Sequence[TableRows]) -> None:
+        """
+        Args:
+            tables: By number of the table.
+        """
+        self.interning, self.tables = interning, tuple(tables)
+
+    @classmethod
+    def of_rows(cls, interning: Interning, candidates: Rows) -> Rib:
+        """From rows of all tables in any order."""
+        blocks = by_table(candidates)
+        empty = TableRows(no_rows(), interning.kinds)
+        count = len(interning.tables)
+        return cls(
+            interning,
+            [
+                TableRows(blocks[table], interning.kinds) if table in blocks else empty
+                for table in range(count)
+            ],
+        )
+
+    @cached_property
+    def candidates(self) -> Rows:
+        """All candidates, sorted by table and prefix, the best of each first."""
+        return np.concatenate([no_rows(), *(table.candidates for table in self.tables)])
+
+    @cached_property
+    def active(self) -> Rows:
+        """All active rows, sorted by table and prefix."""
+        return np.concatenate([no_rows(), *(table.active for table in self.tables)])
+
+    @property
+    def digest(self) -> bytes:
+        """What tells the candidates of all tables from others."""
+        return hashlib.sha256(b"".join(table.digest for table in self.tables)).digest()
+
+    def is_like(self, other: Rib) -> bool:
+        """Whether both hold the same candidates; their numbers are the same ones."""
+        pairs = zip(self.tables, other.tables, strict=True)
+        return all(one.is_like(two) for one, two in pairs)
+
+    def with_tables(self, others: Mapping[int, TableRows]) -> Rib:
+        """The same, some of whose tables are others."""
+        return Rib(
+            self.interning,
+            [others.get(number, table) for number, table in enumerate(self.tables)],
+        )
 
     def matches(self, table: int, address: Address) -> Iterator[Route]:
         """The active routes that hold an address, longest prefix first (RFC 1812 5.2.4.3)."""
         for prefix in self.interning.prefixes.matches(address):
             row = self._row(table, prefix)
             if row is not None:
-                yield self.route(self.active[row])
+                yield self.route(row)
 
     def lookup(self, table: int, address: Address) -> Route | None:
         """The longest match for an address, or None."""
@@ -71,31 +206,19 @@ class Rib:
         """The active route to exactly this prefix, or None."""
         number = self.interning.prefixes.number(prefix)
         row = None if number is None else self._row(table, number)
-        return None if row is None else self.route(self.active[row])
+        return None if row is None else self.route(row)
 
     def table_rows(self, table: int) -> Rows:
         """The active rows of one table, in order of their prefix's number."""
-        return self.active[self._tables[table] : self._tables[table + 1]]
+        return self.tables[table].active
 
     def held_by_others(self, table: int, protocol: Protocol) -> NDArray[np.int32]:
-        """The prefix numbers that a table does not hold active under a protocol that has them.
-
-        Another protocol's route is active there, or the protocol's own is never to be used.
-        """
-        rows = self.table_rows(table)
-        mine = self.interning.kinds.of(protocol)
-        result: NDArray[np.int32] = rows["prefix"][~mine[rows["kind"]]].copy()
-        own = self.table_candidates(table)
-        never = self.interning.kinds.never
-        if never.any():
-            unused = own["prefix"][mine[own["kind"]] & never[own["kind"]]]
-            result = np.unique(np.concatenate([result, unused]))
-        return result
+        """The prefix numbers that a table does not hold active under a protocol that has them."""
+        return self.tables[table].held_by_others(protocol, self.interning.kinds)
 
     def table_candidates(self, table: int) -> Rows:
         """All candidates of one table, in order of their prefix's number, best first."""
-        first, last = self._candidate_tables[table], self._candidate_tables[table + 1]
-        return self.candidates[first:last]
+        return self.tables[table].candidates
 
     def table_routes(self, table: int) -> Iterator[Route]:
         """All active routes of one table, in order of their prefix's number."""
@@ -104,16 +227,17 @@ class Rib:
 
     def candidate_rows(self, table: int, prefix: int) -> Rows:
         """The rows of a table for a prefix number, best first. A view: nothing is copied."""
-        first, last = self._candidate_tables[table], self._candidate_tables[table + 1]
-        prefixes = self.candidates["prefix"]
-        begin = bisect_left(prefixes, prefix, first, last)
-        end = bisect_right(prefixes, prefix, begin, last)
-        return self.candidates[begin:end]
+        rows = self.tables[table].candidates
+        # A structured column is strided, and NumPy's own search would copy it. Bisection does not.
+        prefixes = rows["prefix"]
+        begin = bisect_left(prefixes, prefix)
+        return rows[begin : bisect_right(prefixes, prefix, begin)]
 
-    def _row(self, table: int, prefix: int) -> int | None:
-        last = self._tables[table + 1]
-        index = bisect_left(self.active["prefix"], prefix, self._tables[table], last)
-        return index if index < last and self.active["prefix"][index] == prefix else None
+    def _row(self, table: int, prefix: int) -> np.void | None:
+        rows = self.tables[table].active
+        prefixes = rows["prefix"]
+        index = bisect_left(prefixes, prefix)
+        return rows[index] if index < len(rows) and prefixes[index] == prefix else None
 
     def route(self, row: np.void) -> Route:
         """A row as an object."""

@@ -15,7 +15,7 @@ from routrel.forwarding.reach import Conversations, Reach
 from routrel.model.bgp import BgpMultipath
 from routrel.model.place import Place
 from routrel.model.policy import PolicyUse
-from routrel.policy.redistribute import Injected
+from routrel.policy.redistribute import Injected, injected_key
 from routrel.protocols.bgp.carrying import Carrier
 from routrel.protocols.bgp.classes import Grouping
 from routrel.protocols.bgp.conditions import closed_announcements
@@ -33,7 +33,7 @@ from routrel.protocols.bgp.spreading import History, Pinned, Spreading
 from routrel.protocols.bgp.treatment import Chain, chain_of
 from routrel.protocols.contract import Domain, Inputs, Process, Result
 from routrel.rib.candidates import Interning, Protocol, Table
-from routrel.rib.table import Rib
+from routrel.rib.table import Rib, by_table
 from routrel.topology.segments import Topology
 
 __all__ = ["BgpDomain"]
@@ -142,7 +142,13 @@ class BgpDomain(Domain):
 
     # --- one look ------------------------------------------------------------------------------
 
-    def compute(self, inputs: Inputs, before: Result | None) -> BgpResult:
+    def asked(self, inputs: Inputs) -> Hashable:
+        """All tables: packets of sessions may pass any. What goes on from before rests on that."""
+        if isinstance(inputs.choice, Onward):
+            return None
+        return inputs.view.tables, injected_key(inputs.injected), inputs.choice
+
+    def compute(self, inputs: Inputs, asked: Hashable, before: Result | None) -> BgpResult:
         """The routes of all devices, worked out anew only if what they rest on has changed.
 
         The choice is the state to take of a class that has several (`Pinned`), or to go on from
@@ -202,7 +208,7 @@ class BgpDomain(Domain):
         return BgpResult(
             domain=self,
             inputs=inputs,
-            rows=classes.rows,
+            by_table=by_table(classes.rows),
             key=key,
             resolutions=resolutions,
             memory=self.memory,

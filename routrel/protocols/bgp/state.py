@@ -15,7 +15,8 @@ from routrel.protocols.bgp.sessions import Session
 from routrel.protocols.bgp.speakers import Speaker
 from routrel.protocols.bgp.spreading import Classes
 from routrel.protocols.contract import Domain, Inputs
-from routrel.rib.candidates import Interning, Rows, Table
+from routrel.rib.candidates import Interning, Table
+from routrel.rib.table import RowsByTable
 
 __all__ = ["BgpState"]
 
@@ -26,7 +27,7 @@ class BgpState:
 
     domain: Domain
     inputs: Inputs
-    rows: Rows
+    by_table: RowsByTable
     key: Hashable  #: what it rests on, with `resolutions`
     resolutions: Mapping[tuple[int, Address], Resolution]
     memory: BgpMemory

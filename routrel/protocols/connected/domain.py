@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Hashable, Mapping
 from dataclasses import dataclass
 
 from routrel.protocols.connected.routes import connected_routes
 from routrel.protocols.contract import Domain, Inputs, Result
-from routrel.rib.candidates import Interning, Protocol, Rows, Table
+from routrel.rib.candidates import Interning, Protocol, Table
+from routrel.rib.table import RowsByTable, by_table
 from routrel.topology.segments import Topology
 
 __all__ = ["ConnectedDomain"]
@@ -19,7 +20,7 @@ class ConnectedResult(Result):
 
     domain: Domain
     inputs: Inputs
-    rows: Rows
+    by_table: RowsByTable
 
 
 class ConnectedDomain(Domain):
@@ -33,7 +34,8 @@ class ConnectedDomain(Domain):
         self.topology, self.interning = topology, interning
         self.routes = connected_routes(topology, interning)
 
-    def compute(self, inputs: Inputs, before: Result | None) -> Result:
-        if before is not None:
-            return before
-        return ConnectedResult(domain=self, inputs=inputs, rows=self.routes)
+    def asked(self, inputs: Inputs) -> Hashable:
+        return ()
+
+    def compute(self, inputs: Inputs, asked: Hashable, before: Result | None) -> Result:
+        return ConnectedResult(domain=self, inputs=inputs, by_table=by_table(self.routes))

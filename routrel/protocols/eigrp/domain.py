@@ -21,6 +21,7 @@ from routrel.protocols.eigrp.neighbours import EigrpRouter, Neighbours
 from routrel.protocols.eigrp.result import EigrpResult
 from routrel.protocols.shared.vectors import Asked, Told, VectorDomain
 from routrel.rib.candidates import Interning, Protocol
+from routrel.rib.table import by_table
 from routrel.topology.segments import Topology
 
 __all__ = ["EigrpDomain"]
@@ -72,8 +73,7 @@ class EigrpDomain(VectorDomain[EigrpRouter]):
         return EigrpResult(
             domain=self,
             inputs=inputs,
-            rows=made.learned(rest.told),
-            asked=asked,
+            by_table=by_table(made.learned(rest.told)),
             rest=rest,
             neighbours=self.neighbours,
             announced=made,

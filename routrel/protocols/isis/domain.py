@@ -12,7 +12,7 @@ announcements that are equally near the tag of the lowest system id counts.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Hashable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from functools import cached_property
 from itertools import combinations
@@ -42,6 +42,7 @@ from routrel.rib.candidates import (
     table_slice,
 )
 from routrel.rib.select import best_of_each
+from routrel.rib.table import by_table
 from routrel.topology.segments import Topology
 
 __all__ = ["IsisDomain"]
@@ -133,18 +134,18 @@ class IsisDomain(Domain):
 
     # --- routes --------------------------------------------------------------------------------
 
-    def compute(self, inputs: Inputs, before: Result | None) -> IsisResult:
+    def asked(self, inputs: Inputs) -> Hashable:
+        """What routers take in from elsewhere."""
+        return injected_key(inputs.injected)
+
+    def compute(self, inputs: Inputs, asked: Hashable, before: Result | None) -> IsisResult:
         """The routes of all systems, given what each takes in from elsewhere."""
-        key = injected_key(inputs.injected)
-        if isinstance(before, IsisResult) and before.key == key:
-            return before
         made: list[LevelRoutes] = []
         parts = [self._family(version, inputs.injected, made) for version in (4, 6)]
         return IsisResult(
             domain=self,
             inputs=inputs,
-            rows=np.concatenate(parts),
-            key=key,
+            by_table=by_table(np.concatenate(parts)),
             adjacencies=self.adjacencies,
             levels=self.levels,
             routes=tuple(made),

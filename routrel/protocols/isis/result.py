@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 
@@ -18,8 +18,8 @@ from routrel.protocols.isis.routes import MAXIMUM_PATH_METRIC, LevelPaths, Level
 from routrel.protocols.shared.refusals import no_adjacency
 from routrel.protocols.shared.speaking import subnets
 from routrel.protocols.shared.ways_around import ways_around
-from routrel.rib.candidates import NextHop, PathType, Protocol, Rows
-from routrel.rib.table import Rib, Route
+from routrel.rib.candidates import NextHop, PathType, Protocol
+from routrel.rib.table import Rib, Route, RowsByTable
 from routrel.topology.segments import Attachment
 
 __all__ = ["IsisPath", "IsisResult"]
@@ -45,8 +45,7 @@ class IsisResult(Result):
 
     domain: Domain
     inputs: Inputs
-    rows: Rows
-    key: Hashable  #: what it rests on
+    by_table: RowsByTable
     adjacencies: Systems
     levels: Mapping[int, LevelPaths]
     routes: tuple[LevelRoutes, ...]

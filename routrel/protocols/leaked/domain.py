@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Hashable, Iterator, Mapping
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,8 +13,8 @@ from routrel.model.network import Device, Vrf, protocol_title
 from routrel.protocols.contract import Domain, Exchange, Inputs, Result
 from routrel.protocols.evidence import AbsenceStep, CandidatePath, of_row, rejection
 from routrel.protocols.leaked.routes import LeakOffer, leak_offers, leaked_rows, takes_in
-from routrel.rib.candidates import NEVER, Interning, Protocol, Rows, Table
-from routrel.rib.table import Rib, Route
+from routrel.rib.candidates import NEVER, Interning, Protocol, Table
+from routrel.rib.table import Rib, Route, RowsByTable, by_table
 from routrel.topology.segments import Topology
 
 __all__ = ["LeakedDomain"]
@@ -28,7 +29,7 @@ class LeakedResult(Result):
 
     domain: Domain
     inputs: Inputs
-    rows: Rows
+    by_table: RowsByTable
 
     def of_row(self, rib: Rib, route: Route) -> CandidatePath:
         """With where the taking is stated: the first offer of the same ways at that distance."""
@@ -76,18 +77,26 @@ class LeakedDomain(Domain):
     def __init__(self, topology: Topology, interning: Interning) -> None:
         self.topology, self.interning = topology, interning
 
-    def compute(self, inputs: Inputs, before: Result | None) -> LeakedResult:
-        rows = leaked_rows(self.topology.network, self.interning, inputs.view)
-        return LeakedResult(domain=self, inputs=inputs, rows=rows)
+    def asked(self, inputs: Inputs) -> Hashable:
+        """The tables from which others take."""
+        numbers = self.interning.table_numbers
+        return tuple(inputs.view.tables[numbers[table]] for table in self.looks_at())
 
-    def _offering(self) -> Iterator[tuple[Device, Vrf]]:
+    def compute(self, inputs: Inputs, asked: Hashable, before: Result | None) -> LeakedResult:
+        rows = leaked_rows(self.topology.network, self.interning, inputs.view)
+        return LeakedResult(domain=self, inputs=inputs, by_table=by_table(rows))
+
+    @cached_property
+    def _offering(self) -> tuple[tuple[Device, Vrf], ...]:
         """The VRFs from which others take."""
+        found = []
         for device in self.topology.network.devices:
             sources = {o.source.name for vrf in device.vrfs for o in leak_offers(device, vrf)}
-            yield from ((device, vrf) for vrf in device.vrfs if vrf.name in sources)
+            found += [(device, vrf) for vrf in device.vrfs if vrf.name in sources]
+        return tuple(found)
 
     def looks_at(self) -> Iterator[Table]:
-        return ((device.name, vrf.name) for device, vrf in self._offering())
+        return ((device.name, vrf.name) for device, vrf in self._offering)
 
     def speaks_in(self) -> Iterator[Table]:
         """Those that take some in."""
@@ -97,7 +106,7 @@ class LeakedDomain(Domain):
     def exchanges(self, rib: Rib) -> Iterator[Exchange]:
         """From every protocol that has something active in a table from which others take."""
         kinds = self.interning.kinds.kinds
-        for device, vrf in self._offering():
+        for device, vrf in self._offering:
             table = self.interning.table_numbers[device.name, vrf.name]
             active = np.unique(rib.table_rows(table)["kind"]).tolist()
             for source in {kinds[number].protocol for number in active}.difference(_NOT_OFFERED):

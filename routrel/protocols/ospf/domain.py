@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Hashable, Iterator, Mapping, Sequence
 from functools import cached_property
 
 import numpy as np
@@ -39,6 +39,7 @@ from routrel.rib.candidates import (
     no_rows,
 )
 from routrel.rib.select import row_keys
+from routrel.rib.table import by_table
 from routrel.topology.segments import Topology
 
 __all__ = ["OspfDomain"]
@@ -122,11 +123,12 @@ class OspfDomain(Domain):
         own = {number: area.networks for number, area in self.areas.items()}
         return internal_routes(self.areas, own, self.borders, self.interning)
 
-    def compute(self, inputs: Inputs, before: Result | None) -> OspfResult:
+    def asked(self, inputs: Inputs) -> Hashable:
+        """What routers take in from elsewhere."""
+        return injected_key(inputs.injected)
+
+    def compute(self, inputs: Inputs, asked: Hashable, before: Result | None) -> OspfResult:
         """The routes of all routers, given what each takes in from elsewhere."""
-        key = injected_key(inputs.injected)
-        if isinstance(before, OspfResult) and before.key == key:
-            return before
         lsas = list(announced(self.routers, inputs.injected, self.interning))
         more, condensed = translated(lsas, self.areas, self.routers, self.interning)
         lsas.extend(more)
@@ -138,14 +140,15 @@ class OspfDomain(Domain):
             blocks.append(_without(external, internal))
         rows = self._imported(np.concatenate(blocks))
         discards = self._discards(condensed)
+        if len(discards):
+            rows = np.concatenate([rows, _without(discards, rows)])
         by_prefix: dict[int, list[ExternalLsa]] = {}
         for lsa in lsas:
             by_prefix.setdefault(lsa.prefix, []).append(lsa)
         return OspfResult(
             domain=self,
             inputs=inputs,
-            rows=np.concatenate([rows, _without(discards, rows)]) if len(discards) else rows,
-            key=key,
+            by_table=by_table(rows),
             routers=self.routers,
             adjacencies=self.adjacencies,
             areas=self.areas,

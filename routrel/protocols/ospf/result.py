@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -29,7 +29,7 @@ from routrel.protocols.ospf.paths import OspfPath, compare, external_paths, inte
 from routrel.protocols.ospf.speakers import BACKBONE, OspfRouter
 from routrel.protocols.shared.refusals import no_adjacency
 from routrel.rib.candidates import PathType, Protocol, Rows
-from routrel.rib.table import Rib, Route
+from routrel.rib.table import Rib, Route, RowsByTable
 from routrel.topology.segments import Attachment
 
 __all__ = ["OspfResult"]
@@ -43,8 +43,7 @@ class OspfResult(Result):
 
     domain: Domain
     inputs: Inputs
-    rows: Rows
-    key: Hashable  #: what it rests on
+    by_table: RowsByTable
     routers: tuple[OspfRouter, ...]
     adjacencies: Adjacencies
     areas: Mapping[int, Area]

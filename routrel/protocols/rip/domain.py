@@ -23,6 +23,7 @@ from routrel.protocols.rip.result import RipResult
 from routrel.protocols.shared.speaking import version_of
 from routrel.protocols.shared.vectors import Asked, Told, VectorDomain
 from routrel.rib.candidates import Interning, Protocol
+from routrel.rib.table import by_table
 from routrel.topology.segments import Topology
 
 __all__ = ["RipDomain"]
@@ -79,8 +80,7 @@ class RipDomain(VectorDomain[RipRouter]):
         return RipResult(
             domain=self,
             inputs=inputs,
-            rows=made.learned(rest.told),
-            asked=asked,
+            by_table=by_table(made.learned(rest.told)),
             rest=rest,
             announced=made,
         )

@@ -10,7 +10,7 @@ from __future__ import annotations
 import hashlib
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from itertools import combinations
 from typing import Any, Generic, Protocol, TypeAlias, TypeVar
 
@@ -22,9 +22,9 @@ from routrel.model.policy import PolicyUse
 from routrel.policy.redistribute import Injected, injected_key
 from routrel.protocols.contract import Domain, Inputs, OtherWay, Result
 from routrel.protocols.shared.turns import orders_to_try
-from routrel.rib.candidates import Interning, Rows, Table
+from routrel.rib.candidates import Interning, Table
 from routrel.rib.candidates import Protocol as RouteProtocol
-from routrel.rib.table import Route
+from routrel.rib.table import Route, RowsByTable
 from routrel.topology.segments import Topology
 
 __all__ = [
@@ -131,9 +131,9 @@ class Asked:
     """What a result rests on: equal keys give equal results."""
 
     key: Hashable
-    held: Held
-    injected: Mapping[int, tuple[Injected, ...]]
     choice: int  #: the number of the way to rest that is taken
+    held: Held = field(compare=False)
+    injected: Mapping[int, tuple[Injected, ...]] = field(compare=False)
 
 
 class VectorDomain(Domain, Generic[Router]):
@@ -165,7 +165,7 @@ class VectorDomain(Domain, Generic[Router]):
         """Those of all routers: they pass on what is active."""
         return (router.table for router in self.routers)
 
-    def compute(self, inputs: Inputs, before: Result | None) -> VectorResult:
+    def asked(self, inputs: Inputs) -> Asked:
         tables = self.interning.table_numbers
         held = {
             index: np.union1d(
@@ -174,7 +174,7 @@ class VectorDomain(Domain, Generic[Router]):
             )
             for index, router in enumerate(self.routers)
         }
-        asked = Asked(
+        return Asked(
             key=(
                 injected_key(inputs.injected),
                 tuple(prefixes.tobytes() for prefixes in held.values()),
@@ -183,8 +183,10 @@ class VectorDomain(Domain, Generic[Router]):
             injected=inputs.injected,
             choice=inputs.choice if isinstance(inputs.choice, int) else 0,
         )
-        if isinstance(before, VectorResult) and before.is_of(asked):
-            return before
+
+    def compute(self, inputs: Inputs, asked: Hashable, before: Result | None) -> VectorResult:
+        if not isinstance(asked, Asked):
+            raise TypeError(asked)
         return self._settle(inputs, asked)
 
     @abstractmethod
@@ -346,13 +348,8 @@ class VectorResult(Result, ABC):
     """What routers tell and hold once nothing changes any more."""
 
     inputs: Inputs
-    rows: Rows
-    asked: Asked
+    by_table: RowsByTable
     rest: Rest
-
-    def is_of(self, asked: Asked) -> bool:
-        """Whether it is what follows from something asked."""
-        return (self.asked.key, self.asked.choice) == (asked.key, asked.choice)
 
     @property
     def oscillating(self) -> frozenset[tuple[int, int]]:

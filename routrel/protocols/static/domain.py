@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Hashable, Iterator, Mapping
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, partial
 from ipaddress import IPv4Network, IPv6Network
 
 import numpy as np
@@ -13,12 +13,16 @@ from routrel.model.addresses import Address, Prefix
 from routrel.model.findings import Finding, Severity
 from routrel.protocols.contract import Domain, Inputs, Result
 from routrel.protocols.evidence import AbsenceStep, CandidatePath
+from routrel.protocols.shared.recent import Recent
 from routrel.protocols.static.routes import Resolved, StaticOutcome, resolve_device
-from routrel.rib.candidates import Interning, Protocol, Rows, Table, no_rows
-from routrel.rib.table import Rib
+from routrel.rib.candidates import Interning, Protocol, Table, no_rows
+from routrel.rib.table import Rib, RowsByTable, by_table
 from routrel.topology.segments import Topology
 
 __all__ = ["StaticDomain"]
+
+#: So many ways of a device's routes to be resolved are kept.
+_MOST_RESOLVED = 8
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -27,14 +31,13 @@ class StaticResult(Result):
 
     domain: Domain
     inputs: Inputs
-    rows: Rows
-    #: By device: the rows of other protocols that its routes were resolved through, and the result.
-    by_device: Mapping[str, tuple[bytes, Resolved]]
+    by_table: RowsByTable
+    by_device: Mapping[str, Resolved]  #: how the routes of each device were resolved
 
     @property
     def outcomes(self) -> Iterator[StaticOutcome]:
         """What became of every static route, by device."""
-        return (o for _, resolved in self.by_device.values() for o in resolved.outcomes)
+        return (o for resolved in self.by_device.values() for o in resolved.outcomes)
 
     @cached_property
     def oscillating(self) -> frozenset[tuple[int, int]]:
@@ -42,7 +45,7 @@ class StaticResult(Result):
         interning = self.domain.interning
         return frozenset(
             (interning.table_numbers[outcome.table], interning.prefixes.add(outcome.route.to))
-            for _, resolved in self.by_device.values()
+            for resolved in self.by_device.values()
             for outcome in resolved.changing
         )
 
@@ -102,6 +105,9 @@ class StaticDomain(Domain):
             if (device.gateways or any(vrf.static for vrf in device.vrfs))
             and not topology.has_failed(device.name)
         }
+        #: How the routes of a device were resolved, by its tables and by the rows of others there.
+        self._by_tables: Recent[Resolved] = Recent()
+        self._by_others: dict[str, dict[bytes, Resolved]] = {}
 
     def looks_at(self) -> Iterator[Table]:
         """The tables through which next hops are resolved."""
@@ -110,30 +116,41 @@ class StaticDomain(Domain):
                 if vrf.static or device.gateways:
                     yield device.name, vrf.name
 
-    def compute(self, inputs: Inputs, before: Result | None) -> StaticResult:
-        view = inputs.view
-        known = before.by_device if isinstance(before, StaticResult) else {}
-        static = self.interning.kinds.of(Protocol.STATIC)
-        made: dict[str, tuple[bytes, Resolved]] = {}
-        for name, tables in self._by_device.items():
-            rows = np.concatenate([view.table_candidates(table) for table in tables])
-            key = rows[~static[rows["kind"]]].tobytes() if len(rows) else b""
-            found = known.get(name)
-            if found is None or (found[1].depends and found[0] != key):
-                device = self.topology.devices[name]
-                found = (key, resolve_device(device, self.topology, self.interning, view))
-            made[name] = found
-        if isinstance(before, StaticResult) and all(
-            found is known.get(name) for name, found in made.items()
-        ):
-            return before
-        blocks = [resolved.rows for _, resolved in made.values() if len(resolved.rows)]
+    def asked(self, inputs: Inputs) -> Hashable:
+        """The tables of all devices that have static routes."""
+        held = inputs.view.tables
+        return tuple(held[table] for tables in self._by_device.values() for table in tables)
+
+    def compute(self, inputs: Inputs, asked: Hashable, before: Result | None) -> StaticResult:
+        made = {
+            name: self._resolved(name, tables, inputs.view)
+            for name, tables in self._by_device.items()
+        }
+        blocks = [resolved.rows for resolved in made.values() if len(resolved.rows)]
         return StaticResult(
             domain=self,
             inputs=inputs,
-            rows=np.concatenate(blocks) if blocks else no_rows(),
+            by_table=by_table(np.concatenate([no_rows(), *blocks])),
             by_device=made,
         )
+
+    def _resolved(self, name: str, tables: list[int], view: Rib) -> Resolved:
+        """The routes of a device; they rest on what other protocols have in its tables."""
+        held = tuple(view.tables[table] for table in tables)
+        return self._by_tables.of(name, held, partial(self._resolve, name, tables, view))
+
+    def _resolve(self, name: str, tables: list[int], view: Rib) -> Resolved:
+        device = self.topology.devices[name]
+        static = self.interning.kinds.of(Protocol.STATIC)
+        rows = np.concatenate([view.table_candidates(table) for table in tables])
+        others = rows[~static[rows["kind"]]].tobytes()
+        known = self._by_others.setdefault(name, {})
+        found = known.get(others) or next((r for r in known.values() if not r.depends), None)
+        if found is None:
+            found = known[others] = resolve_device(device, self.topology, self.interning, view)
+            if len(known) > _MOST_RESOLVED:
+                del known[next(iter(known))]
+        return found
 
 
 def _holds(network: Prefix, wanted: Prefix | Address) -> bool:

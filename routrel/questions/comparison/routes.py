@@ -7,19 +7,21 @@ arrays.
 
 from __future__ import annotations
 
-from collections.abc import Hashable, Iterable
+from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass, replace
+from typing import TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
 from routrel.model.addresses import Prefix, prefix_order
-from routrel.rib.candidates import Table
-from routrel.rib.table import Rib, Route
+from routrel.rib.candidates import RouteKind, Rows, Table
+from routrel.rib.table import Rib, Route, active_unlike
 
 __all__ = ["RouteChange", "route_changes"]
 
 _Numbers = NDArray[np.int64]
+_Value = TypeVar("_Value", bound=Hashable)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -35,23 +37,21 @@ class RouteChange:
 def route_changes(before: Rib, after: Rib) -> list[RouteChange]:
     """All active routes that are not the same, by device, VRF and prefix.
 
-    Where a route was written does not count. Costs no more than a sort of the rows.
+    Where a route was written does not count. Tables that are one object in both are not looked at;
+    the rest costs no more than a sort of its rows.
     """
+    if before is after:
+        return []
     tables: dict[Hashable, int] = {}
     prefixes: dict[Hashable, int] = {}
     values: dict[Hashable, int] = {}
     hops: dict[Hashable, int] = {}
     keys, contents, rows = [], [], []
-    for rib in (before, after):
-        interning, active = rib.interning, rib.active
+    for rib, active in zip((before, after), _active_unlike(before, after), strict=True):
+        interning = rib.interning
         table = _numbered(interning.tables, tables, active["table"])
-        prefix = _numbered(
-            [(p.version, int(p.network_address), p.prefixlen) for p in interning.prefixes.prefixes],
-            prefixes,
-            active["prefix"],
-        )
-        kinds = [replace(kind, place=0) for kind in interning.kinds.kinds]
-        kind = _numbered(kinds, values, active["kind"])
+        prefix = _numbered(interning.prefixes.prefixes, prefixes, active["prefix"])
+        kind = _numbered(interning.kinds.kinds, values, active["kind"], _placeless)
         ways = _numbered(interning.next_hops.sets, hops, active["next_hops"])
         key = (table << 32) | prefix
         content = np.stack([kind, active["metric"].astype(np.int64), ways])
@@ -83,10 +83,31 @@ def _change(before: Route | None, after: Route | None) -> RouteChange:
     )
 
 
+def _active_unlike(before: Rib, after: Rib) -> list[Rows]:
+    """Their active rows, without tables that are one object in both."""
+    if before.interning.tables == after.interning.tables:
+        return active_unlike((before, after))
+    return [before.active, after.active]
+
+
+def _placeless(kind: RouteKind) -> RouteKind:
+    return replace(kind, place=0)
+
+
 def _numbered(
-    values: Iterable[Hashable], known: dict[Hashable, int], column: NDArray[np.generic]
+    values: Sequence[_Value],
+    known: dict[Hashable, int],
+    column: NDArray[np.integer],
+    of: Callable[[_Value], Hashable] = lambda value: value,
 ) -> _Numbers:
-    """A column with the numbers that its values have in both states."""
-    numbers = [known.setdefault(value, len(known)) for value in values]
-    result: _Numbers = np.asarray(numbers or [0], dtype=np.int64)[column]
+    """A column with the numbers that its values have in both states.
+
+    Args:
+        of: What of a value counts.
+    """
+    used = np.flatnonzero(np.bincount(column))
+    numbers = np.zeros(int(used[-1]) + 1 if len(used) else 1, dtype=np.int64)
+    for number in used.tolist():
+        numbers[number] = known.setdefault(of(values[number]), len(known))
+    result: _Numbers = numbers[column]
     return result

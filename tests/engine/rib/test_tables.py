@@ -71,7 +71,7 @@ def made(candidates: list[Candidate]) -> Rib:
         ],
         dtype=ROW,
     )
-    return Rib(interning, rows)
+    return Rib.of_rows(interning, rows)
 
 
 def active(candidates: list[Candidate], table: int) -> dict[int, tuple[int, Candidate]]:

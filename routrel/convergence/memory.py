@@ -1,0 +1,76 @@
+"""What one computation of a network leaves for the next look at it, and for the next computation.
+
+Everything that is remembered is held by what it was made of. Tables and blocks of rows that did not
+change are one and the same object, so whether two things are made alike is told without reading
+them. Nothing that is taken from here differs from what would be computed anew.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Hashable
+
+from routrel.protocols.contract import Domain, Result
+from routrel.protocols.shared.recent import Recent
+from routrel.rib.candidates import Protocol, Rows
+from routrel.rib.table import RowsByTable, TableRows, same_rows
+
+__all__ = ["Memory"]
+
+#: How many results of a protocol are kept, and how many rows they may have in all but the latest.
+_MOST_RESULTS = 32
+_MOST_ROWS = 1_000_000
+
+
+class Memory:
+    """Blocks of rows, tables and results of the latest looks."""
+
+    def __init__(self) -> None:
+        self.tables: Recent[TableRows] = Recent()
+        self._made: Recent[TableRows] = Recent()
+        self._blocks: Recent[Rows] = Recent()
+        self._results: dict[Protocol, list[tuple[Hashable, Result]]] = {}
+
+    def copy(self) -> Memory:
+        """For the next computation of much the same network, with the same numbers."""
+        copied = Memory()
+        copied.tables, copied._made = self.tables.copy(), self._made.copy()
+        copied._blocks = self._blocks.copy()
+        copied._results = {protocol: list(known) for protocol, known in self._results.items()}
+        return copied
+
+    # --- results -------------------------------------------------------------------------------
+
+    def result(self, domain: Domain, asked: Hashable) -> Result | None:
+        """What a protocol came to when it was asked the same; None: that is not known."""
+        known = self._results.get(domain.protocol, [])
+        for at, (other, result) in enumerate(known):
+            if result.domain is domain and other == asked:
+                known.insert(0, known.pop(at))
+                return result
+        return None
+
+    def keep(self, asked: Hashable, result: Result) -> None:
+        """Remember what a protocol came to; what was long ago is forgotten."""
+        known = self._results.setdefault(result.domain.protocol, [])
+        known.insert(0, (asked, result))
+        rows = 0
+        for at, (_, other) in enumerate(known[1:], 1):
+            rows += sum(map(len, other.by_table.values()))
+            if at >= _MOST_RESULTS or rows > _MOST_ROWS:
+                del known[at:]
+                break
+
+    # --- rows ----------------------------------------------------------------------------------
+
+    def shared(self, protocol: Protocol, rows: RowsByTable) -> RowsByTable:
+        """A protocol's rows, each block as it was before where it is equal to that."""
+        return {table: self._shared((protocol, table), block) for table, block in rows.items()}
+
+    def table(self, number: int, made: TableRows) -> TableRows:
+        """A table as it was before where it is equal to that."""
+        known = next((k for k in self._made.values(number) if k.is_like(made)), made)
+        return self._made.of(number, (known,), lambda: known)
+
+    def _shared(self, place: Hashable, block: Rows) -> Rows:
+        known = next((k for k in self._blocks.values(place) if same_rows(k, block)), block)
+        return self._blocks.of(place, (known,), lambda: known)
