@@ -49,7 +49,7 @@ def main() -> None:
     inputs = Inputs(view=state.rib)
     result = domain.compute(inputs, domain.asked(inputs), None)
     tables = time.perf_counter() - began
-    rows = np.concatenate(list(result.by_table.values()))
+    rows = np.concatenate([block for blocks in result.by_table.values() for block in blocks])
     print(f"{len(rows):,} rows of BGP, {len(result.classes.all):,} classes of prefixes")
     random = np.random.default_rng(1)
     keys = [rows["prefix"].copy(), rows["table"].copy()]

@@ -39,11 +39,15 @@ def main() -> None:
         block
         for protocol, result in look.results.items()
         if protocol is not Protocol.OSPF
-        for block in result.by_table.values()
+        for blocks in result.by_table.values()
+        for block in blocks
     ]
     began = time.perf_counter()
     found = domain.compute(inputs, domain.asked(inputs), None)
-    rib = Rib.of_rows(interning, np.concatenate([*others, *found.by_table.values()]))
+    routes = [block for blocks in found.by_table.values() for block in blocks]
+    rib = Rib.of_rows(interning, np.concatenate([*others, *routes]))
+    for table in rib.tables:
+        table.active  # noqa: B018 - tables are put in order when somebody looks
     tables = time.perf_counter() - began
     first, second = rib.candidates["table"].copy(), rib.candidates["prefix"].copy()
     shuffled = np.random.default_rng(1).permutation(len(first))

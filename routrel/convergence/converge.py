@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 from routrel.convergence.findings import routing_findings
 from routrel.convergence.fixpoint import differences, settle
+from routrel.convergence.memory import Memory
 from routrel.convergence.protocols import Look, Protocols
 from routrel.forwarding.header_sets import may_carry_tcp, newly_permitted
 from routrel.model.addresses import Address, Prefix, prefix_order
@@ -65,6 +66,8 @@ class State:
     order_dependent: tuple[UncertainRoute, ...]  #: routes that depend on which router came first
     others: tuple[OtherOutcome, ...] = ()  #: further outcomes, as stable as the one shown
     searched: bool = True  #: whether the search for other outcomes was made to its end
+    #: What its computation leaves for that of much the same network.
+    memory: Memory = field(default_factory=Memory, repr=False, compare=False)
 
     @property
     def rib(self) -> Rib:
@@ -182,16 +185,15 @@ def converge(
 
     Args:
         failures: What carries nothing; the rest converges without it.
-        since: The state of much the same network. What has not changed of BGP is taken from it;
-            the result is the same as without.
+        since: The state of much the same network. What has not changed is taken from it; the
+            result is the same as without.
         search: False leaves out the search for other outcomes than the one that is shown, which is
             the same either way. Such a state is good for a trial, not for an answer.
     """
     topology = build_topology(network, failures)
-    interning, known = Interning(network), None
-    if since is not None and since.rib.interning.tables == interning.tables:
-        interning, known = since.rib.interning.copy(), since.results
-    settled = settle(Protocols(topology, interning, known), search=search)
+    protocols = _protocols(topology, since)
+    interning = protocols.interning
+    settled = settle(protocols, search=search)
     return State(
         network=network,
         topology=topology,
@@ -205,7 +207,16 @@ def converge(
             for outcome in settled.outcomes[1:]
         ),
         searched=settled.complete,
+        memory=protocols.memory,
     )
+
+
+def _protocols(topology: Topology, since: State | None) -> Protocols:
+    """All protocols, with what much the same network left, if that has the same tables."""
+    interning = Interning(topology.network)
+    if since is None or since.rib.interning.tables != interning.tables:
+        return Protocols(topology, interning)
+    return Protocols(topology, since.rib.interning.copy(), since.results, since.memory)
 
 
 def reconverge(state: State, network: Network, *, search: bool = True) -> State:

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-import numpy as np
-
 from routrel.convergence.protocols import Look
 from routrel.model.addresses import Prefix
 from routrel.model.findings import Finding, Severity
@@ -32,7 +30,8 @@ def _known_prefixes(look: Look) -> list[Prefix]:
     """All prefixes that any table or announcement knows, and the defaults; in order of number."""
     interning = look.rib.interning
     numbers = {interning.default_prefix(4), interning.default_prefix(6)}
-    numbers.update(np.unique(look.rib.candidates["prefix"]).tolist())
+    for table in look.rib.tables:
+        numbers.update(table.prefixes().tolist())
     for result in look.results.values():
         numbers.update(result.announced_prefixes())
     return [interning.prefixes.prefixes[number] for number in sorted(numbers)]

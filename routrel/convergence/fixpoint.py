@@ -254,7 +254,7 @@ class _Search:
         for table, protocols in hidden.items():
             rows = rib.table_candidates(table)
             gone = np.logical_or.reduce([kinds.of(one)[rows["kind"]] for one in protocols])
-            made = TableRows(rows[~gone], kinds)
+            made = TableRows((rows[~gone],), kinds)
             others[table] = self.protocols.memory.table(table, made)
         return rib.with_tables(others)
 

@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Hashable
 
 from routrel.protocols.contract import Domain, Result
-from routrel.protocols.shared.recent import Recent
+from routrel.protocols.shared.recent import Parts, Recent
 from routrel.rib.candidates import Protocol, Rows
 from routrel.rib.table import RowsByTable, TableRows, same_rows
 
@@ -22,20 +22,23 @@ _MOST_ROWS = 1_000_000
 
 
 class Memory:
-    """Blocks of rows, tables and results of the latest looks."""
+    """Blocks of rows, tables and results of the latest looks, and parts of results."""
 
     def __init__(self) -> None:
         self.tables: Recent[TableRows] = Recent()
+        self.parts: Parts = Recent()
         self._made: Recent[TableRows] = Recent()
         self._blocks: Recent[Rows] = Recent()
         self._results: dict[Protocol, list[tuple[Hashable, Result]]] = {}
 
-    def copy(self) -> Memory:
-        """For the next computation of much the same network, with the same numbers."""
+    def onward(self) -> Memory:
+        """For the next computation of much the same network, whose numbers begin with these.
+
+        Results stay behind: they tell of the network that they are of.
+        """
         copied = Memory()
-        copied.tables, copied._made = self.tables.copy(), self._made.copy()
-        copied._blocks = self._blocks.copy()
-        copied._results = {protocol: list(known) for protocol, known in self._results.items()}
+        copied.tables, copied._made = self.tables.onward(), self._made.onward()
+        copied._blocks, copied.parts = self._blocks.onward(), self.parts.onward()
         return copied
 
     # --- results -------------------------------------------------------------------------------
@@ -55,7 +58,7 @@ class Memory:
         known.insert(0, (asked, result))
         rows = 0
         for at, (_, other) in enumerate(known[1:], 1):
-            rows += sum(map(len, other.by_table.values()))
+            rows += sum(len(block) for blocks in other.by_table.values() for block in blocks)
             if at >= _MOST_RESULTS or rows > _MOST_ROWS:
                 del known[at:]
                 break
@@ -64,7 +67,12 @@ class Memory:
 
     def shared(self, protocol: Protocol, rows: RowsByTable) -> RowsByTable:
         """A protocol's rows, each block as it was before where it is equal to that."""
-        return {table: self._shared((protocol, table), block) for table, block in rows.items()}
+        return {
+            table: tuple(
+                self._shared((protocol, table, at), block) for at, block in enumerate(blocks)
+            )
+            for table, blocks in rows.items()
+        }
 
     def table(self, number: int, made: TableRows) -> TableRows:
         """A table as it was before where it is equal to that."""

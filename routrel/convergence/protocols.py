@@ -14,12 +14,11 @@ from routrel.model.addresses import Address, Prefix
 from routrel.model.network import Network, Vrf
 from routrel.model.place import Place
 from routrel.policy.distances import with_distances
-from routrel.policy.redistribute import Injected, injected_routes, let_in
+from routrel.policy.redistribute import Injected, injected_routes, let_in, taken_protocols
 from routrel.protocols.contract import Domain, Inputs, Process, Result, Results
 from routrel.protocols.register import domains
-from routrel.protocols.shared.recent import Recent
 from routrel.rib.candidates import GUARDS, Interning, Protocol, Rows, Table, no_rows
-from routrel.rib.table import Rib, RowsByTable, TableRows
+from routrel.rib.table import Blocks, Rib, RowsByTable, TableRows
 from routrel.topology.segments import Topology
 
 __all__ = ["Choices", "Late", "Look", "Protocols"]
@@ -63,18 +62,22 @@ class Protocols:
 
     Args:
         since: What they came to in much the same network, of whose numbering `interning` is a copy.
+        memory: What its computation left; it is not changed.
     """
 
     def __init__(
-        self, topology: Topology, interning: Interning, since: Results | None = None
+        self,
+        topology: Topology,
+        interning: Interning,
+        since: Results | None = None,
+        memory: Memory | None = None,
     ) -> None:
         self.topology, self.interning = topology, interning
-        self.memory = Memory()
-        self._imported: Recent[tuple[Rows, NDArray[np.int32]]] = Recent()
-        self._taken: Recent[tuple[Injected, ...]] = Recent()
+        self.memory = memory.onward() if memory else Memory()
         self.network: Network = topology.network
         self.domains: dict[Protocol, Domain] = {
-            domain.protocol: domain for domain in domains(topology, interning, since or {})
+            domain.protocol: domain
+            for domain in domains(topology, interning, since or {}, self.memory.parts)
         }
 
     @property
@@ -141,12 +144,14 @@ class Protocols:
         kept_out: dict[Protocol, KeptOut] = {}
         for process in self._importing:
             table = self.interning.table_numbers[process.table]
-            rows = blocks[process.protocol].get(table)
-            place = (process.protocol, process.index)
+            offered = blocks[process.protocol].get(table)
+            place = ("import", process.protocol, process.table)
             out = np.zeros(0, dtype=np.int32)
-            if rows is not None:
-                rows, out = self._imported.of(place, (rows,), partial(self._import, process, rows))
-                blocks[process.protocol] = {**blocks[process.protocol], table: rows}
+            if offered is not None:
+                parts = (process.device, *offered)
+                make = partial(self._import, process, np.concatenate(offered))
+                rows, out = self.memory.parts.of(place, parts, make)
+                blocks[process.protocol] = {**blocks[process.protocol], table: (rows,)}
             kept_out[process.protocol] = {
                 **kept_out.get(process.protocol, {}),
                 process.index: out,
@@ -157,8 +162,7 @@ class Protocols:
         """What a policy lets in of a process's rows, and the prefixes that it keeps out."""
         if process.import_policy is None:
             return rows, np.zeros(0, dtype=np.int32)
-        kinds = self.interning.kinds.kinds
-        guards = np.array([kinds[kind].path_type in GUARDS for kind in rows["kind"]], dtype=bool)
+        guards = np.isin(self.interning.kinds.path_types[rows["kind"]], GUARDS)
         accepted = let_in(self.interning, process.device, process.import_policy, rows)
         return rows[accepted | guards], rows["prefix"][~accepted].copy()
 
@@ -178,22 +182,22 @@ class Protocols:
         made = []
         nobody: frozenset[Protocol] = frozenset()
         for table in range(len(self.interning.tables)):
-            parts = [rows for each in blocks if (rows := each.get(table)) is not None]
+            parts = tuple(block for each in blocks for block in each.get(table, ()))
             hidden, vrf = late.get(table, nobody), self._with_distances.get(table)
             if vrf is not None:
                 # Distances rest on who advertises, so on more than the rows.
                 rows = self._with_own_distances(vrf, parts, results)
-                made.append(self._table(table, [rows], hidden))
+                made.append(self._table(table, (rows,), hidden))
             else:
                 make = partial(self._table, table, parts, hidden)
-                made.append(self.memory.tables.of((table, hidden), tuple(parts), make))
+                made.append(self.memory.tables.of((table, hidden), parts, make))
         return Rib(self.interning, made)
 
-    def _table(self, table: int, parts: list[Rows], hidden: frozenset[Protocol]) -> TableRows:
-        rows = np.concatenate([no_rows(), *parts])
+    def _table(self, table: int, blocks: Blocks, hidden: frozenset[Protocol]) -> TableRows:
+        kinds = self.interning.kinds
         for protocol in hidden:
-            rows = rows[~self.interning.kinds.of(protocol)[rows["kind"]]]
-        return self.memory.table(table, TableRows(rows, self.interning.kinds))
+            blocks = tuple(rows[~kinds.of(protocol)[rows["kind"]]] for rows in blocks)
+        return self.memory.table(table, TableRows(blocks, kinds))
 
     @cached_property
     def _with_distances(self) -> dict[int, Vrf]:
@@ -206,7 +210,7 @@ class Protocols:
         }
 
     def _with_own_distances(
-        self, vrf: Vrf, parts: list[Rows], results: Mapping[Protocol, Result]
+        self, vrf: Vrf, parts: Blocks, results: Mapping[Protocol, Result]
     ) -> Rows:
         def advertisers(protocol: Protocol, row: Rows) -> Iterable[Address]:
             return results[protocol].advertisers(row)
@@ -219,9 +223,28 @@ class Protocols:
         found: dict[Protocol, dict[int, tuple[Injected, ...]]] = {}
         for process in self._taking:
             held = view.tables[self.interning.table_numbers[process.table]]
-            place = (process.protocol, process.index)
-            items = self._taken.of(place, (held,), partial(self._take, process, held))
+            place = ("taken", process.protocol, process.table)
+            make = partial(self._take, process, held)
+            items = self.memory.parts.of(place, (process.device, held), make)
             found.setdefault(process.protocol, {})[process.index] = items
+        return found
+
+    def _take(self, process: Process, held: TableRows) -> tuple[Injected, ...]:
+        """What a process takes in of a table; that rests on the protocols taken from alone."""
+        kinds, active = self.interning.kinds, held.active
+        wanted = np.zeros(len(kinds.kinds), dtype=bool)
+        for source in taken_protocols(process.redistribute):
+            wanted |= kinds.of(source)
+        wanted = wanted[active["kind"]]
+        if process.default_route is not None:
+            for version in process.versions:
+                wanted |= active["prefix"] == self.interning.default_prefix(version)
+        rows = active[wanted]
+        place = ("taken of", process.protocol, process.table)
+        make = partial(self._taken, process, rows)
+        found: tuple[Injected, ...] = self.memory.parts.of(
+            place, (process.device, rows.tobytes()), make
+        )
         return found
 
     @cached_property
@@ -229,13 +252,13 @@ class Protocols:
         """Those that announce what other protocols have active."""
         return tuple(process for process in self.processes if process.takes_routes)
 
-    def _take(self, process: Process, held: TableRows) -> tuple[Injected, ...]:
+    def _taken(self, process: Process, active: Rows) -> tuple[Injected, ...]:
         return tuple(
             injected_routes(
                 self.interning,
                 process.device,
                 process.vrf,
-                held.active,
+                active,
                 process.versions,
                 process.redistribute,
                 process.default_route,

@@ -41,6 +41,7 @@ __all__ = [
     "let_in",
     "policy_route",
     "route_types",
+    "taken_protocols",
 ]
 
 PROTOCOL_OF = {
@@ -116,6 +117,14 @@ def policy_route(interning: Interning, prefix: Prefix, kind: RouteKind, row: Row
 def injected_key(injected: Mapping[int, Sequence[Injected]]) -> object:
     """What tells whether routers take in the same as before."""
     return tuple((index, tuple(items)) for index, items in sorted(injected.items()) if items)
+
+
+def taken_protocols(redistribute: Sequence[Redistribution]) -> set[Protocol]:
+    """The protocols whose routes are taken in, by source and by interfaces that run it."""
+    found = {PROTOCOL_OF[item.source] for item in redistribute}
+    if any(item.with_connected for item in redistribute):
+        found.add(Protocol.CONNECTED)
+    return found
 
 
 def injected_routes(

@@ -13,6 +13,7 @@ from routrel.protocols.isis.domain import IsisDomain
 from routrel.protocols.leaked.domain import LeakedDomain
 from routrel.protocols.ospf.domain import OspfDomain
 from routrel.protocols.rip.domain import RipDomain
+from routrel.protocols.shared.recent import Parts
 from routrel.protocols.static.domain import StaticDomain
 from routrel.rib.candidates import Interning, Protocol
 from routrel.topology.segments import Topology
@@ -20,17 +21,20 @@ from routrel.topology.segments import Topology
 __all__ = ["bgp_of", "domains"]
 
 
-def domains(topology: Topology, interning: Interning, since: Results) -> Iterator[Domain]:
+def domains(
+    topology: Topology, interning: Interning, since: Results, parts: Parts
+) -> Iterator[Domain]:
     """All protocols of a network, in the order in which they are computed.
 
     Args:
         since: What they came to in much the same network, whose numbers `interning` began with;
             empty: nothing is known. It is not changed.
+        parts: Of results of this network or the one before; more is added.
     """
-    yield ConnectedDomain(topology, interning)
-    yield StaticDomain(topology, interning)
-    yield OspfDomain(topology, Protocol.OSPF, interning)
-    yield OspfDomain(topology, Protocol.OSPFV3, interning)
+    yield ConnectedDomain(topology, interning, parts)
+    yield StaticDomain(topology, interning, parts)
+    yield OspfDomain(topology, Protocol.OSPF, interning, parts)
+    yield OspfDomain(topology, Protocol.OSPFV3, interning, parts)
     yield RipDomain(topology, Protocol.RIP, interning)
     yield RipDomain(topology, Protocol.RIPNG, interning)
     yield EigrpDomain(topology, interning)

@@ -249,6 +249,7 @@ class RouteKinds:
         self._numbers: dict[RouteKind, int] = {}
         self._ranks = np.zeros(0, dtype=np.int64)
         self._never = np.zeros(0, dtype=bool)
+        self._path_types = np.zeros(0, dtype=np.int64)
         self._of: dict[Protocol, NDArray[np.bool_]] = {}
 
     def copy(self) -> RouteKinds:
@@ -256,6 +257,7 @@ class RouteKinds:
         made = RouteKinds()
         made.kinds, made._numbers = self.kinds.copy(), self._numbers.copy()
         made._ranks, made._never, made._of = self._ranks, self._never, self._of.copy()
+        made._path_types = self._path_types
         return made
 
     def add(self, kind: RouteKind) -> int:
@@ -282,6 +284,15 @@ class RouteKinds:
             more = [kind.distance >= NEVER for kind in self.kinds[known:]]
             self._never = np.concatenate([self._never, np.array(more, dtype=bool)])
         return self._never
+
+    @property
+    def path_types(self) -> NDArray[np.int64]:
+        """For each kind the number of its path type."""
+        known = len(self._path_types)
+        if known < len(self.kinds):
+            more = [int(kind.path_type) for kind in self.kinds[known:]]
+            self._path_types = np.concatenate([self._path_types, np.array(more, dtype=np.int64)])
+        return self._path_types
 
     def of(self, protocol: Protocol) -> NDArray[np.bool_]:
         """For each kind whether it is of a protocol."""

@@ -47,6 +47,8 @@ def _ordered(
     which merges sorted runs in linear time, orders the keys; the costly sort by several values is
     for the few that share a key.
     """
+    if (keys[1:] > keys[:-1]).all():
+        return np.arange(len(keys)), np.ones(len(keys), dtype=bool)
     order = np.argsort(keys, kind="stable")
     ordered = keys[order]
     first = np.ones(len(keys), dtype=bool)

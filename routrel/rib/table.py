@@ -27,6 +27,7 @@ from routrel.rib.candidates import (
 from routrel.rib.select import in_order
 
 __all__ = [
+    "Blocks",
     "Rib",
     "Route",
     "RowsByTable",
@@ -36,8 +37,10 @@ __all__ = [
     "same_rows",
 ]
 
+#: Rows of one table, in parts.
+Blocks: TypeAlias = tuple[Rows, ...]
 #: By number of the table: its rows of one protocol.
-RowsByTable: TypeAlias = Mapping[int, Rows]
+RowsByTable: TypeAlias = Mapping[int, Blocks]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -61,23 +64,50 @@ class Route:
 class TableRows:
     """The candidate rows of one table, and which of them are active. Never changed once made.
 
-    Both are sorted by prefix, the best candidate of each first. One that is found to be equal to
-    another takes its place, so that what did not change is the same object in both ribs.
+    It is put in order when somebody looks. One that is found to be equal to another takes its
+    place, so that what did not change is the same object in both ribs.
     """
 
-    __slots__ = ("_digest", "_held_by_others", "active", "candidates")
+    __slots__ = ("_active", "_candidates", "_digest", "_held_by_others", "_kinds", "blocks")
 
-    def __init__(self, candidates: Rows, kinds: RouteKinds) -> None:
+    def __init__(self, blocks: Blocks, kinds: RouteKinds) -> None:
         """
         Args:
-            candidates: Of one table, in any order.
+            blocks: The candidates, in any order; of equal ones the first comes first.
         """
-        self.candidates, wins = in_order(candidates, kinds)
-        if len(candidates):
-            wins = wins & ~kinds.never[self.candidates["kind"]]
-        self.active = self.candidates if wins.all() else self.candidates[wins]
+        self.blocks, self._kinds = tuple(block for block in blocks if len(block)), kinds
+        self._candidates: Rows | None = None
+        self._active: Rows | None = None
         self._digest: bytes | None = None
         self._held_by_others: dict[Protocol, NDArray[np.int32]] = {}
+
+    def __len__(self) -> int:
+        """How many candidates there are."""
+        return sum(map(len, self.blocks))
+
+    @property
+    def candidates(self) -> Rows:
+        """Sorted by prefix, the best candidate of each first."""
+        if self._candidates is None:
+            self._select()
+        return self._candidates if self._candidates is not None else no_rows()
+
+    @property
+    def active(self) -> Rows:
+        """The best candidate of each prefix, unless it is never to be used."""
+        if self._active is None:
+            self._select()
+        return self._active if self._active is not None else no_rows()
+
+    def _select(self) -> None:
+        rows, wins = in_order(np.concatenate([no_rows(), *self.blocks]), self._kinds)
+        wins = wins & ~self._kinds.never[rows["kind"]] if len(rows) else wins
+        self._active = rows if wins.all() else rows[wins]
+        self._candidates = rows
+
+    def prefixes(self) -> NDArray[np.int32]:
+        """The numbers of all prefixes that it has candidates for, each once."""
+        return np.unique(np.concatenate([no_rows(), *self.blocks])["prefix"])
 
     @property
     def digest(self) -> bytes:
@@ -88,16 +118,23 @@ class TableRows:
 
     def is_like(self, other: TableRows) -> bool:
         """Whether both hold the same candidates."""
-        return self is other or same_rows(self.candidates, other.candidates)
+        if self is other:
+            return True
+        if len(self) != len(other):
+            return False
+        pairs = zip(self.blocks, other.blocks, strict=False)
+        if len(self.blocks) == len(other.blocks) and all(one is two for one, two in pairs):
+            return True
+        return same_rows(self.candidates, other.candidates)
 
-    def held_by_others(self, protocol: Protocol, kinds: RouteKinds) -> NDArray[np.int32]:
+    def held_by_others(self, protocol: Protocol) -> NDArray[np.int32]:
         """The prefix numbers that are not held active under a protocol that has them.
 
         Another protocol's route is active there, or the protocol's own is never to be used.
         """
         found = self._held_by_others.get(protocol)
         if found is None:
-            mine, never = kinds.of(protocol), kinds.never
+            mine, never = self._kinds.of(protocol), self._kinds.never
             found = self.active["prefix"][~mine[self.active["kind"]]].copy()
             own = self.candidates
             if never.any():
@@ -127,7 +164,7 @@ def by_table(rows: Rows) -> RowsByTable:
         rows = rows[np.argsort(tables, kind="stable")]
         tables = rows["table"]
     begins = [0, *(np.flatnonzero(tables[1:] != tables[:-1]) + 1).tolist(), len(rows)]
-    return {int(tables[a]): rows[a:b] for a, b in pairwise(begins)}
+    return {int(tables[a]): (rows[a:b],) for a, b in pairwise(begins)}
 
 
 def active_unlike(ribs: Sequence[Rib]) -> list[Rows]:
@@ -153,16 +190,9 @@ class Rib:
     @classmethod
     def of_rows(cls, interning: Interning, candidates: Rows) -> Rib:
         """From rows of all tables in any order."""
-        blocks = by_table(candidates)
-        empty = TableRows(no_rows(), interning.kinds)
+        blocks, kinds = by_table(candidates), interning.kinds
         count = len(interning.tables)
-        return cls(
-            interning,
-            [
-                TableRows(blocks[table], interning.kinds) if table in blocks else empty
-                for table in range(count)
-            ],
-        )
+        return cls(interning, [TableRows(blocks.get(n, ()), kinds) for n in range(count)])
 
     @cached_property
     def candidates(self) -> Rows:
@@ -214,7 +244,7 @@ class Rib:
 
     def held_by_others(self, table: int, protocol: Protocol) -> NDArray[np.int32]:
         """The prefix numbers that a table does not hold active under a protocol that has them."""
-        return self.tables[table].held_by_others(protocol, self.interning.kinds)
+        return self.tables[table].held_by_others(protocol)
 
     def table_candidates(self, table: int) -> Rows:
         """All candidates of one table, in order of their prefix's number, best first."""

@@ -183,6 +183,10 @@ class Topology:
             if end.neighbour.name not in self.failed.lines:
                 yield end
 
+    def carrying(self, device: Device) -> bytes:
+        """For each interface of a device in order: whether the routes over it stand."""
+        return bytes(self.keeps_routes(device.name, one.name) for one in device.interfaces)
+
     def keeps_routes(self, device: str, interface: str) -> bool:
         """Whether the routes over an interface stand.
 

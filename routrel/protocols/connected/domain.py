@@ -4,11 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Hashable, Mapping
 from dataclasses import dataclass
+from functools import partial
 
+from routrel.model.network import Device
 from routrel.protocols.connected.routes import connected_routes
 from routrel.protocols.contract import Domain, Inputs, Result
+from routrel.protocols.shared.recent import Parts
 from routrel.rib.candidates import Interning, Protocol, Table
-from routrel.rib.table import RowsByTable, by_table
+from routrel.rib.table import Blocks, RowsByTable, by_table
 from routrel.topology.segments import Topology
 
 __all__ = ["ConnectedDomain"]
@@ -30,12 +33,23 @@ class ConnectedDomain(Domain):
     versions = (4, 6)
     index_of: Mapping[Table, int] = {}
 
-    def __init__(self, topology: Topology, interning: Interning) -> None:
-        self.topology, self.interning = topology, interning
-        self.routes = connected_routes(topology, interning)
+    def __init__(self, topology: Topology, interning: Interning, parts: Parts) -> None:
+        """
+        Args:
+            parts: Holds the routes of devices as they were made; more is added.
+        """
+        self.topology, self.interning, self._parts = topology, interning, parts
 
     def asked(self, inputs: Inputs) -> Hashable:
         return ()
 
     def compute(self, inputs: Inputs, asked: Hashable, before: Result | None) -> Result:
-        return ConnectedResult(domain=self, inputs=inputs, by_table=by_table(self.routes))
+        found: dict[int, Blocks] = {}
+        for device in self.topology.network.devices:
+            parts = (device, self.topology.carrying(device))
+            make = partial(self._routes, device)
+            found.update(self._parts.of(("connected", device.name), parts, make))
+        return ConnectedResult(domain=self, inputs=inputs, by_table=found)
+
+    def _routes(self, device: Device) -> RowsByTable:
+        return by_table(connected_routes(device, self.topology, self.interning))

@@ -167,7 +167,7 @@ class IsisDomain(Domain):
         leaked = self._routes(1, version, down, PathType.LEVEL_1_DOWN, made)
         attached = self._attached(version, made)
         rows = np.concatenate([level_1, level_2, leaked, attached])
-        types = np.array([kind.path_type for kind in self.interning.kinds.kinds])
+        types = self.interning.kinds.path_types
         rows = rows[best_of_each(rows, types[rows["kind"]], rows["metric"])]
         used: Rows = rows[(rows["next_hops"] != NO_HOP) & (rows["metric"] < MAXIMUM_PATH_METRIC)]
         return used

@@ -22,6 +22,7 @@ from routrel.model.ospf import OspfAreaType, OspfExternalRange, OspfRange
 from routrel.protocols.ospf.lsdb import Area
 from routrel.protocols.ospf.speakers import BACKBONE, OspfRouter
 from routrel.protocols.shared.prefix_paths import NO_HOP, Announcements, routes_to
+from routrel.protocols.shared.recent import Parts
 from routrel.rib.candidates import (
     Interning,
     PathType,
@@ -106,6 +107,7 @@ def internal_routes(
     own: Mapping[int, Announcements],
     borders: tuple[OspfRouter, ...],
     interning: Interning,
+    parts: Parts,
     *,
     externals: bool = False,
 ) -> Internal:
@@ -113,10 +115,11 @@ def internal_routes(
 
     Args:
         own: What each area's own vertices announce.
+        parts: Holds the rows of routers as they were made; more is added.
         externals: The destinations are boundary routers, not prefixes: no area that takes no
             external routes hears of them, and nothing is condensed.
     """
-    work = _Work(areas, borders, interning, externals)
+    work = _Work(areas, borders, interning, externals, parts)
     known = Known.nothing()
     for number, area in areas.items():
         known = known.joined(work.routes(area, own[number], PathType.INTRA_AREA), number)
@@ -149,7 +152,9 @@ class _Work:
         borders: tuple[OspfRouter, ...],
         interning: Interning,
         externals: bool,
+        parts: Parts,
     ) -> None:
+        self.parts = parts
         self.areas, self.borders, self.interning = areas, borders, interning
         self.externals = externals
         self.border_tables = np.array(
@@ -161,8 +166,7 @@ class _Work:
 
         To a boundary router there is an entry of its own for each area (RFC 2328 11).
         """
-        kinds = self.interning.kinds.kinds
-        types = np.array([kind.path_type for kind in kinds], dtype=np.int64)[known.rows["kind"]]
+        types = self.interning.kinds.path_types[known.rows["kind"]]
         return known.best_of_areas(types) if self.externals else known.best(types)
 
     def preferred(self, known: Known) -> Known:
@@ -192,7 +196,7 @@ class _Work:
             for router in area.routers
         ]
         tables = [self.interning.table_numbers[router.table] for router in area.routers]
-        return routes_to(area.paths, told, area.hops, tables, kinds)
+        return routes_to(area.paths, told, area.hops, tables, kinds, parts=self.parts)
 
     # --- what border routers announce ----------------------------------------------------------
 
@@ -330,9 +334,8 @@ class _Work:
 
 def exit_ranks(known: Known, interning: Interning) -> NDArray[np.int64]:
     """By row 0 for ways inside one area other than the backbone, else 1 (RFC 2328 16.4.1)."""
-    kinds = interning.kinds.kinds
-    inside = np.array([kind.path_type is PathType.INTRA_AREA for kind in kinds], dtype=bool)
-    first = inside[known.rows["kind"]] & (known.areas != BACKBONE)
+    inside = interning.kinds.path_types[known.rows["kind"]] == PathType.INTRA_AREA
+    first = inside & (known.areas != BACKBONE)
     return np.where(first, 0, 1).astype(np.int64)
 
 

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Hashable, Iterator, Mapping, Sequence
-from functools import cached_property
+from functools import cached_property, partial
 
 import numpy as np
 
 from routrel.files.values import format_area
 from routrel.model.ospf import OspfAreaType
-from routrel.policy.redistribute import injected_key, let_in
+from routrel.policy.redistribute import Injected, injected_key, let_in
 from routrel.protocols.contract import Adjacency, Domain, Inputs, Result, process_of
 from routrel.protocols.ospf.adjacency import find_adjacencies
 from routrel.protocols.ospf.areas import Internal, internal_routes
@@ -20,12 +20,13 @@ from routrel.protocols.ospf.external_lsas import (
     announced,
     translated,
 )
-from routrel.protocols.ospf.externals import Exits, external_routes
+from routrel.protocols.ospf.externals import Exits, Flooded, external_routes
 from routrel.protocols.ospf.lsdb import Area, BackboneLink, build_area
 from routrel.protocols.ospf.paths import on_link_hops
 from routrel.protocols.ospf.result import OspfResult
 from routrel.protocols.ospf.speakers import BACKBONE, OspfRouter, ospf_routers
 from routrel.protocols.shared.prefix_paths import NO_HOP, Announcements
+from routrel.protocols.shared.recent import Parts
 from routrel.protocols.shared.speaking import version_of
 from routrel.rib.candidates import (
     DISCARD,
@@ -38,8 +39,7 @@ from routrel.rib.candidates import (
     limited,
     no_rows,
 )
-from routrel.rib.select import row_keys
-from routrel.rib.table import by_table
+from routrel.rib.table import Blocks, RowsByTable, by_table
 from routrel.topology.segments import Topology
 
 __all__ = ["OspfDomain"]
@@ -51,8 +51,15 @@ class OspfDomain(Domain):
     imports_itself = True
     runs_on_links = True
 
-    def __init__(self, topology: Topology, protocol: Protocol, interning: Interning) -> None:
+    def __init__(
+        self, topology: Topology, protocol: Protocol, interning: Interning, parts: Parts
+    ) -> None:
+        """
+        Args:
+            parts: Holds LSAs and rows of routers as they were made; more is added.
+        """
         self.topology, self.protocol, self.interning = topology, protocol, interning
+        self._parts = parts
         self.version = version_of(protocol.id)
         self.versions = (self.version,)
         self.routers: tuple[OspfRouter, ...] = tuple(ospf_routers(topology, protocol))
@@ -121,7 +128,7 @@ class OspfDomain(Domain):
     def internal(self) -> Internal:
         """Routes to prefixes inside the domain."""
         own = {number: area.networks for number, area in self.areas.items()}
-        return internal_routes(self.areas, own, self.borders, self.interning)
+        return internal_routes(self.areas, own, self.borders, self.interning, self._parts)
 
     def asked(self, inputs: Inputs) -> Hashable:
         """What routers take in from elsewhere."""
@@ -129,35 +136,84 @@ class OspfDomain(Domain):
 
     def compute(self, inputs: Inputs, asked: Hashable, before: Result | None) -> OspfResult:
         """The routes of all routers, given what each takes in from elsewhere."""
-        lsas = list(announced(self.routers, inputs.injected, self.interning))
-        more, condensed = translated(lsas, self.areas, self.routers, self.interning)
-        lsas.extend(more)
-        internal = self.internal.best.rows
-        blocks = [internal[internal["next_hops"] != NO_HOP], self._on_link]
-        exits = self._all_exits(lsas) if lsas else None
+        flooded, condensed = self._flooded(inputs.injected)
+        exits = self._all_exits(flooded.lsas) if flooded.lsas else None
+        external: Mapping[int, Rows] = {}
         if exits is not None:
-            external = external_routes(self.routers, lsas, exits, self.interning)
-            blocks.append(_without(external, internal))
-        rows = self._imported(np.concatenate(blocks))
-        discards = self._discards(condensed)
-        if len(discards):
-            rows = np.concatenate([rows, _without(discards, rows)])
-        by_prefix: dict[int, list[ExternalLsa]] = {}
-        for lsa in lsas:
-            by_prefix.setdefault(lsa.prefix, []).append(lsa)
+            external = external_routes(self.routers, flooded, exits, self.interning, self._parts)
+        discards = by_table(self._discards(condensed))
         return OspfResult(
             domain=self,
             inputs=inputs,
-            by_table=by_table(rows),
+            by_table=self._assembled(external, discards),
             routers=self.routers,
             adjacencies=self.adjacencies,
             areas=self.areas,
             internal=self.internal,
-            lsas=tuple(lsas),
+            flooded=flooded,
             condensed=tuple(condensed),
             exits=exits,
-            by_prefix={prefix: tuple(found) for prefix, found in by_prefix.items()},
         )
+
+    def _flooded(
+        self, injected: Mapping[int, tuple[Injected, ...]]
+    ) -> tuple[Flooded, list[CondensedRange]]:
+        """All external LSAs, those that are translated among them, and what those stand for."""
+        parts: list[object] = []
+        for index, router in enumerate(self.routers):
+            if index in injected or any(area.type.is_nssa for area in router.instance.areas):
+                ports = " ".join(port.interface.name for port in router.ports)
+                parts += [index, router.device, router.table[1], ports, injected.get(index, "")]
+        make = partial(self._announced, injected)
+        flooded: Flooded = self._parts.of(("flooded", self.protocol), tuple(parts), make)
+        if all(lsa.scope == DOMAIN for lsa in flooded.lsas):
+            return flooded, []  # nothing to translate
+        more, condensed = translated(flooded.lsas, self.areas, self.routers, self.interning)
+        if more:
+            flooded = Flooded.of((*flooded.lsas, *more), self.interning)
+        return flooded, condensed
+
+    def _announced(self, injected: Mapping[int, tuple[Injected, ...]]) -> Flooded:
+        return Flooded.of(tuple(announced(self.routers, injected, self.interning)), self.interning)
+
+    def _assembled(self, external: Mapping[int, Rows], discards: RowsByTable) -> RowsByTable:
+        """All routes of each table; what is made of the same parts is the same object."""
+        found, nothing = {}, no_rows()
+        for router in self.routers:
+            table = self.interning.table_numbers[router.table]
+            blocks = (
+                self._internal_by_table.get(table, nothing),
+                external.get(table, nothing),
+                np.concatenate([nothing, *discards.get(table, ())]),
+            )
+            parts = (router.device, *blocks[:2], blocks[2].tobytes())
+            make = partial(self._rows, router, *blocks)
+            found[table] = self._parts.of(("ospf", self.protocol, table), parts, make)
+        return found
+
+    @cached_property
+    def _internal_by_table(self) -> dict[int, Rows]:
+        """The routes inside the domain with those to own networks, which have no next hop."""
+        rows = by_table(np.concatenate([self.internal.best.rows, self._on_link]))
+        return {table: self._as_before(table, *blocks) for table, blocks in rows.items()}
+
+    def _as_before(self, table: int, rows: Rows) -> Rows:
+        place = ("internal", self.protocol, table)
+        known: Rows = self._parts.of(place, (rows.tobytes(),), lambda: rows)
+        return known
+
+    def _rows(self, router: OspfRouter, internal: Rows, external: Rows, discards: Rows) -> Blocks:
+        """What a router offers its table: no external route where it has an internal one."""
+        blocks: Blocks = (internal[internal["next_hops"] != NO_HOP], _without(external, internal))
+        use = router.instance.import_policy
+        if use is not None:
+            # Others still hear of what is kept from the router's own table.
+            blocks = tuple(
+                rows[let_in(self.interning, router.device, use, rows)] for rows in blocks
+            )
+        for rows in blocks:
+            discards = _without(discards, rows)
+        return *blocks, discards
 
     @cached_property
     def _on_link(self) -> Rows:
@@ -194,19 +250,10 @@ class OspfDomain(Domain):
             )
             for number, area in self.areas.items()
         }
-        ways = internal_routes(self.areas, own, self.borders, self.interning, externals=True)
+        ways = internal_routes(
+            self.areas, own, self.borders, self.interning, self._parts, externals=True
+        )
         return Exits(self.routers, self.areas, self.internal.best, ways.best, self.interning)
-
-    def _imported(self, rows: Rows) -> Rows:
-        """Without what a router's inbound policy keeps from its table; others still hear of it."""
-        keep = np.ones(len(rows), dtype=bool)
-        for router in self.routers:
-            if router.instance.import_policy is None:
-                continue
-            mine = np.flatnonzero(rows["table"] == self.interning.table_numbers[router.table])
-            use = router.instance.import_policy
-            keep[mine] = let_in(self.interning, router.device, use, rows[mine])
-        return rows if keep.all() else rows[keep]
 
     def _discards(self, condensed: Sequence[CondensedRange]) -> Rows:
         """An active range, announced or hidden, drops what none of its own routes holds (11.1).
@@ -248,10 +295,12 @@ class OspfDomain(Domain):
 
 
 def _without(rows: Rows, others: Rows) -> Rows:
-    """The rows whose table and prefix no other row has."""
-    shared = np.isin(rows["prefix"], np.unique(others["prefix"]))
-    if not shared.any():
+    """The rows of a table to whose prefix no other row leads; both in order of prefix."""
+    if not len(rows) or not len(others):
         return rows
-    taken = np.zeros(len(rows), dtype=bool)
-    taken[shared] = np.isin(row_keys(rows[shared]), row_keys(others))
-    return rows[~taken]
+    # Most often none is shared, and the fewer are looked for among the many.
+    few, many = sorted((np.unique(others["prefix"]), rows["prefix"].copy()), key=len)
+    at = np.minimum(np.searchsorted(many, few), len(many) - 1)
+    if not (many[at] == few).any():
+        return rows
+    return rows[~np.isin(rows["prefix"], others["prefix"])]

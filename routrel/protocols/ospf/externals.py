@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import partial
 from typing import NamedTuple
 
 import numpy as np
@@ -19,6 +20,7 @@ from routrel.protocols.ospf.external_lsas import DOMAIN, ExternalLsa, takes_exte
 from routrel.protocols.ospf.lsdb import Area
 from routrel.protocols.ospf.speakers import OspfRouter
 from routrel.protocols.shared.prefix_paths import NO_HOP
+from routrel.protocols.shared.recent import Parts
 from routrel.rib.candidates import (
     ROW,
     Interning,
@@ -27,10 +29,9 @@ from routrel.rib.candidates import (
     RouteKind,
     Rows,
     limited,
-    no_rows,
 )
 
-__all__ = ["Exit", "Exits", "external_path_type", "external_routes"]
+__all__ = ["Exit", "Exits", "Flooded", "external_path_type", "external_routes"]
 
 #: Out of reach, for a next-hop set.
 UNREACHABLE = -2
@@ -162,57 +163,99 @@ class Exits:
         return UNREACHABLE
 
 
-@dataclass(frozen=True, slots=True)
-class _Choice:
-    """What the routers made of one group of LSAs."""
+class _Choice(NamedTuple):
+    """What routers made of groups of LSAs: by router, or of one router by group."""
 
-    metric: NDArray[np.int64]  #: by router
+    metric: NDArray[np.int64]
     kind: NDArray[np.int32]
     sets: NDArray[np.int32]
     reached: NDArray[np.bool_]
 
+    @classmethod
+    def of_groups(cls, choices: Sequence[_Choice]) -> _Choice:
+        """Those of all groups, [group, router]."""
+        return cls(
+            metric=np.stack([choice.metric for choice in choices]),
+            kind=np.stack([choice.kind for choice in choices]),
+            sets=np.stack([choice.sets for choice in choices]),
+            reached=np.stack([choice.reached for choice in choices]),
+        )
+
+    def of_router(self, at: int) -> _Choice:
+        """One router's, by group."""
+        return _Choice(self.metric[:, at], self.kind[:, at], self.sets[:, at], self.reached[:, at])
+
+
+@dataclass(frozen=True, slots=True)
+class Flooded:
+    """All external LSAs, with prefixes that the same ones announce alike taken together."""
+
+    lsas: tuple[ExternalLsa, ...]
+    by_prefix: Mapping[int, Sequence[ExternalLsa]]
+    prefixes: NDArray[np.int32]  #: rising
+    group_of: NDArray[np.int64]  #: by prefix: its group
+    groups: tuple[tuple[Sequence[ExternalLsa], bool], ...]  #: LSAs of one, and whether a default
+
+    @classmethod
+    def of(cls, lsas: tuple[ExternalLsa, ...], interning: Interning) -> Flooded:
+        """Group some LSAs."""
+        by_prefix: dict[int, list[ExternalLsa]] = {}
+        for lsa in lsas:
+            by_prefix.setdefault(lsa.prefix, []).append(lsa)
+        numbers: dict[tuple[object, ...], int] = {}
+        groups: list[tuple[Sequence[ExternalLsa], bool]] = []
+        prefixes = np.array(sorted(by_prefix), dtype=np.int32)
+        group_of = np.empty(len(prefixes), dtype=np.int64)
+        default = {interning.default_prefix(version) for version in (4, 6)}
+        for index, prefix in enumerate(prefixes.tolist()):
+            members = by_prefix[prefix]
+            key = (prefix in default, *(_treatment(lsa) for lsa in members))
+            group = numbers.setdefault(key, len(numbers))
+            if group == len(groups):
+                groups.append((members, prefix in default))
+            group_of[index] = group
+        return cls(lsas, by_prefix, prefixes, group_of, tuple(groups))
+
 
 def external_routes(
     routers: Sequence[OspfRouter],
-    lsas: Sequence[ExternalLsa],
+    flooded: Flooded,
     exits: Exits,
     interning: Interning,
-) -> Rows:
-    """The best external route of every router to every prefix, by table and prefix."""
-    by_prefix: dict[int, list[ExternalLsa]] = {}
-    for lsa in lsas:
-        by_prefix.setdefault(lsa.prefix, []).append(lsa)
-    groups: dict[tuple[object, ...], int] = {}
-    choices: list[_Choice] = []
-    prefixes = np.array(sorted(by_prefix), dtype=np.int32)
-    group_of = np.empty(len(prefixes), dtype=np.int64)
-    default = {interning.default_prefix(version) for version in (4, 6)}
+    parts: Parts,
+) -> dict[int, Rows]:
+    """By table the best external route to every prefix, in order of prefix.
+
+    Args:
+        parts: Holds the rows of routers as they were made; more is added.
+    """
+    if not flooded.groups:
+        return {}
     decide = _Decision(routers, exits, interning)
-    for index, prefix in enumerate(prefixes.tolist()):
-        members = by_prefix[prefix]
-        key = (prefix in default, *(_treatment(lsa) for lsa in members))
-        group = groups.setdefault(key, len(groups))
-        if group == len(choices):
-            choices.append(decide.choose(members, is_default=prefix in default))
-        group_of[index] = group
-    if not choices:
-        return no_rows()
-    metric = np.stack([choice.metric for choice in choices])
-    kinds = np.stack([choice.kind for choice in choices])
-    sets = np.stack([choice.sets for choice in choices])
-    reached = np.stack([choice.reached for choice in choices])
-    parts = []
-    for at in range(len(routers)):
-        wanted = np.flatnonzero(reached[group_of, at])
-        chosen = group_of[wanted]
-        rows: Rows = np.empty(len(wanted), dtype=ROW)
-        rows["table"] = exits.tables[at]
-        rows["prefix"] = prefixes[wanted]
-        rows["metric"] = metric[chosen, at]
-        rows["kind"] = kinds[chosen, at]
-        rows["next_hops"] = sets[chosen, at]
-        parts.append(rows)
-    return np.concatenate(parts)
+    choices = [decide.choose(lsas, is_default=default) for lsas, default in flooded.groups]
+    made = _Choice.of_groups(choices)
+    found = {}
+    for at, table in enumerate(exits.tables.tolist()):
+        mine = made.of_router(at)
+        known = (flooded, *(values.tobytes() for values in mine))
+        place = ("external", routers[at].protocol, table)
+        rows = parts.of(place, known, partial(_external_rows, table, flooded, mine))
+        if len(rows):
+            found[table] = rows
+    return found
+
+
+def _external_rows(table: int, flooded: Flooded, mine: _Choice) -> Rows:
+    """One router's routes; its choice is by group."""
+    wanted = np.flatnonzero(mine.reached[flooded.group_of])
+    chosen = flooded.group_of[wanted]
+    rows: Rows = np.empty(len(wanted), dtype=ROW)
+    rows["table"] = table
+    rows["prefix"] = flooded.prefixes[wanted]
+    rows["metric"] = mine.metric[chosen]
+    rows["kind"] = mine.kind[chosen]
+    rows["next_hops"] = mine.sets[chosen]
+    return rows
 
 
 def _treatment(lsa: ExternalLsa) -> tuple[object, ...]:

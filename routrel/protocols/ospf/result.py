@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -23,7 +23,7 @@ from routrel.protocols.evidence import (
 from routrel.protocols.ospf.adjacency import Adjacencies, ospf_findings
 from routrel.protocols.ospf.areas import Internal
 from routrel.protocols.ospf.external_lsas import CondensedRange, ExternalLsa, takes_externals
-from routrel.protocols.ospf.externals import Exits
+from routrel.protocols.ospf.externals import Exits, Flooded
 from routrel.protocols.ospf.lsdb import Area
 from routrel.protocols.ospf.paths import OspfPath, compare, external_paths, internal_paths
 from routrel.protocols.ospf.speakers import BACKBONE, OspfRouter
@@ -48,15 +48,14 @@ class OspfResult(Result):
     adjacencies: Adjacencies
     areas: Mapping[int, Area]
     internal: Internal
-    lsas: tuple[ExternalLsa, ...]
+    flooded: Flooded  #: all external LSAs
     condensed: tuple[CondensedRange, ...]
     exits: Exits | None  #: None without any external LSA
-    by_prefix: Mapping[int, Sequence[ExternalLsa]]
 
     def paths(self, index: int, prefix: int) -> list[OspfPath]:
         """Every path a router knows to a prefix, best first, with the step where each lost."""
         interning, router = self.domain.interning, self.routers[index]
-        lsas = self.by_prefix.get(prefix, ())
+        lsas = self.flooded.by_prefix.get(prefix, ())
         return compare(
             router,
             [
@@ -200,7 +199,7 @@ class OspfResult(Result):
     ) -> Iterator[AbsenceStep]:
         """An external route names an address to send to that the other cannot use (16.4 (3))."""
         number = self.domain.interning.prefixes.number(route.prefix)
-        for lsa in () if number is None else self.by_prefix.get(number, ()):
+        for lsa in () if number is None else self.flooded.by_prefix.get(number, ()):
             if self.routers[lsa.router].table != upstream.table or lsa.forward is None:
                 continue
             if any(port.address and port.address.ip == lsa.forward for port in other.ports):

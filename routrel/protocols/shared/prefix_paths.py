@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from functools import cached_property, partial
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from routrel.protocols.shared.recent import Parts
 from routrel.protocols.shared.shortest_paths import ShortestPaths
 from routrel.rib.candidates import ROW, Interning, NextHop, Rows, limited, no_rows
 
@@ -18,7 +21,7 @@ __all__ = ["NO_HOP", "Announcements", "WayHops", "routes_to"]
 NO_HOP = -1
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Announcements:
     """Prefixes that vertices reach at a cost of their own: parallel arrays in order of prefix."""
 
@@ -35,6 +38,14 @@ class Announcements:
             prefix=np.array([item[1] for item in found], dtype=np.int32),
             cost=np.array([item[2] for item in found], dtype=np.float64),
         )
+
+    @cached_property
+    def digest(self) -> bytes:
+        """What tells these from others."""
+        held = hashlib.sha256()
+        for values in (self.vertex, self.prefix, self.cost):
+            held.update(values.tobytes())
+        return held.digest()
 
     def of_prefix(self, prefix: int) -> slice:
         """Where the announcements of one prefix stand."""
@@ -80,6 +91,12 @@ class WayHops:
         result: NDArray[np.int32] = sets[inverse.reshape(-1)]
         return result
 
+    def digest(self, root: int) -> bytes:
+        """What tells a router's next hops and its limit from others."""
+        ways = self.hops[self.graph.ways_of(root)]
+        told = [(hop.interface, str(hop.address), hop.weight) if hop else None for hop in ways]
+        return repr((self.limits[root], told)).encode()
+
     def of_way(self, root: int, way: int) -> NextHop | None:
         """The next hop behind one way out of a router; None where it carries no such packets."""
         found: NextHop | None = self.hops[self.graph.ways_of(root).start + way]
@@ -101,6 +118,7 @@ def routes_to(
     kinds: Sequence[int],
     *,
     roots: Iterable[int] | None = None,
+    parts: Parts | None = None,
 ) -> Rows:
     """The best way of every router to every prefix announced, by table and prefix.
 
@@ -113,34 +131,50 @@ def routes_to(
         tables: By router: the number of its table.
         kinds: By router: the number of its routes' kind.
         roots: The routers whose routes are wanted; None: all.
+        parts: Holds the rows of routers as they were made; more is added.
     """
     if not len(announcements.prefix):
         return no_rows()
     shared = _Shared(announcements)
-    parts = []
+    told = announcements.digest if parts else b""
+    found = []
     for root in range(paths.graph.routers) if roots is None else roots:
-        total = paths.dist[root, shared.vertex] + shared.cost
-        best = np.minimum.reduceat(total, shared.starts)
-        winning = (total == best[shared.owner]) & np.isfinite(total)
-        masks = np.where(winning, paths.masks[:, root, shared.vertex], np.uint64(0))
-        masks = np.bitwise_or.reduceat(masks, shared.starts, axis=1)
-        own = np.logical_or.reduceat(winning & (shared.vertex == root), shared.starts)
-        masks[:, own] = 0
-        sets = hops.numbers(root, masks)
-        # An empty set is right only where the router itself is the way: it announces the prefix,
-        # or is on the network. Elsewhere its ways do not carry this family.
-        near = own | _on_network(paths, root, shared, winning)
-        good = np.isfinite(best) & ((sets != NO_HOP) | near)
-        wanted = np.flatnonzero(good[shared.group_of])
-        groups = shared.group_of[wanted]
-        rows: Rows = np.empty(len(wanted), dtype=ROW)
-        rows["table"] = tables[root]
-        rows["prefix"] = shared.prefixes[wanted]
-        rows["metric"] = best[groups]
-        rows["kind"] = kinds[root]
-        rows["next_hops"] = sets[groups]
-        parts.append(rows)
-    return np.concatenate(parts) if parts else no_rows()
+        make = partial(_routes_of, paths, shared, hops, root, tables[root], kinds[root])
+        if parts is None:
+            found.append(make())
+            continue
+        place = ("routes to", tables[root], kinds[root])
+        size = paths.graph.routers
+        known = (told, size, paths.dist[root].tobytes(), paths.masks[:, root].tobytes())
+        found.append(parts.of(place, (*known, hops.digest(root)), make))
+    return np.concatenate(found) if found else no_rows()
+
+
+def _routes_of(
+    paths: ShortestPaths, shared: _Shared, hops: WayHops, root: int, table: int, kind: int
+) -> Rows:
+    """One router's routes."""
+    total = paths.dist[root, shared.vertex] + shared.cost
+    best = np.minimum.reduceat(total, shared.starts)
+    winning = (total == best[shared.owner]) & np.isfinite(total)
+    masks = np.where(winning, paths.masks[:, root, shared.vertex], np.uint64(0))
+    masks = np.bitwise_or.reduceat(masks, shared.starts, axis=1)
+    own = np.logical_or.reduceat(winning & (shared.vertex == root), shared.starts)
+    masks[:, own] = 0
+    sets = hops.numbers(root, masks)
+    # An empty set is right only where the router itself is the way: it announces the prefix,
+    # or is on the network. Elsewhere its ways do not carry this family.
+    near = own | _on_network(paths, root, shared, winning)
+    good = np.isfinite(best) & ((sets != NO_HOP) | near)
+    wanted = np.flatnonzero(good[shared.group_of])
+    groups = shared.group_of[wanted]
+    rows: Rows = np.empty(len(wanted), dtype=ROW)
+    rows["table"] = table
+    rows["prefix"] = shared.prefixes[wanted]
+    rows["metric"] = best[groups]
+    rows["kind"] = kind
+    rows["next_hops"] = sets[groups]
+    return rows
 
 
 def _on_network(

@@ -3,50 +3,56 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Iterable
-from typing import Generic, TypeVar
+from typing import Any, Generic, TypeVar
 
-__all__ = ["Recent"]
+__all__ = ["Parts", "Recent"]
 
 Made = TypeVar("Made")
 
-#: How many are kept at one place.
-_MOST = 4
+#: How many are kept at one place, and how many of them the next computation begins with.
+_MOST, _MOST_ONWARD = 4, 2
 
 
 class Recent(Generic[Made]):
-    """The latest of what was made at each place, with what it was made of."""
+    """The latest of what was made at each place, with the parts that it was made of.
 
-    def __init__(self, most: int = _MOST) -> None:
-        self._most = most
+    Parts are told apart by identity, and plain values by what they are: an equal object may say
+    another place of a file, an equal number says the same.
+    """
+
+    def __init__(self) -> None:
         self._made: dict[Hashable, list[tuple[tuple[object, ...], Made]]] = {}
 
     def of(self, place: Hashable, parts: tuple[object, ...], make: Callable[[], Made]) -> Made:
-        """What was made of the same objects, or is made of them now.
-
-        Args:
-            parts: Told apart by identity: equal ones need not be the same.
-        """
+        """What was made of the same parts, or is made of them now."""
         known = self._made.setdefault(place, [])
         for at, (others, made) in enumerate(known):
-            if len(others) == len(parts) and all(map(_is, others, parts)):
+            if len(others) == len(parts) and all(map(_is_same, others, parts)):
                 if at:
                     known.insert(0, known.pop(at))
                 return made
         made = make()
         known.insert(0, (parts, made))
-        del known[self._most :]
+        del known[_MOST:]
         return made
 
     def values(self, place: Hashable) -> Iterable[Made]:
         """What was made at a place, the latest first."""
         return (made for _, made in self._made.get(place, ()))
 
-    def copy(self) -> Recent[Made]:
-        """The same, to which more may be added."""
-        copied: Recent[Made] = Recent(self._most)
-        copied._made = {place: list(known) for place, known in self._made.items()}
+    def onward(self) -> Recent[Made]:
+        """The latest of it, to which more may be added."""
+        copied: Recent[Made] = Recent()
+        copied._made = {place: known[:_MOST_ONWARD] for place, known in self._made.items()}
         return copied
 
 
-def _is(one: object, other: object) -> bool:
-    return one is other
+def _is_same(one: object, other: object) -> bool:
+    return one is other or (type(one) in _PLAIN and type(one) is type(other) and one == other)
+
+
+#: What is compared by value.
+_PLAIN = (bytes, int, str)
+
+#: Parts of results of any kind. What is made at a place is always of one type.
+Parts = Recent[Any]

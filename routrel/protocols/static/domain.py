@@ -11,18 +11,16 @@ import numpy as np
 
 from routrel.model.addresses import Address, Prefix
 from routrel.model.findings import Finding, Severity
+from routrel.model.network import Device
 from routrel.protocols.contract import Domain, Inputs, Result
 from routrel.protocols.evidence import AbsenceStep, CandidatePath
-from routrel.protocols.shared.recent import Recent
-from routrel.protocols.static.routes import Resolved, StaticOutcome, resolve_device
+from routrel.protocols.shared.recent import Parts
+from routrel.protocols.static.routes import Resolved, StaticOutcome, is_recursive, resolve_device
 from routrel.rib.candidates import Interning, Protocol, Table, no_rows
 from routrel.rib.table import Rib, RowsByTable, by_table
 from routrel.topology.segments import Topology
 
 __all__ = ["StaticDomain"]
-
-#: So many ways of a device's routes to be resolved are kept.
-_MOST_RESOLVED = 8
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -97,17 +95,18 @@ class StaticDomain(Domain):
     versions = (4, 6)
     index_of: Mapping[Table, int] = {}
 
-    def __init__(self, topology: Topology, interning: Interning) -> None:
-        self.topology, self.interning = topology, interning
+    def __init__(self, topology: Topology, interning: Interning, parts: Parts) -> None:
+        """
+        Args:
+            parts: Holds the routes of devices as they were resolved; more is added.
+        """
+        self.topology, self.interning, self._parts = topology, interning, parts
         self._by_device = {
             device.name: [interning.table_numbers[device.name, vrf.name] for vrf in device.vrfs]
             for device in topology.network.devices
             if (device.gateways or any(vrf.static for vrf in device.vrfs))
             and not topology.has_failed(device.name)
         }
-        #: How the routes of a device were resolved, by its tables and by the rows of others there.
-        self._by_tables: Recent[Resolved] = Recent()
-        self._by_others: dict[str, dict[bytes, Resolved]] = {}
 
     def looks_at(self) -> Iterator[Table]:
         """The tables through which next hops are resolved."""
@@ -136,20 +135,23 @@ class StaticDomain(Domain):
 
     def _resolved(self, name: str, tables: list[int], view: Rib) -> Resolved:
         """The routes of a device; they rest on what other protocols have in its tables."""
-        held = tuple(view.tables[table] for table in tables)
-        return self._by_tables.of(name, held, partial(self._resolve, name, tables, view))
-
-    def _resolve(self, name: str, tables: list[int], view: Rib) -> Resolved:
         device = self.topology.devices[name]
-        static = self.interning.kinds.of(Protocol.STATIC)
-        rows = np.concatenate([view.table_candidates(table) for table in tables])
-        others = rows[~static[rows["kind"]]].tobytes()
-        known = self._by_others.setdefault(name, {})
-        found = known.get(others) or next((r for r in known.values() if not r.depends), None)
-        if found is None:
-            found = known[others] = resolve_device(device, self.topology, self.interning, view)
-            if len(known) > _MOST_RESOLVED:
-                del known[next(iter(known))]
+        own = (device, self.topology.carrying(device))
+        held = tuple(view.tables[table] for table in tables)
+        make = partial(self._resolve, own, tables, view)
+        found: Resolved = self._parts.of(("resolved", name), (*own, *held), make)
+        return found
+
+    def _resolve(self, own: tuple[Device, bytes], tables: list[int], view: Rib) -> Resolved:
+        device, static = own[0], self.interning.kinds.of(Protocol.STATIC)
+        others = b""
+        written = (route for vrf in device.vrfs for route in vrf.static)
+        if device.gateways or any(map(is_recursive, written)):
+            rows = np.concatenate([view.table_candidates(table) for table in tables])
+            others = rows[~static[rows["kind"]]].tobytes()
+        parts = (*own, others)
+        make = partial(resolve_device, device, self.topology, self.interning, view)
+        found: Resolved = self._parts.of(("resolved by others", device.name), parts, make)
         return found
 
 

@@ -88,7 +88,7 @@ def resolve_device(
     for static in statics:
         resolver.by_prefix[static.table, static.prefix].append(static)
         _resolve_by_interface(static, topology, interning)
-    recursive = [static for static in statics if _is_recursive(static.route)]
+    recursive = [static for static in statics if is_recursive(static.route)]
     changed: list[_Static] = []
     for _ in range(MAXIMUM_ROUNDS if recursive else 0):
         results = [(static, resolver.resolve(static)) for static in recursive]
@@ -109,7 +109,8 @@ def _outcome(static: _Static, interning: Interning) -> StaticOutcome:
     return StaticOutcome(interning.tables[static.table], static.route, static.problem)
 
 
-def _is_recursive(route: StaticRoute) -> bool:
+def is_recursive(route: StaticRoute) -> bool:
+    """Whether its next hop is looked up in the tables."""
     return route.interface is None and not route.drops
 
 
