@@ -105,10 +105,14 @@ def change_in(file: Path) -> Change:
     return change
 
 
-def look(folder: Path, through: Through = NOTHING) -> View:
-    """What a folder's files show through changes and failures; what cannot be is refused."""
+def look(folder: Path, through: Through = NOTHING, since: View | None = None) -> View:
+    """What a folder's files show through changes and failures; what cannot be is refused.
+
+    Args:
+        since: What was seen of much the same files.
+    """
     try:
-        return look_at_folder(folder, named_failures(through.failed), through.changes)
+        return look_at_folder(folder, named_failures(through.failed), through.changes, since)
     except UnusableInput as error:
         refuse(str(error))
     except UnknownFailure as error:
@@ -124,9 +128,11 @@ def computed(folder: Path, through: Through = NOTHING) -> State:
     return computed_view(folder, through)[0]
 
 
-def computed_view(folder: Path, through: Through = NOTHING) -> tuple[State, View]:
-    """As `computed`, with all else that was seen of the folder."""
-    view = look(folder, through)
+def computed_view(
+    folder: Path, through: Through = NOTHING, since: View | None = None
+) -> tuple[State, View]:
+    """As `computed`, with all else that was seen of the folder; `since` is that of `look`."""
+    view = look(folder, through, since)
     if view.state is None:
         for problem in view.reading.problems:
             print_finding(problem, err)

@@ -44,7 +44,7 @@ def compare(
     """
     through = Through.of(change, fail)
     before, first = computed_view(folder)
-    after, second = computed_view(other or folder, through)
+    after, second = computed_view(other or folder, through, first)
     kept = {**kept_flows(first.cases), **kept_flows(second.cases)}
     told = ((before, first.findings), (after, second.findings))
     answer = comparison_data(*told, kept, through.changes)

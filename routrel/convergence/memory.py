@@ -31,6 +31,10 @@ class Memory:
         self._blocks: Recent[Rows] = Recent()
         self._results: dict[Protocol, list[tuple[Hashable, Result]]] = {}
 
+    def __reduce__(self) -> tuple[type[Memory], tuple[()]]:
+        """What is stored begins anew: it saves work, and nothing rests on it."""
+        return Memory, ()
+
     def onward(self) -> Memory:
         """For the next computation of much the same network, whose numbers begin with these.
 

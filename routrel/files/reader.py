@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Set
 from collections.abc import Mapping as MappingType
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -26,6 +26,7 @@ __all__ = [
     "decode",
     "is_network_file",
     "load_texts",
+    "read_again",
     "read_change",
     "read_folder",
     "read_texts",
@@ -238,6 +239,33 @@ def reread_devices(network: Network, texts: MappingType[str, str]) -> Reading:
     check_devices(changed, network, report)
     network = replace(network, devices=tuple(devices[name] for name in sorted(devices)))
     return _reading(network, report)
+
+
+def read_again(known: Reading, texts: MappingType[str, str], changed: Set[str]) -> Reading | None:
+    """A network of whose files only some devices' are other ones; the rest is taken as it was read.
+
+    Args:
+        known: Of the other files, without a problem.
+        texts: All contents, by path.
+        changed: The paths whose contents are other ones.
+    Returns:
+        As `read_texts`; None where more than devices changed, or there are problems.
+    """
+    names = {device.place.file: device.name for device in known.network.devices}
+    devices = {device.name: device for device in known.network.devices}
+    report = Report()
+    for file in sorted(changed):
+        device = _read_file(texts[file], file, report) if file in names else None
+        if not isinstance(device, Device) or device.name != names[file]:
+            return None
+        devices[device.name] = device
+    ordered = tuple(devices[name] for name in sorted(devices))
+    network = replace(known.network, devices=ordered)
+    report.device = None
+    check_references(network, report)
+    if report.count:
+        return None
+    return replace(_reading(network, report), cases=known.cases, changes=known.changes)
 
 
 def _reading(network: Network, report: Report) -> Reading:

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from routrel.convergence.converge import State, converge
-from routrel.files.reader import Reading, load_texts, read_texts
+from routrel.files.reader import Reading, load_texts, read_again, read_texts
 from routrel.files.report import Report
 from routrel.lens.changes import with_changes
 from routrel.lens.failures import unknown_failure
@@ -93,10 +93,13 @@ def look_through(
     report: Report | None = None,
     on_file: Callable[[int], None] | None = None,
     state_of: Callable[[str, Callable[[], State]], State] = _computed,
+    since: View | None = None,
 ) -> View:
     """Read, change and converge a network; `report` and `on_file` are those of `read_texts`.
 
     Args:
+        since: What another lens on much the same files shows. What is the same is taken from it;
+            the view is the same as without.
         state_of: Given the name of a network in which nothing has failed and what computes its
             state, gives the state: whoever knows it already need not compute it.
     Raises:
@@ -104,18 +107,27 @@ def look_through(
         UnknownFailure: something is said to have failed that is not in the network.
     """
     texts = with_changes(lens.texts, lens.changes) if lens.changes else lens.texts
-    reading = read_texts(texts, report, on_file)
+    reading = (since and _read_since(since, texts)) or read_texts(texts, report, on_file)
+    known = since.state if since else None
     state = None
     if reading.good:
         if lens.failures:
             try:
-                state = converge(reading.network, failures=lens.failures)
+                state = converge(reading.network, known, failures=lens.failures)
             except UnknownThing as error:
                 raise unknown_failure(error) from error
         else:
             name = network_hash(texts, reading)
-            state = state_of(name, lambda: converge(reading.network))
+            state = state_of(name, lambda: converge(reading.network, known))
     return View(reading=reading, state=state, texts=texts)
+
+
+def _read_since(since: View, texts: Mapping[str, str]) -> Reading | None:
+    """The files with only those read that are others; None where that is not possible."""
+    if not since.reading.good or since.texts.keys() != texts.keys():
+        return None
+    changed = {path for path, text in texts.items() if since.texts[path] != text}
+    return read_again(since.reading, texts, changed) if changed else since.reading
 
 
 def look(
@@ -123,20 +135,27 @@ def look(
     report: Report | None = None,
     on_file: Callable[[int], None] | None = None,
     state_of: Callable[[str, Callable[[], State]], State] = _computed,
+    since: View | None = None,
 ) -> View:
-    """Look at a revision as it is."""
-    return look_through(Lens(texts=texts), report, on_file, state_of)
+    """Look at a revision as it is; the arguments are those of `look_through`."""
+    return look_through(Lens(texts=texts), report, on_file, state_of, since)
 
 
 def look_at_folder(
-    folder: Path, failures: Failures = NOTHING_FAILED, changes: tuple[Change, ...] = ()
+    folder: Path,
+    failures: Failures = NOTHING_FAILED,
+    changes: tuple[Change, ...] = (),
+    since: View | None = None,
 ) -> View:
     """Look at the files in a folder, as changes have made them and with some things failed.
 
+    Args:
+        since: As of `look_through`.
     Raises:
         UnusableInput: there is no such folder, or nothing to read in it.
         Conflicts: a place is not as it was when an edit of it was written.
         UnknownFailure: something is said to have failed that is not in the network.
     """
     texts, report = load_texts(folder)
-    return look_through(Lens(texts=texts, changes=changes, failures=failures), report)
+    lens = Lens(texts=texts, changes=changes, failures=failures)
+    return look_through(lens, report, since=since)

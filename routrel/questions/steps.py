@@ -9,12 +9,12 @@ first, each set once, so that an order is found if there is one.
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from routrel.convergence.converge import State
 from routrel.lens.changes import Conflicts
-from routrel.lens.look import Lens, look_through
+from routrel.lens.look import Lens, View, look_through
 from routrel.model.changes import Change
 from routrel.questions.moves import KeptFlows, ways_of_flows
 
@@ -62,9 +62,9 @@ class _PatienceEnded(Exception):
 
 
 def order_of_steps(
-    texts: Mapping[str, str],
+    before: View,
     change: Change,
-    states: tuple[State, State],
+    after: State,
     kept: KeptFlows,
     *,
     patience_s: float,
@@ -73,12 +73,13 @@ def order_of_steps(
     """An order that never breaks a kept flow, or the change's own where there is none.
 
     Args:
-        states: Before and after the whole change.
+        before: What is seen without the change, which was computed.
+        after: With the whole change.
         kept: Flows by name; those are watched that arrive in both.
         patience_s: Seconds after which the search ends.
         on_progress: Called with the number of networks computed so far.
     """
-    search = _Search(texts, change, states, kept, patience_s, on_progress)
+    search = _Search(before, change, after, kept, patience_s, on_progress)
     complete = True
     try:
         order = search.order()
@@ -104,20 +105,20 @@ def order_of_steps(
 class _Search:
     def __init__(
         self,
-        texts: Mapping[str, str],
+        before: View,
         change: Change,
-        states: tuple[State, State],
+        after: State,
         kept: KeptFlows,
         patience_s: float,
         on_progress: Callable[[int], None],
     ) -> None:
-        self.texts, self.change, self.on_progress = texts, change, on_progress
+        self.before, self.change, self.on_progress = before, change, on_progress
         self.edits = tuple(n for n, edit in enumerate(change.edits) if not edit.off)
-        before, after = (ways_of_flows(state, kept) for state in states)
+        ways = [ways_of_flows(state, kept) for state in (before.state, after) if state]
         self.watched = {
             name: question
             for name, question in kept.items()
-            if before[name].arrives and after[name].arrives
+            if all(each[name].arrives for each in ways)
         }
         #: Nothing and everything made are known to hold.
         whole = _Stop((), "")
@@ -157,9 +158,8 @@ class _Search:
     def _look(self, made: _Made) -> _Stop:
         edits = tuple(edit for n, edit in enumerate(self.change.edits) if n in made)
         try:
-            view = look_through(
-                Lens(texts=self.texts, changes=(replace(self.change, edits=edits),))
-            )
+            lens = Lens(texts=self.before.texts, changes=(replace(self.change, edits=edits),))
+            view = look_through(lens, since=self.before)
         except Conflicts as error:
             return _Stop((), error.conflicts[0].text)
         if view.state is None:

@@ -51,11 +51,10 @@ def make_sheet(work: Work) -> None:
         work.report(step="comparing")
         moves = _compared(work, before, after, (change,))
         work.report(step="ordering")
-        states = (before.state, after.state)
         steps = order_of_steps(
-            before.texts,
+            before,
             change,
-            states,  # type: ignore[arg-type]  # what was computed has a state
+            after.state,  # type: ignore[arg-type]  # what was computed has a state
             kept_with(work.job.network, before),
             patience_s=_PATIENCE_S,
             on_progress=lambda tried: work.progress(done=tried),

@@ -10,7 +10,7 @@ import hashlib
 from collections import OrderedDict
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
-from functools import cache
+from functools import cache, partial
 from pathlib import Path
 from weakref import WeakValueDictionary
 
@@ -60,8 +60,11 @@ def view_of(
         UnknownFailure: one of the things is not in the network.
         Conflicts: an edit's place is not as it was when the edit was written.
     """
+    base = None
+    if changes:
+        base = partial(_whole_view, _files(revision, ()))
     files = _files(revision, changes)
-    return _failed_view(files, failures) if failures else _whole_view(files)
+    return _failed_view(files, failures, base) if failures else _whole_view(files, base)
 
 
 def texts_of(revision: Revision, changes: Sequence[Change] = ()) -> Mapping[str, str]:
@@ -89,22 +92,28 @@ def _files(revision: Revision, changes: Sequence[Change]) -> _Files:
     return _Files(made, lambda: texts_of(revision, changes))
 
 
-def _whole_view(files: _Files) -> View:
+def _whole_view(files: _Files, base: Callable[[], View] | None = None) -> View:
+    """What files show.
+
+    Args:
+        base: What much the same files show, which is asked for where these are not known.
+    """
     name = _name(files.content_hash)
     view = _memory().get(name) or _stored(name)
     if view is not None:
         return view
+    since = base() if base else None
     with _store().turn(name):
         view = _stored(name)
         if view is None:
-            view = look_anew(files.texts())
+            view = look_anew(files.texts(), since=since)
             remember(files.content_hash, view)
     return view
 
 
-def _failed_view(files: _Files, failures: Failures) -> View:
-    """Files in whose network some things have failed."""
-    whole = _whole_view(files)
+def _failed_view(files: _Files, failures: Failures, base: Callable[[], View] | None = None) -> View:
+    """Files in whose network some things have failed; `base` is that of `_whole_view`."""
+    whole = _whole_view(files, base)
     if whole.state is None:
         return whole
     name = _failed_name(files.content_hash, failures)
@@ -129,9 +138,10 @@ def look_anew(
     texts: Mapping[str, str],
     report: Report | None = None,
     on_file: Callable[[int], None] | None = None,
+    since: View | None = None,
 ) -> View:
     """Look at files, as `look` does, with the state of an equal network where there is one."""
-    return look(texts, report, on_file, _state_of)
+    return look(texts, report, on_file, _state_of, since)
 
 
 def remember(content_hash: str, view: View) -> None:

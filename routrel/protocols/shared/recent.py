@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable, Iterable
+from collections.abc import Callable, Hashable, Iterable, Sized
+from itertools import accumulate
 from typing import Any, Generic, TypeVar
 
 __all__ = ["Parts", "Recent"]
 
 Made = TypeVar("Made")
 
-#: How many are kept at one place, and how many of them the next computation begins with.
-_MOST, _MOST_ONWARD = 4, 2
+#: How many are kept at one place; and how much of it, the latest two aside.
+_MOST, _MOST_WEIGHT = 12, 2_000
 
 
 class Recent(Generic[Made]):
@@ -23,6 +24,10 @@ class Recent(Generic[Made]):
     def __init__(self) -> None:
         self._made: dict[Hashable, list[tuple[tuple[object, ...], Made]]] = {}
 
+    def __reduce__(self) -> tuple[type[Recent[Made]], tuple[()]]:
+        """What is stored begins anew: it saves work, and nothing rests on it."""
+        return Recent, ()
+
     def of(self, place: Hashable, parts: tuple[object, ...], make: Callable[[], Made]) -> Made:
         """What was made of the same parts, or is made of them now."""
         known = self._made.setdefault(place, [])
@@ -33,7 +38,9 @@ class Recent(Generic[Made]):
                 return made
         made = make()
         known.insert(0, (parts, made))
-        del known[_MOST:]
+        if len(known) > 2:
+            weights = accumulate(_weight(each) for _, each in known[2:_MOST])
+            del known[2 + sum(weight <= _MOST_WEIGHT for weight in weights) :]
         return made
 
     def values(self, place: Hashable) -> Iterable[Made]:
@@ -41,10 +48,17 @@ class Recent(Generic[Made]):
         return (made for _, made in self._made.get(place, ()))
 
     def onward(self) -> Recent[Made]:
-        """The latest of it, to which more may be added."""
+        """The same, to which more may be added."""
         copied: Recent[Made] = Recent()
-        copied._made = {place: known[:_MOST_ONWARD] for place, known in self._made.items()}
+        copied._made = {place: known.copy() for place, known in self._made.items()}
         return copied
+
+
+def _weight(made: object) -> int:
+    """How much there is of something: rows, or as many as its parts have."""
+    if isinstance(made, tuple):
+        return 1 + sum(map(_weight, made))
+    return len(made) if isinstance(made, Sized) else 1
 
 
 def _is_same(one: object, other: object) -> bool:

@@ -170,7 +170,7 @@ def test_an_nssa_announces_its_own_routes_and_one_border_translates():
     net = line("0 0 6", {"r3": f"ospf: {{{nssa}}}", "r4": inject(ospf=", " + nssa)})
     assert told(net, "r3", "10.99.0.0/16") == ("ospf", "nssa_2", 20, "e3")
     assert told(net, "r1", "10.99.0.0/16") == ("ospf", "external_2", 20, "e1")
-    lsa = next(lsa for lsa in net.results[Protocol.OSPF].lsas if lsa.translated_from == 6)
+    lsa = next(lsa for lsa in net.results[Protocol.OSPF].flooded.lsas if lsa.translated_from == 6)
     assert str(lsa.forward) == "10.255.0.4"
 
 
@@ -197,7 +197,7 @@ def test_the_highest_router_id_translates_unless_another_always_does():
 
     def who(net):
         domain = net.results[Protocol.OSPF]
-        return [domain.routers[x.router].table[0] for x in domain.lsas if x.translated_from]
+        return [domain.routers[x.router].table[0] for x in domain.flooded.lsas if x.translated_from]
 
     assert who(build("")) == ["r3"]
     assert who(build(", translate: always")) == ["r1"]
@@ -285,7 +285,7 @@ def test_external_ranges_stand_for_the_routes_of_an_nssa(first, second, kind, me
     assert route(hidden, "r1", "10.70.0.0/16") is route(hidden, "r1", "10.70.1.0/24") is None
     assert route(hidden, "r3", "10.70.0.0/16") is None
     alone = net("10.70.1.0/24")
-    own = next(x for x in alone.results[Protocol.OSPF].lsas if x.translated_from == 6)
+    own = next(x for x in alone.results[Protocol.OSPF].flooded.lsas if x.translated_from == 6)
     assert str(own.forward) == "10.255.0.4"
     assert route(alone, "r1", "10.70.2.0/24") is not None
 

@@ -1557,6 +1557,17 @@ export interface components {
             neighbour_interface: string;
             where: string;
         };
+        /**
+         * ComparedEntryData
+         * @description A prefix of ours that an outside network sends in elsewhere; null: not at all.
+         */
+        ComparedEntryData: {
+            outside: string;
+            prefix: string;
+            before: components["schemas"]["routrel.answers.comparison.EntryData"] | null;
+            after: components["schemas"]["routrel.answers.comparison.EntryData"] | null;
+            reason: string;
+        };
         /** ComparedFindingsData */
         ComparedFindingsData: {
             new: components["schemas"]["FindingData"][];
@@ -1624,6 +1635,7 @@ export interface components {
             flows: components["schemas"]["ComparedFlowData"][];
             flows_asked: number;
             flows_left: number;
+            entries: components["schemas"]["ComparedEntryData"][];
             sessions: components["schemas"]["ComparedSessionsData"];
             adjacencies: components["schemas"]["ComparedAdjacenciesData"];
             findings: components["schemas"]["ComparedFindingsData"];
@@ -1756,7 +1768,7 @@ export interface components {
             routing_verdict: components["schemas"]["Verdict"];
             sentence: string;
             way: string;
-            entries: components["schemas"]["EntryData"][];
+            entries: components["schemas"]["routrel.answers.flows.EntryData"][];
             source: components["schemas"]["EndpointData"];
             destination: components["schemas"]["EndpointData"];
             branches: components["schemas"]["BranchData"][];
@@ -1805,17 +1817,6 @@ export interface components {
             source_port: number | null;
             destination: string;
             destination_port: number | null;
-        };
-        /**
-         * EntryData
-         * @description A place where a flow may come in from elsewhere, and what becomes of it from there.
-         *
-         *         `verdict` is `mixed` where branches from there disagree.
-         */
-        EntryData: {
-            name: string;
-            verdict: components["schemas"]["Verdict"];
-            sentence: string;
         };
         /** @description What every error says. */
         ErrorShape: {
@@ -3246,6 +3247,25 @@ export interface components {
             column: number | null;
             zones: (string | null)[];
         };
+        /**
+         * EntryData
+         * @description Where an outside network sends packets in: a device of ours, and its address on the line.
+         */
+        "routrel.answers.comparison.EntryData": {
+            device: string;
+            neighbour: string;
+        };
+        /**
+         * EntryData
+         * @description A place where a flow may come in from elsewhere, and what becomes of it from there.
+         *
+         *         `verdict` is `mixed` where branches from there disagree.
+         */
+        "routrel.answers.flows.EntryData": {
+            name: string;
+            verdict: components["schemas"]["Verdict"];
+            sentence: string;
+        };
     };
     responses: never;
     parameters: never;
@@ -3288,6 +3308,7 @@ export type SchemaChartSegmentData = components['schemas']['ChartSegmentData'];
 export type SchemaChartSiteData = components['schemas']['ChartSiteData'];
 export type SchemaComparedAdjacenciesData = components['schemas']['ComparedAdjacenciesData'];
 export type SchemaComparedAdjacencyData = components['schemas']['ComparedAdjacencyData'];
+export type SchemaComparedEntryData = components['schemas']['ComparedEntryData'];
 export type SchemaComparedFindingsData = components['schemas']['ComparedFindingsData'];
 export type SchemaComparedFlowData = components['schemas']['ComparedFlowData'];
 export type SchemaComparedRoutesData = components['schemas']['ComparedRoutesData'];
@@ -3309,7 +3330,6 @@ export type SchemaDirectionData = components['schemas']['DirectionData'];
 export type SchemaEditData = components['schemas']['EditData'];
 export type SchemaEndpointData = components['schemas']['EndpointData'];
 export type SchemaEndsData = components['schemas']['EndsData'];
-export type SchemaEntryData = components['schemas']['EntryData'];
 export type SchemaErrorShape = components['schemas']['ErrorShape'];
 export type SchemaEvidenceData = components['schemas']['EvidenceData'];
 export type SchemaExitGroupData = components['schemas']['ExitGroupData'];
@@ -3441,6 +3461,8 @@ export type SchemaWouldTakeData = components['schemas']['WouldTakeData'];
 export type SchemaWouldTakeJobShape = components['schemas']['WouldTakeJobShape'];
 export type SchemaWouldTakeQuestionShapeRequest = components['schemas']['WouldTakeQuestionShapeRequest'];
 export type SchemaZonesEvidenceData = components['schemas']['ZonesEvidenceData'];
+export type SchemaRoutrelAnswersComparisonEntryData = components['schemas']['routrel.answers.comparison.EntryData'];
+export type SchemaRoutrelAnswersFlowsEntryData = components['schemas']['routrel.answers.flows.EntryData'];
 export type $defs = Record<string, never>;
 export interface operations {
     accepted_change: {

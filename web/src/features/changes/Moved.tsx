@@ -1,6 +1,6 @@
 import { useMemo } from 'react'
 import { Link } from 'react-router'
-import type { ComparedFlow, Comparison, RouteGroup } from '../../api/types'
+import type { ComparedEntry, ComparedFlow, Comparison, RouteGroup } from '../../api/types'
 import { useAddress } from '../../ui/address'
 import { Panel } from '../../ui/controls'
 import { DataTable, type Column } from '../../ui/DataTable'
@@ -21,7 +21,7 @@ export function Moved({ found }: { found: Comparison }) {
   const titles = {
     flows: `Flows ${found.flows.length}`,
     routes: `Routes ${found.routes.groups.reduce((sum, { count }) => sum + count, 0)}`,
-    more: `Sessions, adjacencies, findings ${more + findings}`,
+    more: `Entries, sessions, findings ${found.entries.length + more + findings}`,
   }
   return (
     <>
@@ -174,9 +174,15 @@ const ROUTE_COLUMNS: Column<RouteGroup>[] = [
   },
 ]
 
+const entryWords = ({ outside, prefix, before, after }: ComparedEntry) =>
+  `${outside} sends ${prefix} in ${before ? `at ${before.device}` : 'nowhere'} before, ${
+    after ? `at ${after.device}` : 'nowhere'
+  } now`
+
 function More({ found }: { found: Comparison }) {
-  const { sessions, adjacencies, findings } = found
+  const { entries, sessions, adjacencies, findings } = found
   const lists: [string, string[]][] = [
+    ['What comes in elsewhere', entries.map((entry) => `${entryWords(entry)}: ${entry.reason}`)],
     [
       'Sessions down',
       sessions.down.map((s) => `${s.device} with ${s.neighbour}${s.reason ? `: ${s.reason}` : ''}`),
@@ -193,7 +199,8 @@ function More({ found }: { found: Comparison }) {
     ['Findings gone', findings.gone.map((finding) => finding.text)],
   ]
   const told = lists.filter(([, lines]) => lines.length > 0)
-  if (told.length === 0) return <p className="text-soft">No session, adjacency or finding is another.</p>
+  if (told.length === 0)
+    return <p className="text-soft">No entry, session, adjacency or finding is another.</p>
   return told.map(([title, lines]) => (
     <section key={title} className="mb-3">
       <h3 className="font-semibold">

@@ -95,6 +95,7 @@ const COMPARED = {
   sessions: { up: [], down: [{ device: 'r1', vrf: 'default', neighbour: '192.0.2.1', reason: 'it is off' }] },
   adjacencies: { up: [], down: [] },
   findings: { new: [], gone: [] },
+  entries: [],
   warnings: [
     {
       code: 'last_exit',
