@@ -70,6 +70,7 @@ def flow_changes(before: State, after: State, kept: KeptFlows) -> FlowChanges:
         change = _change(question, _ask(before, question), _ask(after, question), name=name)
         if change is not None:
             found.append(change)
+    told = [change.question for change in found]
     ends = ends_of(before, after)
     traffic = list(otherwise_permitted(before, after))
     askers = [_Asker(state) for state in (before, after)]
@@ -89,11 +90,26 @@ def flow_changes(before: State, after: State, kept: KeptFlows) -> FlowChanges:
             continue
         now = askers[1].ask(question, source, destination)
         change = _change(question, then, now, source, destination)
-        if change is not None:
+        if change is not None and not _is_one_of(told, change):
             found.append(change)
     order = {shift: place for place, shift in enumerate(Shift)}
     found.sort(key=lambda change: order[change.shift])
     return FlowChanges(changes=tuple(found), asked=asked, left=left)
+
+
+def _is_one_of(told: list[FlowQuestion], change: FlowChange) -> bool:
+    """Whether a kept flow that was told is a change itself, which stands for no others."""
+    source, destination = change.source, change.destination
+    return (
+        source is not None
+        and destination is not None
+        and not (source.alike or destination.alike)
+        and any(
+            (one.source, one.destination, one.traffic)
+            == (source.text, destination.text, change.question.traffic)
+            for one in told
+        )
+    )
 
 
 class _Differences:

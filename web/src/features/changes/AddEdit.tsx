@@ -1,8 +1,8 @@
 import { useQuery } from '@tanstack/react-query'
-import { useId } from 'react'
+import { useCallback, useEffect, useId, useState } from 'react'
 import { chartQuery } from '../../api/queries'
 import type { Edit } from '../../api/types'
-import { Panel, Problem } from '../../ui/controls'
+import { Panel, Problem, Waiting } from '../../ui/controls'
 import { Input } from '../../ui/fields'
 import { sortedByName } from '../../ui/natural'
 import { useLens } from '../lens/lens'
@@ -31,6 +31,10 @@ type AddEditProps = { edits: Edit[]; doing: ReturnType<typeof useChange> }
 export function AddEdit({ edits, doing }: AddEditProps) {
   const [adding, setAdding] = useAdding()
   const device = adding?.kind === 'place' ? adding.device : ''
+  const pick = useCallback(
+    (name: string) => adding?.kind === 'place' && setAdding({ ...adding, device: name }),
+    [adding, setAdding],
+  )
   return (
     <Panel
       title="Add an edit"
@@ -65,7 +69,7 @@ export function AddEdit({ edits, doing }: AddEditProps) {
       </div>
       {adding?.kind === 'place' && (
         <>
-          <DevicePick device={device} onPick={(name) => setAdding({ ...adding, device: name })} />
+          <DevicePick device={device} onPick={pick} />
           {device && (
             <PlaceForm
               key={device}
@@ -93,22 +97,37 @@ const isAt = (adding: Adding | null, at: string[]) =>
 function DevicePick({ device, onPick }: { device: string; onPick: (device: string) => void }) {
   const { slug, revision } = useLens()
   const list = useId()
+  const [typed, setTyped] = useState(device)
+  const [picked, setPicked] = useState(device)
+  if (picked !== device) {
+    setPicked(device)
+    setTyped(device)
+  }
   const chart = useQuery(chartQuery({ slug, revision }))
   const names = sortedByName(chart.data?.devices ?? [], (each) => each.name).map((each) => each.name)
+  const beginning = typed ? names.filter((name) => name.startsWith(typed)) : []
+  const meant = names.includes(typed) ? typed : undefined
+  useEffect(() => {
+    // The names may come after one was typed.
+    if (meant !== undefined && meant !== device) onPick(meant)
+  }, [meant, device, onPick])
   return (
-    <div className="mt-2">
+    <form
+      className="mt-2"
+      onSubmit={(event) => {
+        event.preventDefault()
+        if (beginning.length === 1) setTyped(beginning[0] ?? typed)
+      }}
+    >
       <label className="flex items-center gap-2">
         <span className="text-soft">device</span>
         <Input
           room="dense"
           list={list}
-          key={device}
-          defaultValue={device}
+          value={typed}
           placeholder="its name"
           className="flex-1"
-          onChange={({ target }) =>
-            names.includes(target.value) && target.value !== device && onPick(target.value)
-          }
+          onChange={({ target }) => setTyped(target.value)}
         />
       </label>
       <datalist id={list}>
@@ -116,7 +135,13 @@ function DevicePick({ device, onPick }: { device: string; onPick: (device: strin
           <option key={name} value={name} />
         ))}
       </datalist>
+      {typed !== '' && chart.isPending && <Waiting what="Reading the names of devices" />}
+      {typed !== '' && chart.data && beginning.length === 0 && (
+        <p role="status" className="mt-1 text-sm text-warn">
+          No device’s name begins with “{typed}”.
+        </p>
+      )}
       {chart.isError && <Problem error={chart.error} />}
-    </div>
+    </form>
   )
 }

@@ -213,7 +213,12 @@ function FileRow({ path, isEditor }: { path: string; isEditor: boolean }) {
         <Mono>{path}</Mono>
       </Link>
       {isEditor && (
-        <Button className="py-0.5 text-sm" onClick={() => open.mutate()} disabled={open.isPending}>
+        <Button
+          className="py-0.5 text-sm"
+          aria-label={`Open ${path} as a change`}
+          onClick={() => open.mutate()}
+          disabled={open.isPending}
+        >
           Open as a change
         </Button>
       )}
