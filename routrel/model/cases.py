@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from routrel.model.changes import Change, Edit
 from routrel.model.place import Place, placed
 
 __all__ = ["Case", "CaseQuestion", "CaseRoute"]
@@ -43,6 +44,7 @@ class Case:
     question: CaseQuestion | None = None
     route: CaseRoute | None = None
     fail: tuple[str, ...] = ()  #: what has failed when it is asked, as a lens writes it
+    edits: tuple[Edit, ...] = ()  #: made when it is asked, in this order
     forward: str | None = None  #: of a flow: expected verdict identifier
     back: str | None = None  #: expected verdict of the return direction; None: not stated
     protocol: str | None = None  #: of a route: whose it is; None: there is none
@@ -53,3 +55,15 @@ class Case:
     evidence: str | None = None  #: text that stands on the line of the evidence
     file: str | None = None  #: the file that holds it
     place: Place = placed()
+
+    @property
+    def change(self) -> Change | None:
+        """The change that is made when it is asked."""
+        if not self.edits:
+            return None
+        return Change(name=self.name, purpose=self.title, edits=self.edits, place=self.place)
+
+    @property
+    def is_of_the_network(self) -> bool:
+        """Whether it asks about the network as it is."""
+        return not (self.fail or self.edits)

@@ -63,7 +63,7 @@ def ways_of_flows(state: State, kept: KeptFlows) -> dict[str, Way]:
 
 
 def kept_flows(cases: Iterable[Case]) -> dict[str, FlowQuestion]:
-    """The flows that cases ask about where nothing has failed, by the name of their case."""
+    """The flows that cases ask about in the network as it is, by the name of their case."""
     return {
         case.name: FlowQuestion(
             source=case.question.source,
@@ -73,7 +73,7 @@ def kept_flows(cases: Iterable[Case]) -> dict[str, FlowQuestion]:
             both=True,
         )
         for case in cases
-        if case.question is not None and not case.fail
+        if case.question is not None and case.is_of_the_network
     }
 
 

@@ -170,7 +170,10 @@ def _ending(direction: DirectionAnswer) -> str:
 
 
 def _exits(direction: DirectionAnswer) -> str:
-    exits = dict.fromkeys(f"{outside} at {device}" for outside, device, _ in exits_of(direction))
+    devices: dict[str, dict[str, None]] = {}
+    for outside, device, _ in exits_of(direction):
+        devices.setdefault(outside, {})[device] = None
+    exits = [f"{outside} at {' or '.join(found)}" for outside, found in devices.items()]
     return " or ".join(exits) or "no exit"
 
 

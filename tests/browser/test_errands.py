@@ -275,24 +275,26 @@ def test_why_the_slipway_is_reached_by_a_detour(reader: Reader):
 
 
 def test_why_corvane_goes_the_long_way_and_what_would_change_it(reader: Reader):
-    """A ladder of BGP, the change that mends it kept as a draft; sessions, and a policy tried."""
+    """A ladder of BGP, what mends it made a change; sessions, and a policy tried."""
     reader.log_in()
     reader.open("/n/marram/routes?q=192.0.2.70&device=cor-edge-1")
     reader.reads("its weight 200 is above the 0 of iBGP from ald-core-1", "eliminated here")
     reader.press("Work it out")
     reader.reads("weight ≤ 0 on import from 203.0.113.5", "the result of", seconds=60)
     reader.accessible()
-    reader.press("Keep as draft")
-    reader.reads("kept among the drafts")
-    reader.open("/n/marram/routes/drafts")
-    reader.reads("weight ≤ 0 for 192.0.2.64/26 alone on import from 203.0.113.5", "nora, on rev")
+    reader.press("Make it a change")
+    reader.reads("✓ an edit of ")
+    made = reader.text().split("✓ an edit of ")[1].split("\n")[0]
+    reader.press(f"✓ an edit of {made}")
+    reader.reads("switch off", "Accept into revision")
     reader.accessible()
-    reader.press(
-        "Drop the draft weight ≤ 0 for 192.0.2.64/26 alone on import from 203.0.113.5 (isle-telecom) at cor-edge-1"
-    )
-    reader.reads("Dropped: weight ≤ 0")
+    reader.press("Changes")
+    reader.press(f"Drop the change {made}")
+    reader.reads("dropped")
     reader.press("Take it back")
-    reader.reads("nora, on revision")
+    reader.wait(lambda: "dropped" not in reader.text(), "the change did not come back")
+    reader.press(f"Drop the change {made}")
+    reader.reads("dropped")
     reader.open("/n/marram/routes/sessions")
     reader.reads("44 of 45", "unreachable", "the default of filter isle-in drops it")
     reader.press("it bounces? The session of ald-core-1 with ald-edge-1")
@@ -399,4 +401,105 @@ def test_an_answer_is_of_the_revision_that_the_header_names(reader: Reader, tmp_
     reader.press(f"revision {before + 1} is newer")
     reader.wait(
         lambda: "Delivered to booking-db" in reader.labelled("Verdict").text, "no new answer"
+    )
+
+
+def test_a_newer_revision_touches_what_a_change_edits(reader: Reader, tmp_path: Path):
+    """The three versions are shown; nothing is overwritten until somebody carries the edit over."""
+    reader.log_in()
+    before = begin_a_change(reader, "gullspit-by-drumlin")
+    reader.reads("gul-edge-1 interfaces port1 ospf cost", "20 → 200")
+    changed = tmp_path / "changed.zip"
+    with zipfile.ZipFile(changed, "w") as made:
+        for path in sorted(DEMO.rglob("*.yaml")):
+            text = path.read_text()
+            if path.name == "gul-edge-1.yaml":
+                text = text.replace("cost: 20,", "cost: 25,", 1)
+                assert text != path.read_text()
+            made.writestr(str(path.relative_to(DEMO)), text)
+    change = reader.driver.current_url
+    reader.press("Import")
+    reader.reads("Drop device files here")
+    field = reader.driver.find_element(By.CSS_SELECTOR, "input[type=file][multiple]")
+    field.send_keys(str(changed))
+    reader.reads("Imported", f"became revision {before + 1}")
+    reader.driver.get(change.replace(f"revision={before}", f"revision={before + 1}"))
+    reader.reads("✗ Conflict.", "when it was written", "stands there now", "Decide about it first")
+    versions = reader.driver.find_element(By.CSS_SELECTOR, "[role=alert] dl").text.split("\n")
+    assert versions == ["when it was written", "20", "stands there now", "25", "wanted", "200"]
+    reader.accessible()
+    reader.press("Carry it over")
+    reader.reads("25 → 200", "last: carried over")
+    reader.press("Undo")
+    reader.reads("✗ Conflict.")
+    reader.press("Changes")
+    reader.press("Drop the change gullspit-by-drumlin")
+    reader.reads("dropped")
+    go_back_to(reader, before)
+
+
+def test_one_port_is_reached_another_way_in_both_directions(reader: Reader):
+    """A change with a mistake: the way back did not move. It is mended beside the warning, ordered
+    into steps, accepted, found in the history, and gone back from."""
+    reader.log_in()
+    before = begin_a_change(reader, "gullspit-by-drumlin")
+    reader.reads("only one direction moves", "the answers of", seconds=240)
+    for device, port in (("brk-core-1", "port6"), ("cor-core-1", "port7")):
+        reader.press("Interface, cost, MTU")
+        reader.fill("device", device)
+        reader.press(port)
+        reader.fill("ospf cost", "200")
+        reader.press("Make it an edit")
+        reader.reads(f"{device} interfaces {port} ospf cost", "35 → 200")
+    reader.wait(
+        lambda: "only one direction moves" not in reader.text() and "Flows " in reader.text(),
+        "the mended change was not compared",
+        seconds=240,
+    )
+    reader.accessible()
+    reader.fill("Reason", "the lines are worked on")
+    reader.press(f"Accept into revision {before + 1}")
+    reader.reads(f"✓ Revision {before + 1}.", seconds=60)
+    reader.press("the history")
+    reader.reads("the lines are worked on", "nora, the change gullspit-by-drumlin")
+    reader.accessible()
+    reader.open("/n/marram/flows", **{"from": "kiosk-gul", "to": "booking-web", "as": "tcp 443"})
+    reader.reads("Delivered to booking-web")
+    strip = reader.labelled("Verdict").find_element(By.XPATH, "./ancestor::main").text
+    assert "brk-core-1" not in strip
+    go_back_to(reader, before)
+
+
+def begin_a_change(reader: Reader, name: str) -> int:
+    """Open a change file of the newest revision as a change; the number of that revision."""
+    reader.open("/n/marram/changes")
+    reader.press(f"Open changes/{name}.yaml as a change")
+    reader.reads("Add an edit", seconds=60)
+    return int(str(reader.shown_revision()))
+
+
+def go_back_to(reader: Reader, number: int) -> None:
+    """Make the newest revision equal to an older one."""
+    reader.open("/n/marram/history")
+    reader.wait(
+        lambda: [
+            e
+            for e in reader.driver.find_elements(By.CSS_SELECTOR, "main li button")
+            if e.text == "Go back to it"
+        ],
+        "nothing to go back to",
+    )
+    row = next(
+        row
+        for row in reader.driver.find_elements(By.CSS_SELECTOR, "main ol > li")
+        if row.text.split("\n")[0] == str(number)
+    )
+    next(
+        e for e in row.find_elements(By.CSS_SELECTOR, "button") if e.text == "Go back to it"
+    ).click()
+    row.find_element(By.CSS_SELECTOR, "form button[type=submit]").click()
+    reader.wait(
+        lambda: int(str(reader.shown_revision())) > number + 1,
+        "there is no new revision",
+        seconds=60,
     )

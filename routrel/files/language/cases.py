@@ -4,9 +4,20 @@ from __future__ import annotations
 
 from typing import Any
 
+from routrel.files.language.changes import CHANGE_EDIT
 from routrel.files.language.common import NAME, VERSION
 from routrel.files.report import Report
-from routrel.files.shapes import BAD, Field, Integer, OneOrMany, Record, Text, Values, Word
+from routrel.files.shapes import (
+    BAD,
+    Field,
+    Integer,
+    ListOf,
+    OneOrMany,
+    Record,
+    Text,
+    Values,
+    Word,
+)
 from routrel.model.cases import Case, CaseQuestion, CaseRoute
 from routrel.model.place import Place
 
@@ -81,6 +92,8 @@ CASE_FILE = Record(
         Field("route", CASE_ROUTE, "the route to ask"),
         Field("fail", OneOrMany(Text()), "what has failed when it is asked, as link:harbour; left "
               "out: nothing", default=()),
+        Field("edits", ListOf(CHANGE_EDIT), "edits that are made when it is asked, as those of a "
+              "change; left out: none", default=()),
         Field(
             "expect",
             Record(
@@ -95,7 +108,7 @@ CASE_FILE = Record(
     unbuild=lambda case: {
         "routrel": 1,
         **{name: getattr(case, name) for name in (
-            "name", "title", "story", "question", "route", "fail")},
+            "name", "title", "story", "question", "route", "fail", "edits")},
         "expect": {field.target: getattr(case, field.target) for field in _EXPECT_FIELDS},
     },
 )  # fmt: skip

@@ -12,6 +12,7 @@ from typer.testing import CliRunner
 
 from routrel.cli.app import app
 from routrel.files.reader import read_folder
+from routrel.files.writer import write_change
 from routrel.model.cases import Case
 
 DEMO = Path(__file__).resolve().parents[3] / "demo"
@@ -91,9 +92,14 @@ def test_routes_have_the_fixed_fields():
     assert run("routes", DEMO, "--device", "nobody")[0] == 2
 
 
-def failed(case: Case) -> list[str]:
-    """The options that say what has failed when a case is asked."""
-    return [word for name in case.fail for word in ("--fail", name)]
+def through(case: Case, folder: Path) -> list[str]:
+    """The options that say what has failed and what is edited when a case is asked."""
+    options = [word for name in case.fail for word in ("--fail", name)]
+    if case.change is not None:
+        file = folder / "change.yaml"
+        file.write_text(write_change(case.change))
+        options += ["--change", str(file)]
+    return options
 
 
 FLOWS = [case for case in CASES if case.question]
@@ -101,11 +107,11 @@ ROUTES = [case for case in CASES if case.route]
 
 
 @pytest.mark.parametrize("case", ROUTES, ids=lambda case: case.name)
-def test_each_route_case_of_the_demo_has_its_answer_and_evidence(case: Case):
+def test_each_route_case_of_the_demo_has_its_answer_and_evidence(case: Case, tmp_path: Path):
     """The protocol that won and who announced it, or the reason why there is none."""
     how = "--prefix" if "/" in case.route.to else "--address"
-    asks = ["routes", DEMO, "--why", "--device", case.route.at, how, case.route.to, *failed(case)]
-    answer = asked(*asks)
+    asks = ["routes", DEMO, "--why", "--device", case.route.at, how, case.route.to]
+    answer = asked(*asks, *through(case, tmp_path))
     best = next((c for c in answer["candidates"] if c["lost_on"] is None), None)
     assert (best["protocol"] if best else None) == case.protocol
     absent = answer["absent"]
@@ -127,9 +133,10 @@ def test_each_route_case_of_the_demo_has_its_answer_and_evidence(case: Case):
 
 
 @pytest.mark.parametrize("case", FLOWS, ids=lambda case: case.name)
-def test_each_case_of_the_demo_has_its_verdict_and_evidence(case: Case):
+def test_each_case_of_the_demo_has_its_verdict_and_evidence(case: Case, tmp_path: Path):
     """The story's question gives the known verdicts, and the cited line holds the evidence."""
-    more = [*failed(case), *(["--size", case.question.size] if case.question.size else [])]
+    size = ["--size", case.question.size] if case.question.size else []
+    more = [*through(case, tmp_path), *size]
     question = ["--from", case.question.source, "--to", case.question.destination]
     answer = asked("flow", DEMO, *question, "--as", case.question.traffic, "--both", *more)
     assert answer["forward"]["verdict"] == case.forward

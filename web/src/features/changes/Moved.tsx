@@ -92,10 +92,10 @@ function Flows({ flows }: { flows: ComparedFlow[] }) {
         title: 'from',
         text: (flow) => flow.from,
         show: (flow) => <End flow={flow} end="from" />,
-        width: '9rem',
+        width: '8rem',
       },
-      { title: 'to', text: (flow) => flow.to, show: (flow) => <End flow={flow} end="to" />, width: '10rem' },
-      { title: 'traffic', text: (flow) => flow.as || 'ping', width: '5.5rem' },
+      { title: 'to', text: (flow) => flow.to, show: (flow) => <End flow={flow} end="to" />, width: '8.5rem' },
+      { title: 'traffic', text: (flow) => flow.as || 'ping', width: '4.5rem' },
       {
         title: 'what moves',
         text: (flow) => SHIFT_WORDS[flow.shift],
@@ -110,7 +110,7 @@ function Flows({ flows }: { flows: ComparedFlow[] }) {
             {SHIFT_WORDS[flow.shift]}
           </span>
         ),
-        width: '8.5rem',
+        width: '8rem',
       },
       {
         title: 'before and now',
@@ -127,7 +127,7 @@ function Flows({ flows }: { flows: ComparedFlow[] }) {
             <Named text={flow.text} />
           </Link>
         ),
-        width: 'minmax(14rem,1fr)',
+        width: 'minmax(12rem,1fr)',
       },
     ],
     [to],
