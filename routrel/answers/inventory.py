@@ -6,6 +6,7 @@ from collections import Counter
 from collections.abc import Iterable
 
 from routrel.answers.base import Answer, Placed, position
+from routrel.answers.changes import EditData, edit_data
 from routrel.convergence.converge import State
 from routrel.model.cases import Case
 from routrel.model.findings import Severity
@@ -164,6 +165,7 @@ class CaseData(Answer):
     question: CaseQuestionData | None
     route: CaseRouteData | None
     fail: list[str]  #: what has failed when it is asked
+    edits: list[EditData]  #: what is made a change when it is asked
 
 
 def chart_data(state: State) -> ChartData:
@@ -339,6 +341,7 @@ def cases_data(cases: Iterable[Case]) -> list[CaseData]:
             else None,
             route=CaseRouteData(at=case.route.at, to=case.route.to) if case.route else None,
             fail=list(case.fail),
+            edits=[edit_data(edit) for edit in case.edits],
         )
         for case in cases
     ]

@@ -103,6 +103,7 @@ def make_change(
     revision: Revision,
     *,
     name: str = "",
+    like: str = "",
     purpose: str = "",
     edits: Sequence[Any] = (),
     below: Change | None = None,
@@ -110,10 +111,12 @@ def make_change(
 ) -> Change:
     """A new change; without a name it is named after its purpose.
 
+    Args:
+        like: A name to begin with; a number is added where it is taken.
     Raises:
         ChangeRefused: the name is taken.
     """
-    base = name or slugify(purpose)[:60].strip("-_") or "change"
+    base = name or like or slugify(purpose)[:60].strip("-_") or "change"
     number = 1
     while True:
         called = base if number == 1 else f"{base}-{number}"

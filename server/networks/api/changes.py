@@ -283,12 +283,11 @@ class ChangeImportView(APIView):
             )
         if len(read.edits) > MOST_EDITS:
             raise ChangeRefused(f"a change has at most {MOST_EDITS} edits")
-        taken = network.changes.filter(name=read.name).exists()
         change = make_change(
             network,
             user_id(request),
             lens_in(request, slug).revision,
-            name="" if taken or "/" in read.name else read.name,
+            like="" if "/" in read.name else read.name,
             purpose=read.purpose[:_LONGEST_PURPOSE],
             edits=[data(edit_data(edit)) for edit in read.edits],
             text=f"read from the change file of {read.name}",

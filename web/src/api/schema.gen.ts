@@ -1315,6 +1315,7 @@ export interface components {
             question: components["schemas"]["CaseQuestionData"] | null;
             route: components["schemas"]["CaseRouteData"] | null;
             fail: string[];
+            edits: components["schemas"]["EditData"][];
         };
         /**
          * CaseQuestionData

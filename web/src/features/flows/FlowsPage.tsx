@@ -4,6 +4,7 @@ import { Link } from 'react-router'
 import { casesQuery, flowQuery, type FlowQuestion } from '../../api/queries'
 import type { Direction, Flow } from '../../api/types'
 import { Panel, Problem, Waiting } from '../../ui/controls'
+import { CaseCard } from '../lens/CaseCard'
 import { useLens, useLinkTo, usePlace } from '../lens/lens'
 import { useAddress } from '../../ui/address'
 import { Before } from './Before'
@@ -28,7 +29,7 @@ import { useFolds } from './strip/useFolds'
 import { flowTone, type Tone } from './verdicts'
 import { PageHead } from '../lens/PageHead'
 import { Named, useNames } from '../lens/Named'
-import { doubtSentence, ticketText, lensWords, failureWords } from '../../wording'
+import { doubtSentence, ticketText, lensWords } from '../../wording'
 
 function useQuestion(): FlowQuestion | null {
   const [params] = useAddress()
@@ -304,7 +305,6 @@ function deciding(flow: Flow): HopRef {
 function Cases() {
   const lens = useLens()
   const cases = useQuery(casesQuery(lens))
-  const to = useLinkTo()
   if (cases.isPending) return <Waiting what="Opening the network" />
   if (cases.isError) return <Problem error={cases.error} />
   return (
@@ -319,18 +319,12 @@ function Cases() {
           const { source, destination, traffic, size } = each.question
           return (
             <li key={each.name}>
-              <Link
-                to={to('flows', { from: source, to: destination, as: traffic, size }, { fail: each.fail })}
-                className="block h-full rounded-card border border-line bg-paper p-3 text-ink no-underline hover:border-chosen"
-              >
-                <strong className="text-link">{each.title}</strong>
-                <span className="mt-0.5 block">{each.story}</span>
-                <span className="mt-1 block font-mono text-[0.85em] text-soft">
-                  {source} → {destination} {traffic}
-                  {size ? `, ${size} bytes` : ''}
-                  {each.fail.length > 0 && `, with ${each.fail.map(failureWords).join(', ')} failed`}
-                </span>
-              </Link>
+              <CaseCard
+                complaint={each}
+                page="flows"
+                query={{ from: source, to: destination, as: traffic, size }}
+                asks={`${source} → ${destination} ${traffic}${size ? `, ${size} bytes` : ''}`}
+              />
             </li>
           )
         })}

@@ -114,6 +114,7 @@ beforeEach(() => {
           story: 'Why?',
           question: null,
           fail: [],
+          edits: [],
           route: { at: 'r1', to: '10.9.0.0/16' },
         },
       ]

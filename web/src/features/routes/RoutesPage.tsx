@@ -3,8 +3,8 @@ import { useState, type FormEvent } from 'react'
 import { Link } from 'react-router'
 import { casesQuery, chartQuery, holdersQuery } from '../../api/queries'
 import { Button, Panel, Problem, Waiting } from '../../ui/controls'
-import { failureWords } from '../../wording'
-import { useLens, useLinkTo, usePlace } from '../lens/lens'
+import { CaseCard } from '../lens/CaseCard'
+import { useLens, usePlace } from '../lens/lens'
 import { PageHead } from '../lens/PageHead'
 import { useAddress } from '../../ui/address'
 import { HolderList } from './HolderList'
@@ -103,7 +103,6 @@ function DestinationBar({ q, onAsk }: { q: string; onAsk: (q: string) => void })
 
 function Start() {
   const cases = useQuery(casesQuery(useLens()))
-  const to = useLinkTo()
   return (
     <Panel title="Who holds which route, and why">
       <p className="max-w-prose">
@@ -116,17 +115,12 @@ function Start() {
           (each) =>
             each.route && (
               <li key={each.name}>
-                <Link
-                  to={to('routes', { q: each.route.to, device: each.route.at }, { fail: each.fail })}
-                  className="block h-full rounded-card border border-line bg-paper p-3 text-ink no-underline hover:border-chosen"
-                >
-                  <strong className="text-link">{each.title}</strong>
-                  <span className="mt-0.5 block">{each.story}</span>
-                  <span className="mt-1 block font-mono text-[0.85em] text-soft">
-                    {each.route.to} at {each.route.at}
-                    {each.fail.length > 0 && `, with ${each.fail.map(failureWords).join(', ')} failed`}
-                  </span>
-                </Link>
+                <CaseCard
+                  complaint={each}
+                  page="routes"
+                  query={{ q: each.route.to, device: each.route.at }}
+                  asks={`${each.route.to} at ${each.route.at}`}
+                />
               </li>
             ),
         )}

@@ -1,0 +1,91 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { Link, useNavigate } from 'react-router'
+import { api, data } from '../../api/client'
+import { changesQuery, through } from '../../api/queries'
+import type { Case } from '../../api/types'
+import { Problem } from '../../ui/controls'
+import { failureWords } from '../../wording'
+import { useLinkTo, usePlace } from './lens'
+
+type CaseCardProps = {
+  complaint: Case
+  page: string
+  query: Record<string, string | number | null | undefined>
+  asks: string
+}
+
+const CARD =
+  'block h-full w-full rounded-card border border-line bg-paper p-3 text-left text-ink no-underline hover:border-chosen'
+
+/** A complaint that came with the network. One that is asked with edits is made a change first. */
+export function CaseCard({ complaint, page, query, asks }: CaseCardProps) {
+  const to = useLinkTo()
+  const { edits, fail } = complaint
+  if (edits.length > 0) return <Edited complaint={complaint} page={page} query={query} asks={asks} />
+  return (
+    <Link to={to(page, query, { fail })} className={CARD}>
+      <Words complaint={complaint} asks={asks} />
+    </Link>
+  )
+}
+
+function Edited({ complaint, page, query, asks }: CaseCardProps) {
+  const { network, lens } = usePlace()
+  const to = useLinkTo()
+  const navigate = useNavigate()
+  const queries = useQueryClient()
+  const { name, title, edits, fail } = complaint
+  const changes = useQuery(changesQuery(lens.slug))
+  const isMade = changes.data?.some((change) => change.name === name)
+  const seen = () => void navigate(to(page, query, { fail, change: [name] }))
+  const make = useMutation({
+    mutationFn: () =>
+      data(
+        api.POST('/api/networks/{slug}/changes', {
+          params: { path: { slug: lens.slug }, query: through(lens) },
+          body: { name, purpose: title, edits },
+        }),
+      ),
+    onSuccess: async () => {
+      await queries.invalidateQueries({ queryKey: changesQuery(lens.slug).queryKey })
+      seen()
+    },
+  })
+  if (network.role === 'viewer' && !isMade)
+    return (
+      <div className={CARD}>
+        <Words complaint={complaint} asks={asks} />
+        <span className="mt-1 block text-sm text-soft">
+          An editor may make it a change, to be seen through.
+        </span>
+      </div>
+    )
+  return (
+    <>
+      <button
+        type="button"
+        className={`${CARD} cursor-pointer`}
+        disabled={make.isPending}
+        onClick={() => (isMade ? seen() : make.mutate())}
+      >
+        <Words complaint={complaint} asks={asks} />
+      </button>
+      {make.isError && <Problem error={make.error} />}
+    </>
+  )
+}
+
+function Words({ complaint, asks }: { complaint: Case; asks: string }) {
+  const { title, story, fail, edits } = complaint
+  return (
+    <>
+      <strong className="text-link">{title}</strong>
+      <span className="mt-0.5 block">{story}</span>
+      <span className="mt-1 block font-mono text-[0.85em] text-soft">
+        {asks}
+        {fail.length > 0 && `, with ${fail.map(failureWords).join(', ')} failed`}
+        {edits.length > 0 && `, with ${edits.length === 1 ? 'an edit' : `${edits.length} edits`} as a change`}
+      </span>
+    </>
+  )
+}
