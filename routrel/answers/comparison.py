@@ -24,6 +24,7 @@ from routrel.questions.comparison.routes import RouteChange
 from routrel.questions.moves import KeptFlows
 from routrel.wording.comparison import (
     entry_reason,
+    entry_words,
     flow_words,
     group_words,
     reason_words,
@@ -100,6 +101,7 @@ class ComparedEntryData(Answer):
     prefix: str
     before: EntryData | None
     after: EntryData | None
+    text: str
     reason: str
 
 
@@ -291,6 +293,7 @@ def _compared_entry(change: EntryChange) -> ComparedEntryData:
         prefix=str(change.prefix),
         before=_entry_data(change.before),
         after=_entry_data(change.after),
+        text=entry_words(change),
         reason=entry_reason(change),
     )
 

@@ -9,19 +9,28 @@ from typing import Annotated
 import typer
 from rich.markup import escape
 
+from routrel.answers.change_sheet import change_sheet_data
+from routrel.answers.comparison import comparison_data
+from routrel.answers.sheet_markdown import sheet_markdown
 from routrel.cli.common import (
     ERRORS_FOUND,
+    AsJson,
     Folder,
+    Through,
     change_in,
+    computed_view,
     err,
     out,
     print_finding,
+    print_json,
     refuse,
 )
 from routrel.files.reader import UnusableInput, load_texts, read_texts
 from routrel.files.writer import write_change
 from routrel.lens.change_between import change_between
 from routrel.lens.changes import with_change
+from routrel.questions.moves import kept_flows
+from routrel.questions.steps import order_of_steps
 
 __all__ = ["app"]
 
@@ -85,6 +94,33 @@ def new(
     if found is None:
         refuse("the two folders hold the same", "edit one of them first")
     typer.echo(write_change(found), nl=False)
+
+
+@app.command()
+def sheet(
+    folder: Folder,
+    change: Annotated[Path, typer.Argument(help="the change file", show_default=False)],
+    patience: Annotated[
+        float, typer.Option(min=0, help="seconds after which the search for an order of steps ends")
+    ] = 60,
+    as_json: AsJson = False,
+) -> None:
+    """Print the sheet of a change: what moves, steps that break nothing, the way back. Markdown.
+
+    Exit code 0, whatever moves; 2: the change does not fit, or one of the two is not computed.
+    """
+    made = change_in(change)
+    state, before = computed_view(folder)
+    after_state, after = computed_view(folder, Through(changes=(made,), failed=()), before)
+    kept = {**kept_flows(before.cases), **kept_flows(after.cases)}
+    told = ((state, before.findings), (after_state, after.findings))
+    moves = comparison_data(*told, kept, (made,))
+    steps = order_of_steps(before, made, after_state, kept, patience_s=patience)
+    found = change_sheet_data(before.texts, made, steps, moves)
+    if as_json:
+        print_json(found)
+        return
+    typer.echo(sheet_markdown(found), nl=False)
 
 
 def _texts(folder: Path) -> dict[str, str]:

@@ -61,6 +61,7 @@ def _print(answer: ComparisonData) -> None:
         for evidence in warning.evidence:
             out.print(f"    {escape(evidence.text)}" + cited(evidence))
     _list("Flows", flow_lines(answer.flows))
+    _list("Comes in elsewhere", [f"{one.text}; {one.reason}" for one in answer.entries])
     _list("Routes", [f"{group.text}; {group.reason}" for group in answer.routes.groups])
     for title, sessions in (("down", answer.sessions.down), ("up", answer.sessions.up)):
         _list(

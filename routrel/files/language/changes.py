@@ -150,7 +150,7 @@ CHANGE_EDIT = Record(
         Field("line", Integer(1, 10_000_000), "the number of the first line replaced"),
         Field("lines", _Lines(), "the lines replaced; left out: the file is new"),
         Field("text", _Lines(), "the lines from now on; left out: the file goes"),
-        Field("off", Boolean(), "true: the edit is kept, and not made", default=False),
+        Field("skip", Boolean(), "true: the edit is kept, and not made", "off", default=False),
     ),
     build=_build_edit,
     unbuild=_unbuild_edit,

@@ -60,6 +60,31 @@ def test_a_change_is_made_of_two_folders_and_makes_the_second(net, tmp_path):
     assert (code, "hold the same" in err) == (2, True)
 
 
+def test_the_sheet_of_a_change_is_printed(net, tmp_path):
+    """In words for people, in JSON with all that moves; what does not fit is refused."""
+    change = tmp_path / "change.yaml"
+    change.write_text(
+        "routrel: 1\nchange: floats\npurpose: r1 trusts it less\nedits:\n"
+        "  - {at: r1 static 10.9.0.0/16 distance, set: 9}\n"
+    )
+    code, out, _ = run("change", "sheet", net, change)
+    assert code == 0
+    for part in ("# floats", "r1 trusts it less", "r1 static 10.9.0.0/16 distance", "distance: 9"):
+        assert part in out
+    code, out, _ = run("change", "sheet", net, change, "--json")
+    sheet = json.loads(out)
+    assert (code, [step["place"] for step in sheet["steps"]]) == (
+        0,
+        ["r1 static 10.9.0.0/16 distance"],
+    )
+    assert [c["reason"] for c in sheet["moves"]["routes"]["changed"]] == [
+        "the same way: distance 1 → 9"
+    ]
+    change.write_text(change.read_text().replace("set: 9", "was: 7, set: 9"))
+    code, _, err = run("change", "sheet", net, change)
+    assert (code, "does not fit" in err) == (2, True)
+
+
 @pytest.mark.parametrize(
     ("edit", "code", "says"),
     [

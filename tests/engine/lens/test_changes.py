@@ -281,3 +281,15 @@ def test_what_can_be_told_by_places_is(before, after, at):
     assert found is not None
     assert str(found.edits[0]) == at
     assert with_changes(NET, [found]) == texts
+
+
+def test_an_edit_that_is_off_is_kept_and_not_made():
+    said = "{at: r1 interfaces e1 mtu, was: 1500, set: 9000, skip: true}"
+    made = change(f"{said}\n{{at: r1 interfaces e2 mtu, set: 9000}}")
+    assert "skip: true" in write_change(made)
+    texts = with_changes(NET, (made,))
+    assert "  e1: {addresses: [10.0.0.1/31], mtu: 1500}" in texts["devices/r1.yaml"]
+    assert "    mtu: 9000" in texts["devices/r1.yaml"]
+    # Nor does it conflict with what stands there by now.
+    newer = {**NET, "devices/r1.yaml": R1.replace("mtu: 1500", "mtu: 1400")}
+    assert with_change(newer, made).conflicts == ()

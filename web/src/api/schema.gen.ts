@@ -1567,6 +1567,7 @@ export interface components {
             prefix: string;
             before: components["schemas"]["routrel.answers.comparison.EntryData"] | null;
             after: components["schemas"]["routrel.answers.comparison.EntryData"] | null;
+            text: string;
             reason: string;
         };
         /** ComparedFindingsData */

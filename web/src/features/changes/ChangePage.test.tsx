@@ -60,6 +60,7 @@ const compared: Comparison = {
       prefix: '203.0.113.0/24',
       before: { device: 'r1', neighbour: '192.0.2.6' },
       after: { device: 'r2', neighbour: '192.0.2.10' },
+      text: 'isp sends 203.0.113.0/24 in at r1 before, at r2 now',
       reason: 'the former way loses on MED',
     },
   ],

@@ -1,6 +1,6 @@
 import { useMemo } from 'react'
 import { Link } from 'react-router'
-import type { ComparedEntry, ComparedFlow, Comparison, RouteGroup } from '../../api/types'
+import type { ComparedFlow, Comparison, RouteGroup } from '../../api/types'
 import { useAddress } from '../../ui/address'
 import { Panel } from '../../ui/controls'
 import { DataTable, type Column } from '../../ui/DataTable'
@@ -174,15 +174,10 @@ const ROUTE_COLUMNS: Column<RouteGroup>[] = [
   },
 ]
 
-const entryWords = ({ outside, prefix, before, after }: ComparedEntry) =>
-  `${outside} sends ${prefix} in ${before ? `at ${before.device}` : 'nowhere'} before, ${
-    after ? `at ${after.device}` : 'nowhere'
-  } now`
-
 function More({ found }: { found: Comparison }) {
   const { entries, sessions, adjacencies, findings } = found
   const lists: [string, string[]][] = [
-    ['What comes in elsewhere', entries.map((entry) => `${entryWords(entry)}: ${entry.reason}`)],
+    ['What comes in elsewhere', entries.map((entry) => `${entry.text}: ${entry.reason}`)],
     [
       'Sessions down',
       sessions.down.map((s) => `${s.device} with ${s.neighbour}${s.reason ? `: ${s.reason}` : ''}`),
