@@ -28,6 +28,7 @@ from routrel.wording.comparison import (
     flow_words,
     group_words,
     reason_words,
+    role_words,
     summary_words,
 )
 
@@ -135,6 +136,17 @@ class ComparedAdjacenciesData(Answer):
     down: list[ComparedAdjacencyData]
 
 
+class ComparedRoleData(Answer):
+    """A role that others were elected for: a designated router, a translator of an NSSA."""
+
+    protocol: str
+    role: str
+    where: str
+    before: list[str]
+    after: list[str]
+    text: str
+
+
 class ComparedFindingsData(Answer):
     new: list[FindingData]
     gone: list[FindingData]
@@ -169,6 +181,7 @@ class ComparisonData(Answer):
     entries: list[ComparedEntryData]
     sessions: ComparedSessionsData
     adjacencies: ComparedAdjacenciesData
+    roles: list[ComparedRoleData]
     findings: ComparedFindingsData
     warnings: list[WarningData]
 
@@ -216,6 +229,17 @@ def comparison_data(
             up=[_adjacency_data(met) for met in found.adjacencies_up],
             down=[_adjacency_data(met) for met in found.adjacencies_down],
         ),
+        roles=[
+            ComparedRoleData(
+                protocol=change.protocol.id,
+                role=change.role,
+                where=change.where,
+                before=list(change.before),
+                after=list(change.after),
+                text=role_words(change),
+            )
+            for change in found.roles
+        ],
         findings=ComparedFindingsData(
             new=findings_data(found.findings_new, now.network),
             gone=findings_data(found.findings_gone, then.network),

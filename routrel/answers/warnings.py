@@ -255,7 +255,7 @@ def _policy_changed(found: Comparison, device: str, policy: str) -> bool:
 def _nothing_moved(found: Comparison) -> Iterator[Warned]:
     moved = (
         found.routes, found.flows.changes, found.entries, found.sessions_up, found.sessions_down,
-        found.adjacencies_up, found.adjacencies_down,
+        found.adjacencies_up, found.adjacencies_down, found.roles,
     )  # fmt: skip
     if any(moved) or found.before.network == found.after.network:
         return

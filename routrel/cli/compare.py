@@ -80,6 +80,7 @@ def _print(answer: ComparisonData) -> None:
                 for a in met
             ],
         )
+    _list("Roles elsewhere", [role.text for role in answer.roles])
     for title, findings in (("new", answer.findings.new), ("gone", answer.findings.gone)):
         _list(f"Findings {title}", [finding.text for finding in findings])
 

@@ -31,6 +31,7 @@ from routrel.topology.segments import Attachment, Topology
 __all__ = [
     "Adjacency",
     "Domain",
+    "Elected",
     "Exchange",
     "Inputs",
     "Instance",
@@ -186,6 +187,15 @@ class Adjacency:
         return cls((min(one, other), max(one, other)), where)
 
 
+@dataclass(frozen=True, slots=True, order=True)
+class Elected:
+    """A device that has a role of which others have no part."""
+
+    role: str  #: in words
+    where: str  #: the network or area that it has it for
+    device: str
+
+
 class Domain(ABC):
     """One protocol in the whole network. Set up once; it holds nothing of what was computed."""
 
@@ -303,6 +313,10 @@ class Result(ABC):
 
     def costs(self) -> Iterator[InterfaceCost]:
         """What its interfaces count outward; passive ones do not."""
+        return iter(())
+
+    def elected(self) -> Iterator[Elected]:
+        """Who was elected for what."""
         return iter(())
 
     # --- why -----------------------------------------------------------------------------------

@@ -6,9 +6,11 @@ from collections.abc import Sequence
 
 from routrel.convergence.converge import State
 from routrel.forwarding.evidence import Verdict
+from routrel.model.network import protocol_title
 from routrel.questions.comparison.compare import Comparison
 from routrel.questions.comparison.entries import EntryChange
 from routrel.questions.comparison.flows import FlowChange, Shift, exits_of
+from routrel.questions.comparison.meetings import RoleChange
 from routrel.questions.comparison.reasons import Reason
 from routrel.questions.comparison.routes import RouteChange
 from routrel.questions.flow import DirectionAnswer
@@ -24,6 +26,7 @@ __all__ = [
     "flow_words",
     "group_words",
     "reason_words",
+    "role_words",
     "route_words",
     "summary_words",
 ]
@@ -230,6 +233,13 @@ def entry_words(change: EntryChange) -> str:
     return f"{who} sends {prefix} in at {lines[0]} before, at {lines[1]} now"
 
 
+def role_words(change: RoleChange) -> str:
+    """Who has a role of a protocol now, and who had it."""
+    name = protocol_title(change.protocol.id)
+    then, now = (", ".join(devices) or "nobody" for devices in (change.before, change.after))
+    return f"{name} {change.role} of {change.where}: {then} before, {now} now"
+
+
 def entry_reason(change: EntryChange) -> str:
     """Why an outside network sends packets in elsewhere."""
     if change.after is None:
@@ -322,6 +332,7 @@ def _meetings(found: Comparison) -> str:
         (len(found.sessions_up), "session", "up"),
         (len(found.adjacencies_down), "adjacency", "gone"),
         (len(found.adjacencies_up), "adjacency", "new"),
+        (len(found.roles), "elected role", "elsewhere"),
         (len(found.findings_new), "finding", "new"),
         (len(found.findings_gone), "finding", "gone"),
     )

@@ -11,7 +11,7 @@ from routrel.files.values import format_area
 from routrel.model.addresses import Address, is_within
 from routrel.model.findings import Finding, Severity
 from routrel.model.network import protocol_title
-from routrel.protocols.contract import Domain, Inputs, InterfaceCost, Result
+from routrel.protocols.contract import Domain, Elected, Inputs, InterfaceCost, Result
 from routrel.protocols.evidence import (
     AbsenceStep,
     CandidatePath,
@@ -22,7 +22,12 @@ from routrel.protocols.evidence import (
 )
 from routrel.protocols.ospf.adjacency import Adjacencies, ospf_findings
 from routrel.protocols.ospf.areas import Internal
-from routrel.protocols.ospf.external_lsas import CondensedRange, ExternalLsa, takes_externals
+from routrel.protocols.ospf.external_lsas import (
+    CondensedRange,
+    ExternalLsa,
+    takes_externals,
+    translators,
+)
 from routrel.protocols.ospf.externals import Exits, Flooded
 from routrel.protocols.ospf.lsdb import Area
 from routrel.protocols.ospf.paths import OspfPath, compare, external_paths, internal_paths
@@ -79,6 +84,20 @@ class OspfResult(Result):
                         where=f"area {format_area(port.settings.area)}",
                         cost=router.link_cost(port),
                     )
+
+    def elected(self) -> Iterator[Elected]:
+        """Designated routers of networks (RFC 2328 9.4), translators of NSSAs (RFC 3101 3.1)."""
+        segments = self.domain.topology.segment_of
+        for first, *_ in self.adjacencies.transits:
+            segment = segments.get(first.key)
+            where = f"area {format_area(first.settings.area)}"
+            named = f"{segment.name}, {where}" if segment else where
+            yield Elected("designated router", named, first.device.name)
+        for number, area in self.areas.items():
+            if any(router.instance.area(number).type.is_nssa for router in area.routers):
+                for index in translators(area, self.routers):
+                    name = self.routers[index].device.name
+                    yield Elected("translator", f"area {format_area(number)}", name)
 
     def explains(self, route: Route) -> bool:
         return not route.discard

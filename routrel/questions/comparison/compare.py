@@ -12,9 +12,11 @@ from routrel.questions.comparison.entries import EntryChange, entry_changes
 from routrel.questions.comparison.flows import FlowChanges, flow_changes
 from routrel.questions.comparison.meetings import (
     Met,
+    RoleChange,
     UpSession,
     adjacencies_of,
     is_up,
+    role_changes,
     sessions_of,
 )
 from routrel.questions.comparison.reasons import Reason, reason_of
@@ -44,6 +46,7 @@ class Comparison:
     sessions_down: tuple[tuple[UpSession, Session | None], ...]
     adjacencies_up: tuple[Met, ...]
     adjacencies_down: tuple[Met, ...]
+    roles: tuple[RoleChange, ...]
     findings_new: tuple[Finding, ...]
     findings_gone: tuple[Finding, ...]
 
@@ -83,6 +86,7 @@ def compare(
         ),
         adjacencies_up=tuple(sorted(meets - met)),
         adjacencies_down=tuple(sorted(met - meets)),
+        roles=role_changes(before, after),
         findings_new=tuple(f for f in findings[1] if finding_key(f) not in keys[0]),
         findings_gone=tuple(f for f in findings[0] if finding_key(f) not in keys[1]),
     )

@@ -409,6 +409,32 @@ def test_the_way_out_moves_alone_and_then_the_way_in_too():
     assert entry["reason"] == "the former way loses on MED (same neighbour AS): 10 against 5"
 
 
+def test_who_is_elected_otherwise_is_told():
+    """Three on one network: r3 has the highest id and is designated (RFC 2328 9.4 (2)); without it
+    r2 is. Of the NSSA's borders the one with the higher id translates (RFC 3101 3.1)."""
+    nssa = "areas: {6: {type: nssa}}"
+
+    def router(number: int) -> str:
+        return device(
+            f"r{number}",
+            f"""
+            ospf: {{router-id: {number}.{number}.{number}.{number}, {nssa}}}
+            interfaces:
+              lan: {{addresses: [10.0.0.{number}/24], ospf: {{area: 0}}}}
+              in: {{addresses: [10.6.0.{number}/24], ospf: {{area: 6}}}}
+            """,
+        )
+
+    told = compared({f"r{n}.yaml": router(n) for n in (1, 2, 3)}, fail=("device:r3",))
+    assert [(role["role"], role["before"], role["after"]) for role in told["roles"]] == [
+        ("designated router", ["r3"], ["r2"]),
+        ("designated router", ["r3"], ["r2"]),
+        ("translator", ["r3"], ["r2"]),
+    ]
+    assert told["roles"][2]["text"] == "OSPF translator of area 6: r3 before, r2 now"
+    assert "3 elected roles elsewhere" in told["summary"]
+
+
 def test_a_med_alone_moves_what_comes_in():
     told = compared(two_lines(), CHEAPER_IN)
     assert told["routes"]["changed"] == []

@@ -1600,6 +1600,18 @@ export interface components {
             to_alike: string[];
         };
         /**
+         * ComparedRoleData
+         * @description A role that others were elected for: a designated router, a translator of an NSSA.
+         */
+        ComparedRoleData: {
+            protocol: string;
+            role: string;
+            where: string;
+            before: string[];
+            after: string[];
+            text: string;
+        };
+        /**
          * ComparedRoutesData
          * @description All routes that are not the same.
          */
@@ -1640,6 +1652,7 @@ export interface components {
             entries: components["schemas"]["ComparedEntryData"][];
             sessions: components["schemas"]["ComparedSessionsData"];
             adjacencies: components["schemas"]["ComparedAdjacenciesData"];
+            roles: components["schemas"]["ComparedRoleData"][];
             findings: components["schemas"]["ComparedFindingsData"];
             warnings: components["schemas"]["WarningData"][];
         };
@@ -3313,6 +3326,7 @@ export type SchemaComparedAdjacencyData = components['schemas']['ComparedAdjacen
 export type SchemaComparedEntryData = components['schemas']['ComparedEntryData'];
 export type SchemaComparedFindingsData = components['schemas']['ComparedFindingsData'];
 export type SchemaComparedFlowData = components['schemas']['ComparedFlowData'];
+export type SchemaComparedRoleData = components['schemas']['ComparedRoleData'];
 export type SchemaComparedRoutesData = components['schemas']['ComparedRoutesData'];
 export type SchemaComparedSessionData = components['schemas']['ComparedSessionData'];
 export type SchemaComparedSessionsData = components['schemas']['ComparedSessionsData'];

@@ -66,6 +66,7 @@ const compared: Comparison = {
   ],
   sessions: { up: [], down: [] },
   adjacencies: { up: [], down: [] },
+  roles: [],
   findings: { new: [], gone: [] },
   warnings: [],
 }

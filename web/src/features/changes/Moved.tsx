@@ -21,7 +21,7 @@ export function Moved({ found }: { found: Comparison }) {
   const titles = {
     flows: `Flows ${found.flows.length}`,
     routes: `Routes ${found.routes.groups.reduce((sum, { count }) => sum + count, 0)}`,
-    more: `Entries, sessions, findings ${found.entries.length + more + findings}`,
+    more: `Entries, sessions, findings ${found.entries.length + found.roles.length + more + findings}`,
   }
   return (
     <>
@@ -175,7 +175,7 @@ const ROUTE_COLUMNS: Column<RouteGroup>[] = [
 ]
 
 function More({ found }: { found: Comparison }) {
-  const { entries, sessions, adjacencies, findings } = found
+  const { entries, roles, sessions, adjacencies, findings } = found
   const lists: [string, string[]][] = [
     ['What comes in elsewhere', entries.map((entry) => `${entry.text}: ${entry.reason}`)],
     [
@@ -190,12 +190,13 @@ function More({ found }: { found: Comparison }) {
           `${a.protocol} ${a.where}: ${a.device}:${a.interface} – ${a.neighbour}:${a.neighbour_interface}`,
       ),
     ]),
+    ['Roles elsewhere', roles.map((role) => role.text)],
     ['Findings new', findings.new.map((finding) => finding.text)],
     ['Findings gone', findings.gone.map((finding) => finding.text)],
   ]
   const told = lists.filter(([, lines]) => lines.length > 0)
   if (told.length === 0)
-    return <p className="text-soft">No entry, session, adjacency or finding is another.</p>
+    return <p className="text-soft">No entry, session, adjacency, role or finding is another.</p>
   return told.map(([title, lines]) => (
     <section key={title} className="mb-3">
       <h3 className="font-semibold">

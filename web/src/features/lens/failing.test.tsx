@@ -94,6 +94,7 @@ const COMPARED = {
   flows_left: 0,
   sessions: { up: [], down: [{ device: 'r1', vrf: 'default', neighbour: '192.0.2.1', reason: 'it is off' }] },
   adjacencies: { up: [], down: [] },
+  roles: [],
   findings: { new: [], gone: [] },
   entries: [],
   warnings: [
