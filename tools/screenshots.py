@@ -1,7 +1,7 @@
 """Takes the pictures in docs/screenshots/ from the running demo.
 
 Run ./start first, then `.venv/bin/python tools/screenshots.py`. It logs in as the demo's editor and
-leaves one refused import behind, no revision.
+leaves one refused import and a change behind, no revision.
 """
 
 from __future__ import annotations
@@ -45,7 +45,6 @@ VIEWS = [
     ("flows-causes", "/n/marram/flows?from=kiosks&to=10.80.3.0/24&as=tcp+5432", "16 pairs"),
     ("flows-entries", "/n/marram/flows?from=198.51.100.9&to=booking-web&as=tcp+443", "Squares"),
     ("devices-chart", "/n/marram/devices/chart?device=gul-edge-1", "Eastmere"),
-    ("devices-layer", "/n/marram/devices/chart?layer=ospf", "outgoing interface cost"),
     (
         "devices-flow",
         "/n/marram/devices/chart?from=kiosk-gul&to=booking-db&as=tcp+5432",
@@ -73,12 +72,28 @@ def main() -> None:
             driver.get(options.url + path)
             _reads(driver, text)
             _keep(driver, view)
+        _change(driver, options.url)
         _remedies(driver, options.url)
         _broken_import(driver, options.url)
         driver.get(options.url + VIEWS[1][1])
         driver.execute_script("document.documentElement.dataset.theme = 'dark'")
         _reads(driver, "Rules tried")
         _keep(driver, "flows-blocked-dark")
+
+
+def _change(driver: WebDriver, url: str) -> None:
+    """A change of the demo with a mistake in it."""
+    name = "gullspit-by-drumlin"
+    driver.get(url + "/n/marram/changes")
+    _reads(driver, "Worked on")
+    opened = driver.find_elements(By.XPATH, f"//main//a[.='{name}']")
+    if opened:
+        opened[0].click()
+    else:
+        button = f"//button[@aria-label='Open changes/{name}.yaml as a change']"
+        driver.find_element(By.XPATH, button).click()
+    _reads(driver, "only one direction moves", seconds=240)
+    _keep(driver, "change")
 
 
 def _remedies(driver: WebDriver, url: str) -> None:

@@ -57,7 +57,7 @@ test('a cause opens with all its findings and is muted for a reason', async () =
     within(sheet)
       .getAllByRole('listitem')
       .map((item) => item.textContent),
-  ).toEqual(['c is /16, but a is /24 a.yaml:1', 'c is /16, but b is /24 b.yaml:1'])
+  ).toEqual(['c is /16, but a is /24 a.yaml:1 edit there', 'c is /16, but b is /24 b.yaml:1 edit there'])
   expect(within(sheet).getByRole('link', { name: 'c.yaml:9' })).toBeVisible()
   const mute = within(sheet).getByRole('button', { name: 'Mute in all revisions' })
   expect(mute).toBeDisabled()

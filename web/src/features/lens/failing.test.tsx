@@ -123,7 +123,7 @@ test('what moves is told with its warnings, flows, routes and sessions', async (
   )
   await userEvent.click(screen.getByRole('button', { name: 'Routes 2' }))
   expect(await screen.findByText('nobody has one')).toBeVisible()
-  await userEvent.click(screen.getByRole('button', { name: 'Sessions, adjacencies, findings 1' }))
+  await userEvent.click(screen.getByRole('button', { name: 'Entries, sessions, findings 1' }))
   expect(await screen.findByText('r1 with 192.0.2.1: it is off')).toBeVisible()
 })
 
