@@ -32,7 +32,7 @@ class Leg:
     """One direction.
 
     `bare` is the trace as if every filter permitted; `obstacles` is everything in the way, each
-    once, in order of the way.
+    once, in order of the way. Where ways alone were asked for, `bare` and `beyond` are the trace.
     """
 
     header: Header
@@ -42,24 +42,45 @@ class Leg:
     obstacles: tuple[Obstacle, ...]
 
 
-def follow(topology: Topology, rib: Rib, header: Header, starts: tuple[Start, ...]) -> Leg:
-    """The first packet of a flow."""
-    return _leg(topology, rib, {None: {_Beginning(header, starts, ()): Fraction(1)}})
+def follow(
+    topology: Topology,
+    rib: Rib,
+    header: Header,
+    starts: tuple[Start, ...],
+    *,
+    ways_only: bool = False,
+) -> Leg:
+    """The first packet of a flow.
+
+    Args:
+        ways_only: Leaves out what explanations alone need.
+    """
+    beginnings: dict[str | None, _Shares] = {None: {_Beginning(header, starts, ()): Fraction(1)}}
+    return _leg(topology, rib, beginnings, ways_only=ways_only)
 
 
 def follow_answer(
-    topology: Topology, rib: Rib, there: Leg, starts: tuple[Start, ...]
+    topology: Topology,
+    rib: Rib,
+    there: Leg,
+    starts: tuple[Start, ...],
+    *,
+    ways_only: bool = False,
 ) -> Leg | None:
     """The packets that answer those of a leg.
 
-    If none of them arrives, the answers are those to packets that would, were nothing in the way.
+    If none of them arrives, the answers are those to packets that would, were nothing in the way;
+    where ways alone are asked for, there are none.
 
     Args:
         starts: Where answers begin if the packets leave the network, or arrive nowhere.
+        ways_only: As of `follow`.
     Returns:
         None where nobody knows where they begin.
     """
     arrived = [branch for branch in there.trace.branches if _may_be_answered(branch)]
+    if ways_only and not arrived:
+        return None
     arrived = arrived or [branch for branch in there.beyond.branches if _may_be_answered(branch)]
     by_entry: dict[str | None, _Shares] = {}
     for branch in arrived or there.beyond.branches[:1]:
@@ -67,7 +88,7 @@ def follow_answer(
         if beginning is not None:
             shares = by_entry.setdefault(branch.entry, {})
             shares[beginning] = shares.get(beginning, Fraction(0)) + branch.share
-    return _leg(topology, rib, _alike(by_entry)) if by_entry else None
+    return _leg(topology, rib, _alike(by_entry), ways_only=ways_only) if by_entry else None
 
 
 def _alike(by_entry: dict[str | None, _Shares]) -> dict[str | None, _Shares]:
@@ -120,7 +141,13 @@ def _answer(branch: Branch, asked: Header, starts: tuple[Start, ...]) -> _Beginn
     return _Beginning(whole.reply(), starts, branch.connections, there)
 
 
-def _leg(topology: Topology, rib: Rib, beginnings: dict[str | None, _Shares]) -> Leg:
+def _leg(
+    topology: Topology,
+    rib: Rib,
+    beginnings: dict[str | None, _Shares],
+    *,
+    ways_only: bool = False,
+) -> Leg:
     """The packets that begin somewhere, by where they or what they answer came in."""
 
     def traced(*, filters: bool = True, beyond: bool = False) -> Trace:
@@ -147,10 +174,10 @@ def _leg(topology: Topology, rib: Rib, beginnings: dict[str | None, _Shares]) ->
 
     followed = bare = beyond = traced()
     verdicts = {branch.verdict for branch in followed.branches}
-    if Verdict.FILTERED in verdicts:
+    if Verdict.FILTERED in verdicts and not ways_only:
         # Only a filter that stopped something can make routing alone end elsewhere.
         bare = traced(filters=False)
-    if not verdicts.issubset(ARRIVED):
+    if not verdicts.issubset(ARRIVED) and not ways_only:
         beyond = traced(beyond=True)
     return Leg(
         header=next(iter(next(iter(beginnings.values())))).header,

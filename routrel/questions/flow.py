@@ -98,20 +98,23 @@ def arrives(answer: FlowAnswer) -> bool:
     )
 
 
-def ask_flow(state: State, question: FlowQuestion) -> FlowAnswer:
+def ask_flow(state: State, question: FlowQuestion, *, ways_only: bool = False) -> FlowAnswer:
     """Answer a flow question.
 
     The return direction answers the packet as it arrived: addresses and ports swapped, through
     devices that remember what they let pass. Where the forward direction does not arrive, it is
     taken to, as if nothing had been in its way.
 
+    Args:
+        ways_only: Leaves out obstacles, what lies beyond them, what routing alone would do, and the
+            answers to packets of which none arrives.
     Raises:
         QuestionError: the question cannot be asked; it says why and what to do.
     """
-    shown = _ask(state, question)
+    shown = _ask(state, question, ways_only)
     outcomes = [FlowOutcome(rib=state.rib, answer=shown)]
     for other in state.others:
-        answer = _ask(replace(state, look=other.look), question)
+        answer = _ask(replace(state, look=other.look), question, ways_only)
         if all(_course(answer) != _course(known.answer) for known in outcomes):
             outcomes.append(FlowOutcome(rib=other.rib, answer=answer))
     if len(outcomes) == 1:
@@ -162,7 +165,7 @@ def agreed(verdicts: Iterable[Verdict]) -> Verdict:
     return found.pop() if len(found) == 1 else Verdict.MIXED
 
 
-def _ask(state: State, question: FlowQuestion) -> FlowAnswer:
+def _ask(state: State, question: FlowQuestion, ways_only: bool) -> FlowAnswer:
     """The answer by the tables as they are shown."""
     traffic = parse_traffic(question.traffic, question.source_port)
     source = resolve_endpoint(state, question.source)
@@ -183,10 +186,11 @@ def _ask(state: State, question: FlowQuestion) -> FlowAnswer:
         raise HasFailed(
             f"{off} has failed, so nothing starts there", "ask from a device that works"
         )
-    there = follow(state.topology, state.rib, header, source.starts)
+    topology, rib = state.topology, state.rib
+    there = follow(topology, rib, header, source.starts, ways_only=ways_only)
     back = None
     if question.both and not _all_off(state, destination):
-        back = follow_answer(state.topology, state.rib, there, destination.starts)
+        back = follow_answer(topology, rib, there, destination.starts, ways_only=ways_only)
     return FlowAnswer(
         question=question,
         forward=_direction(state, there, source, destination),

@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 
 from routrel.convergence.converge import State, converge
 from routrel.forwarding.evidence import Branch
+from routrel.forwarding.round_trip import ARRIVED
 from routrel.model.failures import Failure, FailureKind, Failures
 from routrel.model.place import NOWHERE
 from routrel.questions.comparison.ends import End, ends_of
@@ -30,14 +31,15 @@ def plain(state: State) -> dict[tuple[str, str, object], object]:
 
 
 def course(state: State, question: FlowQuestion) -> list[object] | None:
-    """What becomes of a flow, there and back; None: it cannot be asked, or nobody answers."""
+    """What becomes of a flow, there and back where any of it arrives; None: it cannot be asked."""
     try:
         answer = ask_flow(state, question)
     except QuestionError:
         return None
+    arrives = any(branch.verdict in ARRIVED for branch in answer.forward.branches)
     return [
         direction and (direction.verdict, sorted(map(way, direction.branches)))
-        for direction in (answer.forward, answer.back)
+        for direction in (answer.forward, answer.back if arrives else None)
     ]
 
 

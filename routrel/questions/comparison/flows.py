@@ -63,7 +63,8 @@ class FlowChanges:
 def flow_changes(before: State, after: State, kept: KeptFlows) -> FlowChanges:
     """Every flow that is not treated alike in two states, the gravest first, of those kept ones.
 
-    Pings between all ends, and what changed filters newly permit or deny.
+    Pings between all ends, and what changed filters newly permit or deny. Of packets that arrive in
+    neither state nobody asks how they would be answered.
     """
     found: list[FlowChange] = []
     for name, question in kept.items():
@@ -196,7 +197,7 @@ class _Asker:
 
 def _ask(state: State, question: FlowQuestion) -> FlowAnswer | None:
     try:
-        return ask_flow(state, question)
+        return ask_flow(state, question, ways_only=True)
     except QuestionError:
         return None
 
