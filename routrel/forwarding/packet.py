@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, fields, replace
+from dataclasses import dataclass, fields
 from fractions import Fraction
 from operator import attrgetter
 from typing import Any, TypeAlias
@@ -109,7 +109,10 @@ class Packet:
 
     def on_path(self, **changes: Any) -> Packet:
         """A copy with some values of its path changed."""
-        return self.but(path=replace(self.path, **changes))
+        values = list(_PATH_VALUES(self.path))
+        for name, value in changes.items():
+            values[_PATH_PLACES[name]] = value
+        return self.but(path=Path(*values))
 
     def ended(self, verdict: Verdict, hops: tuple[Hop, ...]) -> Branch:
         """The branch that ends with it."""
@@ -128,6 +131,8 @@ class Packet:
 
 _PLACES = {each.name: place for place, each in enumerate(fields(Packet))}
 _VALUES = attrgetter(*_PLACES)
+_PATH_PLACES = {each.name: place for place, each in enumerate(fields(Path))}
+_PATH_VALUES = attrgetter(*_PATH_PLACES)
 
 
 @dataclass(frozen=True, slots=True)

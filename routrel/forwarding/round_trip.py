@@ -13,10 +13,9 @@ from typing import TypeAlias
 
 from routrel.forwarding.connections import Connection
 from routrel.forwarding.evidence import Branch, Obstacle, Verdict
+from routrel.forwarding.lookup import Lookup
 from routrel.forwarding.trace import Start, Trace, trace
 from routrel.model.traffic import Fragment, Header
-from routrel.rib.table import Rib
-from routrel.topology.segments import Topology
 
 __all__ = ["ARRIVED", "Leg", "follow", "follow_answer"]
 
@@ -43,8 +42,7 @@ class Leg:
 
 
 def follow(
-    topology: Topology,
-    rib: Rib,
+    lookup: Lookup,
     header: Header,
     starts: tuple[Start, ...],
     *,
@@ -53,15 +51,15 @@ def follow(
     """The first packet of a flow.
 
     Args:
+        lookup: Of the topology and the tables; others may have looked up with it before.
         ways_only: Leaves out what explanations alone need.
     """
     beginnings: dict[str | None, _Shares] = {None: {_Beginning(header, starts, ()): Fraction(1)}}
-    return _leg(topology, rib, beginnings, ways_only=ways_only)
+    return _leg(lookup, beginnings, ways_only=ways_only)
 
 
 def follow_answer(
-    topology: Topology,
-    rib: Rib,
+    lookup: Lookup,
     there: Leg,
     starts: tuple[Start, ...],
     *,
@@ -88,7 +86,7 @@ def follow_answer(
         if beginning is not None:
             shares = by_entry.setdefault(branch.entry, {})
             shares[beginning] = shares.get(beginning, Fraction(0)) + branch.share
-    return _leg(topology, rib, _alike(by_entry), ways_only=ways_only) if by_entry else None
+    return _leg(lookup, _alike(by_entry), ways_only=ways_only) if by_entry else None
 
 
 def _alike(by_entry: dict[str | None, _Shares]) -> dict[str | None, _Shares]:
@@ -142,8 +140,7 @@ def _answer(branch: Branch, asked: Header, starts: tuple[Start, ...]) -> _Beginn
 
 
 def _leg(
-    topology: Topology,
-    rib: Rib,
+    lookup: Lookup,
     beginnings: dict[str | None, _Shares],
     *,
     ways_only: bool = False,
@@ -156,8 +153,7 @@ def _leg(
         for entry, shares in beginnings.items():
             for beginning, share in shares.items():
                 found = trace(
-                    topology,
-                    rib,
+                    lookup,
                     beginning.header,
                     beginning.starts,
                     known=beginning.known,

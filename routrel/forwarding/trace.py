@@ -45,7 +45,6 @@ from routrel.forwarding.stages.translation import destination_translation, sourc
 from routrel.forwarding.stages.ttl import time_to_live
 from routrel.model.traffic import Header
 from routrel.rib.candidates import NextHop
-from routrel.rib.table import Rib
 from routrel.topology.segments import Topology
 
 __all__ = ["MAXIMUM_BRANCHES", "MAXIMUM_OBSTACLES", "Start", "Trace", "Tracer", "trace"]
@@ -113,8 +112,7 @@ class Trace:
 
 
 def trace(
-    topology: Topology,
-    rib: Rib,
+    lookup: Lookup,
     header: Header,
     starts: tuple[Start, ...],
     *,
@@ -126,6 +124,7 @@ def trace(
     """Follow a packet from each start along all branches.
 
     Args:
+        lookup: Of the topology and the tables.
         header: The packet as the source sends it.
         starts: Where it may begin, the shares of each adding up to 1. Must not be empty.
         known: What devices remember of a packet that this one answers.
@@ -133,7 +132,7 @@ def trace(
         filters: False looks at routing alone, as if every filter permitted.
         beyond: Whether to go on behind obstacles; branches then carry them.
     """
-    tracer = Tracer(topology, Lookup(topology, rib), known, asked, filters=filters, beyond=beyond)
+    tracer = Tracer(lookup.topology, lookup, known, asked, filters=filters, beyond=beyond)
     branches = tuple(islice(tracer.branches(header, starts), MAXIMUM_BRANCHES))
     unfollowed = sum((share_of(outcome) for outcome in tracer.pending), Fraction(0))
     return Trace(branches, unfollowed / len(starts))

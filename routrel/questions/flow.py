@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 
 from routrel.convergence.converge import State
 from routrel.forwarding.evidence import Branch, Cause, Obstacle, Verdict
+from routrel.forwarding.lookup import Lookup
 from routrel.forwarding.round_trip import ARRIVED, Leg, follow, follow_answer
 from routrel.forwarding.trace import Trace
 from routrel.model.traffic import Header
@@ -20,6 +21,7 @@ __all__ = [
     "FlowAnswer",
     "FlowOutcome",
     "FlowQuestion",
+    "Ways",
     "agreed",
     "arrives",
     "ask_flow",
@@ -98,7 +100,35 @@ def arrives(answer: FlowAnswer) -> bool:
     )
 
 
-def ask_flow(state: State, question: FlowQuestion, *, ways_only: bool = False) -> FlowAnswer:
+class Ways:
+    """Asks flows of one network for their ways alone, and looks up once what several of them need.
+
+    It leaves out obstacles, what lies beyond them, what routing alone would do, routes behind the
+    longest match, and the answers to packets of which none arrives.
+    """
+
+    def __init__(self) -> None:
+        self._lookups: dict[int, Lookup] = {}
+        self._endpoints: dict[tuple[int, str], Endpoint] = {}
+
+    def lookup(self, state: State) -> Lookup:
+        """The look-ups of one outcome's tables."""
+        found = self._lookups.get(id(state.rib))
+        if found is None:
+            found = Lookup(state.topology, state.rib, shorter=False)
+            self._lookups[id(state.rib)] = found
+        return found
+
+    def endpoint(self, state: State, text: str) -> Endpoint:
+        """As `resolve_endpoint`."""
+        key = (id(state.rib), text)
+        found = self._endpoints.get(key)
+        if found is None:
+            found = self._endpoints[key] = resolve_endpoint(state, text)
+        return found
+
+
+def ask_flow(state: State, question: FlowQuestion, ways: Ways | None = None) -> FlowAnswer:
     """Answer a flow question.
 
     The return direction answers the packet as it arrived: addresses and ports swapped, through
@@ -106,15 +136,14 @@ def ask_flow(state: State, question: FlowQuestion, *, ways_only: bool = False) -
     taken to, as if nothing had been in its way.
 
     Args:
-        ways_only: Leaves out obstacles, what lies beyond them, what routing alone would do, and the
-            answers to packets of which none arrives.
+        ways: Asks for the ways alone; of this network. None: the whole answer.
     Raises:
         QuestionError: the question cannot be asked; it says why and what to do.
     """
-    shown = _ask(state, question, ways_only)
+    shown = _ask(state, question, ways)
     outcomes = [FlowOutcome(rib=state.rib, answer=shown)]
     for other in state.others:
-        answer = _ask(replace(state, look=other.look), question, ways_only)
+        answer = _ask(replace(state, look=other.look), question, ways)
         if all(_course(answer) != _course(known.answer) for known in outcomes):
             outcomes.append(FlowOutcome(rib=other.rib, answer=answer))
     if len(outcomes) == 1:
@@ -165,11 +194,12 @@ def agreed(verdicts: Iterable[Verdict]) -> Verdict:
     return found.pop() if len(found) == 1 else Verdict.MIXED
 
 
-def _ask(state: State, question: FlowQuestion, ways_only: bool) -> FlowAnswer:
+def _ask(state: State, question: FlowQuestion, ways: Ways | None) -> FlowAnswer:
     """The answer by the tables as they are shown."""
     traffic = parse_traffic(question.traffic, question.source_port)
-    source = resolve_endpoint(state, question.source)
-    destination = resolve_endpoint(state, question.destination)
+    resolve = ways.endpoint if ways else resolve_endpoint
+    source = resolve(state, question.source)
+    destination = resolve(state, question.destination)
     left, right = shared_family(source, destination)
     header = replace(
         traffic.header(left, right, question.size, question.ttl),
@@ -186,11 +216,11 @@ def _ask(state: State, question: FlowQuestion, ways_only: bool) -> FlowAnswer:
         raise HasFailed(
             f"{off} has failed, so nothing starts there", "ask from a device that works"
         )
-    topology, rib = state.topology, state.rib
-    there = follow(topology, rib, header, source.starts, ways_only=ways_only)
+    lookup = ways.lookup(state) if ways else Lookup(state.topology, state.rib)
+    there = follow(lookup, header, source.starts, ways_only=ways is not None)
     back = None
     if question.both and not _all_off(state, destination):
-        back = follow_answer(topology, rib, there, destination.starts, ways_only=ways_only)
+        back = follow_answer(lookup, there, destination.starts, ways_only=ways is not None)
     return FlowAnswer(
         question=question,
         forward=_direction(state, there, source, destination),

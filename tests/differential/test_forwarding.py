@@ -13,6 +13,7 @@ from hypothesis import given, settings
 from routrel.convergence.converge import State
 from routrel.forwarding.connections import Connection
 from routrel.forwarding.evidence import Branch, Verdict
+from routrel.forwarding.lookup import Lookup
 from routrel.forwarding.reach import Probe, Reach
 from routrel.forwarding.trace import Start, trace
 from routrel.model.traffic import TCP, Header
@@ -36,7 +37,7 @@ def slowly(state: State, there: Probe, back: Probe) -> str:
     for probe in (there, back):
         connections: dict[Connection, None] = {}
         for start in probe.starts:
-            followed = trace(state.topology, state.rib, probe.header, (start,), known=known)
+            followed = trace(Lookup(state.topology, state.rib), probe.header, (start,), known=known)
             assert sum((b.share for b in followed.branches), followed.unfollowed) == Fraction(1)
             for branch in followed.branches:
                 if not arrives(branch, state, probe):

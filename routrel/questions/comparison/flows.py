@@ -17,7 +17,14 @@ from routrel.questions.comparison.ends import End, ends_of
 from routrel.questions.comparison.permitted import PermittedTraffic, otherwise_permitted
 from routrel.questions.comparison.reach import Reach
 from routrel.questions.errors import QuestionError
-from routrel.questions.flow import DirectionAnswer, FlowAnswer, FlowQuestion, arrives, ask_flow
+from routrel.questions.flow import (
+    DirectionAnswer,
+    FlowAnswer,
+    FlowQuestion,
+    Ways,
+    arrives,
+    ask_flow,
+)
 from routrel.questions.moves import KeptFlows
 
 __all__ = ["MOST_PAIRS", "FlowChange", "FlowChanges", "Shift", "exits_of", "flow_changes"]
@@ -68,7 +75,8 @@ def flow_changes(before: State, after: State, kept: KeptFlows) -> FlowChanges:
     """
     found: list[FlowChange] = []
     for name, question in kept.items():
-        change = _change(question, _ask(before, question), _ask(after, question), name=name)
+        then, now = (_ask(state, question, Ways()) for state in (before, after))
+        change = _change(question, then, now, name=name)
         if change is not None:
             found.append(change)
     told = [change.question for change in found]
@@ -186,18 +194,18 @@ class _Asker:
     """Asks a state, and its other outcomes only where they may treat a flow otherwise."""
 
     def __init__(self, state: State) -> None:
-        self._state, self._shown = state, replace(state, others=())
+        self._state, self._shown, self._ways = state, replace(state, others=()), Ways()
         self._others = [Reach(self._shown, other) for other in _other_states(state)]
 
     def ask(self, question: FlowQuestion, source: End, destination: End) -> FlowAnswer | None:
         """The answer; None where the question cannot be asked."""
         differs = any(_may_differ(reach, source, destination) for reach in self._others)
-        return _ask(self._state if differs else self._shown, question)
+        return _ask(self._state if differs else self._shown, question, self._ways)
 
 
-def _ask(state: State, question: FlowQuestion) -> FlowAnswer | None:
+def _ask(state: State, question: FlowQuestion, ways: Ways) -> FlowAnswer | None:
     try:
-        return ask_flow(state, question, ways_only=True)
+        return ask_flow(state, question, ways)
     except QuestionError:
         return None
 
