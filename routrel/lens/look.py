@@ -107,7 +107,11 @@ def look_through(
         UnknownFailure: something is said to have failed that is not in the network.
     """
     texts = with_changes(lens.texts, lens.changes) if lens.changes else lens.texts
-    reading = (since and _read_since(since, texts)) or read_texts(texts, report, on_file)
+    reading = None
+    if since is not None and not (report and report.count):
+        reading = _read_since(since, texts)
+    if reading is None:
+        reading = read_texts(texts, report, on_file)
     known = since.state if since else None
     state = None
     if reading.good:

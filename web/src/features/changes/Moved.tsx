@@ -8,7 +8,7 @@ import { SHIFT_WORDS, VERDICT_WORDS } from '../../wording'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { useLinkTo } from '../lens/lens'
 import { Named } from '../lens/Named'
-import { ChangeIt } from './ChangeIt'
+import { EditThere } from './EditThere'
 
 const VIEWS = ['flows', 'routes', 'more'] as const
 
@@ -70,13 +70,7 @@ function Warnings({ found }: { found: Comparison }) {
         {warning.evidence.map((evidence) => (
           <li key={evidence.text}>
             <Named text={evidence.text} /> <EvidenceLink file={evidence.file} line={evidence.line} />{' '}
-            {evidence.file && evidence.line && (
-              <ChangeIt
-                adding={{ kind: 'text', file: evidence.file, line: evidence.line }}
-                about={`${evidence.file}:${evidence.line}`}
-                label="edit there"
-              />
-            )}
+            <EditThere file={evidence.file} line={evidence.line} />
           </li>
         ))}
       </ul>

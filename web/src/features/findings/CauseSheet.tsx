@@ -5,7 +5,7 @@ import { api, data } from '../../api/client'
 import { Button, Panel, Problem, Severity } from '../../ui/controls'
 import { TextField } from '../../ui/fields'
 import { useEscape } from '../../ui/useEscape'
-import { ChangeIt } from '../changes/ChangeIt'
+import { EditThere } from '../changes/EditThere'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { useLens, useLinkTo, usePlace } from '../lens/lens'
 import { type Cause } from './causes'
@@ -45,14 +45,7 @@ export function CauseSheet({ cause, onClose }: { cause: Cause; onClose: () => vo
         {cause.findings.map((finding) => (
           <li key={finding.key} className="py-1.5">
             {finding.text} <EvidenceLink file={finding.file} line={finding.line} />{' '}
-            {finding.file && finding.line && (
-              <ChangeIt
-                adding={{ kind: 'text', file: finding.file, line: finding.line }}
-                about={`${finding.file}:${finding.line}`}
-                label="edit there"
-                className="text-sm"
-              />
-            )}
+            <EditThere file={finding.file} line={finding.line} />
           </li>
         ))}
       </ul>

@@ -1,6 +1,7 @@
 import { Link } from 'react-router'
 import type { Branch, Evidence, Hop, Route, Stage } from '../../api/types'
 import { Mono, Panel } from '../../ui/controls'
+import { EditThere } from '../changes/EditThere'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { FailButton } from '../lens/FailButton'
 import { useLinkTo } from '../lens/lens'
@@ -94,7 +95,8 @@ function StageRow({ stage, hop }: { stage: Stage; hop: Hop }) {
         <span className="break-words">
           <Named text={stage.text} />
         </span>{' '}
-        <EvidenceLink {...lineOf(stage.evidence)} />
+        <EvidenceLink {...lineOf(stage.evidence)} />{' '}
+        {stage.result === 'stopped' && <EditThere {...lineOf(stage.evidence)} />}
         {stage.evidence?.kind === 'route' && <Resolved steps={stage.evidence.resolved} />}
         {stage.evidence?.kind === 'route' && <Behind routes={stage.evidence.behind} />}
         {stage.evidence?.kind === 'route' && (stage.evidence.route || !stage.evidence.next_hop) && (

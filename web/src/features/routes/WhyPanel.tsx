@@ -3,6 +3,7 @@ import { Link } from 'react-router'
 import { whyQuery } from '../../api/queries'
 import type { Absence, Candidate, Why } from '../../api/types'
 import { Mono, Panel, Problem, Waiting } from '../../ui/controls'
+import { EditThere } from '../changes/EditThere'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { useLens, useLinkTo } from '../lens/lens'
 import { WouldTakePanel } from './WouldTakePanel'
@@ -137,7 +138,8 @@ export function Ladder({ candidates }: { candidates: Candidate[] }) {
                     '✗ no'
                   )}
                   <span className="block font-normal">
-                    <EvidenceLink file={candidate.file} line={candidate.line} />
+                    <EvidenceLink file={candidate.file} line={candidate.line} />{' '}
+                    <EditThere file={candidate.file} line={candidate.line} />
                   </span>
                   {candidate.also.map((line) => (
                     <span key={`${line.file}:${line.line}`} className="block text-sm font-normal">
@@ -231,7 +233,10 @@ function Steps({ steps }: { steps: Absence['steps'] }) {
               {step.text}.
               {step.suggestion && <span className="text-soft"> To mend it: {step.suggestion}.</span>}
             </span>
-            <EvidenceLink file={step.file} line={step.line} />
+            <span className="text-right">
+              <EvidenceLink file={step.file} line={step.line} />{' '}
+              <EditThere file={step.file} line={step.line} />
+            </span>
           </li>
         )
       })}
