@@ -92,7 +92,7 @@ def _change(driver: WebDriver, url: str) -> None:
     else:
         button = f"//button[@aria-label='Open changes/{name}.yaml as a change']"
         driver.find_element(By.XPATH, button).click()
-    _reads(driver, "only one direction moves", seconds=240)
+    _reads(driver, "only one direction moves")
     _keep(driver, "change")
 
 
@@ -100,7 +100,7 @@ def _remedies(driver: WebDriver, url: str) -> None:
     driver.get(url + "/n/marram/flows?from=ter-stores-1&to=ter-pump-1&as=tcp+502")
     _reads(driver, "Search for remedies")
     driver.find_element(By.XPATH, "//button[.='Search for remedies']").click()
-    _reads(driver, "remedies found by trying", seconds=90)
+    _reads(driver, "remedies found by trying")
     _scroll_to(driver, "Remedies")
     _keep(driver, "flows-remedies")
     driver.get(
@@ -135,7 +135,7 @@ def _broken_import(driver: WebDriver, url: str) -> None:
         _keep(driver, "import-problems")
 
 
-def _reads(driver: WebDriver, text: str, seconds: float = 60) -> None:
+def _reads(driver: WebDriver, text: str, seconds: float = 240) -> None:
     WebDriverWait(driver, seconds).until(
         lambda d: text in d.find_element(By.TAG_NAME, "body").text, f"“{text}” did not appear"
     )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -97,3 +98,37 @@ def test_kept_flows_tell_what_a_failure_moves():
     assert (found.flows, found.breaks, same.breaks) == (("to-b",), ("to-b",), ())
     assert found.devices >= 1
     assert moves(view.state, failed.state, {}, {}).flows_asked == 0
+
+
+NAMED = {
+    **NET,
+    **CASES,
+    "net.yaml": "routrel: 1\nnetwork: N\nrisk-groups: {duct: {interfaces: [r:e2]}}\n",
+}
+
+
+@pytest.mark.parametrize(
+    "other",
+    [
+        {"r.yaml": NET["r.yaml"].replace("10.0.2.1/24", "10.0.2.3/24")},
+        {"r.yaml": "# a line more\n" + NET["r.yaml"], "b.yaml": NET["b.yaml"] + "mtu: 1400\n"},
+        {"r.yaml": NET["r.yaml"].replace("e2:", "e3:")},  # a risk group names e2
+        {"r.yaml": NET["r.yaml"].replace("device: r", "device: b")},
+        {"r.yaml": "routrel: 1\ndevice: r\nrole: [\n"},
+        {"net.yaml": "routrel: 1\nnetwork: M\n"},
+        {"cases/b.yaml": CASE.format("to-b", "r")},
+        {"c.yaml": device("c", "interfaces: {e: {addresses: [10.0.2.9/24]}}")},
+        {},
+    ],
+)
+def test_files_that_are_read_since_others_are_read_as_from_nothing(other):
+    """Whatever changed: devices alone, what others say of them, files that are no devices."""
+    first = look(NAMED)
+    assert first.reading.good
+    texts = {**NAMED, **other}
+    since, whole = look_through(Lens(texts=texts), since=first), look(texts)
+    assert since.reading == whole.reading
+    assert [p.place for p in since.reading.problems] == [p.place for p in whole.reading.problems]
+    assert [str(d.place) for d in since.reading.network.devices] == [
+        str(d.place) for d in whole.reading.network.devices
+    ]
