@@ -245,10 +245,10 @@ def test_change_files_are_read_and_written(quays):
     text = client("viewer").get(f"{PATH}/out/file").content.decode()
     assert yaml.safe_load(text)["edits"] == [
         {"at": "a interfaces port1 ospf cost", "was": 10, "set": 50},
-        {"at": "b interfaces port1 ospf cost", "was": 10, "set": 60, "off": True},
+        {"at": "b interfaces port1 ospf cost", "was": 10, "set": 60, "skip": True},
     ]
     read = post("editor", f"{PATH}/import", {"text": text}).json()
-    assert (read["name"], read["purpose"]) == ("why", "why")  # its own name is taken
+    assert (read["name"], read["purpose"]) == ("out-2", "why")  # its own name is taken
     one, other = ChangeStep.objects.filter(change__network=quays)
     assert one.edits == other.edits
     bad = post("editor", f"{PATH}/import", {"text": text.replace("set: 50", "put: 50")}).json()

@@ -53,7 +53,9 @@ def test_another_case_is_no_other_network(monkeypatch):
     """A revision in which only a case differs has its own cases, and the state of the other."""
     computed = []
     monkeypatch.setattr(
-        look_module, "converge", lambda network: computed.append(network) or converge(network)
+        look_module,
+        "converge",
+        lambda network, since=None: computed.append(network) or converge(network, since),
     )
     other = TEXTS["r.yaml"] + "description: other\n"
     views = [
