@@ -53,7 +53,7 @@ test('revisions tell why, by whom and of which change, and one goes back to an o
 
 test('a revision is named', async () => {
   const { said } = open('editor')
-  await userEvent.click(await screen.findByRole('button', { name: 'Name revision 2' }))
+  await userEvent.click(await screen.findByRole('button', { name: 'edit the name of revision 2' }))
   const name = screen.getByLabelText('Name')
   expect(name).toHaveValue('before the move')
   await userEvent.clear(name)

@@ -62,7 +62,7 @@ function Row({ revision, before, newest }: RowProps) {
               <button
                 type="button"
                 className="text-sm text-link hover:underline"
-                aria-label={`Name revision ${number}`}
+                aria-label={`edit the name of revision ${number}`}
                 onClick={() => setEditing(true)}
               >
                 edit
@@ -82,6 +82,7 @@ function Row({ revision, before, newest }: RowProps) {
                   {},
                   { revision: before?.number ?? number, change: [revision.change] },
                 )}
+                className="underline"
               >
                 {revision.change}
               </Link>
