@@ -52,10 +52,12 @@ export function Kept() {
       <div className="grid gap-6 md:grid-cols-2">
         <section aria-label="Revisions">
           <h3 className="mb-1 text-soft">Revisions</h3>
-          <ul tabIndex={0} className="max-h-72 divide-y divide-line overflow-auto">
+          <ul className="max-h-72 divide-y divide-line overflow-auto">
             {revisions.data?.map((revision) => (
               <li key={revision.number} className="flex items-baseline gap-3 py-1.5">
-                <strong className="w-8 text-right">{revision.number}</strong>
+                <strong className="w-8 text-right">
+                  <Link to={`/n/${slug}/history?revision=${revision.number}`}>{revision.number}</Link>
+                </strong>
                 <span className="flex-1">
                   {moment(revision.created)}
                   {revision.author && `, ${revision.author}`}
@@ -80,7 +82,7 @@ export function Kept() {
         <section aria-label="Imports">
           <h3 className="mb-1 text-soft">Imports</h3>
           {imports.length === 0 && <p>None yet.</p>}
-          <ul tabIndex={0} className="max-h-72 divide-y divide-line overflow-auto">
+          <ul className="max-h-72 divide-y divide-line overflow-auto">
             {imports.map((job) => (
               <li key={job.id} className="flex items-baseline gap-3 py-1.5">
                 <span className="flex-1">
