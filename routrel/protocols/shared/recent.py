@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Iterable, Sized
-from itertools import accumulate
-from typing import Any, Generic, TypeVar
+from typing import Any, Generic, TypeAlias, TypeVar
 
 __all__ = ["Parts", "Recent"]
 
 Made = TypeVar("Made")
+#: What something was made of, or the names of it.
+_Parts: TypeAlias = tuple[object, ...]
 
 #: How many are kept at one place; and how much of it, the latest two aside.
 _MOST, _MOST_WEIGHT = 12, 2_000
@@ -22,7 +23,8 @@ class Recent(Generic[Made]):
     """
 
     def __init__(self) -> None:
-        self._made: dict[Hashable, list[tuple[tuple[object, ...], Made]]] = {}
+        #: By place: what was made, the latest last, by the identities of its parts, which it holds.
+        self._made: dict[Hashable, dict[_Parts, tuple[_Parts, Made]]] = {}
 
     def __reduce__(self) -> tuple[type[Recent[Made]], tuple[()]]:
         """What is stored begins anew: it saves work, and nothing rests on it."""
@@ -30,22 +32,19 @@ class Recent(Generic[Made]):
 
     def of(self, place: Hashable, parts: tuple[object, ...], make: Callable[[], Made]) -> Made:
         """What was made of the same parts, or is made of them now."""
-        known = self._made.setdefault(place, [])
-        for at, (others, made) in enumerate(known):
-            if len(others) == len(parts) and all(map(_is_same, others, parts)):
-                if at:
-                    known.insert(0, known.pop(at))
-                return made
-        made = make()
-        known.insert(0, (parts, made))
+        known = self._made.setdefault(place, {})
+        key = tuple((part,) if type(part) in _PLAIN else id(part) for part in parts)
+        found = known.pop(key, None)
+        if found is None:
+            found = parts, make()
+        known[key] = found
         if len(known) > 2:
-            weights = accumulate(_weight(each) for _, each in known[2:_MOST])
-            del known[2 + sum(weight <= _MOST_WEIGHT for weight in weights) :]
-        return made
+            _forget(known)
+        return found[1]
 
     def values(self, place: Hashable) -> Iterable[Made]:
         """What was made at a place, the latest first."""
-        return (made for _, made in self._made.get(place, ()))
+        return (made for _, made in reversed(self._made.get(place, {}).values()))
 
     def onward(self) -> Recent[Made]:
         """The same, to which more may be added."""
@@ -54,15 +53,20 @@ class Recent(Generic[Made]):
         return copied
 
 
+def _forget(known: dict[_Parts, tuple[_Parts, Made]]) -> None:
+    """Let go of what was made long ago, if that is much."""
+    weight = 0
+    for count, (key, (_, made)) in enumerate(reversed(list(known.items()))):
+        weight += _weight(made) if count >= 2 else 0
+        if count >= _MOST or weight > _MOST_WEIGHT:
+            del known[key]
+
+
 def _weight(made: object) -> int:
     """How much there is of something: rows, or as many as its parts have."""
     if isinstance(made, tuple):
         return 1 + sum(map(_weight, made))
     return len(made) if isinstance(made, Sized) else 1
-
-
-def _is_same(one: object, other: object) -> bool:
-    return one is other or (type(one) in _PLAIN and type(one) is type(other) and one == other)
 
 
 #: What is compared by value.
