@@ -18,7 +18,7 @@ from routrel.protocols.evidence import CandidatePath
 from routrel.protocols.register import bgp_of
 from routrel.questions.candidates import candidates
 from routrel.questions.comparison.compare import Comparison
-from routrel.questions.comparison.entries import entries_of, entry_for
+from routrel.questions.comparison.entries import entry_for
 from routrel.questions.comparison.flows import FlowChange, Shift, exits_of
 from routrel.questions.comparison.meetings import is_up, sessions_of
 from routrel.questions.comparison.routes import route_changes
@@ -123,13 +123,9 @@ def _return_elsewhere(found: Comparison) -> Iterator[Warned]:
 
 def _entry_unmoved(found: Comparison) -> Iterator[Warned]:
     """Packets leave by another line than their answers come in, and before it was the same."""
-    moved = [flow for flow in found.flows.changes if flow.shift is Shift.EXIT]
-    if not moved:
-        return
-    then, now = entries_of(found.before), entries_of(found.after)
     evidence = []
-    for flow in moved:
-        if flow.source is None:
+    for flow in found.flows.changes:
+        if flow.shift is not Shift.EXIT or flow.source is None:
             continue
         exits = [
             {(outside, device) for outside, device, _ in exits_of(answer.forward)}
@@ -137,7 +133,7 @@ def _entry_unmoved(found: Comparison) -> Iterator[Warned]:
         ]
         for outside in sorted({outside for outside, _ in exits[1]}):
             source = flow.source.address
-            former, entry = (entry_for(each, outside, source) for each in (then, now))
+            former, entry = (entry_for(each, outside, source) for each in found.sends_in)
             if former is None or entry is None:
                 continue
             if (outside, former.device) in exits[0] and (outside, entry.device) not in exits[1]:

@@ -20,6 +20,7 @@ from routrel.cli.common import (
     change_in,
     computed_view,
     err,
+    kept_in,
     out,
     print_finding,
     print_json,
@@ -29,7 +30,6 @@ from routrel.files.reader import UnusableInput, load_texts, read_texts
 from routrel.files.writer import write_change
 from routrel.lens.change_between import change_between
 from routrel.lens.changes import with_change
-from routrel.questions.moves import kept_flows
 from routrel.questions.steps import order_of_steps
 
 __all__ = ["app"]
@@ -112,7 +112,7 @@ def sheet(
     made = change_in(change)
     state, before = computed_view(folder)
     after_state, after = computed_view(folder, Through(changes=(made,), failed=()), before)
-    kept = {**kept_flows(before.cases), **kept_flows(after.cases)}
+    kept = kept_in(before, after)
     told = ((state, before.findings), (after_state, after.findings))
     moves = comparison_data(*told, kept, (made,))
     steps = order_of_steps(before, made, after_state, kept, patience_s=patience)

@@ -23,6 +23,7 @@ from routrel.lens.failures import UnknownFailure, named_failures
 from routrel.lens.look import View, look_at_folder
 from routrel.model.changes import Change
 from routrel.model.findings import Finding, Severity
+from routrel.questions.moves import KeptFlows, kept_flows
 
 __all__ = [
     "ERRORS_FOUND",
@@ -38,6 +39,7 @@ __all__ = [
     "computed_view",
     "err",
     "hops_words",
+    "kept_in",
     "look",
     "out",
     "print_finding",
@@ -143,6 +145,11 @@ def computed_view(
     if str(through):
         err.print(f"[yellow]with {escape(str(through))}[/]")
     return view.state, view
+
+
+def kept_in(*views: View) -> KeptFlows:
+    """The flows kept with any of some views."""
+    return {name: flow for view in views for name, flow in kept_flows(view.cases).items()}
 
 
 def refuse(text: str, suggestion: str = "") -> NoReturn:

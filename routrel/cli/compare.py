@@ -17,10 +17,10 @@ from routrel.cli.common import (
     Through,
     cited,
     computed_view,
+    kept_in,
     out,
     print_json,
 )
-from routrel.questions.moves import kept_flows
 
 __all__ = ["compare"]
 
@@ -45,7 +45,7 @@ def compare(
     through = Through.of(change, fail)
     before, first = computed_view(folder)
     after, second = computed_view(other or folder, through, first)
-    kept = {**kept_flows(first.cases), **kept_flows(second.cases)}
+    kept = kept_in(first, second)
     told = ((before, first.findings), (after, second.findings))
     answer = comparison_data(*told, kept, through.changes)
     if as_json:

@@ -73,16 +73,12 @@ class Memory:
         """A protocol's rows, each block as it was before where it is equal to that."""
         return {
             table: tuple(
-                self._shared((protocol, table, at), block) for at, block in enumerate(blocks)
+                self._blocks.as_before((protocol, table, at), block, same_rows)
+                for at, block in enumerate(blocks)
             )
             for table, blocks in rows.items()
         }
 
     def table(self, number: int, made: TableRows) -> TableRows:
         """A table as it was before where it is equal to that."""
-        known = next((k for k in self._made.values(number) if k.is_like(made)), made)
-        return self._made.of(number, (known,), lambda: known)
-
-    def _shared(self, place: Hashable, block: Rows) -> Rows:
-        known = next((k for k in self._blocks.values(place) if same_rows(k, block)), block)
-        return self._blocks.of(place, (known,), lambda: known)
+        return self._made.as_before(number, made, TableRows.is_like)

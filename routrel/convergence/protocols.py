@@ -13,6 +13,7 @@ from routrel.convergence.memory import Memory
 from routrel.model.addresses import Address, Prefix
 from routrel.model.network import Network, Vrf
 from routrel.model.place import Place
+from routrel.model.policy import PolicyUse
 from routrel.policy.distances import with_distances
 from routrel.policy.redistribute import Injected, injected_routes, let_in, taken_protocols
 from routrel.protocols.contract import Domain, Inputs, Process, Result, Results
@@ -135,42 +136,39 @@ class Protocols:
 
     def _let_in(
         self, results: Mapping[Protocol, Result]
-    ) -> tuple[list[RowsByTable], dict[Protocol, KeptOut]]:
+    ) -> tuple[list[RowsByTable], Mapping[Protocol, KeptOut]]:
         """What policies let into tables of each protocol, and what they keep out; that stays there.
 
         What guards against loops is let in all the same; vectors pass nothing on that is kept out.
         """
         blocks = {protocol: result.by_table for protocol, result in results.items()}
-        kept_out: dict[Protocol, KeptOut] = {}
-        for process in self._importing:
+        kept_out: dict[Protocol, dict[int, NDArray[np.int32]]] = {}
+        for process, use in self._importing:
             table = self.interning.table_numbers[process.table]
             offered = blocks[process.protocol].get(table)
             place = ("import", process.protocol, process.table)
             out = np.zeros(0, dtype=np.int32)
             if offered is not None:
                 parts = (process.device, *offered)
-                make = partial(self._import, process, np.concatenate(offered))
+                make = partial(self._import, process, use, np.concatenate(offered))
                 rows, out = self.memory.parts.of(place, parts, make)
                 blocks[process.protocol] = {**blocks[process.protocol], table: (rows,)}
-            kept_out[process.protocol] = {
-                **kept_out.get(process.protocol, {}),
-                process.index: out,
-            }
+            kept_out.setdefault(process.protocol, {})[process.index] = out
         return list(blocks.values()), kept_out
 
-    def _import(self, process: Process, rows: Rows) -> tuple[Rows, NDArray[np.int32]]:
+    def _import(
+        self, process: Process, use: PolicyUse, rows: Rows
+    ) -> tuple[Rows, NDArray[np.int32]]:
         """What a policy lets in of a process's rows, and the prefixes that it keeps out."""
-        if process.import_policy is None:
-            return rows, np.zeros(0, dtype=np.int32)
         guards = np.isin(self.interning.kinds.path_types[rows["kind"]], GUARDS)
-        accepted = let_in(self.interning, process.device, process.import_policy, rows)
+        accepted = let_in(self.interning, process.device, use, rows)
         return rows[accepted | guards], rows["prefix"][~accepted].copy()
 
     @cached_property
-    def _importing(self) -> tuple[Process, ...]:
-        """Those whose rows meet a policy on their way into the table."""
+    def _importing(self) -> tuple[tuple[Process, PolicyUse], ...]:
+        """Those whose rows meet a policy on their way into the table, with it."""
         return tuple(
-            process
+            (process, process.import_policy)
             for process in self.processes
             if process.import_policy and not self.domains[process.protocol].imports_itself
         )

@@ -224,20 +224,8 @@ def reread_devices(network: Network, texts: MappingType[str, str]) -> Reading:
         texts: The new contents, by the paths the devices were read from.
     """
     report = Report()
-    devices = {device.name: device for device in network.devices}
-    names = {device.place.file: device.name for device in network.devices}
-    changed = []
-    for file, text in texts.items():
-        device = _read_file(text, file, report)
-        if not isinstance(device, Device):
-            continue
-        if device.name != names.get(file):
-            report.error(device.place, "renamed", "a device keeps its name", "give it back")
-            continue
-        devices[device.name] = device
-        changed.append(device)
+    changed, network = _with_devices(network, texts, report)
     check_devices(changed, network, report)
-    network = replace(network, devices=tuple(devices[name] for name in sorted(devices)))
     return _reading(network, report)
 
 
@@ -251,21 +239,36 @@ def read_again(known: Reading, texts: MappingType[str, str], changed: Set[str]) 
     Returns:
         As `read_texts`; None where more than devices changed, or there are problems.
     """
-    names = {device.place.file: device.name for device in known.network.devices}
-    devices = {device.name: device for device in known.network.devices}
+    if not changed <= {device.place.file for device in known.network.devices}:
+        return None
     report = Report()
-    for file in sorted(changed):
-        device = _read_file(texts[file], file, report) if file in names else None
-        if not isinstance(device, Device) or device.name != names[file]:
-            return None
-        devices[device.name] = device
-    ordered = tuple(devices[name] for name in sorted(devices))
-    network = replace(known.network, devices=ordered)
+    others = {file: texts[file] for file in sorted(changed)}
+    devices, network = _with_devices(known.network, others, report)
     report.device = None
     check_references(network, report)
-    if report.count:
+    if report.count or len(devices) < len(changed):
         return None
     return replace(_reading(network, report), cases=known.cases, changes=known.changes)
+
+
+def _with_devices(
+    network: Network, texts: MappingType[str, str], report: Report
+) -> tuple[list[Device], Network]:
+    """Devices read from other texts of their files, and the network with them."""
+    devices = {device.name: device for device in network.devices}
+    names = {device.place.file: device.name for device in network.devices}
+    changed = []
+    for file, text in texts.items():
+        device = _read_file(text, file, report)
+        if not isinstance(device, Device):
+            continue
+        if device.name != names.get(file):
+            report.error(device.place, "renamed", "a device keeps its name", "give it back")
+            continue
+        devices[device.name] = device
+        changed.append(device)
+    ordered = tuple(devices[name] for name in sorted(devices))
+    return changed, replace(network, devices=ordered)
 
 
 def _reading(network: Network, report: Report) -> Reading:

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, fields
 from fractions import Fraction
 from operator import attrgetter
-from typing import Any, TypeAlias
+from typing import Any, TypeAlias, TypeVar
 
 from routrel.forwarding.connections import Connection
 from routrel.forwarding.evidence import (
@@ -26,6 +27,9 @@ from routrel.model.traffic import Header
 from routrel.rib.candidates import NextHop
 
 __all__ = ["Handed", "Outcome", "Packet", "Path", "same_but_port", "same_packet"]
+
+
+_Copied = TypeVar("_Copied")
 
 
 @dataclass(frozen=True, slots=True)
@@ -101,18 +105,12 @@ class Packet:
         return self.but(stages=(*self.stages, stage))
 
     def but(self, **changes: Any) -> Packet:
-        """A copy with some values changed; as `dataclasses.replace`, which looks at each anew."""
-        values = list(_VALUES(self))
-        for name, value in changes.items():
-            values[_PLACES[name]] = value
-        return Packet(*values)
+        """A copy with some values changed."""
+        return _packet_with(self, changes)
 
     def on_path(self, **changes: Any) -> Packet:
         """A copy with some values of its path changed."""
-        values = list(_PATH_VALUES(self.path))
-        for name, value in changes.items():
-            values[_PATH_PLACES[name]] = value
-        return self.but(path=Path(*values))
+        return self.but(path=_path_with(self.path, changes))
 
     def ended(self, verdict: Verdict, hops: tuple[Hop, ...]) -> Branch:
         """The branch that ends with it."""
@@ -129,10 +127,21 @@ class Packet:
         )
 
 
-_PLACES = {each.name: place for place, each in enumerate(fields(Packet))}
-_VALUES = attrgetter(*_PLACES)
-_PATH_PLACES = {each.name: place for place, each in enumerate(fields(Path))}
-_PATH_VALUES = attrgetter(*_PATH_PLACES)
+def _copying(of: type[_Copied]) -> Callable[[_Copied, Mapping[str, Any]], _Copied]:
+    """Copies with some values changed; as `dataclasses.replace`, which looks at each anew."""
+    places = {each.name: place for place, each in enumerate(fields(of))}  # type: ignore[arg-type]
+    values_of = attrgetter(*places)
+
+    def copied(one: _Copied, changes: Mapping[str, Any]) -> _Copied:
+        values = list(values_of(one))
+        for name, value in changes.items():
+            values[places[name]] = value
+        return of(*values)
+
+    return copied
+
+
+_packet_with, _path_with = _copying(Packet), _copying(Path)
 
 
 @dataclass(frozen=True, slots=True)

@@ -21,7 +21,7 @@ __all__ = [
     "FlowAnswer",
     "FlowOutcome",
     "FlowQuestion",
-    "Ways",
+    "WaysAlone",
     "agreed",
     "arrives",
     "ask_flow",
@@ -100,7 +100,7 @@ def arrives(answer: FlowAnswer) -> bool:
     )
 
 
-class Ways:
+class WaysAlone:
     """Asks flows of one network for their ways alone, and looks up once what several of them need.
 
     It leaves out obstacles, what lies beyond them, what routing alone would do, routes behind the
@@ -128,7 +128,7 @@ class Ways:
         return found
 
 
-def ask_flow(state: State, question: FlowQuestion, ways: Ways | None = None) -> FlowAnswer:
+def ask_flow(state: State, question: FlowQuestion, ways: WaysAlone | None = None) -> FlowAnswer:
     """Answer a flow question.
 
     The return direction answers the packet as it arrived: addresses and ports swapped, through
@@ -194,7 +194,7 @@ def agreed(verdicts: Iterable[Verdict]) -> Verdict:
     return found.pop() if len(found) == 1 else Verdict.MIXED
 
 
-def _ask(state: State, question: FlowQuestion, ways: Ways | None) -> FlowAnswer:
+def _ask(state: State, question: FlowQuestion, ways: WaysAlone | None) -> FlowAnswer:
     """The answer by the tables as they are shown."""
     traffic = parse_traffic(question.traffic, question.source_port)
     resolve = ways.endpoint if ways else resolve_endpoint

@@ -8,11 +8,11 @@ from __future__ import annotations
 
 import ipaddress
 from bisect import bisect_left
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from copy import copy
 from dataclasses import dataclass, field
 from enum import IntEnum
-from typing import Any, TypeAlias
+from typing import Any, TypeAlias, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -125,6 +125,7 @@ DEFAULT_DISTANCE: dict[Protocol, int] = {
 }
 
 Table: TypeAlias = tuple[str, str]  #: device and VRF
+_Number = TypeVar("_Number", np.int64, np.bool_)
 
 
 @dataclass(frozen=True, slots=True, order=True)
@@ -270,37 +271,35 @@ class RouteKinds:
     @property
     def ranks(self) -> NDArray[np.int64]:
         """For each kind its place in the order between protocols; see `rank`."""
-        known = len(self._ranks)
-        if known < len(self.kinds):
-            more = [rank(kind.distance, kind.protocol) for kind in self.kinds[known:]]
-            self._ranks = np.concatenate([self._ranks, np.array(more, dtype=np.int64)])
+        self._ranks = self._grown(self._ranks, lambda kind: rank(kind.distance, kind.protocol))
         return self._ranks
 
     @property
     def never(self) -> NDArray[np.bool_]:
         """For each kind whether its routes are never used."""
-        known = len(self._never)
-        if known < len(self.kinds):
-            more = [kind.distance >= NEVER for kind in self.kinds[known:]]
-            self._never = np.concatenate([self._never, np.array(more, dtype=bool)])
+        self._never = self._grown(self._never, lambda kind: kind.distance >= NEVER)
         return self._never
 
     @property
     def path_types(self) -> NDArray[np.int64]:
         """For each kind the number of its path type."""
-        known = len(self._path_types)
-        if known < len(self.kinds):
-            more = [int(kind.path_type) for kind in self.kinds[known:]]
-            self._path_types = np.concatenate([self._path_types, np.array(more, dtype=np.int64)])
+        self._path_types = self._grown(self._path_types, lambda kind: kind.path_type)
         return self._path_types
 
     def of(self, protocol: Protocol) -> NDArray[np.bool_]:
         """For each kind whether it is of a protocol."""
         found = self._of.get(protocol, np.zeros(0, dtype=bool))
-        if len(found) < len(self.kinds):
-            more = [kind.protocol is protocol for kind in self.kinds[len(found) :]]
-            found = self._of[protocol] = np.concatenate([found, np.array(more, dtype=bool)])
+        found = self._of[protocol] = self._grown(found, lambda kind: kind.protocol is protocol)
         return found
+
+    def _grown(
+        self, known: NDArray[_Number], value: Callable[[RouteKind], int]
+    ) -> NDArray[_Number]:
+        """The values of all kinds, of which those of the first are known."""
+        if len(known) == len(self.kinds):
+            return known
+        more = [value(kind) for kind in self.kinds[len(known) :]]
+        return np.concatenate([known, np.array(more, dtype=known.dtype)])
 
 
 def rank(distance: int, protocol: Protocol) -> int:

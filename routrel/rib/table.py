@@ -68,7 +68,7 @@ class TableRows:
     place, so that what did not change is the same object in both ribs.
     """
 
-    __slots__ = ("_active", "_candidates", "_digest", "_held_by_others", "_kinds", "blocks")
+    __slots__ = ("_digest", "_held_by_others", "_kinds", "_selected", "blocks")
 
     def __init__(self, blocks: Blocks, kinds: RouteKinds) -> None:
         """
@@ -76,8 +76,7 @@ class TableRows:
             blocks: The candidates, in any order; of equal ones the first comes first.
         """
         self.blocks, self._kinds = tuple(block for block in blocks if len(block)), kinds
-        self._candidates: Rows | None = None
-        self._active: Rows | None = None
+        self._selected: tuple[Rows, Rows] | None = None
         self._digest: bytes | None = None
         self._held_by_others: dict[Protocol, NDArray[np.int32]] = {}
 
@@ -88,22 +87,20 @@ class TableRows:
     @property
     def candidates(self) -> Rows:
         """Sorted by prefix, the best candidate of each first."""
-        if self._candidates is None:
-            self._select()
-        return self._candidates if self._candidates is not None else no_rows()
+        return self._select()[0]
 
     @property
     def active(self) -> Rows:
         """The best candidate of each prefix, unless it is never to be used."""
-        if self._active is None:
-            self._select()
-        return self._active if self._active is not None else no_rows()
+        return self._select()[1]
 
-    def _select(self) -> None:
-        rows, wins = in_order(np.concatenate([no_rows(), *self.blocks]), self._kinds)
-        wins = wins & ~self._kinds.never[rows["kind"]] if len(rows) else wins
-        self._active = rows if wins.all() else rows[wins]
-        self._candidates = rows
+    def _select(self) -> tuple[Rows, Rows]:
+        """The candidates in order, and the active ones."""
+        if self._selected is None:
+            rows, wins = in_order(np.concatenate([no_rows(), *self.blocks]), self._kinds)
+            wins = wins & ~self._kinds.never[rows["kind"]] if len(rows) else wins
+            self._selected = rows, rows if wins.all() else rows[wins]
+        return self._selected
 
     def prefixes(self) -> NDArray[np.int32]:
         """The numbers of all prefixes that it has candidates for, each once."""

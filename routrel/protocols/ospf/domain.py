@@ -39,7 +39,7 @@ from routrel.rib.candidates import (
     limited,
     no_rows,
 )
-from routrel.rib.table import Blocks, RowsByTable, by_table
+from routrel.rib.table import Blocks, RowsByTable, by_table, same_rows
 from routrel.topology.segments import Topology
 
 __all__ = ["OspfDomain"]
@@ -195,12 +195,10 @@ class OspfDomain(Domain):
     def _internal_by_table(self) -> dict[int, Rows]:
         """The routes inside the domain with those to own networks, which have no next hop."""
         rows = by_table(np.concatenate([self.internal.best.rows, self._on_link]))
-        return {table: self._as_before(table, *blocks) for table, blocks in rows.items()}
-
-    def _as_before(self, table: int, rows: Rows) -> Rows:
-        place = ("internal", self.protocol, table)
-        known: Rows = self._parts.of(place, (rows.tobytes(),), lambda: rows)
-        return known
+        return {
+            table: self._parts.as_before(("internal", self.protocol, table), block, same_rows)
+            for table, (block,) in rows.items()
+        }
 
     def _rows(self, router: OspfRouter, internal: Rows, external: Rows, discards: Rows) -> Blocks:
         """What a router offers its table: no external route where it has an internal one."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable, Iterable, Sized
+from collections.abc import Callable, Hashable, Sized
 from typing import Any, Generic, TypeAlias, TypeVar
 
 __all__ = ["Parts", "Recent"]
@@ -35,16 +35,19 @@ class Recent(Generic[Made]):
         known = self._made.setdefault(place, {})
         key = tuple((part,) if type(part) in _PLAIN else id(part) for part in parts)
         found = known.pop(key, None)
-        if found is None:
-            found = parts, make()
-        known[key] = found
-        if len(known) > 2:
-            _forget(known)
-        return found[1]
+        if found is not None:
+            known[key] = found
+            return found[1]
+        made = make()
+        known[key] = parts, made
+        _forget(known)
+        return made
 
-    def values(self, place: Hashable) -> Iterable[Made]:
-        """What was made at a place, the latest first."""
-        return (made for _, made in reversed(self._made.get(place, {}).values()))
+    def as_before(self, place: Hashable, made: Made, is_like: Callable[[Made, Made], bool]) -> Made:
+        """What is there already and like something that was made; else that."""
+        latest_first = reversed(self._made.get(place, {}).values())
+        known = next((before for _, before in latest_first if is_like(before, made)), made)
+        return self.of(place, (known,), lambda: known)
 
     def onward(self) -> Recent[Made]:
         """The same, to which more may be added."""

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from routrel.convergence.converge import State
 from routrel.model.findings import Finding
 from routrel.protocols.bgp.sessions import Session
-from routrel.questions.comparison.entries import EntryChange, entry_changes
+from routrel.questions.comparison.entries import Entries, EntryChange, entries_of, entry_changes
 from routrel.questions.comparison.flows import FlowChanges, flow_changes
 from routrel.questions.comparison.meetings import (
     Met,
@@ -40,6 +40,7 @@ class Comparison:
     routes: tuple[RouteChange, ...]
     reasons: tuple[Reason, ...]  #: of each of the routes
     flows: FlowChanges
+    sends_in: tuple[Entries, Entries]  #: where outside networks send in, in the one and the other
     entries: tuple[EntryChange, ...]
     sessions_up: tuple[tuple[UpSession, Session], ...]
     #: Those that are no more have none.
@@ -66,6 +67,7 @@ def compare(
     routes = route_changes(before.rib, after.rib)
     then, now = sessions_of(before), sessions_of(after)
     met, meets = adjacencies_of(before), adjacencies_of(after)
+    sends_in = (entries_of(before), entries_of(after))
     keys = [{finding_key(finding) for finding in found} for found in findings]
     return Comparison(
         before=before,
@@ -73,7 +75,8 @@ def compare(
         routes=tuple(routes),
         reasons=tuple(_reasons(before, after, routes)),
         flows=flow_changes(before, after, kept),
-        entries=entry_changes(before, after),
+        sends_in=sends_in,
+        entries=entry_changes(*sends_in),
         sessions_up=tuple(
             (known, session)
             for known, session in now.items()

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
+from typing import TypeAlias
 
 from routrel.convergence.converge import State
 from routrel.model.addresses import Address, Prefix
@@ -11,7 +12,7 @@ from routrel.protocols.bgp.result import BgpResult
 from routrel.protocols.evidence import CandidatePath
 from routrel.protocols.register import bgp_of
 
-__all__ = ["Entry", "EntryChange", "entries_of", "entry_changes", "entry_for"]
+__all__ = ["Entries", "Entry", "EntryChange", "entries_of", "entry_changes", "entry_for"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -26,12 +27,12 @@ class Entry:
     @property
     def device(self) -> str:
         """The device of ours at which it comes in."""
-        return self.path.advertiser or ""
+        return _line(self.path)[0]
 
     @property
     def neighbour(self) -> str:
         """That device's address on the line."""
-        return str(self.path.values.get("neighbour_address") or "")
+        return _line(self.path)[1]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -48,11 +49,15 @@ class EntryChange:
         """The former path as the outside network judges it now; None: it hears it no more."""
         if self.before is None or self.after is None:
             return None
-        former = (self.before.device, self.before.neighbour)
+        former = _line(self.before.path)
         return next((path for path in self.after.others if _line(path) == former), None)
 
 
-def entries_of(state: State) -> dict[tuple[str, Prefix], Entry]:
+#: By outside network and prefix.
+Entries: TypeAlias = Mapping[tuple[str, Prefix], Entry]
+
+
+def entries_of(state: State) -> Entries:
     """By outside network and prefix: where it sends in what some device of ours announces.
 
     Outside networks choose as the decision process says (RFC 4271 9.1), with the settings that the
@@ -84,9 +89,8 @@ def _entries(bgp: BgpResult) -> Iterator[Entry]:
                 )
 
 
-def entry_changes(before: State, after: State) -> tuple[EntryChange, ...]:
+def entry_changes(then: Entries, now: Entries) -> tuple[EntryChange, ...]:
     """What outside networks send in elsewhere, by network and prefix."""
-    then, now = entries_of(before), entries_of(after)
     return tuple(
         EntryChange(outside=key[0], prefix=key[1], before=then.get(key), after=now.get(key))
         for key in dict.fromkeys((*then, *now))
@@ -94,16 +98,14 @@ def entry_changes(before: State, after: State) -> tuple[EntryChange, ...]:
     )
 
 
-def entry_for(
-    entries: dict[tuple[str, Prefix], Entry], outside: str, address: Address
-) -> Entry | None:
+def entry_for(entries: Entries, outside: str, address: Address) -> Entry | None:
     """Where an outside network sends packets to an address in: by its longest prefix."""
     held = [e for (who, prefix), e in entries.items() if who == outside and address in prefix]
     return max(held, key=lambda entry: entry.prefix.prefixlen, default=None)
 
 
 def _where(entry: Entry | None) -> tuple[str, str] | None:
-    return (entry.device, entry.neighbour) if entry else None
+    return _line(entry.path) if entry else None
 
 
 def _line(path: CandidatePath) -> tuple[str, str]:

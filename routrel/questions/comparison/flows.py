@@ -21,7 +21,7 @@ from routrel.questions.flow import (
     DirectionAnswer,
     FlowAnswer,
     FlowQuestion,
-    Ways,
+    WaysAlone,
     arrives,
     ask_flow,
 )
@@ -75,7 +75,7 @@ def flow_changes(before: State, after: State, kept: KeptFlows) -> FlowChanges:
     """
     found: list[FlowChange] = []
     for name, question in kept.items():
-        then, now = (_ask(state, question, Ways()) for state in (before, after))
+        then, now = (_ask(state, question, WaysAlone()) for state in (before, after))
         change = _change(question, then, now, name=name)
         if change is not None:
             found.append(change)
@@ -85,7 +85,7 @@ def flow_changes(before: State, after: State, kept: KeptFlows) -> FlowChanges:
     askers = [_Asker(state) for state in (before, after)]
     asked = left = 0
     pings = _Differences(before, after, pings=True)
-    all_traffic = _Differences(before, after, pings=False)
+    all_traffic = _Differences(before, after, pings=False) if traffic else pings
     for source, destination, words in _pairs(pings, all_traffic, ends, traffic):
         if asked >= MOST_PAIRS:
             left += 1
@@ -194,7 +194,7 @@ class _Asker:
     """Asks a state, and its other outcomes only where they may treat a flow otherwise."""
 
     def __init__(self, state: State) -> None:
-        self._state, self._shown, self._ways = state, replace(state, others=()), Ways()
+        self._state, self._shown, self._ways = state, replace(state, others=()), WaysAlone()
         self._others = [Reach(self._shown, other) for other in _other_states(state)]
 
     def ask(self, question: FlowQuestion, source: End, destination: End) -> FlowAnswer | None:
@@ -203,7 +203,7 @@ class _Asker:
         return _ask(self._state if differs else self._shown, question, self._ways)
 
 
-def _ask(state: State, question: FlowQuestion, ways: Ways) -> FlowAnswer | None:
+def _ask(state: State, question: FlowQuestion, ways: WaysAlone) -> FlowAnswer | None:
     try:
         return ask_flow(state, question, ways)
     except QuestionError:

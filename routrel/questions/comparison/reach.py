@@ -5,7 +5,7 @@ What is found is never too little: a flow that starts at no such table takes the
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence, Set
+from collections.abc import Iterable, Iterator, Mapping, Set
 from dataclasses import replace
 from typing import Any, TypeAlias
 
@@ -14,7 +14,7 @@ from routrel.model.addresses import Address
 from routrel.model.filters import Filter
 from routrel.model.network import INTERFACE_PROTOCOLS, Device, Interface, Vrf
 from routrel.model.traffic import ICMP, ICMPV6
-from routrel.questions.comparison.routes import RouteChange, route_changes
+from routrel.questions.comparison.routes import route_changes
 from routrel.rib.candidates import NextHop, Table
 from routrel.topology.segments import Attachment
 
@@ -43,7 +43,8 @@ class Reach:
         self._states = (before, after)
         self._ribs = [_ByPrefix(state) for state in self._states]
         touched = {*_touched(before, after, pings=pings), *_around_failures(before, after)}
-        self.changed = touched | {change.table[0] for change in _moved(before, after)}
+        moved = route_changes(before.rib, after.rib)
+        self.changed = touched | {change.table[0] for change in moved}
         devices = [device for state in self._states for device in state.network.devices]
         diverting = {d.name for d in devices if _looks_beyond(d)} if self.changed else set()
         self._diverting = self._tables_of(diverting)
@@ -152,10 +153,6 @@ class _ByPrefix:
             else:
                 self._receivers[key] = found.neighbour.name if found else None
         return self._receivers[key]
-
-
-def _moved(before: State, after: State) -> Sequence[RouteChange]:
-    return () if before.rib is after.rib else route_changes(before.rib, after.rib)
 
 
 def _around_failures(before: State, after: State) -> Iterator[str]:
