@@ -1,10 +1,8 @@
-import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useNavigate } from 'react-router'
-import { api, data } from '../../api/client'
-import { changesQuery } from '../../api/queries'
 import { Problem } from '../../ui/controls'
 import { useLinkTo, usePlace } from '../lens/lens'
 import { addingParams, type Adding } from './useAdding'
+import { useNewChange } from './useNewChange'
 
 type ChangeItProps = {
   /** Where the edit is to be made. */
@@ -23,24 +21,11 @@ export function ChangeIt({ adding, about, label, className = '' }: ChangeItProps
   const { network, lens } = usePlace()
   const to = useLinkTo()
   const navigate = useNavigate()
-  const queries = useQueryClient()
   const open = (name: string) => {
     const address = to(`changes/${encodeURIComponent(name)}`, {}, { change: [name] })
     void navigate(`${address}&${new URLSearchParams(addingParams(adding))}`)
   }
-  const begin = useMutation({
-    mutationFn: () =>
-      data(
-        api.POST('/api/networks/{slug}/changes', {
-          params: { path: { slug: lens.slug }, query: { revision: lens.revision } },
-          body: { purpose: `Edit of ${about}` },
-        }),
-      ),
-    onSuccess: async ({ name }) => {
-      await queries.invalidateQueries({ queryKey: changesQuery(lens.slug).queryKey })
-      open(name)
-    },
-  })
+  const begin = useNewChange(open)
   if (network.role === 'viewer' || lens.revision === undefined) return null
   if (begin.isError) return <Problem error={begin.error} />
   const name = lens.change?.at(-1)
@@ -51,7 +36,7 @@ export function ChangeIt({ adding, about, label, className = '' }: ChangeItProps
       title={name ? `In the change ${name}` : 'In a new change'}
       className={`text-link hover:underline ${className}`}
       disabled={begin.isPending}
-      onClick={() => (name ? open(name) : begin.mutate())}
+      onClick={() => (name ? open(name) : begin.mutate({ purpose: `Edit of ${about}` }))}
     >
       {label}
     </button>

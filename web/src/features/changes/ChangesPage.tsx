@@ -12,6 +12,7 @@ import { useLinkTo, usePlace } from '../lens/lens'
 import { PageHead } from '../lens/PageHead'
 import { ChangeTabs } from './ChangeTabs'
 import { DropChange } from './DropChange'
+import { useNewChange } from './useNewChange'
 
 /** All changes of the network: those that are worked on, and what became of others. */
 export function ChangesPage() {
@@ -108,24 +109,21 @@ function Begin() {
   const queries = useQueryClient()
   const [purpose, setPurpose] = useState('')
   const file = useRef<HTMLInputElement>(null)
-  const opened = async (change: { name: string }) => {
-    await queries.invalidateQueries({ queryKey: changesQuery(lens.slug).queryKey })
-    void navigate(to(`changes/${encodeURIComponent(change.name)}`, {}, { change: [change.name] }))
-  }
+  const open = (name: string) =>
+    void navigate(to(`changes/${encodeURIComponent(name)}`, {}, { change: [name] }))
   const params = { path: { slug: lens.slug }, query: { revision: lens.revision } }
-  const begin = useMutation({
-    mutationFn: () =>
-      data(api.POST('/api/networks/{slug}/changes', { params, body: { purpose: purpose.trim() } })),
-    onSuccess: opened,
-  })
+  const begin = useNewChange(open)
   const read = useMutation({
     mutationFn: async (text: Promise<string>) =>
       data(api.POST('/api/networks/{slug}/changes/import', { params, body: { text: await text } })),
-    onSuccess: opened,
+    onSuccess: async ({ name }) => {
+      await queries.invalidateQueries({ queryKey: changesQuery(lens.slug).queryKey })
+      open(name)
+    },
   })
   const submit = (event: FormEvent) => {
     event.preventDefault()
-    begin.mutate()
+    begin.mutate({ purpose: purpose.trim() })
   }
   return (
     <Panel title="A new change">

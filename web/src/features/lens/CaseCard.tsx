@@ -1,10 +1,10 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useQuery } from '@tanstack/react-query'
 import { Link, useNavigate } from 'react-router'
-import { api, data } from '../../api/client'
-import { changesQuery, through } from '../../api/queries'
+import { changesQuery } from '../../api/queries'
 import type { Case } from '../../api/types'
 import { Problem } from '../../ui/controls'
 import { failureWords } from '../../wording'
+import { useNewChange } from '../changes/useNewChange'
 import { useLinkTo, usePlace } from './lens'
 
 type CaseCardProps = {
@@ -33,24 +33,11 @@ function Edited({ complaint, page, query, asks }: CaseCardProps) {
   const { network, lens } = usePlace()
   const to = useLinkTo()
   const navigate = useNavigate()
-  const queries = useQueryClient()
   const { name, title, edits, fail } = complaint
   const changes = useQuery(changesQuery(lens.slug))
   const isMade = changes.data?.some((change) => change.name === name)
   const seen = () => void navigate(to(page, query, { fail, change: [name] }))
-  const make = useMutation({
-    mutationFn: () =>
-      data(
-        api.POST('/api/networks/{slug}/changes', {
-          params: { path: { slug: lens.slug }, query: through(lens) },
-          body: { name, purpose: title, edits },
-        }),
-      ),
-    onSuccess: async () => {
-      await queries.invalidateQueries({ queryKey: changesQuery(lens.slug).queryKey })
-      seen()
-    },
-  })
+  const make = useNewChange(seen)
   if (network.role === 'viewer' && !isMade)
     return (
       <div className={CARD}>
@@ -66,7 +53,7 @@ function Edited({ complaint, page, query, asks }: CaseCardProps) {
         type="button"
         className={`${CARD} cursor-pointer`}
         disabled={make.isPending}
-        onClick={() => (isMade ? seen() : make.mutate())}
+        onClick={() => (isMade ? seen() : make.mutate({ name, purpose: title, edits }))}
       >
         <Words complaint={complaint} asks={asks} />
       </button>
