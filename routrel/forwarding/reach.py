@@ -7,7 +7,10 @@ again what is known to arrive from where branches meet.
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from functools import partial
+from typing import TypeVar
 
 from routrel.forwarding.connections import Connection
 from routrel.forwarding.evidence import Branch, Direction, Result, Verdict
@@ -20,10 +23,10 @@ from routrel.model.addresses import Address
 from routrel.model.network import Device, Processing
 from routrel.model.place import Place
 from routrel.model.traffic import Header
-from routrel.rib.table import Rib, Route
+from routrel.rib.table import Rib, Route, TableRows
 from routrel.topology.segments import Topology
 
-__all__ = ["Conversations", "Probe", "Reach", "Start", "Unreachable"]
+__all__ = ["Conversations", "Probe", "Reach", "Rests", "Start", "Unreachable"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,8 +46,19 @@ class Probe:
     least_ttl: int = 1
 
 
-#: By conversation: what keeps it from taking place, and the look-ups that this rests on.
-Conversations = dict[tuple[Probe, Probe], tuple[Unreachable | None, LookedUp]]
+@dataclass(frozen=True, slots=True)
+class Rests:
+    """What an answer rests on, apart from the devices that it is about."""
+
+    looked_up: LookedUp
+    tables: Mapping[int, TableRows]  #: those that were looked in, by number
+    devices: frozenset[str]  #: those that packets came to
+
+
+#: By conversation: what keeps it from taking place, and what this rests on.
+Conversations = dict[tuple[Probe, Probe], tuple[Unreachable | None, Rests]]
+
+_Made = TypeVar("_Made")
 
 
 class Reach:
@@ -58,11 +72,33 @@ class Reach:
         self.topology, self.view = topology, view
         self._lookup = Lookup(topology, view, shorter=False)
         self._known: Conversations = {} if known is None else known
+        self._met: set[str] = set()  #: the devices that answers rest on
 
-    @property
-    def looked_up(self) -> LookedUp:
-        """All that was looked up, which all answers rest on."""
-        return self._lookup.known
+    def resting(self, make: Callable[[], _Made]) -> tuple[_Made, Rests]:
+        """What is made with answers of this, and what it rests on by them."""
+        outer = self._lookup.asked, self._met
+        self._lookup.asked, self._met = {}, set()
+        try:
+            made = make()
+            asked, met = self._lookup.asked, self._met
+        finally:
+            self._lookup.asked, self._met = outer
+        self._lookup.asked.update(asked)
+        self._met.update(met)
+        tables = {table: self.view.tables[table] for table, _ in asked}
+        return made, Rests(asked, tables, frozenset(met))
+
+    def still(self, rests: Rests) -> bool:
+        """Whether the tables say what an answer rests on."""
+        tables = self.view.tables
+        return all(
+            tables[at[0]] is rests.tables[at[0]] or self._lookup.entry_in(*at) == found
+            for at, found in rests.looked_up.items()
+        )
+
+    def meet(self, device: str) -> None:
+        """Say that the answer at hand rests on a device."""
+        self._met.add(device)
 
     def route(self, table: int, address: Address) -> Route | None:
         """The longest match, which answers rest on too."""
@@ -72,19 +108,17 @@ class Reach:
     def conversation(self, there: Probe, back: Probe) -> Unreachable | None:
         """What keeps a packet, or the one that answers it, from arriving; None where both do."""
         known = self._known.get((there, back))
-        if known is not None and all(
-            self._lookup.entry_in(*at) == found for at, found in known[1].items()
-        ):
+        if known is not None and self.still(known[1]):
+            self._lookup.asked.update(known[1].looked_up)
+            self._met.update(known[1].devices)
             return known[0]
-        self._lookup.asked = {}
-        obstacle = self._followed(there, back)
-        self._known[there, back] = (obstacle, self._lookup.asked)
-        return obstacle
+        made = self._known[there, back] = self.resting(partial(self._followed, there, back))
+        return made[0]
 
     def _followed(self, there: Probe, back: Probe) -> Unreachable | None:
         remembered: tuple[Connection, ...] = ()
         for probe in (there, back):
-            follower = _Follower(self.topology, self._lookup, probe, remembered)
+            follower = _Follower(self.topology, self._lookup, probe, remembered, self.meet)
             for start in probe.starts:
                 found = follower.from_start(start)
                 if found is not None:
@@ -97,9 +131,14 @@ class _Follower:
     """Follows one packet along all branches until one does not arrive."""
 
     def __init__(
-        self, topology: Topology, lookup: Lookup, probe: Probe, known: tuple[Connection, ...]
+        self,
+        topology: Topology,
+        lookup: Lookup,
+        probe: Probe,
+        known: tuple[Connection, ...],
+        meet: Callable[[str], None],
     ) -> None:
-        self.topology, self.probe = topology, probe
+        self.topology, self.probe, self.meet = topology, probe, meet
         self.tracer = Tracer(topology, lookup, known)
         #: Where packets are known to arrive from, and all that what becomes of them rests on.
         self._arrives: set[object] = set()
@@ -109,6 +148,7 @@ class _Follower:
         return self._from(self.tracer.begin(start, self.probe.header))
 
     def _from(self, packet: Packet) -> Unreachable | None:
+        self.meet(packet.device.name)
         key = self._key(packet)
         if key in self._arrives:
             self.remembered.update(dict.fromkeys(packet.path.connections))

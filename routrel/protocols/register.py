@@ -17,6 +17,7 @@ from routrel.protocols.shared.recent import Parts
 from routrel.protocols.static.domain import StaticDomain
 from routrel.rib.candidates import Interning, Protocol
 from routrel.topology.segments import Topology
+from routrel.topology.touched import touched
 
 __all__ = ["bgp_of", "domains"]
 
@@ -40,7 +41,10 @@ def domains(
     yield EigrpDomain(topology, interning)
     yield IsisDomain(topology, interning)
     known = since.get(Protocol.BGP)
-    memory = known.memory.copy() if isinstance(known, BgpResult) else None
+    memory = None
+    if isinstance(known, BgpResult):
+        seen_otherwise = touched(known.domain.topology, topology)
+        memory = known.memory.onward(topology, seen_otherwise)
     yield BgpDomain(topology, interning, memory)
     yield LeakedDomain(topology, interning)
 

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
+import operator
 from collections import defaultdict
 from collections.abc import Hashable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
 
-from routrel.forwarding.fib import Fib
-from routrel.forwarding.lookup import LookedUp
-from routrel.forwarding.reach import Conversations, Reach
+from routrel.forwarding.reach import Reach
 from routrel.model.bgp import BgpMultipath
 from routrel.model.place import Place
 from routrel.model.policy import PolicyUse
@@ -27,13 +27,13 @@ from routrel.protocols.bgp.receive_only import is_receive_only
 from routrel.protocols.bgp.resolve import Resolver
 from routrel.protocols.bgp.result import BgpResult
 from routrel.protocols.bgp.round import Onward, Round
-from routrel.protocols.bgp.sessions import DirectedPeer, Sessions
+from routrel.protocols.bgp.sessions import DirectedPeer, Session, Sessions
 from routrel.protocols.bgp.speakers import Speaker, bgp_speakers
 from routrel.protocols.bgp.spreading import History, Pinned, Spreading
 from routrel.protocols.bgp.treatment import Chain, chain_of
 from routrel.protocols.contract import Domain, Inputs, Process, Result
 from routrel.rib.candidates import Interning, Protocol, Table
-from routrel.rib.table import Rib, by_table
+from routrel.rib.table import Rib
 from routrel.topology.segments import Topology
 
 __all__ = ["BgpDomain"]
@@ -42,16 +42,8 @@ __all__ = ["BgpDomain"]
 _Origins = dict[int, list[tuple[int, int]]]
 
 
-@dataclass(frozen=True, slots=True)
-class _Looked:
-    """Sessions that were judged once, with the look-ups that they rest on."""
-
-    entries: LookedUp
-    round: Round
-
-
-#: How many such are kept: rounds may alternate between a few.
-_MOST_LOOKED = 4
+#: How many rounds are kept: they may alternate between a few.
+_MOST_ROUNDS = 4
 
 
 class BgpDomain(Domain):
@@ -70,25 +62,38 @@ class BgpDomain(Domain):
         self.topology, self.interning = topology, interning
         self.memory = memory or BgpMemory()
         self.speakers = tuple(bgp_speakers(topology.network))
+        tables = tuple((speaker.name, speaker.table) for speaker in self.speakers)
+        if self.memory.speakers != tables:
+            self.memory.speakers, self.memory.judged = tables, {}
         self.index_of = {s.table: number for number, s in enumerate(self.speakers) if s.table}
         self.processes = tuple(self._processes())
         self.decisions = [
             Decision(s.decision, s.instance.multipath if s.instance else BgpMultipath())
             for s in self.speakers
         ]
-        self._looked: list[_Looked] = []
-        self._conversations: Conversations = {}
+        self._rounds: list[Round] = []
         self._chains, self._chain_at = self._bound_policies()
         self._grouping: tuple[object, Grouping] | None = None
         self._outside_places: dict[tuple[int, int, int], Place] = {}
         self._outside: list[list[tuple[int, int]]] = []
         for index, speaker in enumerate(self.speakers):
-            found = []
-            for prefix, path, place in outside_paths(speaker):
-                pair = (interning.prefixes.add(prefix), self.memory.paths.add(path))
-                self._outside_places.setdefault((index, *pair), place)
-                found.append(pair)
+            place = "outside", index
+            made = partial(self._announced_outside, index, speaker)
+            found, places = self.memory.parts.of(place, (speaker.outside,), made)
             self._outside.append(found)
+            self._outside_places.update(places)
+
+    def _announced_outside(
+        self, index: int, speaker: Speaker
+    ) -> tuple[list[tuple[int, int]], dict[tuple[int, int, int], Place]]:
+        """What an outside network announces: prefixes with their paths, and where that is said."""
+        found: list[tuple[int, int]] = []
+        places: dict[tuple[int, int, int], Place] = {}
+        for prefix, path, place in outside_paths(speaker):
+            pair = (self.interning.prefixes.add(prefix), self.memory.paths.add(path))
+            places.setdefault((index, *pair), place)
+            found.append(pair)
+        return found, places
 
     def _processes(self) -> Iterator[Process]:
         """Those of devices, which come first among the speakers."""
@@ -161,13 +166,9 @@ class BgpDomain(Domain):
         silenced = self._silenced(view)
         owners = {speaker for own in origins.values() for speaker, _ in own}
         made = replace(made, receive_only=[i for i in made.receive_only if i not in owners])
-        environment = (
-            tuple(made.ids),
-            tuple(self._identity(s) for s in range(len(self.speakers))),
-            tuple(made.receive_only),
-        )
+        speakers = tuple(self._identity(s) for s in range(len(self.speakers)))
         key = (
-            environment,
+            *(made.ids, speakers, tuple(made.receive_only)),
             origins,
             tuple(held.tobytes() for held in silenced),
             choice,
@@ -175,7 +176,6 @@ class BgpDomain(Domain):
         )
         known = before if isinstance(before, BgpResult) and before.domain is self else None
         history = None
-        results = {}
         if isinstance(choice, Onward):
             if known is not None:
                 ids, codes = known.round.ids, known.round.carrier.codes
@@ -187,9 +187,8 @@ class BgpDomain(Domain):
         ):
             made.resolver.known.update(known.resolutions)
             return replace(known, inputs=inputs, round=made)
-        else:
-            remembered = self.memory.remembered(environment, made.resolver)
-            results = remembered.results
+        core = [(made.ids[place], made.carrier.chains[place]) for place in made.core]
+        environment = tuple(core), speakers, tuple(made.receive_only), tuple(made.ranks)
         classes = Spreading(
             self.topology.network,
             self.interning,
@@ -198,19 +197,17 @@ class BgpDomain(Domain):
             own_places=own_places,
             silenced=silenced,
             grouping=self._grouped(sorted(origins)),
-            results=results,
+            remembered=self.memory.remembered(environment),
             history=history,
             pinned=choice if isinstance(choice, Pinned) else None,
+            parts=self.memory.parts,
         ).run()
-        resolutions = dict(made.resolver.known)
-        if not isinstance(choice, Onward):
-            remembered.resolutions = resolutions
         return BgpResult(
             domain=self,
             inputs=inputs,
-            by_table=by_table(classes.rows),
+            by_table=classes.rows,
             key=key,
-            resolutions=resolutions,
+            resolutions=dict(made.resolver.known),
             memory=self.memory,
             round=made,
             classes=classes,
@@ -219,26 +216,24 @@ class BgpDomain(Domain):
     def _look(self, view: Rib) -> Round:
         """Sessions and their peers as the tables let them be.
 
-        They rest on what is looked up for them; while that is as it was, so are they.
+        Each rests on what is looked up for it; while that is as it was, so is the session.
         """
-        for looked in self._looked:
-            fib = Fib(view)
-            if all(fib.lookup(*at) == found for at, found in looked.entries.items()):
+        reach = Reach(self.topology, view, self.memory.conversations)
+        judged = Sessions(self.topology, self.speakers, reach, self.memory.judged)
+        sessions = judged.all()
+        for known in self._rounds:
+            if all(map(operator.is_, known.sessions, sessions)):
                 return replace(
-                    looked.round,
+                    known,
                     resolver=Resolver(view, self.speakers),
-                    closed=tuple(closed_announcements(self.speakers, looked.round.peers, view)),
+                    closed=tuple(closed_announcements(self.speakers, known.peers, view)),
                     contenders={},
                 )
-        reach = Reach(self.topology, view, self._conversations)
-        made = self._judge(view, reach)
-        kept = _Looked(dict(reach.looked_up), made)
-        self._looked = [kept, *self._looked[: _MOST_LOOKED - 1]]
+        made = self._round(view, judged, sessions)
+        self._rounds = [made, *self._rounds[: _MOST_ROUNDS - 1]]
         return made
 
-    def _judge(self, view: Rib, reach: Reach) -> Round:
-        judged = Sessions(self.topology, self.speakers, reach)
-        sessions = judged.all()
+    def _round(self, view: Rib, judged: Sessions, sessions: list[Session]) -> Round:
         peers = list(judged.peers(sessions))
         out_of: list[list[int]] = [[] for _ in self.speakers]
         into: list[list[int]] = [[] for _ in self.speakers]
@@ -258,7 +253,7 @@ class BgpDomain(Domain):
             sessions=tuple(sessions),
             resolver=Resolver(view, self.speakers),
             peers=peers,
-            ids=[self._peer_number(peer) for peer in peers],
+            ids=tuple(self._peer_number(peer) for peer in peers),
             carrier=Carrier(
                 self.speakers, peers, chains, memory.paths, memory.numbers, memory.passed
             ),

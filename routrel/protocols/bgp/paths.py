@@ -64,6 +64,11 @@ class Path:
     gateway: Address | None = None  #: of an own path: through whom the router reaches it
     only_from: tuple[Address, ...] = ()  #: of an outside network: only from these addresses
 
+    @property
+    def resolves(self) -> bool:
+        """Whether who uses it has to find its next hop in the table."""
+        return self.source is not PathSource.OWN and not self.discard
+
 
 @dataclass(frozen=True, slots=True)
 class PathFacts:
@@ -81,19 +86,22 @@ class PathNumbers:
 
     Attributes:
         facts: By the number of a path.
+        addresses: By the number of an address.
     """
 
     def __init__(self) -> None:
         self.paths: list[Path] = []
         self.facts: list[PathFacts] = []
         self._numbers: dict[Path, int] = {}
-        self._addresses: dict[Address, int] = {}
+        self.addresses: list[Address] = []
+        self._address_numbers: dict[Address, int] = {}
 
     def copy(self) -> PathNumbers:
         """The same numbers, to which others may be added."""
         made = PathNumbers()
         made.paths, made._numbers = self.paths.copy(), self._numbers.copy()
-        made.facts, made._addresses = self.facts.copy(), self._addresses.copy()
+        made.facts, made.addresses = self.facts.copy(), self.addresses.copy()
+        made._address_numbers = self._address_numbers.copy()
         return made
 
     def add(self, path: Path) -> int:
@@ -109,7 +117,11 @@ class PathNumbers:
         """The number of an address; `NO_ADDRESS` for None."""
         if address is None:
             return NO_ADDRESS
-        return self._addresses.setdefault(address, len(self._addresses))
+        number = self._address_numbers.get(address)
+        if number is None:
+            number = self._address_numbers[address] = len(self.addresses)
+            self.addresses.append(address)
+        return number
 
     def __getitem__(self, number: int) -> Path:
         return self.paths[number]

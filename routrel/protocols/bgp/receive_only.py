@@ -6,8 +6,10 @@ choose last, and all classes together: each rung is a comparison of arrays [path
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -16,17 +18,17 @@ from numpy.typing import NDArray
 from routrel.model.bgp import MedGrouping, MissingMed
 from routrel.model.policy import NEXT_HOP_DISCARD
 from routrel.policy.as_paths import neighbouring_as, path_length
-from routrel.protocols.bgp.carrying import Carrier, PolicySignature
+from routrel.protocols.bgp.carrying import PolicySignature
 from routrel.protocols.bgp.paths import PathNumbers, PathSource
-from routrel.protocols.bgp.resolve import Resolver
+from routrel.protocols.bgp.round import Round
 from routrel.protocols.bgp.sessions import DirectedPeer
 from routrel.protocols.bgp.speakers import Speaker
 from routrel.protocols.bgp.spread import Numbers
+from routrel.protocols.shared.recent import Parts
 from routrel.rib.candidates import (
     DISCARD,
     ROW,
     Interning,
-    NextHop,
     PathType,
     Protocol,
     RouteKind,
@@ -103,26 +105,26 @@ class _Attributes:
     clusters: Ints  #: how many
 
 
+@dataclass(slots=True)
+class _Ways:
+    """Where next hops lead from one speaker, by their numbers in `_Attributes`."""
+
+    cost: Ints  #: interior; -1: not usable
+    drops: NDArray[np.bool_]
+    sets: Ints  #: numbers of sets of next hops
+
+
 class ReceiveOnlyTables:
     """The rows of receive-only speakers.
 
     Args:
-        receive_only: The speakers that only receive in this round.
-        into: By speaker: the positions of its peers as receiver.
+        parts: Holds the rows of speakers as they were made; more is added.
     """
 
-    def __init__(
-        self,
-        interning: Interning,
-        speakers: Sequence[Speaker],
-        carrier: Carrier,
-        resolver: Resolver,
-        receive_only: Sequence[int],
-        into: Sequence[Sequence[int]],
-    ) -> None:
-        self.interning, self.speakers = interning, speakers
-        self.carrier, self.resolver = carrier, resolver
-        self.receive_only, self.into = receive_only, into
+    def __init__(self, interning: Interning, made: Round, parts: Parts) -> None:
+        self.interning, self.speakers, self.parts = interning, made.speakers, parts
+        self.carrier, self.resolver, self.ids = made.carrier, made.resolver, made.ids
+        self.receive_only, self.into = made.receive_only, made.into
 
     def rows(
         self,
@@ -130,8 +132,8 @@ class ReceiveOnlyTables:
         chosen: Sequence[Sequence[Numbers]],
         members: Ints,
         of: Ints,
-    ) -> list[Rows]:
-        """The rows of all receive-only speakers for all prefixes.
+    ) -> dict[int, Rows]:
+        """The rows of all receive-only speakers for all prefixes, by number of the table.
 
         Args:
             signatures: The classes.
@@ -140,22 +142,49 @@ class ReceiveOnlyTables:
             of: The class of each of them.
         """
         if not signatures or not self.receive_only:
-            return []
+            return {}
         heard = self._heard(signatures, chosen)
         different = {id(found): found for found in heard.values()}
         numbers = sorted({n for found in different.values() for n in np.unique(found).tolist()})
         if not numbers or numbers[-1] < 0:
-            return []
+            return {}
         known = self._attributes([n for n in numbers if n >= 0])
-        blocks = []
+        told = {found: _digest(each) for found, each in different.items()}
+        common = _digest(members, of, np.array(numbers))
+        blocks = {}
         for index in self.receive_only:
-            arrays = [heard[place] for place in self.into[index] if place in heard]
-            if arrays:
-                places = [place for place in self.into[index] if place in heard]
-                blocks.append(
-                    self._receive_only_rows(index, places, np.stack(arrays), known, members, of)
-                )
-        return [block for block in blocks if len(block)]
+            table, places = self.speakers[index].table, self.into[index]
+            if table is None or not places:
+                continue
+            ways, arrays = self._ways(index), [heard[place] for place in places]
+            make = partial(self._receive_only_rows, index, arrays, known, ways, members, of)
+            # The numbers of peers tell all that a speaker is, and the paths' all that they are.
+            made_of = (
+                *(common, _digest(ways.cost, ways.drops, ways.sets)),
+                *(self.ids[place] for place in places),
+                *(told[id(each)] for each in arrays),
+            )
+            number = self.interning.table_numbers[table]
+            blocks[number] = self.parts.of(("receive only", index, number), made_of, make)
+        return blocks
+
+    def _ways(self, index: int) -> _Ways:
+        """Where all next hops lead from a speaker."""
+        vrf = self.speakers[index].vrf
+        if vrf is None:
+            raise ValueError(f"{self.speakers[index].name} has no table")
+        found = [self.resolver.of(index, address) for address in self._addresses]
+        sets = [
+            one.next_hops[:1]
+            if one.next_hops[:1] == (DISCARD,)
+            else limited(one.next_hops, vrf.maximum_paths)
+            for one in found
+        ]
+        return _Ways(
+            cost=np.array([-1 if one.problem else one.cost for one in found], dtype=np.int64),
+            drops=np.array([one[:1] == (DISCARD,) for one in sets], dtype=bool),
+            sets=np.array([self.interning.next_hops.add(one) for one in sets], dtype=np.int64),
+        )
 
     def _heard(
         self, signatures: Sequence[PolicySignature], chosen: Sequence[Sequence[Numbers]]
@@ -225,27 +254,24 @@ class ReceiveOnlyTables:
     def _receive_only_rows(
         self,
         index: int,
-        places: Sequence[int],
-        heard: Ints,
+        arrays: Sequence[Ints],
         known: _Attributes,
+        ways: _Ways,
         members: Ints,
         of: Ints,
     ) -> Rows:
         """The rows of one such speaker.
 
         Args:
-            heard: [peer, class] path numbers.
+            arrays: By peer that it hears: path numbers by class.
         """
-        speaker = self.speakers[index]
-        instance, vrf, table = speaker.instance, speaker.vrf, speaker.table
-        if instance is None or vrf is None or table is None:
-            raise ValueError(f"{speaker.name} has no table")
-        resolved = [self.resolver.of(index, address) for address in self._addresses]
-        cost = np.array([-1 if r.problem else r.cost for r in resolved], dtype=np.int64)
+        instance, heard, cost = self.speakers[index].instance, np.stack(arrays), ways.cost
+        if instance is None:
+            raise ValueError(f"{self.speakers[index].name} speaks no BGP")
         at = np.maximum(heard, 0)
         alive = (heard >= 0) & (cost[known.next_hop[at]] >= 0)
         options = instance.decision
-        peers = [self.carrier.peers[place] for place in places]
+        peers = [self.carrier.peers[place] for place in self.into[index]]
         ids = np.array([int(self.speakers[h.sender].router_id) for h in peers])[:, None]
         order = sorted({peer.sender_address for peer in peers}, key=int)
         addresses = np.array([order.index(h.sender_address) for h in peers])[:, None]
@@ -268,21 +294,21 @@ class ReceiveOnlyTables:
         alive = _least(alive, np.broadcast_to(addresses, at.shape))
         best = alive.argmax(axis=0)
         path = np.where(alive.any(axis=0), at[best, np.arange(at.shape[1])], _NOTHING)
-        return self._rows_of(index, path, known, [r.next_hops for r in resolved], members, of)
+        return self._rows_of(index, path, known, ways, members, of)
 
     def _rows_of(
         self,
         index: int,
         path: Ints,
         known: _Attributes,
-        hops: Sequence[tuple[NextHop, ...]],
+        ways: _Ways,
         members: Ints,
         of: Ints,
     ) -> Rows:
         """The rows of one such speaker, from the path it chose for each class."""
         speaker = self.speakers[index]
-        instance, vrf, table = speaker.instance, speaker.vrf, speaker.table
-        if instance is None or vrf is None or table is None:
+        instance, table = speaker.instance, speaker.table
+        if instance is None or table is None:
             raise ValueError(f"{speaker.name} has no table")
         kinds = [
             self.interning.kinds.add(
@@ -292,16 +318,6 @@ class ReceiveOnlyTables:
             )
             for discard in (False, True)
         ]
-        drops = np.array([way[:1] == (DISCARD,) for way in hops], dtype=bool)
-        sets = np.array(
-            [
-                self.interning.next_hops.add(
-                    (DISCARD,) if way[:1] == (DISCARD,) else limited(way, vrf.maximum_paths)
-                )
-                for way in hops
-            ],
-            dtype=np.int64,
-        )
         at = np.maximum(path, 0)
         way = known.next_hop[at]
         mine = path[of]
@@ -311,9 +327,17 @@ class ReceiveOnlyTables:
         rows["table"] = self.interning.table_numbers[table]
         rows["prefix"] = members[holding]
         rows["metric"] = np.maximum(known.med[at], 0)[classes]
-        rows["kind"] = np.where(drops[way], kinds[1], kinds[0])[classes]
-        rows["next_hops"] = sets[way][classes]
+        rows["kind"] = np.where(ways.drops[way], kinds[1], kinds[0])[classes]
+        rows["next_hops"] = ways.sets[way][classes]
         return rows
+
+
+def _digest(*arrays: NDArray[Any]) -> bytes:
+    """What tells arrays from others."""
+    held = hashlib.sha256()
+    for each in arrays:
+        held.update(each.tobytes())
+    return held.digest()
 
 
 def _names(paths: PathNumbers, number: int) -> tuple[Any, ...]:

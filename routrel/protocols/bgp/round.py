@@ -5,21 +5,26 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import TypeAlias
 
 from routrel.model.addresses import Address
 from routrel.protocols.bgp.carrying import Carrier
 from routrel.protocols.bgp.classes import PrefixClass
 from routrel.protocols.bgp.conditions import Closed
 from routrel.protocols.bgp.decision import Contender, Decision, contender
+from routrel.protocols.bgp.memory import Met, RoundCosts, met_by
 from routrel.protocols.bgp.origination import default_path
-from routrel.protocols.bgp.paths import Path, PathNumbers, PathSource
+from routrel.protocols.bgp.paths import NO_ADDRESS, Path, PathNumbers, PathSource
 from routrel.protocols.bgp.resolve import Resolution, Resolver
 from routrel.protocols.bgp.sessions import DirectedPeer, Session
 from routrel.protocols.bgp.speakers import Speaker
 from routrel.protocols.bgp.spread import Numbers, PeerGraph
 from routrel.rib.candidates import DISCARD
 
-__all__ = ["Onward", "Round", "own_of"]
+__all__ = ["Entered", "Onward", "Round", "own_of"]
+
+#: Contenders that were looked at, by speaker and code; None: not usable.
+Entered: TypeAlias = dict[tuple[int, int], Contender | None]
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,7 +46,7 @@ class Round:
     sessions: tuple[Session, ...]
     resolver: Resolver
     peers: Sequence[DirectedPeer]
-    ids: Sequence[int]  #: by peer: its number, the same in every computation
+    ids: tuple[int, ...]  #: by peer: its number, the same in every computation
     carrier: Carrier
     out_of: Sequence[Sequence[int]]
     into: list[list[int]]
@@ -50,10 +55,16 @@ class Round:
     borders: list[list[int]]  #: peers from one AS into another, together
     closed: tuple[Closed, ...]  #: what conditions keep back
     onward: Onward = Onward()
-    contenders: dict[tuple[int, int], Contender | None] = field(default_factory=dict)
+    contenders: Entered = field(default_factory=dict)
 
-    def graph(self, item: PrefixClass, *, complete: bool) -> PeerGraph:
-        """What a class spreads through; who only receives is in it where it is to be complete."""
+    def graph(
+        self, item: PrefixClass, *, complete: bool, entered: Entered | None = None
+    ) -> PeerGraph:
+        """What a class spreads through; who only receives is in it where it is to be complete.
+
+        Args:
+            entered: Takes up every contender that anybody looks at.
+        """
         codes = self.carrier.codes
         own: list[list[int]] = [[] for _ in self.speakers]
         for speaker, number in item.origins:
@@ -70,7 +81,7 @@ class Round:
             ranks=self.ranks,
             outside=self._outside,
             decisions=self.decisions,
-            enter=self.entering(item),
+            enter=self.entering(item, entered),
             sent=self.sending(item, defaults),
             unasked=tuple(defaults),
             borders=self.borders,
@@ -184,28 +195,62 @@ class Round:
                     found[place] = self.paths.add(path)
         return found
 
-    def entering(self, item: PrefixClass) -> Callable[[int, int], Contender | None]:
-        """A function from speaker and code to its contender; None: not usable."""
-        known: dict[tuple[int, int], Contender | None] = {} if item.alone else self.contenders
+    def entering(
+        self, item: PrefixClass, entered: Entered | None = None
+    ) -> Callable[[int, int], Contender | None]:
+        """A function from speaker and code to its contender; None: not usable.
+
+        Args:
+            entered: Takes up all that it is asked for.
+        """
+        mine: Entered = {} if entered is None else entered
+        known: Entered = mine if item.alone else self.contenders
         paths, codes = self.paths, self.carrier.codes
 
         def enter(speaker: int, code: int) -> Contender | None:
             key = (speaker, code)
+            if key in mine:
+                return mine[key]
             if key not in known:
                 resolution = self.resolution(item, speaker, paths[codes.path(code)])
                 known[key] = (
                     None if resolution.problem else self.contender_of(speaker, code, resolution)
                 )
-            return known[key]
+            found = mine[key] = known[key]
+            return found
 
         return enter
 
+    def met(self, entered: Entered) -> Met:
+        """The next hops that the outcome of a class rests on, of the contenders looked at."""
+        codes, facts, paths = self.carrier.codes, self.paths.facts, self.paths
+        found = []
+        for (speaker, code), item in entered.items():
+            number = codes.path(code)
+            address = facts[number].next_hop
+            if self._outside[speaker] or not paths[number].resolves:
+                address = NO_ADDRESS
+            found.append((speaker, address, item))
+        return met_by(found)
+
+    @cached_property
+    def costs(self) -> RoundCosts:
+        """What next hops come to in this round."""
+        return RoundCosts(self.resolver, self.paths, self.ids, self.carrier.codes)
+
+    @cached_property
+    def core(self) -> list[int]:
+        """The peers by which classes spread: what they carry may change what others are told."""
+        quiet = set(self.receive_only)
+        return [
+            place for out in self._telling for place in out if self.peers[place].sender not in quiet
+        ]
+
     def resolution(self, item: PrefixClass, speaker: int, path: Path) -> Resolution:
         """How a speaker reaches the next hop of a path of a class."""
-        if path.source is PathSource.OWN or self.speakers[speaker].outside:
-            return Resolution(())
-        if path.discard:
-            return Resolution((DISCARD,))
+        if self.speakers[speaker].outside or not path.resolves:
+            dropped = path.discard and path.source is not PathSource.OWN
+            return Resolution((DISCARD,) if dropped else ())
         if path.next_hop is None:
             return Resolution((), problem="it has no next hop")
         if item.alone:

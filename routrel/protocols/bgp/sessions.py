@@ -7,20 +7,33 @@ Either side may open the connection; one that can is enough.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections import defaultdict
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from enum import Enum
 
-from routrel.forwarding.reach import Probe, Reach, Start, Unreachable
+from routrel.forwarding.reach import Probe, Reach, Rests, Start, Unreachable
 from routrel.model.addresses import Address, InterfaceAddress
 from routrel.model.bgp import BgpNeighbour, NeighbourSettings
 from routrel.model.place import NOWHERE, Place
 from routrel.model.traffic import TCP, Header
 from routrel.protocols.bgp.paths import PathSource
 from routrel.protocols.bgp.speakers import NO_ID, Speaker
+from routrel.rib.candidates import Table
 from routrel.topology.segments import Topology
 
-__all__ = ["BGP_PORT", "EPHEMERAL_PORT", "DirectedPeer", "Session", "SessionState", "Sessions"]
+__all__ = [
+    "BGP_PORT",
+    "EPHEMERAL_PORT",
+    "DirectedPeer",
+    "Judged",
+    "JudgedOnce",
+    "Session",
+    "SessionState",
+    "Sessions",
+    "judged_alike",
+    "owners_of",
+]
 
 BGP_PORT = 179
 EPHEMERAL_PORT = 49152
@@ -85,12 +98,35 @@ class DirectedPeer:
     own_addresses: tuple[Address, ...]  #: what the sender may name as itself, one a family
 
 
-class Sessions:
-    """All sessions of a network, judged against one state of the tables."""
+@dataclass(frozen=True, slots=True)
+class JudgedOnce:
+    """A session as it was judged, and what that rests on."""
 
-    def __init__(self, topology: Topology, speakers: tuple[Speaker, ...], reach: Reach) -> None:
-        self.topology, self.speakers, self.reach = topology, speakers, reach
+    session: Session
+    rests: Rests
+    owners: tuple[tuple[str, str], ...]  #: who has the neighbour's address
+
+
+#: What came of each neighbour lately, the latest first; by speaker and position of the neighbour.
+Judged = dict[tuple[int, int], tuple[JudgedOnce, ...]]
+#: How many are kept of one neighbour: rounds may alternate between a few.
+_MOST_JUDGED = 4
+
+
+class Sessions:
+    """All sessions of a network, judged against one state of the tables.
+
+    Args:
+        known: Sessions as they were judged in other states of the same network; it is added to.
+    """
+
+    def __init__(
+        self, topology: Topology, speakers: tuple[Speaker, ...], reach: Reach, known: Judged
+    ) -> None:
+        self.topology, self.speakers, self.reach, self.known = topology, speakers, reach, known
         self._by_table = {s.table: number for number, s in enumerate(speakers) if s.table}
+        #: Neighbours of a table's speaker, by whose table has their address.
+        self._by_owner: dict[Table | None, dict[Table, list[_Neighbour]]] = {}
         self._by_outside = {
             address.ip: number
             for number, speaker in enumerate(speakers)
@@ -99,12 +135,30 @@ class Sessions:
         }
 
     def all(self) -> list[Session]:
-        """Every configured neighbour of every device, in order of device and file."""
+        """Every configured neighbour of every device, in order of device and file.
+
+        One that rests on what it rested on before is the same object as then.
+        """
         return [
-            self._session(number, speaker, neighbour, settings)
+            self._judged(number, place)
             for number, speaker in enumerate(self.speakers)
-            for neighbour, settings in speaker.neighbours
+            for place in range(len(speaker.neighbours))
         ]
+
+    def _judged(self, number: int, place: int) -> Session:
+        speaker = self.speakers[number]
+        neighbour, settings = speaker.neighbours[place]
+        before = self.known.get((number, place), ())
+        for item in before:
+            if self.reach.still(item.rests):
+                return item.session
+        session, rests = self.reach.resting(
+            lambda: self._session(number, speaker, neighbour, settings)
+        )
+        owners = owners_of(self.topology, neighbour.address)
+        made = JudgedOnce(session, rests, owners)
+        self.known[number, place] = (made, *before[: _MOST_JUDGED - 1])
+        return session
 
     def peers(self, sessions: list[Session]) -> Iterator[DirectedPeer]:
         """Both directions of every session that is up, each once."""
@@ -168,6 +222,7 @@ class Sessions:
             return outside, SessionState.UP
         owners = self.topology.owners.get(address, ())
         for end in owners:
+            self.reach.meet(end.device.name)
             found = self._by_table.get((end.device.name, end.interface.vrf))
             if found is not None:
                 return found, SessionState.UP
@@ -179,6 +234,9 @@ class Sessions:
     def _matched(self, made: Session, speaker: Speaker, other: Speaker) -> Session:
         """Holds the two sides' settings against each other, then sends packets."""
         address = made.neighbour.address
+        for side in (speaker, other):
+            if side.device is not None:
+                self.reach.meet(side.device.name)
         failed = self._failed(speaker, other)
         if failed:
             reason = f"{failed} has failed in this lens"
@@ -278,9 +336,7 @@ class Sessions:
             return None, [stated.address for stated in peers if self._has(speaker, stated.address)]
         fitting: list[tuple[NeighbourSettings, Address]] = []
         known: list[Address] = []
-        for neighbour, settings in other.neighbours:
-            if not self._has(speaker, neighbour.address):
-                continue
+        for neighbour, settings in self._towards(other, speaker):
             known.append(neighbour.address)
             # This side opens from the address the other expects, or the other opens from the one
             # that this side expects.
@@ -291,6 +347,19 @@ class Sessions:
         if fitting:
             return fitting[0][0], [fitting[0][1]]
         return None, known
+
+    def _towards(self, other: Speaker, speaker: Speaker) -> Sequence[_Neighbour]:
+        """The neighbours of one side whose address the other side has, in order."""
+        if speaker.outside is not None:
+            return [one for one in other.neighbours if self._has(speaker, one[0].address)]
+        found = self._by_owner.get(other.table)
+        if found is None:
+            found = self._by_owner[other.table] = defaultdict(list)
+            for one in other.neighbours:
+                owners = self.topology.owners.get(one[0].address, ())
+                for table in dict.fromkeys((e.device.name, e.interface.vrf) for e in owners):
+                    found[table].append(one)
+        return found.get(speaker.table or ("", ""), ())
 
     def _apart(
         self, speaker: Speaker, other: Speaker, made: Session
@@ -365,6 +434,8 @@ class Sessions:
         for segment in self.topology.segments:
             if not any(end.address.ip == mine for end in self.topology.outside_ends(segment)):
                 continue
+            for end in segment.ends:
+                self.reach.meet(end.device.name)
             ends = [end for end in segment.ends if self.topology.is_up(*end.key)]
             owning = [e for e in ends if any(a.ip == theirs for a in e.interface.addresses)]
             near = [e for e in ends if there.device and there.device.name == e.device.name]
@@ -451,6 +522,33 @@ class Sessions:
                 return
 
 
+def owners_of(topology: Topology, address: Address) -> tuple[tuple[str, str], ...]:
+    """The interfaces that have an address, in order."""
+    return tuple(end.key for end in topology.owners.get(address, ()))
+
+
+def judged_alike(known: Judged, now: Topology, touched: frozenset[str] | None) -> Judged:
+    """Of sessions judged in one network those that are the same in much the same network.
+
+    Args:
+        touched: The devices that may see the network otherwise; None: it may be any.
+    """
+    if touched is None:
+        return {}
+    found = {}
+    for key, items in known.items():
+        alike = tuple(
+            item
+            for item in items
+            if not item.rests.devices & touched
+            and item.owners == owners_of(now, item.session.neighbour.address)
+        )
+        if alike:
+            found[key] = alike
+    return found
+
+
+_Neighbour = tuple[BgpNeighbour, NeighbourSettings]
 _End = tuple[Speaker, NeighbourSettings, Address, Address]
 
 _NOBODY = {

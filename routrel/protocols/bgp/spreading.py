@@ -4,20 +4,23 @@ from __future__ import annotations
 
 from collections.abc import Hashable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
+from typing import TypeAlias
 
 import numpy as np
+from numpy.typing import NDArray
 
 from routrel.model.addresses import Address
 from routrel.model.network import Network
 from routrel.model.place import NOWHERE, Place
 from routrel.protocols.bgp.carrying import Codes
 from routrel.protocols.bgp.classes import Grouping, Origins, PrefixClass
-from routrel.protocols.bgp.memory import ClassResult
+from routrel.protocols.bgp.memory import ClassResult, Remembered
 from routrel.protocols.bgp.origination import aggregated_path
 from routrel.protocols.bgp.paths import OwnKind, PathSource
 from routrel.protocols.bgp.receive_only import ReceiveOnlyTables
-from routrel.protocols.bgp.round import Round, own_of
+from routrel.protocols.bgp.round import Entered, Round, own_of
 from routrel.protocols.bgp.spread import Numbers, Outcome, Spread
+from routrel.protocols.shared.recent import Parts
 from routrel.rib.candidates import (
     DISCARD,
     ROW,
@@ -31,6 +34,10 @@ from routrel.rib.candidates import (
     no_rows,
     one_way_each,
 )
+from routrel.rib.table import RowsByTable, by_table
+
+#: Table, metric, kind, next hops.
+Row: TypeAlias = tuple[int, int, int, int]
 
 __all__ = ["BGP_PATH_TYPES", "Classes", "History", "Pinned", "Spreading"]
 
@@ -91,7 +98,7 @@ class Classes:
     #: Where own paths are written, by speaker, prefix and path. Equal paths share a number,
     #: wherever they are written.
     own_places: Mapping[tuple[int, int, int], Place]
-    rows: Rows
+    rows: RowsByTable
 
     def own_place(self, speaker: int, path: int, prefix: int) -> Place:
         """Where a speaker's own path to a prefix is written."""
@@ -106,8 +113,9 @@ class Spreading:
         own_places: Where own paths are written; it is added to.
         silenced: By speaker: prefixes it keeps to itself.
         grouping: Of the prefixes of `origins` in rising order.
-        results: How classes ended before with the same sessions and next hops; it is added to.
+        remembered: How classes ended before with the same sessions; it is added to.
         history: What speakers go on from; None: from nothing.
+        parts: What was made of single speakers; more is added.
     """
 
     def __init__(
@@ -120,19 +128,22 @@ class Spreading:
         own_places: dict[tuple[int, int, int], Place],
         silenced: Sequence[np.ndarray],
         grouping: Grouping,
-        results: dict[Hashable, ClassResult],
+        remembered: Remembered,
         history: History | None,
         pinned: Pinned | None,
+        parts: Parts,
     ) -> None:
         self.network, self.interning, self.made = network, interning, made
         self.origins, self.own_places, self.silenced = origins, own_places, silenced
-        self.grouping, self.results = grouping, results
-        self.history, self.pinned = history, pinned
+        self.grouping, self.remembered = grouping, remembered
+        self.history, self.pinned, self.parts = history, pinned, parts
         self.classes: list[tuple[PrefixClass, ClassResult]] = []
         self.class_of: dict[int, int] = {}
         self.oscillating: set[tuple[int, int]] = set()
         self.order_dependent: set[tuple[int, int]] = set()
         self.anew: set[int] = set()
+        #: Rows of what speakers chose, by speaker and code, where nothing else counts.
+        self._rows: dict[tuple[int, int], Row | None] = {}
 
     def run(self) -> Classes:
         """Every class spread; aggregates from the longest, since they may be parts of others."""
@@ -244,29 +255,42 @@ class Spreading:
     def _result(self, item: PrefixClass) -> ClassResult:
         if self.history is not None:
             return self._gone_on(item, self.history)
-        # What a neighbour is sent by default goes through policies that are no chain of the class.
-        # Rows of aggregates cite where they are written.
-        member = int(item.members[0])
-        cited = [self._own_place(*own, member) for own in item.origins] if item.alone else []
-        key = (item.key, tuple(self.made.default_senders(item).items()), tuple(cited))
-        found = self.results.get(key)
+        key = self._key(item)
+        found = self.remembered.result(key, self.made.costs)
         if found is None:
-            self.anew.update(item.members.tolist())
-            complete = item.alone
-            outcome = Spread(self.made.graph(item, complete=complete)).settle()
-            if outcome.contested and not complete:
-                complete = True
-                outcome = Spread(self.made.graph(item, complete=True)).settle()
-            found = ClassResult(
-                key=key,
-                outcome=outcome,
-                rows=tuple(self._class_rows(item, outcome)),
-                complete=complete,
-            )
-            outcome.heard = []  # it follows from what each chose, and there may be many classes
-            self.results[key] = found
+            found = self._spread(item, key)
+        elif not found.complete:
+            found = replace(found, rows=tuple(self._class_rows(item, found.outcome)))
         if self.pinned is not None and key == self.pinned.key:
             return self._pinned_result(item, found, self.pinned.number)
+        return found
+
+    def _key(self, item: PrefixClass) -> Hashable:
+        """What decides how a class spreads among certain sessions, next hops aside."""
+        # What a neighbour is sent by default goes through policies that are no chain of the class.
+        # Rows of aggregates cite where they are written.
+        ids, member = self.made.ids, int(item.members[0])
+        cited = [self._own_place(*own, member) for own in item.origins] if item.alone else []
+        return (
+            item.key,
+            frozenset(ids[place] for place in item.signature.closed),
+            tuple((ids[place], path) for place, path in self.made.default_senders(item).items()),
+            tuple(cited),
+        )
+
+    def _spread(self, item: PrefixClass, key: Hashable) -> ClassResult:
+        """How a class ends, worked out."""
+        self.anew.update(item.members.tolist())
+        entered: Entered = {}
+        complete = item.alone
+        outcome = Spread(self.made.graph(item, complete=complete, entered=entered)).settle()
+        if outcome.contested and not complete:
+            complete = True
+            outcome = Spread(self.made.graph(item, complete=True, entered=entered)).settle()
+        rows = tuple(self._class_rows(item, outcome))
+        outcome.heard = []  # it follows from what each chose, and there may be many classes
+        found = ClassResult(key=key, outcome=outcome, rows=rows, complete=complete)
+        self.remembered.keep(found, self.made.met(entered), self.made.costs)
         return found
 
     def _own_place(self, speaker: int, path: int, prefix: int) -> Place:
@@ -302,95 +326,107 @@ class Spreading:
         rows = tuple(self._class_rows(item, outcome))
         return replace(found, outcome=outcome, rows=rows)
 
-    def _class_rows(
-        self, item: PrefixClass, outcome: Outcome
-    ) -> Iterator[tuple[int, int, int, int]]:
+    def _class_rows(self, item: PrefixClass, outcome: Outcome) -> Iterator[Row]:
         """The rows of devices for one prefix of a class."""
-        made = self.made
-        enter = made.entering(item)
-        paths, codes = made.paths, made.carrier.codes
+        made, known = self.made, self._rows
         for index, chosen in enumerate(outcome.chosen):
-            speaker = made.speakers[index]
-            instance, vrf = speaker.instance, speaker.vrf
-            if not chosen or instance is None or vrf is None or speaker.table is None:
+            instance = made.speakers[index].instance
+            if not chosen or instance is None:
                 continue
-            table = self.interning.table_numbers[speaker.table]
-            path = paths[codes.path(chosen[0])]
-            used: Sequence[int] = chosen[:1]
-            multipath = instance.multipath
-            if max(multipath.external, multipath.internal) > 1:
-                numbers = [codes.code(number, -1) for number in own_of(item, index)]
-                for heard in outcome.heard[index].values():
-                    numbers.extend(heard)
-                contenders = [e for n in numbers if (e := enter(index, n)) is not None]
-                used = made.decisions[index].choose(contenders).used
-            if path.source is PathSource.OWN:
-                if path.own is OwnKind.AGGREGATE:
-                    place = self._own_place(index, codes.path(chosen[0]), int(item.members[0]))
-                    kind = RouteKind(
-                        Protocol.BGP,
-                        instance.local_distance,
-                        PathType.AGGREGATE,
-                        discard=True,
-                        place=self.interning.place(place),
-                    )
-                    yield (
-                        table,
-                        0,
-                        self.interning.kinds.add(kind),
-                        self.interning.next_hops.add((DISCARD,)),
-                    )
-                continue
-            hops: list[NextHop] = []
-            for number in used:
-                hops.extend(made.resolution(item, index, paths[codes.path(number)]).next_hops)
-            discard = hops[:1] == [DISCARD]
-            external = path.source is PathSource.EXTERNAL
+            multipath = max(instance.multipath.external, instance.multipath.internal) > 1
+            if item.alone or multipath:
+                used = self._used(item, index, outcome) if multipath else chosen[:1]
+                row = self._row(item, index, chosen[0], used)
+            else:
+                key = (index, chosen[0])
+                if key not in known:
+                    known[key] = self._row(item, index, chosen[0], chosen[:1])
+                row = known[key]
+            if row is not None:
+                yield row
+
+    def _used(self, item: PrefixClass, index: int, outcome: Outcome) -> Numbers:
+        """The paths that a speaker shares packets among."""
+        made = self.made
+        enter, codes = made.entering(item), made.carrier.codes
+        numbers = [codes.code(number, -1) for number in own_of(item, index)]
+        if outcome.heard:
+            for heard in outcome.heard[index].values():
+                numbers.extend(heard)
+        else:
+            sent = made.sending(item, made.default_senders(item))
+            for place in made.into[index]:
+                numbers.extend(sent(place, outcome.chosen[made.peers[place].sender]))
+        contenders = [found for n in numbers if (found := enter(index, n)) is not None]
+        return made.decisions[index].choose(contenders).used
+
+    def _row(self, item: PrefixClass, index: int, code: int, used: Sequence[int]) -> Row | None:
+        """The row of a speaker that chose a path; None: its table has the route otherwise."""
+        made, speaker = self.made, self.made.speakers[index]
+        instance, vrf = speaker.instance, speaker.vrf
+        if instance is None or vrf is None or speaker.table is None:
+            return None
+        paths, codes, interning = made.paths, made.carrier.codes, self.interning
+        table, path = interning.table_numbers[speaker.table], paths[codes.path(code)]
+        if path.source is PathSource.OWN:
+            if path.own is not OwnKind.AGGREGATE:
+                return None
+            place = self._own_place(index, codes.path(code), int(item.members[0]))
             kind = RouteKind(
                 Protocol.BGP,
-                instance.external_distance if external else instance.internal_distance,
-                BGP_PATH_TYPES[path.source],
-                discard=discard,
+                instance.local_distance,
+                PathType.AGGREGATE,
+                discard=True,
+                place=interning.place(place),
             )
-            yield (
-                table,
-                path.med or 0,
-                self.interning.kinds.add(kind),
-                self.interning.next_hops.add(
-                    (DISCARD,) if discard else limited(one_way_each(hops), vrf.maximum_paths)
-                ),
-            )
+            return table, 0, interning.kinds.add(kind), interning.next_hops.add((DISCARD,))
+        hops: list[NextHop] = []
+        for number in used:
+            hops.extend(made.resolution(item, index, paths[codes.path(number)]).next_hops)
+        discard = hops[:1] == [DISCARD]
+        external = path.source is PathSource.EXTERNAL
+        kind = RouteKind(
+            Protocol.BGP,
+            instance.external_distance if external else instance.internal_distance,
+            BGP_PATH_TYPES[path.source],
+            discard=discard,
+        )
+        ways = (DISCARD,) if discard else limited(one_way_each(hops), vrf.maximum_paths)
+        return table, path.med or 0, interning.kinds.add(kind), interning.next_hops.add(ways)
 
-    def _expanded(self) -> Rows:
+    def _expanded(self) -> RowsByTable:
         """The rows of all classes for all their prefixes."""
-        blocks = []
-        for item, result in self.classes:
-            if not result.rows:
-                continue
-            rows = np.array(result.rows, dtype=np.int64)
-            members = len(item.members)
-            block = np.zeros(len(rows) * members, dtype=ROW)
-            block["table"] = np.repeat(rows[:, 0], members)
-            block["prefix"] = np.tile(item.members, len(rows))
-            block["metric"] = np.repeat(rows[:, 1], members)
-            block["kind"] = np.repeat(rows[:, 2], members)
-            block["next_hops"] = np.repeat(rows[:, 3], members)
-            blocks.append(block)
-        blocks += self._receive_only_rows()
-        return np.concatenate(blocks) if blocks else no_rows()
+        rows = np.array([row for _, result in self.classes for row in result.rows], dtype=np.int64)
+        found = dict(by_table(self._of_members(rows)))
+        for table, block in self._receive_only_rows().items():
+            found[table] = (*found.get(table, ()), block)
+        return found
 
-    def _receive_only_rows(self) -> list[Rows]:
-        """The rows of receive-only speakers, for all classes that have been spread without them."""
+    def _of_members(self, rows: NDArray[np.int64]) -> Rows:
+        """Rows of one prefix of each class, in order of the classes, for all their prefixes."""
+        if not len(rows):
+            return no_rows()
+        members = np.concatenate([item.members for item, _ in self.classes])
+        sizes = np.array([len(item.members) for item, _ in self.classes])
+        of = np.repeat(np.arange(len(sizes)), [len(result.rows) for _, result in self.classes])
+        count, first = sizes[of], (np.cumsum(sizes) - sizes)[of]
+        block: Rows = np.zeros(int(count.sum()), dtype=ROW)
+        inside = np.arange(len(block)) - np.repeat(np.cumsum(count) - count, count)
+        block["prefix"] = members[np.repeat(first, count) + inside]
+        for column, name in enumerate(("table", "metric", "kind", "next_hops")):
+            block[name] = np.repeat(rows[:, column], count)
+        return block
+
+    def _receive_only_rows(self) -> dict[int, Rows]:
+        """By table of receive-only speakers, for all classes that were spread without them."""
         plain = [(item, result) for item, result in self.classes if not result.complete]
         if not plain:
-            return []
+            return {}
         made = self.made
         members = np.concatenate([item.members for item, _ in plain]).astype(np.int64)
         of = np.repeat(np.arange(len(plain)), [len(item.members) for item, _ in plain])
         order = np.argsort(members)
-        tables = ReceiveOnlyTables(
-            self.interning, made.speakers, made.carrier, made.resolver, made.receive_only, made.into
-        )
+        tables = ReceiveOnlyTables(self.interning, made, self.parts)
         return tables.rows(
             [item.signature for item, _ in plain],
             [result.outcome.chosen for _, result in plain],
