@@ -21,7 +21,7 @@ import numpy as np
 from routrel.convergence.protocols import Choices, Late, Look, Protocols
 from routrel.convergence.turning import TurningPoint, turning_points
 from routrel.protocols.shared.turns import orders_to_try
-from routrel.rib.candidates import Protocol
+from routrel.rib.candidates import Protocol, joined
 from routrel.rib.select import row_keys
 from routrel.rib.table import Rib, TableRows, active_unlike, same_rows
 
@@ -254,7 +254,7 @@ class _Search:
         for table, protocols in hidden.items():
             rows = rib.table_candidates(table)
             gone = np.logical_or.reduce([kinds.of(one)[rows["kind"]] for one in protocols])
-            made = TableRows((rows[~gone],), kinds)
+            made = TableRows((rows.compress(~gone),), kinds)
             others[table] = self.protocols.memory.table(table, made)
         return rib.with_tables(others)
 
@@ -321,10 +321,10 @@ def differences(ribs: Sequence[Rib]) -> frozenset[tuple[int, int]]:
     found: set[int] = set()
     states = active_unlike(ribs)
     for state in states[1:]:
-        rows = np.concatenate([states[0], state])
+        rows = joined((states[0], state))
         keys = row_keys(rows)
         order = np.lexsort((rows["next_hops"], rows["kind"], rows["metric"], keys))
-        ordered = rows[order]
+        ordered = rows.take(order)
         twin = np.zeros(len(rows), dtype=bool)
         equal = ordered[1:] == ordered[:-1]
         twin[1:] |= equal

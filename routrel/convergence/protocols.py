@@ -18,7 +18,7 @@ from routrel.policy.distances import with_distances
 from routrel.policy.redistribute import Injected, injected_routes, let_in, taken_protocols
 from routrel.protocols.contract import Domain, Inputs, Process, Result, Results
 from routrel.protocols.register import domains
-from routrel.rib.candidates import GUARDS, Interning, Protocol, Rows, Table, no_rows
+from routrel.rib.candidates import GUARDS, Interning, Protocol, Rows, Table, joined, no_rows
 from routrel.rib.table import Blocks, Rib, RowsByTable, TableRows
 from routrel.topology.segments import Topology
 
@@ -31,6 +31,11 @@ KeptOut = Mapping[int, NDArray[np.int32]]
 #: By table: the protocols whose rows nobody is to see there yet.
 Late = Mapping[int, frozenset[Protocol]]
 
+#: How many looks are kept, and how many rows they may have in all but the latest two.
+_MOST_LOOKS = 64
+_MOST_LOOK_ROWS = 1_000_000
+_NOTHING = np.zeros(0, dtype=np.int32)
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Look:
@@ -39,6 +44,12 @@ class Look:
     rib: Rib
     results: Results = field(default_factory=dict)
     kept_out: Mapping[Protocol, KeptOut] = field(default_factory=dict)
+
+    @property
+    def parts(self) -> tuple[object, ...]:
+        """What the next look rests on, by identity."""
+        kept = (id(out) for each in self.kept_out.values() for out in each.values())
+        return (*map(id, self.rib.tables), *kept)
 
     def deciding_places(self, table: Table, prefixes: Collection[Prefix]) -> Iterator[Place]:
         """The lines by which a table's routes to some prefixes pass from protocol to protocol.
@@ -76,6 +87,9 @@ class Protocols:
         self.topology, self.interning = topology, interning
         self.memory = memory.onward() if memory else Memory()
         self.network: Network = topology.network
+        #: The latest looks by what was asked, with that from which each began.
+        self._looks: dict[Hashable, tuple[Look, Look]] = {}
+        self._told_all = True  #: whether all results of the look at hand are told by what was asked
         self.domains: dict[Protocol, Domain] = {
             domain.protocol: domain
             for domain in domains(topology, interning, since or {}, self.memory.parts)
@@ -104,7 +118,21 @@ class Protocols:
         choices: Choices | None = None,
         late: Late | None = None,
     ) -> Look:
-        """What all protocols make of the tables as they are seen."""
+        """What all protocols make of the tables as they are seen, or made of them before."""
+        asked = *seen.parts, tuple((late or {}).items()), tuple((choices or {}).items())
+        known = self._looks.get(asked)
+        if known is not None:
+            return known[1]
+        self._told_all = True
+        made = self._look(seen, choices, late)
+        if self._told_all:
+            rows = sum(map(len, made.rib.tables))
+            while len(self._looks) >= min(_MOST_LOOKS, 2 + _MOST_LOOK_ROWS // (rows + 1)):
+                del self._looks[next(iter(self._looks))]
+            self._looks[asked] = seen, made
+        return made
+
+    def _look(self, seen: Look, choices: Choices | None, late: Late | None) -> Look:
         injected = self._injected(seen.rib)
         results: dict[Protocol, Result] = {}
         for protocol, domain in self.domains.items():
@@ -125,6 +153,7 @@ class Protocols:
     def _result(self, domain: Domain, inputs: Inputs, before: Result | None) -> Result:
         """What a protocol makes of its inputs, or made of them before."""
         asked = domain.asked(inputs)
+        self._told_all &= asked is not None
         known = None if asked is None else self.memory.result(domain, asked)
         if known is not None:
             return known
@@ -147,10 +176,10 @@ class Protocols:
             table = self.interning.table_numbers[process.table]
             offered = blocks[process.protocol].get(table)
             place = ("import", process.protocol, process.table)
-            out = np.zeros(0, dtype=np.int32)
+            out = _NOTHING
             if offered is not None:
                 parts = (process.device, *offered)
-                make = partial(self._import, process, use, np.concatenate(offered))
+                make = partial(self._import, process, use, joined(offered))
                 rows, out = self.memory.parts.of(place, parts, make)
                 blocks[process.protocol] = {**blocks[process.protocol], table: (rows,)}
             kept_out.setdefault(process.protocol, {})[process.index] = out
@@ -162,7 +191,7 @@ class Protocols:
         """What a policy lets in of a process's rows, and the prefixes that it keeps out."""
         guards = np.isin(self.interning.kinds.path_types[rows["kind"]], GUARDS)
         accepted = let_in(self.interning, process.device, use, rows)
-        return rows[accepted | guards], rows["prefix"][~accepted].copy()
+        return rows.compress(accepted | guards), rows["prefix"][~accepted].copy()
 
     @cached_property
     def _importing(self) -> tuple[tuple[Process, PolicyUse], ...]:
@@ -194,7 +223,7 @@ class Protocols:
     def _table(self, table: int, blocks: Blocks, hidden: frozenset[Protocol]) -> TableRows:
         kinds = self.interning.kinds
         for protocol in hidden:
-            blocks = tuple(rows[~kinds.of(protocol)[rows["kind"]]] for rows in blocks)
+            blocks = tuple(rows.compress(~kinds.of(protocol)[rows["kind"]]) for rows in blocks)
         return self.memory.table(table, TableRows(blocks, kinds))
 
     @cached_property
@@ -213,7 +242,7 @@ class Protocols:
         def advertisers(protocol: Protocol, row: Rows) -> Iterable[Address]:
             return results[protocol].advertisers(row)
 
-        rows = np.concatenate([no_rows(), *parts])
+        rows = joined(parts)
         return with_distances(vrf, self.interning, rows, advertisers)
 
     def _injected(self, view: Rib) -> dict[Protocol, dict[int, tuple[Injected, ...]]]:
@@ -237,7 +266,7 @@ class Protocols:
         if process.default_route is not None:
             for version in process.versions:
                 wanted |= active["prefix"] == self.interning.default_prefix(version)
-        rows = active[wanted]
+        rows = active.compress(wanted)
         place = ("taken of", process.protocol, process.table)
         make = partial(self._taken, process, rows)
         found: tuple[Injected, ...] = self.memory.parts.of(

@@ -57,7 +57,8 @@ class Fib:
 
     def lookup(self, table: int, address: Address) -> Entry | None:
         """The longest match for an address, or None."""
-        return next(self.matches(table, address), None)
+        route = self.rib.lookup(table, address)
+        return None if route is None else _entry(route)
 
 
 def _entry(route: Route) -> Entry:

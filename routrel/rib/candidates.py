@@ -322,11 +322,23 @@ ROW = np.dtype(
     ]
 )
 Rows: TypeAlias = NDArray[Any]
+_WHOLE = np.dtype((np.void, ROW.itemsize))
 
 
 def no_rows() -> Rows:
     """An empty block of rows."""
     return np.zeros(0, dtype=ROW)
+
+
+def joined(blocks: Iterable[Rows]) -> Rows:
+    """Blocks of rows, one after the other.
+
+    Rows are moved whole: NumPy would go through them field by field. For the same reason rows are
+    chosen by `take` and `compress`, not by an index.
+    """
+    whole = [np.ascontiguousarray(block).view(_WHOLE) for block in (no_rows(), *blocks)]
+    result: Rows = np.concatenate(whole).view(ROW)
+    return result
 
 
 def table_slice(rows: Rows, table: int) -> slice:

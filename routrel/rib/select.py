@@ -35,7 +35,7 @@ def in_order(rows: Rows, kinds: RouteKinds) -> tuple[Rows, NDArray[np.bool_]]:
     prefix.
     """
     order, first = _ordered(row_keys(rows), (kinds.ranks[rows["kind"]], rows["metric"]))
-    return rows[order], first
+    return rows.take(order), first
 
 
 def _ordered(

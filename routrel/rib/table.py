@@ -22,7 +22,7 @@ from routrel.rib.candidates import (
     Protocol,
     RouteKinds,
     Rows,
-    no_rows,
+    joined,
 )
 from routrel.rib.select import in_order
 
@@ -36,6 +36,9 @@ __all__ = [
     "by_table",
     "same_rows",
 ]
+
+#: Addresses whose longest match a table remembers.
+_MOST_LOOKED_UP = 2_000
 
 #: Rows of one table, in parts.
 Blocks: TypeAlias = tuple[Rows, ...]
@@ -68,7 +71,7 @@ class TableRows:
     place, so that what did not change is the same object in both ribs.
     """
 
-    __slots__ = ("_digest", "_held_by_others", "_kinds", "_selected", "blocks")
+    __slots__ = ("_digest", "_held_by_others", "_kinds", "_selected", "blocks", "longest")
 
     def __init__(self, blocks: Blocks, kinds: RouteKinds) -> None:
         """
@@ -79,6 +82,11 @@ class TableRows:
         self._selected: tuple[Rows, Rows] | None = None
         self._digest: bytes | None = None
         self._held_by_others: dict[Protocol, NDArray[np.int32]] = {}
+        self.longest: dict[Address, Route | None] = {}  #: matches that were looked up already
+
+    def __reduce__(self) -> tuple[type[TableRows], tuple[Blocks, RouteKinds]]:
+        """What is stored is the rows; all else follows from them."""
+        return TableRows, (self.blocks, self._kinds)
 
     def __len__(self) -> int:
         """How many candidates there are."""
@@ -97,14 +105,14 @@ class TableRows:
     def _select(self) -> tuple[Rows, Rows]:
         """The candidates in order, and the active ones."""
         if self._selected is None:
-            rows, wins = in_order(np.concatenate([no_rows(), *self.blocks]), self._kinds)
+            rows, wins = in_order(joined(self.blocks), self._kinds)
             wins = wins & ~self._kinds.never[rows["kind"]] if len(rows) else wins
-            self._selected = rows, rows if wins.all() else rows[wins]
+            self._selected = rows, rows if wins.all() else rows.compress(wins)
         return self._selected
 
     def prefixes(self) -> NDArray[np.int32]:
         """The numbers of all prefixes that it has candidates for, each once."""
-        return np.unique(np.concatenate([no_rows(), *self.blocks])["prefix"])
+        return np.unique(joined(self.blocks)["prefix"])
 
     @property
     def digest(self) -> bytes:
@@ -158,7 +166,7 @@ def by_table(rows: Rows) -> RowsByTable:
         return {}
     tables = rows["table"]
     if (tables[1:] < tables[:-1]).any():
-        rows = rows[np.argsort(tables, kind="stable")]
+        rows = rows.take(np.argsort(tables, kind="stable"))
         tables = rows["table"]
     begins = [0, *(np.flatnonzero(tables[1:] != tables[:-1]) + 1).tolist(), len(rows)]
     return {int(tables[a]): (rows[a:b],) for a, b in pairwise(begins)}
@@ -171,7 +179,7 @@ def active_unlike(ribs: Sequence[Rib]) -> list[Rows]:
         for number, tables in enumerate(zip(*(rib.tables for rib in ribs), strict=True))
         if any(table is not tables[0] for table in tables)
     ]
-    return [np.concatenate([no_rows(), *(rib.tables[n].active for n in wanted)]) for rib in ribs]
+    return [joined(rib.tables[n].active for n in wanted) for rib in ribs]
 
 
 class Rib:
@@ -194,12 +202,12 @@ class Rib:
     @cached_property
     def candidates(self) -> Rows:
         """All candidates, sorted by table and prefix, the best of each first."""
-        return np.concatenate([no_rows(), *(table.candidates for table in self.tables)])
+        return joined(table.candidates for table in self.tables)
 
     @cached_property
     def active(self) -> Rows:
         """All active rows, sorted by table and prefix."""
-        return np.concatenate([no_rows(), *(table.active for table in self.tables)])
+        return joined(table.active for table in self.tables)
 
     @property
     def digest(self) -> bytes:
@@ -227,7 +235,13 @@ class Rib:
 
     def lookup(self, table: int, address: Address) -> Route | None:
         """The longest match for an address, or None."""
-        return next(self.matches(table, address), None)
+        known = self.tables[table].longest
+        if address in known:
+            return known[address]
+        found = next(self.matches(table, address), None)
+        if len(known) < _MOST_LOOKED_UP:
+            known[address] = found
+        return found
 
     def active_route(self, table: int, prefix: Prefix) -> Route | None:
         """The active route to exactly this prefix, or None."""

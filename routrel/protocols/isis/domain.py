@@ -38,6 +38,7 @@ from routrel.rib.candidates import (
     Protocol,
     RouteKind,
     Rows,
+    joined,
     no_rows,
     table_slice,
 )
@@ -145,7 +146,7 @@ class IsisDomain(Domain):
         return IsisResult(
             domain=self,
             inputs=inputs,
-            by_table=by_table(np.concatenate(parts)),
+            by_table=by_table(joined(parts)),
             adjacencies=self.adjacencies,
             levels=self.levels,
             routes=tuple(made),
@@ -166,10 +167,11 @@ class IsisDomain(Domain):
         down = self._told(1, level_2, unless=level_1)
         leaked = self._routes(1, version, down, PathType.LEVEL_1_DOWN, made)
         attached = self._attached(version, made)
-        rows = np.concatenate([level_1, level_2, leaked, attached])
+        rows = joined((level_1, level_2, leaked, attached))
         types = self.interning.kinds.path_types
-        rows = rows[best_of_each(rows, types[rows["kind"]], rows["metric"])]
-        used: Rows = rows[(rows["next_hops"] != NO_HOP) & (rows["metric"] < MAXIMUM_PATH_METRIC)]
+        rows = rows.take(best_of_each(rows, types[rows["kind"]], rows["metric"]))
+        near, far = rows["next_hops"] == NO_HOP, rows["metric"] >= MAXIMUM_PATH_METRIC
+        used: Rows = rows.compress(~(near | far))
         return used
 
     def _routes(

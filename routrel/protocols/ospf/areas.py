@@ -28,6 +28,7 @@ from routrel.rib.candidates import (
     PathType,
     RouteKind,
     Rows,
+    joined,
     limited,
     no_rows,
     table_slice,
@@ -75,13 +76,13 @@ class Known:
     def joined(self, rows: Rows, area: int) -> Known:
         """With more rows, all through one area."""
         more = np.full(len(rows), area, dtype=np.int64)
-        return Known(np.concatenate([self.rows, rows]), np.concatenate([self.areas, more]))
+        return Known(joined((self.rows, rows)), np.concatenate([self.areas, more]))
 
     def best(self, *ranks: NDArray[np.int64]) -> Known:
         """One row for a table and prefix: by ranks, then cost (RFC 2328 11), then highest area."""
         rows = self.rows
         chosen = best_of_each(rows, *ranks, rows["metric"], -self.areas)
-        return Known(rows[chosen], self.areas[chosen])
+        return Known(rows.take(chosen), self.areas[chosen])
 
     def best_of_areas(self, ranks: NDArray[np.int64]) -> Known:
         """One row for a table, prefix and area: by rank, then cost."""
@@ -90,7 +91,7 @@ class Known:
         keys = np.stack([rows["table"], rows["prefix"], self.areas])[:, order]
         first = np.ones(len(order), dtype=bool)
         first[1:] = (keys[:, 1:] != keys[:, :-1]).any(axis=0)
-        return Known(rows[order[first]], self.areas[order[first]])
+        return Known(rows.take(order[first]), self.areas[order[first]])
 
 
 @dataclass(frozen=True, kw_only=True)

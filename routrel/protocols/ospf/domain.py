@@ -36,6 +36,7 @@ from routrel.rib.candidates import (
     Protocol,
     RouteKind,
     Rows,
+    joined,
     limited,
     no_rows,
 )
@@ -184,7 +185,7 @@ class OspfDomain(Domain):
             blocks = (
                 self._internal_by_table.get(table, nothing),
                 external.get(table, nothing),
-                np.concatenate([nothing, *discards.get(table, ())]),
+                joined(discards.get(table, ())),
             )
             parts = (router.device, *blocks[:2], blocks[2].tobytes())
             make = partial(self._rows, router, *blocks)
@@ -194,7 +195,7 @@ class OspfDomain(Domain):
     @cached_property
     def _internal_by_table(self) -> dict[int, Rows]:
         """The routes inside the domain with those to own networks, which have no next hop."""
-        rows = by_table(np.concatenate([self.internal.best.rows, self._on_link]))
+        rows = by_table(joined((self.internal.best.rows, self._on_link)))
         return {
             table: self._parts.as_before(("internal", self.protocol, table), block, same_rows)
             for table, (block,) in rows.items()
@@ -202,12 +203,15 @@ class OspfDomain(Domain):
 
     def _rows(self, router: OspfRouter, internal: Rows, external: Rows, discards: Rows) -> Blocks:
         """What a router offers its table: no external route where it has an internal one."""
-        blocks: Blocks = (internal[internal["next_hops"] != NO_HOP], _without(external, internal))
+        blocks: Blocks = (
+            internal.compress(internal["next_hops"] != NO_HOP),
+            _without(external, internal),
+        )
         use = router.instance.import_policy
         if use is not None:
             # Others still hear of what is kept from the router's own table.
             blocks = tuple(
-                rows[let_in(self.interning, router.device, use, rows)] for rows in blocks
+                rows.compress(let_in(self.interning, router.device, use, rows)) for rows in blocks
             )
         for rows in blocks:
             discards = _without(discards, rows)
@@ -232,7 +236,7 @@ class OspfDomain(Domain):
             if found:
                 kept.append(at)
                 hops.append(self.interning.next_hops.add(limited(found, router.maximum_paths)))
-        result = rows[kept].copy()
+        result = rows.take(kept)
         result["next_hops"] = hops
         return result
 

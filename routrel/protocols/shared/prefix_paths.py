@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from routrel.protocols.shared.recent import Parts
 from routrel.protocols.shared.shortest_paths import ShortestPaths
-from routrel.rib.candidates import ROW, Interning, NextHop, Rows, limited, no_rows
+from routrel.rib.candidates import ROW, Interning, NextHop, Rows, joined, limited, no_rows
 
 __all__ = ["NO_HOP", "Announcements", "WayHops", "routes_to"]
 
@@ -147,7 +147,7 @@ def routes_to(
         size = paths.graph.routers
         known = (told, size, paths.dist[root].tobytes(), paths.masks[:, root].tobytes())
         found.append(parts.of(place, (*known, hops.digest(root)), make))
-    return np.concatenate(found) if found else no_rows()
+    return joined(found)
 
 
 def _routes_of(

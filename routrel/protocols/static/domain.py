@@ -7,8 +7,6 @@ from dataclasses import dataclass
 from functools import cached_property, partial
 from ipaddress import IPv4Network, IPv6Network
 
-import numpy as np
-
 from routrel.model.addresses import Address, Prefix
 from routrel.model.findings import Finding, Severity
 from routrel.model.network import Device
@@ -16,7 +14,7 @@ from routrel.protocols.contract import Domain, Inputs, Result
 from routrel.protocols.evidence import AbsenceStep, CandidatePath
 from routrel.protocols.shared.recent import Parts
 from routrel.protocols.static.routes import Resolved, StaticOutcome, is_recursive, resolve_device
-from routrel.rib.candidates import Interning, Protocol, Table, no_rows
+from routrel.rib.candidates import Interning, Protocol, Table, joined
 from routrel.rib.table import Rib, RowsByTable, by_table
 from routrel.topology.segments import Topology
 
@@ -129,7 +127,7 @@ class StaticDomain(Domain):
         return StaticResult(
             domain=self,
             inputs=inputs,
-            by_table=by_table(np.concatenate([no_rows(), *blocks])),
+            by_table=by_table(joined(blocks)),
             by_device=made,
         )
 
@@ -147,8 +145,8 @@ class StaticDomain(Domain):
         others = b""
         written = (route for vrf in device.vrfs for route in vrf.static)
         if device.gateways or any(map(is_recursive, written)):
-            rows = np.concatenate([view.table_candidates(table) for table in tables])
-            others = rows[~static[rows["kind"]]].tobytes()
+            rows = joined(view.table_candidates(table) for table in tables)
+            others = rows.compress(~static[rows["kind"]]).tobytes()
         parts = (*own, others)
         make = partial(resolve_device, device, self.topology, self.interning, view)
         found: Resolved = self._parts.of(("resolved by others", device.name), parts, make)
