@@ -136,7 +136,9 @@ def _entry_unmoved(found: Comparison) -> Iterator[Warned]:
             former, entry = (entry_for(each, outside, source) for each in found.sends_in)
             if former is None or entry is None:
                 continue
-            if (outside, former.device) in exits[0] and (outside, entry.device) not in exits[1]:
+            stays = entry.device == former.device
+            left_there = [(outside, former.device) in exit for exit in exits]
+            if stays and left_there == [True, False]:
                 leaves = sorted(device for who, device in exits[1] if who == outside)
                 evidence.append(
                     Evidence(

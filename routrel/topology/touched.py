@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import operator
 from collections.abc import Iterator
-from dataclasses import replace
+from dataclasses import fields
 
+from routrel.model.network import Network
 from routrel.topology.segments import Topology
 
 __all__ = ["touched"]
@@ -14,16 +16,16 @@ def touched(before: Topology, now: Topology) -> frozenset[str] | None:
     """The devices of which, or of whose neighbours on a segment, anything is not as it was.
 
     What any other device makes of a packet rests on nothing but its tables and what it has been
-    before. None: the networks differ in more than devices and failures, so it may be any of them.
+    before. Devices are told apart by identity: an equal one may be written in other lines.
+    None: the networks differ in more than devices and failures, so it may be any of them.
     """
-    if replace(before.network, devices=()) != replace(now.network, devices=()):
+    old, new = before.network, now.network
+    if old is not new and not all(_is_same(old, new, one.name) for one in fields(Network)):
         return None
-    pairs = list(zip(before.network.devices, now.network.devices, strict=False))
-    if len(before.network.devices) != len(now.network.devices):
+    if [device.name for device in old.devices] != [device.name for device in new.devices]:
         return None
-    if any(old.name != new.name for old, new in pairs):
-        return None
-    changed = {new.name for old, new in pairs if old is not new and old != new}
+    pairs = zip(old.devices, new.devices, strict=True)
+    changed = {two.name for one, two in pairs if one is not two}
     if before.failed != now.failed or before.failed.segments:
         changed.update(_hit(before), _hit(now))
     return frozenset(changed).union(
@@ -34,6 +36,16 @@ def touched(before: Topology, now: Topology) -> frozenset[str] | None:
         if (segment := topology.segment_of.get((name, interface.name))) is not None
         for end in segment.ends
     )
+
+
+def _is_same(old: Network, new: Network, name: str) -> bool:
+    """Whether a field of both, devices aside, is the same objects."""
+    one, two = getattr(old, name), getattr(new, name)
+    if name == "devices" or one is two:
+        return True
+    if not (isinstance(one, tuple) and isinstance(two, tuple)):
+        return bool(one == two)
+    return len(one) == len(two) and all(map(operator.is_, one, two))
 
 
 def _hit(topology: Topology) -> Iterator[str]:

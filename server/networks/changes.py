@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from datetime import timedelta
+from itertools import count
 from typing import Any
 
 from django.db import IntegrityError, transaction
@@ -112,11 +113,15 @@ def make_change(
     """A new change; without a name it is named after its purpose.
 
     Args:
+        name: What it has to be called; a dropped change that has the name is called otherwise.
         like: A name to begin with; a number is added where it is taken.
     Raises:
         ChangeRefused: the name is taken.
     """
     base = name or like or slugify(purpose)[:60].strip("-_") or "change"
+    if name:
+        for dropped in network.changes.filter(name=name).exclude(dropped=None):
+            _call_otherwise(dropped)
     number = 1
     while True:
         called = base if number == 1 else f"{base}-{number}"
@@ -139,7 +144,7 @@ def make_change(
                 )
         except IntegrityError as error:
             if name:
-                raise ChangeRefused(f"there is a change {name} already, or was one") from error
+                raise ChangeRefused(f"there is a change {name} already") from error
             number += 1
         else:
             return change
@@ -225,6 +230,14 @@ def take_back(network: Network, name: str) -> Change:
         raise UnknownChange(f"no change {name[:100]} was dropped within the last day")
     change.dropped = None
     return _kept(change)
+
+
+def _call_otherwise(dropped: Change) -> None:
+    """Let go of a dropped change's name; by its new one it can still be taken back."""
+    taken = set(dropped.network.changes.values_list("name", flat=True))
+    number = next(n for n in count(2) if f"{dropped.name}-{n}" not in taken)
+    dropped.name = f"{dropped.name}-{number}"
+    dropped.save(update_fields=["name"])
 
 
 def _held(change: Change, version: int) -> Change:

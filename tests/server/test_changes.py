@@ -178,6 +178,15 @@ def test_what_was_done_is_undone_and_redone_until_something_else_is_done(quays):
     assert taken.json()["code"] == "change_refused"
 
 
+def test_the_name_of_a_dropped_change_is_free_and_nothing_is_lost(quays):
+    post("editor", PATH, {"name": "c", "edits": [cost(50)]})
+    client("editor").delete(f"{PATH}/c?version=1")
+    assert post("editor", PATH, {"name": "c"}).status_code == 201
+    assert post("editor", f"{PATH}/c/back").json()["code"] == "unknown_change"
+    assert post("editor", f"{PATH}/c-2/back").json()["edits"] == 1
+    assert [change["name"] for change in client("viewer").get(PATH).json()] == ["c-2", "c"]
+
+
 def test_a_change_on_top_of_another_is_made_after_it(quays, work_off):
     post("editor", PATH, {"name": "low", "edits": [cost(15)]})
     post("editor", PATH, {"name": "high", "below": "low", "edits": [cost(50, was=15)]})
