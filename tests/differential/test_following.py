@@ -43,6 +43,43 @@ def point_to_point(draw):
     return " ".join(f"r{a}-r{b}" for a, b in pairs), tops, ports
 
 
+@st.composite
+def reflected(draw):
+    """Five to eight OSPF routers in one AS; several announce what the nearest is taken for."""
+    size = draw(st.integers(5, 8))
+    pairs = [(draw(st.integers(1, n - 1)), n) for n in range(2, size + 1)]
+    pairs += draw(st.lists(st.tuples(st.integers(1, size), st.integers(1, size)), max_size=4))
+    pairs = [(a, b) for a, b in pairs if a != b]
+    ports = {
+        f"r{end}:e{number}": f"ospf: {{area: 0, network: point-to-point, cost: {draw(st.integers(1, 5))}}}"
+        for number, pair in enumerate(pairs, start=1)
+        for end in pair
+    }
+    ports |= {f"r{n}:lo": "ospf: {area: 0}" for n in range(1, size + 1)}
+    reflectors = draw(st.sampled_from([(1,), (1, 2)]))
+    more = ["", "", "multipath: {internal: 2}, ", "decision: {compare-med-always: true}, "]
+    tops = {}
+    for n in range(1, size + 1):
+        peers = [p for p in range(1, size + 1) if p != n and (n in reflectors or p in reflectors)]
+        client = ", reflector-client: true" if n in reflectors else ""
+        neighbours = ", ".join(
+            f"10.255.0.{p}: {{as: 65001, source: lo{client if p not in reflectors else ''}}}"
+            for p in peers
+        )
+        kept = [f"10.9{k}.0.0/16" for k in range(3) if draw(st.integers(0, 3)) == 0]
+        link = draw(st.integers(1, len(pairs)))
+        way = draw(
+            st.sampled_from(["discard: true", f"via: 10.0.{link}.{1 + (pairs[link - 1][0] == n)}"])
+        )
+        static = "".join(f"{{to: {prefix}, {way}}}, " for prefix in kept)
+        networks = "".join(f"{{prefix: {prefix}}}, " for prefix in kept)
+        tops[f"r{n}"] = (
+            f"static: [{static}]\nospf: {{}}\nbgp: {{as: 65001, {draw(st.sampled_from(more))}"
+            f"networks: [{networks}], neighbours: {{{neighbours}}}}}"
+        )
+    return " ".join(f"r{a}-r{b}" for a, b in pairs), tops, ports
+
+
 @dataclass
 class Written:
     """A random network as it is written at the moment, and what has failed in it."""
@@ -125,7 +162,7 @@ def seen(view: View) -> object:
 
 
 @settings(max_examples=EXAMPLES, deadline=None, derandomize=True)
-@given(st.one_of(mixtures(), point_to_point()), st.data())
+@given(st.one_of(mixtures(), point_to_point(), reflected()), st.data())
 def test_what_follows_is_what_is_computed_from_nothing(mixture, draws):
     written = Written(*mixture)
     view = look_through(written.lens())

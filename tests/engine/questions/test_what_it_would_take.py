@@ -18,7 +18,7 @@ from routrel.protocols.register import bgp_of
 from routrel.questions.edits import Edit, ImportEdit, changes_of
 from tests.bgp_nets import P, edge, mesh, used, why
 from tests.differential.test_plain_bgp import nets, with_numbers
-from tests.nets import last_texts, network, state
+from tests.nets import device, last_texts, network, route, state, ways
 from tests.told import what_it_would_take
 
 PREFIX = ipaddress.ip_network(P)
@@ -362,6 +362,54 @@ def heard_by_default(made: State) -> list[int | None]:
     index = next(n for n, speaker in enumerate(domain.speakers) if speaker.name == "a")
     number = made.rib.interning.default_prefix(4)
     return [offer.path.med for offer in offers(domain, index, number) if offer.path]
+
+
+@pytest.mark.parametrize(
+    ("first", "second", "way"),
+    [
+        ("ospf: {area: 0, passive: true}", "mtu: 1400", None),  # the next hop is in no table
+        ("ospf: {area: 0, passive: true, cost: 1}", "ospf: {area: 0, passive: true, cost: 9}", "b"),
+        ("ospf: {area: 0, passive: true, cost: 9}", "ospf: {area: 0, passive: true, cost: 1}", "a"),
+    ],
+)
+def test_sessions_as_before_and_next_hops_that_are_not(first, second, way):
+    """r2 takes P by r1 or r4, where its next hop, on their lines outside, is nearer.
+
+    To r1's line it costs 1 and what r1 counts there, to r4's line 1 and 5.
+    """
+
+    def made(out: str) -> State:
+        def router(n: int, ports: str, peers: str) -> str:
+            return device(
+                f"r{n}",
+                f"ospf: {{}}\nbgp: {{as: 65000, router-id: 10.255.0.{n}, neighbours: {{{peers}}}}}\n"
+                f"interfaces:\n{textwrap.indent(textwrap.dedent(ports), '  ')}",
+            )
+
+        link = "ospf: {area: 0, cost: 1, network: point-to-point}"
+        ours = "as: 65000, reflector-client: true"
+        return state(
+            router(1, f"""
+                a: {{addresses: [10.0.1.1/30], {link}}}
+                out: {{addresses: [192.0.2.1/30], {out}}}
+            """, "10.0.1.2: {as: 65000}, 192.0.2.2: {as: 65001}"),
+            router(2, f"""
+                a: {{addresses: [10.0.1.2/30], {link}}}
+                b: {{addresses: [10.0.2.1/30], {link}}}
+            """, f"10.0.1.1: {{{ours}}}, 10.0.2.2: {{{ours}}}"),
+            router(4, f"""
+                b: {{addresses: [10.0.2.2/30], {link}}}
+                out: {{addresses: [192.0.2.5/30], ospf: {{area: 0, passive: true, cost: 5}}}}
+            """, "10.0.2.1: {as: 65000}, 192.0.2.6: {as: 65001}" if way else "10.0.2.1: {as: 65000}"),
+            f"routrel: 1\noutside: one\nas: 65001\naddresses: [192.0.2.2/30, 192.0.2.6/30]\n"
+            f"announces: [{{prefixes: [{P}]}}]\n",
+        )  # fmt: skip
+
+    other = made(second)
+    followed = converge(other.network, since=made(first))
+    assert tables(followed) == tables(other)
+    found = route(followed, "r2", P)
+    assert (ways(found) or {None}) == {way}
 
 
 def test_a_statement_recomputes_only_the_prefixes_it_touches():
