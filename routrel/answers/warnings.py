@@ -137,7 +137,7 @@ def _entry_unmoved(found: Comparison) -> Iterator[Warned]:
             if former is None or entry is None:
                 continue
             stays = entry.device == former.device
-            left_there = [(outside, former.device) in exit for exit in exits]
+            left_there = [(outside, former.device) in each for each in exits]
             if stays and left_there == [True, False]:
                 leaves = sorted(device for who, device in exits[1] if who == outside)
                 evidence.append(

@@ -263,8 +263,7 @@ class Rib:
 
     def table_routes(self, table: int) -> Iterator[Route]:
         """All active routes of one table, in order of their prefix's number."""
-        for row in self.table_rows(table):
-            yield self.route(row)
+        yield from self.routes(self.table_rows(table))
 
     def candidate_rows(self, table: int, prefix: int) -> Rows:
         """The rows of a table for a prefix number, best first. A view: nothing is copied."""
@@ -282,19 +281,26 @@ class Rib:
 
     def route(self, row: np.void) -> Route:
         """A row as an object."""
-        device, vrf = self.interning.tables[row["table"]]
-        kind = self.interning.kinds.kinds[row["kind"]]
+        return self._route(*row.tolist())
+
+    def routes(self, rows: Rows) -> list[Route]:
+        """Rows as objects."""
+        return [self._route(*row) for row in rows.tolist()]
+
+    def _route(self, table: int, prefix: int, metric: int, kind: int, next_hops: int) -> Route:
+        device, vrf = self.interning.tables[table]
+        what = self.interning.kinds.kinds[kind]
         return Route(
             device=device,
             vrf=vrf,
-            prefix=self.interning.prefixes.prefixes[row["prefix"]],
-            protocol=kind.protocol,
-            path_type=kind.path_type,
-            distance=kind.distance,
-            metric=int(row["metric"]),
-            tag=kind.tag,
-            discard=kind.discard,
-            pass_on=kind.pass_on,
-            next_hops=self.interning.next_hops.sets[row["next_hops"]],
-            place=self.interning.places[kind.place],
+            prefix=self.interning.prefixes.prefixes[prefix],
+            protocol=what.protocol,
+            path_type=what.path_type,
+            distance=what.distance,
+            metric=metric,
+            tag=what.tag,
+            discard=what.discard,
+            pass_on=what.pass_on,
+            next_hops=self.interning.next_hops.sets[next_hops],
+            place=self.interning.places[what.place],
         )

@@ -15,8 +15,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from routrel.model.addresses import Prefix, prefix_order
-from routrel.rib.candidates import RouteKind, Rows, Table
-from routrel.rib.table import Rib, Route, active_unlike
+from routrel.rib.candidates import Interning, RouteKind, Rows, Table, joined
+from routrel.rib.table import Rib, Route, same_rows
 
 __all__ = ["RouteChange", "route_changes"]
 
@@ -37,41 +37,101 @@ class RouteChange:
 def route_changes(before: Rib, after: Rib) -> list[RouteChange]:
     """All active routes that are not the same, by device, VRF and prefix.
 
-    Where a route was written does not count. Tables that are one object in both are not looked at;
-    the rest costs no more than a sort of its rows.
+    Where a route was written does not count. Tables that hold the very same rows are not looked
+    at; the rest costs less than a sort of its rows.
     """
     if before is after:
         return []
-    tables: dict[Hashable, int] = {}
-    prefixes: dict[Hashable, int] = {}
-    values: dict[Hashable, int] = {}
-    hops: dict[Hashable, int] = {}
-    keys, contents, rows = [], [], []
-    for rib, active in zip((before, after), _active_unlike(before, after), strict=True):
-        interning = rib.interning
-        table = _numbered(interning.tables, tables, active["table"])
-        prefix = _numbered(interning.prefixes.prefixes, prefixes, active["prefix"])
-        kind = _numbered(interning.kinds.kinds, values, active["kind"], _placeless)
-        ways = _numbered(interning.next_hops.sets, hops, active["next_hops"])
-        key = (table << 32) | prefix
-        content = np.stack([kind, active["metric"].astype(np.int64), ways])
-        if len(key) > 1 and not (key[1:] >= key[:-1]).all():
-            order = np.argsort(key, kind="stable")
-            key, content, active = key[order], content[:, order], active[order]
-        keys.append(key)
-        contents.append(content)
-        rows.append(active)
-    at = np.minimum(np.searchsorted(keys[1], keys[0]), max(len(keys[1]) - 1, 0))
-    kept = (keys[1][at] == keys[0]) if len(keys[1]) else np.zeros(len(keys[0]), dtype=bool)
-    same = np.zeros(len(keys[0]), dtype=bool)
-    same[kept] = (contents[0][:, kept] == contents[1][:, at[kept]]).all(axis=0)
+    numbering = _Numbering(before.interning, after.interning)
+    one, two = (
+        numbering.of(rib.interning, rows)
+        for rib, rows in zip((before, after), numbering.unlike(before, after), strict=True)
+    )
+    if np.array_equal(one.key, two.key):
+        at, kept = np.arange(len(one.key)), np.ones(len(one.key), dtype=bool)
+        added = np.zeros(0, dtype=np.int64)
+        same = one.is_like(two)
+    else:
+        at = np.minimum(np.searchsorted(two.key, one.key), max(len(two.key) - 1, 0))
+        kept = two.key[at] == one.key if len(two.key) else np.zeros(len(one.key), dtype=bool)
+        added = np.flatnonzero(~np.isin(two.key, one.key, assume_unique=True))
+        same = np.zeros(len(one.key), dtype=bool)
+        same[kept] = one.take(np.flatnonzero(kept)).is_like(two.take(at[kept]))
     gone, changed = np.flatnonzero(~kept), np.flatnonzero(kept & ~same)
-    added = np.flatnonzero(~np.isin(keys[1], keys[0], assume_unique=True))
-    found = [_change(before.route(rows[0][n]), None) for n in gone]
-    found += [_change(before.route(rows[0][n]), after.route(rows[1][at[n]])) for n in changed]
-    found += [_change(None, after.route(rows[1][n])) for n in added]
-    found.sort(key=lambda each: (each.table, prefix_order(each.prefix)))
+    found = [_change(route, None) for route in before.routes(one.rows.take(gone))]
+    pairs = before.routes(one.rows.take(changed)), after.routes(two.rows.take(at[changed]))
+    found += map(_change, *pairs)
+    found += [_change(None, route) for route in after.routes(two.rows.take(added))]
+    places = numbering.places()
+    found.sort(key=lambda each: (each.table, places[each.prefix]))
     return found
+
+
+@dataclass(frozen=True, slots=True)
+class _Numbered:
+    """Active rows by table and prefix, with numbers that mean the same in both states."""
+
+    rows: Rows
+    key: _Numbers  #: table and prefix
+    content: tuple[NDArray[np.generic], ...]  #: what a route is besides
+
+    def take(self, at: _Numbers) -> _Numbered:
+        """Some of them."""
+        content = tuple(values.take(at) for values in self.content)
+        return _Numbered(self.rows.take(at), self.key.take(at), content)
+
+    def is_like(self, other: _Numbered) -> NDArray[np.bool_]:
+        """By row whether it is the same as that at its place among as many others."""
+        pairs = zip(self.content, other.content, strict=True)
+        same: NDArray[np.bool_] = np.logical_and.reduce([one == two for one, two in pairs])
+        return same
+
+
+class _Numbering:
+    """Numbers of tables, prefixes, kinds and sets of next hops that two states share."""
+
+    def __init__(self, one: Interning, two: Interning) -> None:
+        #: Whether the numbers of both are the same as far as both have them.
+        self.same = (
+            one.tables == two.tables
+            and _begin_alike(one.prefixes.prefixes, two.prefixes.prefixes)
+            and _begin_alike(one.next_hops.sets, two.next_hops.sets)
+            and _begin_alike(one.kinds.kinds, two.kinds.kinds)
+        )
+        self._prefixes: dict[Hashable, int] = {}
+        self._known: tuple[dict[Hashable, int], ...] = ({}, self._prefixes, {}, {})
+
+    def unlike(self, before: Rib, after: Rib) -> tuple[Rows, Rows]:
+        """The active rows of both, without tables whose rows are plainly the same."""
+        if not self.same:
+            return before.active, after.active
+        pairs = [
+            (one.active, two.active)
+            for one, two in zip(before.tables, after.tables, strict=True)
+            if one is not two and not same_rows(one.active, two.active)
+        ]
+        return joined(one for one, _ in pairs), joined(two for _, two in pairs)
+
+    def of(self, interning: Interning, rows: Rows) -> _Numbered:
+        """Rows sorted by what they have in both states."""
+        tables, prefixes, kinds, sets = self._known
+        table = _numbered(interning.tables, tables, rows["table"])
+        prefix = _numbered(interning.prefixes.prefixes, prefixes, rows["prefix"])
+        key = table.astype(np.int64) << 32 | prefix
+        content: tuple[NDArray[np.generic], ...] = (
+            _numbered(interning.kinds.kinds, kinds, rows["kind"], _placeless),
+            _numbered(interning.next_hops.sets, sets, rows["next_hops"]),
+            np.ascontiguousarray(rows["metric"]),
+        )
+        found = _Numbered(rows, key, content)
+        if len(key) > 1 and not (key[1:] >= key[:-1]).all():
+            return found.take(np.argsort(key, kind="stable"))
+        return found
+
+    def places(self) -> dict[Hashable, int]:
+        """For each prefix its place among all, as people order them."""
+        ordered = sorted(self._prefixes, key=prefix_order)  # type: ignore[arg-type]
+        return {prefix: place for place, prefix in enumerate(ordered)}
 
 
 def _change(before: Route | None, after: Route | None) -> RouteChange:
@@ -83,11 +143,10 @@ def _change(before: Route | None, after: Route | None) -> RouteChange:
     )
 
 
-def _active_unlike(before: Rib, after: Rib) -> list[Rows]:
-    """Their active rows, without tables that are one object in both."""
-    if before.interning.tables == after.interning.tables:
-        return active_unlike((before, after))
-    return [before.active, after.active]
+def _begin_alike(one: Sequence[object], two: Sequence[object]) -> bool:
+    """Whether two sequences are the same as far as the shorter one goes."""
+    shared = min(len(one), len(two))
+    return one[:shared] == two[:shared]
 
 
 def _placeless(kind: RouteKind) -> RouteKind:
@@ -99,15 +158,15 @@ def _numbered(
     known: dict[Hashable, int],
     column: NDArray[np.integer],
     of: Callable[[_Value], Hashable] = lambda value: value,
-) -> _Numbers:
+) -> NDArray[np.int32]:
     """A column with the numbers that its values have in both states.
 
     Args:
         of: What of a value counts.
     """
-    used = np.flatnonzero(np.bincount(column))
-    numbers = np.zeros(int(used[-1]) + 1 if len(used) else 1, dtype=np.int64)
+    whole = np.ascontiguousarray(column)
+    used = np.flatnonzero(np.bincount(whole))
+    numbers = np.zeros(int(used[-1]) + 1 if len(used) else 1, dtype=np.int32)
     for number in used.tolist():
         numbers[number] = known.setdefault(of(values[number]), len(known))
-    result: _Numbers = numbers[column]
-    return result
+    return numbers.take(whole)
