@@ -49,6 +49,8 @@ class ChangedRouteData(Answer):
 class RouteGroupData(Answer):
     """Routes of one table that moved alike and for one reason, in a line."""
 
+    device: str
+    vrf: str
     text: str
     reason: str
     count: int
@@ -277,6 +279,8 @@ def _groups(found: Comparison) -> list[RouteGroupData]:
         groups.setdefault((alike, why), []).append(change)
     return [
         RouteGroupData(
+            device=members[0].table[0],
+            vrf=members[0].table[1],
             text=group_words(found.before, found.after, members[0], len(members)),
             reason=why,
             count=len(members),

@@ -1,9 +1,12 @@
-"""Whole tables: one device's, filtered and a page at a time, or two side by side."""
+"""Whole tables, filtered and a page at a time.
+
+Beside a table may stand that of another device, or its own in another state of the network.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache
 
 import numpy as np
@@ -14,8 +17,9 @@ from routrel.answers.routes import TitledRouteData, titled_route_data
 from routrel.convergence.converge import State
 from routrel.files.shapes import closest
 from routrel.model.network import DEFAULT_VRF
+from routrel.model.prefix_index import PrefixIndex
 from routrel.questions.errors import UnknownName
-from routrel.rib.candidates import PathType, Protocol, Rows
+from routrel.rib.candidates import PathType, Protocol, Rows, no_rows
 from routrel.wording.routes import protocol_type_words
 
 Ints = NDArray[np.int64]
@@ -54,40 +58,86 @@ class TablePageData(Answer):
     rows: list[TableRowData]
 
 
-def table_data(state: State, question: TableQuestion) -> TablePageData:
+@dataclass(frozen=True, slots=True)
+class _Side:
+    """One of two tables beside each other."""
+
+    state: State
+    rows: Rows  #: the active ones
+    numbers: Ints  #: of their prefixes, in an index that both sides share; rising
+
+    @classmethod
+    def of(cls, state: State, device: str, vrf: str, index: PrefixIndex) -> _Side:
+        rows = _rows(state, device, vrf)
+        numbers = rows["prefix"].astype(np.int64)
+        if index is not state.rib.interning.prefixes:
+            known = state.rib.interning.prefixes.prefixes
+            numbers = np.array([index.add(known[n]) for n in numbers.tolist()], dtype=np.int64)
+        order = np.argsort(numbers, kind="stable")
+        return cls(state, rows.take(order), numbers[order])
+
+    @classmethod
+    def nothing(cls, state: State) -> _Side:
+        return cls(state, no_rows(), np.zeros(0, dtype=np.int64))
+
+    def places(self, numbers: Ints) -> Ints:
+        """For each prefix its place in the rows; -1 where the table has none."""
+        if not len(self.rows):
+            return np.full(len(numbers), -1, np.int64)
+        at = np.minimum(np.searchsorted(self.numbers, numbers), len(self.rows) - 1)
+        return np.where(self.numbers[at] == numbers, at, -1)
+
+    def data(self, at: int) -> TitledRouteData | None:
+        """The row at a place."""
+        if at < 0:
+            return None
+        return titled_route_data(self.state, self.state.rib.route(self.rows[at]))
+
+
+def table_data(state: State, question: TableQuestion, before: State | None = None) -> TablePageData:
     """A page of a table.
 
-    Rows stand in order of prefix. Two tables are the same at a prefix if protocol, metric and the
-    kind of route agree; next hops differ between devices anyway.
+    Rows stand in order of prefix. Tables of two devices are the same at a prefix if protocol,
+    metric and the kind of route agree; next hops differ between devices anyway.
 
+    Args:
+        before: Another state of the network: the same table there stands beside it, and next hops
+            count too. `other` is not looked at then.
     Raises:
         UnknownName: there is no such device or VRF.
     """
-    left = _rows(state, question.device, question.vrf)
-    right = _rows(state, question.other, question.vrf) if question.other else left[:0]
     index = state.rib.interning.prefixes
+    if before is not None:
+        index = index.copy()
+    left = _Side.of(state, question.device, question.vrf, index)
+    right = _Side.nothing(state)
+    if before is not None:
+        if (question.device, question.vrf) in before.rib.interning.table_numbers:
+            right = _Side.of(before, question.device, question.vrf, index)
+    elif question.other:
+        right = _Side.of(state, question.other, question.vrf, index)
     order = np.asarray(index.order(), np.int64)
-    numbers = np.union1d(left["prefix"], right["prefix"])
+    numbers = np.union1d(left.numbers, right.numbers)
     numbers = numbers[np.argsort(order[numbers])]
-    at = (_places(left, numbers), _places(right, numbers))
+    sides = (left, left.places(numbers)), (right, right.places(numbers))
     chosen = np.ones(len(numbers), bool)
     if question.differing:
-        chosen &= ~_same(state, left, right, at)
+        chosen &= ~_same(sides, hops=before is not None)
     words = question.contains.lower().split()
     if words:
-        chosen &= _hold(state, words, numbers, ((left, at[0]), (right, at[1])))
+        chosen &= _hold(words, index.texts(numbers.tolist()), sides)
     page = np.flatnonzero(chosen)[question.offset : question.offset + question.limit]
     return TablePageData(
         total=len(numbers),
         matching=int(chosen.sum()),
         offset=question.offset,
         rows=[
-            TableRowData(
-                prefix=text,
-                left=_data(state, left, at[0][row]),
-                right=_data(state, right, at[1][row]),
+            TableRowData(prefix=text, left=left.data(at), right=right.data(there))
+            for at, there, text in zip(
+                *(places[page].tolist() for _, places in sides),
+                index.texts(numbers[page].tolist()),
+                strict=True,
             )
-            for row, text in zip(page, index.texts(numbers[page].tolist()), strict=True)
         ],
     )
 
@@ -104,26 +154,15 @@ def _rows(state: State, device: str, vrf: str) -> Rows:
     return state.rib.table_rows(table)
 
 
-def _places(rows: Rows, numbers: Ints) -> Ints:
-    """For each prefix its place in the rows of a table; -1 where the table has none."""
-    if not len(rows):
-        return np.full(len(numbers), -1, np.int64)
-    at = np.minimum(np.searchsorted(rows["prefix"], numbers), len(rows) - 1)
-    return np.where(rows["prefix"][at] == numbers, at, -1)
-
-
-def _hold(
-    state: State, words: Sequence[str], numbers: Ints, tables: Sequence[tuple[Rows, Ints]]
-) -> Bools:
+def _hold(words: Sequence[str], texts: Sequence[str], sides: Sequence[tuple[_Side, Ints]]) -> Bools:
     """Which prefixes have every word in themselves, or in a row's protocol or next hops."""
-    texts = state.rib.interning.prefixes.texts(numbers.tolist())
-    there = [at >= 0 for _, at in tables]
-    mine = [rows[at[some]] for (rows, at), some in zip(tables, there, strict=True)]
-    all_held = np.ones(len(numbers), bool)
+    there = [at >= 0 for _, at in sides]
+    mine = [side.rows.take(at[some]) for (side, at), some in zip(sides, there, strict=True)]
+    all_held = np.ones(len(texts), bool)
     for word in words:
         held = np.fromiter((word in text for text in texts), bool, len(texts))
-        for rows, some in zip(mine, there, strict=True):
-            held[some] |= _rows_hold(state, rows, word)
+        for (side, _), rows, some in zip(sides, mine, there, strict=True):
+            held[some] |= _rows_hold(side.state, rows, word)
         all_held &= held
     return all_held
 
@@ -155,21 +194,49 @@ def _hops_text(state: State, number: int) -> str:
     return " ".join(f"{hop.address or ''} {hop.interface or 'discard'}" for hop in hops).lower()
 
 
-def _same(state: State, left: Rows, right: Rows, at: tuple[Ints, Ints]) -> Bools:
-    """Where both tables have a prefix by the same kind of route with the same metric."""
-    count = len(state.rib.interning.kinds.kinds)
-    numbers: dict[object, int] = {}
-    alike = np.array(
-        [numbers.setdefault(_kind_of(state, kind), len(numbers)) for kind in range(count)], np.int64
-    )
-    both = (at[0] >= 0) & (at[1] >= 0)
-    ours, theirs = left[at[0][both]], right[at[1][both]]
+def _same(sides: tuple[tuple[_Side, Ints], tuple[_Side, Ints]], *, hops: bool) -> Bools:
+    """Where both tables have a prefix by the same kind of route with the same metric.
+
+    Args:
+        hops: Whether all else that a route is has to agree, its next hops included.
+    """
+    (left, at), (right, there) = sides
+    both = (at >= 0) & (there >= 0)
+    ours, theirs = left.rows.take(at[both]), right.rows.take(there[both])
+    kinds: dict[object, int] = {}
+    sets: dict[object, int] = {}
+    alike = ours["metric"] == theirs["metric"]
+    pairs = [
+        (_numbered(side, rows, kinds, sets, whole=hops))
+        for side, rows in ((left, ours), (right, theirs))
+    ]
+    for one, two in zip(*pairs, strict=True):
+        alike &= one == two
     same = np.zeros(len(both), bool)
-    same[both] = (alike[ours["kind"]] == alike[theirs["kind"]]) & (
-        ours["metric"] == theirs["metric"]
-    )
+    same[both] = alike
     return same
 
 
-def _data(state: State, rows: Rows, at: int) -> TitledRouteData | None:
-    return None if at < 0 else titled_route_data(state, state.rib.route(rows[at]))
+def _numbered(
+    side: _Side, rows: Rows, kinds: dict[object, int], sets: dict[object, int], *, whole: bool
+) -> list[Ints]:
+    """The kinds of rows, and their next hops if those count, by numbers that both sides share."""
+    interning = side.state.rib.interning
+
+    def kind(number: int) -> object:
+        found = interning.kinds.kinds[number]
+        return replace(found, place=0) if whole else (found.protocol, found.path_type)
+
+    found = [_with_numbers(rows["kind"], kind, kinds)]
+    if whole:
+        found.append(_with_numbers(rows["next_hops"], interning.next_hops.sets.__getitem__, sets))
+    return found
+
+
+def _with_numbers(
+    column: NDArray[np.int32], value: Callable[[int], object], known: dict[object, int]
+) -> Ints:
+    """A column with one number for each different value."""
+    different, at = np.unique(column, return_inverse=True)
+    numbers = [known.setdefault(value(number), len(known)) for number in different.tolist()]
+    return np.array(numbers, dtype=np.int64)[at]

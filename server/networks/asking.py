@@ -93,6 +93,8 @@ def answer_question(revision: Revision, name: str, values: Values) -> Any:
         kept = kept_with(revision.network, view)
         ends = [tuple(end.split(":", 1)) for end in values["ends"]]
         return data(flows_over_data(flows_over(view.state, kept, ends)))
+    if name == "table":
+        return _table(revision, view.state, values)
     if name == "find":
         return _find(_index(revision, written, view, view.state), values)
     return data(_QUESTIONS[name](view, view.state, values))
@@ -153,10 +155,6 @@ def _why(_: View, state: State, values: Values) -> Any:
     return answer
 
 
-def _table(_: View, state: State, values: Values) -> Any:
-    return table_data(state, TableQuestion(**values))
-
-
 def _told_findings(view: View) -> list[FindingData]:
     return findings_data(view.findings, view.reading.network)
 
@@ -168,6 +166,18 @@ def _findings(revision: Revision, view: View) -> Any:
         keys = [finding.key for finding in told]
         Revision.objects.filter(pk=revision.pk, finding_keys__isnull=True).update(finding_keys=keys)
     return data(told)
+
+
+def _table(revision: Revision, state: State, values: Values) -> Any:
+    """A table, beside it the same in a second lens if one is asked for."""
+    asked = dict(values)
+    base, before = asked.pop("base", None), None
+    if base is not None:
+        other = Revision.objects.get(network_id=revision.network_id, number=base["revision"])
+        before = seen(other, base["lens"]).state
+        if before is None:
+            raise HasProblems
+    return data(table_data(state, TableQuestion(**asked), before))
 
 
 # --- sessions and policies -----------------------------------------------------------------------
@@ -241,7 +251,6 @@ _QUESTIONS: dict[str, Callable[[View, State, Values], Any]] = {
     "short": _short,
     "holders": _holders,
     "why": _why,
-    "table": _table,
     "bounce": _bounce,
     "try-policy": _try_policy,
     "device": _device,

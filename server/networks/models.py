@@ -220,6 +220,10 @@ class SavedQuestion(models.Model):
     revision = models.ForeignKey(Revision, on_delete=models.SET_NULL, null=True, related_name="+")
     ran = models.DateTimeField(null=True)
     changed = models.DateTimeField(null=True)  #: when the answer was last another one
+    former_answer = models.JSONField(null=True)  #: the one before it changed
+    former_revision = models.ForeignKey(
+        Revision, on_delete=models.SET_NULL, null=True, related_name="+"
+    )
     good_answer = models.JSONField(null=True)  #: the last that arrived both ways
     good_revision = models.ForeignKey(
         Revision, on_delete=models.SET_NULL, null=True, related_name="+"

@@ -10,6 +10,7 @@ from typing import Any
 from django.utils import timezone
 
 from routrel.answers.flows import flow_data
+from routrel.forwarding.evidence import Verdict
 from routrel.lens.look import View
 from routrel.questions.errors import QuestionError
 from routrel.questions.flow import DirectionAnswer, FlowQuestion, arrives, ask_flow
@@ -22,12 +23,17 @@ __all__ = [
     "changes_since_good",
     "keep_answer",
     "kept_with",
+    "moved_ways",
     "run_questions",
     "saved_now",
     "short_answer",
     "stored_question",
     "unanswered",
 ]
+
+
+#: What answers call the two directions, and people.
+_DIRECTIONS = (("forward", "forward"), ("back", "back"))
 
 
 def stored_question(values: Mapping[str, Any]) -> FlowQuestion:
@@ -81,8 +87,9 @@ def keep_answer(saved: SavedQuestion, revision: Revision, answer: dict[str, Any]
     now = timezone.now()
     if saved.answer is not None and _essence(saved.answer) != _essence(answer):
         saved.changed = now
+        saved.former_answer, saved.former_revision = saved.answer, saved.revision
     saved.answer, saved.revision, saved.ran = answer, revision, now
-    fields = ["answer", "revision", "ran", "changed"]
+    fields = ["answer", "revision", "ran", "changed", "former_answer", "former_revision"]
     if answer["works"]:
         saved.good_answer, saved.good_revision = answer, revision
         fields += ["good_answer", "good_revision"]
@@ -134,6 +141,26 @@ def _ways(direction: DirectionAnswer | None) -> list[list[str]]:
     return [[hop.device for hop in branch.hops] for branch in direction.branches]
 
 
+def moved_ways(saved: SavedQuestion) -> list[dict[str, str]]:
+    """What was another when the answer last changed: each direction with its old and new way."""
+    answer, former = saved.answer, saved.former_answer
+    if answer is None or former is None:
+        return []
+    return [
+        {"direction": title, "before": _way_words(former, name), "now": _way_words(answer, name)}
+        for name, title in _DIRECTIONS
+        if _way_words(former, name) != _way_words(answer, name)
+    ]
+
+
+def _way_words(answer: dict[str, Any], name: str) -> str:
+    """A direction's ways by their devices, and how they end where packets do not arrive."""
+    verdict = answer["verdict" if name == "forward" else "return_verdict"]
+    ways = " or ".join(" → ".join(way) for way in answer[name]) or "nowhere"
+    end = "" if verdict in (None, Verdict.DELIVERED.value) else f": {verdict.replace('_', ' ')}"
+    return ways + end
+
+
 def changes_since_good(saved: SavedQuestion) -> str:
     """What is not the same as when a broken question last worked, in a sentence or two."""
     answer, good = saved.answer, saved.good_answer
@@ -142,7 +169,7 @@ def changes_since_good(saved: SavedQuestion) -> str:
     if good is None or saved.good_revision is None or saved.revision is None:
         return "It has not worked since it was saved."
     words = []
-    for name, title in (("forward", "forward"), ("back", "back")):
+    for name, title in _DIRECTIONS:
         if good[name] != answer[name]:
             was = " or ".join(" → ".join(way) for way in good[name]) or "nowhere"
             words.append(f"The way {title} was {was}.")

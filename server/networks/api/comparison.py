@@ -2,20 +2,17 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from drf_spectacular.utils import extend_schema
-from rest_framework import serializers, status
+from rest_framework import status
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from routrel.answers.comparison import ComparisonData
 from server.networks.access import job_for, user_id
+from server.networks.api.base_lens import BaseShape, base_in
 from server.networks.api.jobs import JobShape
-from server.networks.api.lens import LENS, lens_in, written_in
-from server.networks.api.parsing import checked
-from server.networks.api.refusals import Whole
+from server.networks.api.lens import LENS, lens_in
 from server.networks.api.typed import answer_field
 from server.networks.jobs import start_job
 from server.networks.lenses import failures_in
@@ -23,18 +20,6 @@ from server.networks.models import Job
 from server.networks.questions import saved_now
 
 __all__ = ["ComparisonListView", "ComparisonView"]
-
-
-class BaseShape(serializers.Serializer):
-    """The lens that is compared with; left out, it is that of the revision as it is."""
-
-    base_revision = Whole(1, 10**9, required=False)
-    base_change = serializers.ListField(
-        child=serializers.CharField(max_length=200), required=False, default=list, max_length=16
-    )
-    base_fail = serializers.ListField(
-        child=serializers.CharField(max_length=400), required=False, default=list, max_length=32
-    )
 
 
 class ComparisonJobShape(JobShape):
@@ -55,17 +40,8 @@ class ComparisonListView(APIView):
         """
         lens = lens_in(request, slug)
         network = lens.revision.network
-        given: dict[str, Any] = {
-            name: request.query_params.getlist(name) for name in ("base_change", "base_fail")
-        }
-        if "base_revision" in request.query_params:
-            given["base_revision"] = request.query_params["base_revision"]
-        base = checked(BaseShape, given)
-        number = base.get("base_revision", lens.revision.number)
-        if not network.revisions.filter(number=number).exists():
-            raise serializers.ValidationError({"base_revision": f"there is no revision {number}"})
-        written = written_in(network, base["base_change"], base["base_fail"])
-        for one in (lens.written, written):
+        base = base_in(request, lens)
+        for one in (lens.written, base["lens"]):
             failures_in(one.get("fail", ()))  # what is none is told at once
         job = start_job(
             Job.Kind.COMPARE,
@@ -74,7 +50,7 @@ class ComparisonListView(APIView):
             revision=lens.revision,
             question={
                 "lens": lens.written,
-                "base": {"revision": number, "lens": written},
+                "base": base,
                 "saved": saved_now(network),
             },
         )

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from django.db import IntegrityError, transaction
 from django.http import Http404, HttpResponse
-from drf_spectacular.utils import OpenApiParameter, extend_schema
+from drf_spectacular.utils import OpenApiParameter, extend_schema, extend_schema_field
 from rest_framework import serializers, status
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -20,7 +20,7 @@ from server.networks.api.parsing import checked
 from server.networks.api.typed import described
 from server.networks.jobs import start_job
 from server.networks.models import Job, Role, SavedQuestion
-from server.networks.questions import changes_since_good, keep_answer
+from server.networks.questions import changes_since_good, keep_answer, moved_ways
 
 __all__ = [
     "CompareView",
@@ -60,6 +60,14 @@ class ShortAnswerShape(serializers.Serializer):
     return_verdict = serializers.CharField(allow_null=True)
 
 
+class MovedWayShape(serializers.Serializer):
+    """A direction whose way was another before the answer last changed."""
+
+    direction = serializers.ChoiceField(["forward", "back"])
+    before = serializers.CharField()
+    now = serializers.CharField()
+
+
 class SavedQuestionShape(serializers.ModelSerializer):
     """A question with its last answer. `question` is what the flow question takes."""
 
@@ -75,12 +83,16 @@ class SavedQuestionShape(serializers.ModelSerializer):
         source="good_revision.number", default=None, read_only=True, allow_null=True
     )
     since_then = serializers.SerializerMethodField()
+    moved = serializers.SerializerMethodField()
+    moved_from = serializers.IntegerField(
+        source="former_revision.number", default=None, read_only=True, allow_null=True
+    )
 
     class Meta:
         model = SavedQuestion
         fields = (
             "id", "name", "folder", "question", "author", "created", "answer", "revision", "ran",
-            "changed", "worked_in", "since_then",
+            "changed", "worked_in", "since_then", "moved", "moved_from",
         )  # fmt: skip
         read_only_fields = ("id", "created", "ran", "changed")
 
@@ -88,13 +100,18 @@ class SavedQuestionShape(serializers.ModelSerializer):
         """What changed since a broken question last worked."""
         return changes_since_good(saved)
 
+    @extend_schema_field(MovedWayShape(many=True))
+    def get_moved(self, saved: SavedQuestion) -> list[dict[str, str]]:
+        """The old way and the new, where the answer changed; `moved_from` is of which revision."""
+        return moved_ways(saved)
+
 
 class QuestionListView(APIView):
     @extend_schema(operation_id="saved_questions", responses=SavedQuestionShape(many=True))
     def get(self, request: Request, slug: str) -> Response:
         """The network's saved questions, by folder and name."""
         questions = network_for(request, slug).questions.select_related(
-            "author", "revision", "good_revision"
+            "author", "revision", "good_revision", "former_revision"
         )
         return Response(SavedQuestionShape(questions, many=True).data)
 

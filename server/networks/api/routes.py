@@ -12,7 +12,8 @@ from routrel.answers.holders import HoldersData
 from routrel.answers.tables import TablePageData
 from routrel.answers.why import WhyData
 from server.networks.api.asked import answered
-from server.networks.api.lens import LENS
+from server.networks.api.base_lens import BaseShape, base_in
+from server.networks.api.lens import LENS, lens_in
 from server.networks.api.parsing import checked
 from server.networks.api.refusals import Whole
 from server.networks.api.typed import described
@@ -58,6 +59,9 @@ class TableQuestionShape(serializers.Serializer):
     vrf = serializers.CharField(max_length=200, required=False, default="default")
     other = serializers.CharField(max_length=200, required=False, default=None)
     contains = serializers.CharField(max_length=200, required=False, allow_blank=True, default="")
+    before = serializers.BooleanField(
+        required=False, default=False, help_text="beside it the same table in the second lens"
+    )
     differing = serializers.BooleanField(required=False, default=False)
     offset = serializers.IntegerField(min_value=0, required=False, default=0)
     limit = Whole(1, 1000, required=False, default=200)
@@ -66,9 +70,12 @@ class TableQuestionShape(serializers.Serializer):
 class TableView(APIView):
     @extend_schema(
         operation_id="table",
-        parameters=[*LENS, TableQuestionShape],
+        parameters=[*LENS, BaseShape, TableQuestionShape],
         responses={200: described(TablePageData)},
     )
     def get(self, request: Request, slug: str) -> HttpResponse:
-        """A page of one device's table, or of two side by side, filtered here."""
-        return answered(request, slug, "table", **checked(TableQuestionShape, request.query_params))
+        """A page of one device's table, filtered here; beside it another's, or its own before."""
+        asked = checked(TableQuestionShape, request.query_params)
+        if asked.pop("before"):
+            asked["base"] = base_in(request, lens_in(request, slug))
+        return answered(request, slug, "table", **asked)

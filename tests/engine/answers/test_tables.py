@@ -1,4 +1,4 @@
-"""A table filtered by arrays is the table filtered row by row."""
+"""A table filtered by arrays is the table filtered row by row; beside its former self, what moved."""
 
 from __future__ import annotations
 
@@ -9,8 +9,10 @@ import pytest
 
 from routrel.answers.base import data
 from routrel.answers.tables import TableQuestion, table_data
-from routrel.convergence.converge import State
+from routrel.convergence.converge import State, converge
+from routrel.lens.failures import named_failures
 from routrel.lens.look import look
+from routrel.questions.comparison.routes import route_changes
 
 DEMO = Path(__file__).resolve().parents[3] / "demo"
 WORDS = ["ospf", "10.", "/30", "bgp intra", "lan", "wan7 0.0", "discard", "inter-area", "2001:db8",
@@ -68,3 +70,20 @@ def test_filters_keep_the_rows_that_hold_every_word_in_order(net: State):
         )
         assert (found["total"], found["matching"]) == (whole["total"], len(wanted)), (asked, words)
         assert found["rows"] == wanted[offset : offset + 7], (asked, words)
+
+
+def test_what_differs_from_its_own_before_are_the_routes_that_moved(net: State):
+    """With one core device off: each device's rows, told apart here and by the comparison."""
+    now = converge(net.network, since=net, failures=named_failures(["device:cor-core-1"]))
+    moved: dict[tuple[str, str], set[str]] = {}
+    for change in route_changes(net.rib, now.rib):
+        moved.setdefault(change.table, set()).add(str(change.prefix))
+    assert len(moved) > 10
+    for device, vrf in net.rib.interning.tables:
+        asked = TableQuestion(device=device, vrf=vrf, differing=True, limit=1000)
+        rows = data(table_data(now, asked, net))["rows"]
+        assert {row["prefix"] for row in rows} == moved.get((device, vrf), set()), (device, vrf)
+        for side, state in (("left", now), ("right", net)):
+            alone = TableQuestion(device=device, vrf=vrf, limit=1000)
+            held = {row["prefix"]: row["left"] for row in data(table_data(state, alone))["rows"]}
+            assert all(row[side] == held.get(row["prefix"]) for row in rows)

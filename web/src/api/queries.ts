@@ -88,6 +88,12 @@ export const flowQuery = (lens: Lens, question: FlowQuestion) =>
 /** Another lens of the network, with which one is compared. */
 export type Base = { revision?: number; change?: string[]; said?: string; fail?: string[] }
 
+const based = (base: Base) => ({
+  base_revision: base.revision,
+  base_change: base.change,
+  base_fail: base.fail,
+})
+
 /** All that is not the same in a lens as in another: asking the same again gives the same job. */
 export const comparisonStart = (lens: Lens, base: Base) =>
   queryOptions({
@@ -97,12 +103,7 @@ export const comparisonStart = (lens: Lens, base: Base) =>
         api.POST('/api/networks/{slug}/comparisons', {
           params: {
             path: { slug: lens.slug },
-            query: {
-              ...through(lens),
-              base_revision: base.revision,
-              base_change: base.change,
-              base_fail: base.fail,
-            },
+            query: { ...through(lens), ...based(base) },
           },
           signal,
         }),
@@ -374,6 +375,8 @@ export type TableQuestion = {
   device: string
   vrf?: string
   other?: string
+  /** The lens in which the same table stands beside it. */
+  before?: Base
   contains?: string
   differing?: boolean
 }
@@ -384,18 +387,33 @@ export const TABLE_PAGE = 200
 export const tableQuery = (lens: Lens, question: TableQuestion, page: number) =>
   queryOptions({
     queryKey: ['table', lens, question, page],
-    queryFn: ({ signal }) =>
-      data(
-        api.GET('/api/networks/{slug}/table', {
-          params: {
-            path: { slug: lens.slug },
-            query: { ...through(lens), ...question, offset: page * TABLE_PAGE, limit: TABLE_PAGE },
-          },
-          signal,
-        }),
-      ),
+    queryFn: ({ signal }) => tablePage(lens, question, page * TABLE_PAGE, TABLE_PAGE, signal),
     ...SETTLED,
   })
+
+/** Some rows of a table, from an offset on. */
+export const tablePage = (
+  lens: Lens,
+  { before, ...question }: TableQuestion,
+  offset: number,
+  limit: number,
+  signal?: AbortSignal,
+) =>
+  data(
+    api.GET('/api/networks/{slug}/table', {
+      params: {
+        path: { slug: lens.slug },
+        query: {
+          ...through(lens),
+          ...(before && { ...based(before), before: true }),
+          ...question,
+          offset,
+          limit,
+        },
+      },
+      signal,
+    }),
+  )
 
 export const findingsQuery = (lens: Lens) =>
   queryOptions({

@@ -961,7 +961,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description A page of one device's table, or of two side by side, filtered here. */
+        /** @description A page of one device's table, filtered here; beside it another's, or its own before. */
         get: operations["table"];
         put?: never;
         post?: never;
@@ -1793,6 +1793,12 @@ export interface components {
             defaults: components["schemas"]["DefaultOnlyData"][];
         };
         /**
+         * @description * `forward` - forward
+         *     * `back` - back
+         * @enum {string}
+         */
+        DirectionEnum: "forward" | "back";
+        /**
          * EditData
          * @description One edit. Values are YAML on one line; `at` is empty where lines of a file are replaced.
          *
@@ -2271,6 +2277,12 @@ export interface components {
         MemberShapeRequest: {
             username: string;
             role: components["schemas"]["RoleEnum"] | components["schemas"]["NullEnum"];
+        };
+        /** @description A direction whose way was another before the answer last changed. */
+        MovedWayShape: {
+            direction: components["schemas"]["DirectionEnum"];
+            before: string;
+            now: string;
         };
         /**
          * MovesData
@@ -2822,6 +2834,8 @@ export interface components {
          * @description Routes of one table that moved alike and for one reason, in a line.
          */
         RouteGroupData: {
+            device: string;
+            vrf: string;
             text: string;
             reason: string;
             count: number;
@@ -2856,6 +2870,8 @@ export interface components {
             readonly worked_in: number | null;
             /** @description What changed since a broken question last worked. */
             readonly since_then: string;
+            readonly moved: components["schemas"]["MovedWayShape"][];
+            readonly moved_from: number | null;
         };
         /** @description A question with its last answer. `question` is what the flow question takes. */
         SavedQuestionShapeRequest: {
@@ -3343,6 +3359,7 @@ export type SchemaDeviceData = components['schemas']['DeviceData'];
 export type SchemaDifferenceData = components['schemas']['DifferenceData'];
 export type SchemaDirection = components['schemas']['Direction'];
 export type SchemaDirectionData = components['schemas']['DirectionData'];
+export type SchemaDirectionEnum = components['schemas']['DirectionEnum'];
 export type SchemaEditData = components['schemas']['EditData'];
 export type SchemaEndpointData = components['schemas']['EndpointData'];
 export type SchemaEndsData = components['schemas']['EndsData'];
@@ -3383,6 +3400,7 @@ export type SchemaLoginShapeRequest = components['schemas']['LoginShapeRequest']
 export type SchemaLoopEvidenceData = components['schemas']['LoopEvidenceData'];
 export type SchemaMemberShape = components['schemas']['MemberShape'];
 export type SchemaMemberShapeRequest = components['schemas']['MemberShapeRequest'];
+export type SchemaMovedWayShape = components['schemas']['MovedWayShape'];
 export type SchemaMovesData = components['schemas']['MovesData'];
 export type SchemaMtuEvidenceData = components['schemas']['MtuEvidenceData'];
 export type SchemaMutedFindingShape = components['schemas']['MutedFindingShape'];
@@ -9044,6 +9062,11 @@ export interface operations {
     table: {
         parameters: {
             query: {
+                base_change?: string[];
+                base_fail?: string[];
+                base_revision?: number;
+                /** @description beside it the same table in the second lens */
+                before?: boolean;
                 /** @description changes made to the revision, by name, in order; what one stands on is made before it */
                 change?: string[];
                 contains?: string;

@@ -46,14 +46,7 @@ export function Moved({ found }: { found: Comparison }) {
       </div>
       <Panel className="min-h-72 flex-1 overflow-auto">
         {view === 'flows' && <Flows flows={found.flows} />}
-        {view === 'routes' && (
-          <DataTable
-            rows={found.routes.groups}
-            columns={ROUTE_COLUMNS}
-            what="groups of routes"
-            empty="No route is another."
-          />
-        )}
+        {view === 'routes' && <RouteGroups groups={found.routes.groups} />}
         {view === 'more' && <More found={found} />}
       </Panel>
     </>
@@ -148,6 +141,26 @@ function End({ flow, end }: { flow: ComparedFlow; end: 'from' | 'to' }) {
   )
 }
 
+function RouteGroups({ groups }: { groups: RouteGroup[] }) {
+  return (
+    <DataTable rows={groups} columns={ROUTE_COLUMNS} what="groups of routes" empty="No route is another." />
+  )
+}
+
+/** The device's table, and beside it the same in the other lens. */
+function BothTables({ group }: { group: RouteGroup }) {
+  const to = useLinkTo()
+  const vrf = group.vrf === 'default' ? null : group.vrf
+  return (
+    <Link
+      to={to('routes', { table: group.device, vrf, before: 1, differing: 1 })}
+      title={`What differs in the table of ${group.device}, now and before`}
+    >
+      side by side
+    </Link>
+  )
+}
+
 const ROUTE_COLUMNS: Column<RouteGroup>[] = [
   { title: 'routes', text: (group) => group.count, width: '4.5rem' },
   {
@@ -165,6 +178,12 @@ const ROUTE_COLUMNS: Column<RouteGroup>[] = [
     text: (group) => group.reason,
     show: (group) => <Named text={group.reason} />,
     width: 'minmax(14rem,1fr)',
+  },
+  {
+    title: 'table',
+    text: (group) => group.device,
+    show: (group) => <BothTables group={group} />,
+    width: '6.5rem',
   },
 ]
 

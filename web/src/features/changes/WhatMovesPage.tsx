@@ -1,9 +1,10 @@
 import { useQuery } from '@tanstack/react-query'
+import { useMemo } from 'react'
 import { revisionsQuery } from '../../api/queries'
 import { Select } from '../../ui/fields'
 import { moment } from '../../ui/time'
 import { lensWords } from '../../wording'
-import { usePlace } from '../lens/lens'
+import { PlaceContext, usePlace } from '../lens/lens'
 import { PageHead } from '../lens/PageHead'
 import { useSeeing } from '../lens/useSeeing'
 import { ChangeTabs } from './ChangeTabs'
@@ -11,10 +12,11 @@ import { Compared } from './Compared'
 
 /** All that is not the same in the lens as in the pinned one; without that, as in its revision as it is. */
 export function WhatMovesPage() {
-  const { lens, pinned } = usePlace()
+  const { network, lens, pinned } = usePlace()
   const { see, pin } = useSeeing()
   const revisions = useQuery(revisionsQuery(lens.slug))
-  const base = pinned ?? { revision: lens.revision }
+  const base = useMemo(() => pinned ?? { revision: lens.revision }, [pinned, lens.revision])
+  const seen = useMemo(() => ({ network, lens, pinned: base }), [network, lens, base])
   const isSame = lensWords(base) === lensWords(lens)
   return (
     <div className="flex h-full min-h-0 flex-col gap-3">
@@ -58,7 +60,9 @@ export function WhatMovesPage() {
           or compare with another revision.
         </p>
       ) : (
-        <Compared lens={lens} base={base} />
+        <PlaceContext value={seen}>
+          <Compared lens={lens} base={base} />
+        </PlaceContext>
       )}
     </div>
   )

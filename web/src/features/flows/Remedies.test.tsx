@@ -83,6 +83,8 @@ const saved = {
   changed: null,
   worked_in: 2,
   since_then: 'Since revision 2 these files changed: fw.yaml.',
+  moved: [{ direction: 'forward', before: 'kiosk → fw: filtered', now: 'kiosk → fw → db' }],
+  moved_from: 2,
 }
 
 test('a broken question says what changed since it worked; editors run and drop it', async () => {
@@ -105,6 +107,12 @@ test('a broken question says what changed since it worked; editors run and drop 
   await userEvent.click(screen.getByRole('button', { name: 'Run all again' }))
   expect(await screen.findByText(/One question; all arrive/)).toBeVisible()
   expect(asked).toContain('POST /api/networks/net/questions/run?revision=3')
+  expect(screen.getByText('kiosk → fw: filtered')).toBeVisible()
+  expect(screen.getByText('kiosk → fw → db')).toBeVisible()
+  expect(screen.getByRole('link', { name: 'Both on one strip' })).toHaveAttribute(
+    'href',
+    '/n/net/flows?revision=3&from=kiosk&to=db&as=tcp+5432&base_revision=2',
+  )
 })
 
 test('a viewer sees the questions and changes none', async () => {

@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
-import { useEffect } from 'react'
+import { Fragment, useEffect } from 'react'
 import { Link } from 'react-router'
 import { api, data } from '../../api/client'
 import { ended, questionRunQuery, savedQuestionsQuery } from '../../api/queries'
@@ -73,6 +73,41 @@ export function SavedQuestionsPage() {
   )
 }
 
+/** The old way and the new one, where the answer is another than that of an earlier run. */
+function Moved({ saved }: { saved: SavedQuestion }) {
+  const to = useLinkTo()
+  const former = saved.moved_from
+  if (saved.moved.length === 0) return null
+  return (
+    <dl className="my-1 grid grid-cols-[auto_minmax(0,1fr)] gap-x-2 border-l-4 border-line pl-2 text-sm">
+      {saved.moved.map((way) => (
+        <Fragment key={way.direction}>
+          <dt className="text-soft">{way.direction}, before</dt>
+          <dd className="font-mono text-[0.92em]">{way.before}</dd>
+          <dt className="text-soft">{way.direction}, now</dt>
+          <dd className="font-mono text-[0.92em]">{way.now}</dd>
+        </Fragment>
+      ))}
+      {former !== null && former !== saved.revision && (
+        <dd className="col-span-2">
+          <Link
+            to={to(
+              'flows',
+              { ...addressOf(saved.question), base_revision: former },
+              { revision: saved.revision ?? undefined },
+            )}
+          >
+            Both on one strip
+          </Link>{' '}
+          <span className="text-soft">
+            (revision {former} and {saved.revision})
+          </span>
+        </dd>
+      )}
+    </dl>
+  )
+}
+
 /** Runs one question or all of them: a job, followed to its end. */
 function useRun() {
   const { lens } = usePlace()
@@ -127,7 +162,7 @@ function Row({ saved, editor }: { saved: SavedQuestion; editor: boolean }) {
           {saved.name}
         </Link>
         <p>{saved.answer?.sentence}</p>
-        {saved.since_then && <p className="text-warn">{saved.since_then}</p>}
+        {saved.since_then ? <p className="text-warn">{saved.since_then}</p> : <Moved saved={saved} />}
         <p className="text-sm text-soft">
           {questionWords(saved.question)}. {saved.ran ? `Run ${moment(saved.ran)}` : 'Never run'}
           {saved.revision ? ` on revision ${saved.revision}` : ''};{' '}

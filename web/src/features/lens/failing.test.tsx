@@ -68,7 +68,14 @@ const COMPARED = {
     gone: [],
     changed: [],
     groups: [
-      { text: 'r1 has no route to 2 prefixes any more', reason: 'nobody has one', count: 2, prefixes: [] },
+      {
+        device: 'r1',
+        vrf: 'guests',
+        text: 'r1 has no route to 2 prefixes any more',
+        reason: 'nobody has one',
+        count: 2,
+        prefixes: [],
+      },
     ],
   },
   flows: [
@@ -119,10 +126,14 @@ test('what moves is told with its warnings, flows, routes and sessions', async (
   expect(screen.getByText('and 2 more')).toHaveAttribute('title', 'b, c')
   expect(screen.getByRole('link', { name: 'arrives before, finds no route at r1 now' })).toHaveAttribute(
     'href',
-    '/n/net/flows?revision=3&fail=device%3Ar1&from=a&to=10.4.0.1',
+    '/n/net/flows?revision=3&fail=device%3Ar1&base_revision=3&from=a&to=10.4.0.1',
   )
   await userEvent.click(screen.getByRole('button', { name: 'Routes 2' }))
   expect(await screen.findByText('nobody has one')).toBeVisible()
+  expect(screen.getByRole('link', { name: 'side by side' })).toHaveAttribute(
+    'href',
+    '/n/net/routes?revision=3&fail=device%3Ar1&base_revision=3&table=r1&vrf=guests&before=1&differing=1',
+  )
   await userEvent.click(screen.getByRole('button', { name: 'Entries, sessions, findings 1' }))
   expect(await screen.findByText('r1 with 192.0.2.1: it is off')).toBeVisible()
 })

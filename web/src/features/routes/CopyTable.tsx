@@ -1,7 +1,5 @@
-import { through } from '../../api/queries'
 import { useState } from 'react'
-import { api, data } from '../../api/client'
-import type { Lens, TableQuestion } from '../../api/queries'
+import { tablePage, type Lens, type TableQuestion } from '../../api/queries'
 import type { TableRow, TitledRoute } from '../../api/types'
 import { Button } from '../../ui/controls'
 import { toCsv } from '../../ui/DataTable'
@@ -15,15 +13,7 @@ export function CopyTable({ lens, question, count }: { lens: Lens; question: Tab
     try {
       const rows: TableRow[] = []
       for (let offset = 0; offset < count; offset += 1000) {
-        const page = await data(
-          api.GET('/api/networks/{slug}/table', {
-            params: {
-              path: { slug: lens.slug },
-              query: { ...through(lens), ...question, offset, limit: 1000 },
-            },
-          }),
-        )
-        rows.push(...page.rows)
+        rows.push(...(await tablePage(lens, question, offset, 1000)).rows)
       }
       await navigator.clipboard.writeText(toCsv(csvColumns(question), rows))
     } finally {
@@ -42,7 +32,7 @@ export function CopyTable({ lens, question, count }: { lens: Lens; question: Tab
   )
 }
 
-function csvColumns(question: TableQuestion) {
+function csvColumns({ device, other, before }: TableQuestion) {
   const side = (name: string, of: (row: TableRow) => TitledRoute | null) => [
     { title: `${name} protocol`, text: (row: TableRow) => of(row)?.title ?? '' },
     { title: `${name} distance`, text: (row: TableRow) => of(row)?.distance ?? '' },
@@ -57,7 +47,7 @@ function csvColumns(question: TableQuestion) {
   ]
   return [
     { title: 'prefix', text: (row: TableRow) => row.prefix },
-    ...side(question.device, (row) => row.left),
-    ...(question.other ? side(question.other, (row) => row.right) : []),
+    ...side(device, (row) => row.left),
+    ...(before || other ? side(other ?? `${device} before:`, (row) => row.right) : []),
   ]
 }

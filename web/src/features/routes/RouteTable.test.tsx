@@ -1,7 +1,7 @@
 import { screen, waitFor } from '@testing-library/react'
 import userEvent from '@testing-library/user-event'
 import { beforeEach, expect, test } from 'vitest'
-import { serve, visit } from '../../testing'
+import { place, serve, visit } from '../../testing'
 import { RouteTable } from './RouteTable'
 
 const ROWS = 1001
@@ -49,6 +49,25 @@ test('another table stands beside it, and what differs alone, by address', async
   await userEvent.selectOptions(screen.getByLabelText('compare with'), 'no other')
   expect(screen.getByLabelText('address')).toHaveTextContent('/n/net/routes?table=r1')
   expect(screen.getByLabelText('address')).not.toHaveTextContent('differing')
+})
+
+test('the same table before stands beside it, where a second lens is pinned', async () => {
+  const at = { ...place(), pinned: { revision: 2, fail: ['link:harbour'] } }
+  visit(<RouteTable device="r1" />, '/n/net/routes?table=r1', { at })
+  await userEvent.selectOptions(
+    await screen.findByLabelText('compare with'),
+    'itself in revision 2, with link harbour failed',
+  )
+  expect(screen.getByLabelText('address')).toHaveTextContent('before=1&differing=1')
+  expect(
+    await screen.findByText('Table of r1, now and in revision 2, with link harbour failed'),
+  ).toBeVisible()
+  await waitFor(() =>
+    expect(tables().at(-1)).toContain('base_revision=2&base_fail=link%3Aharbour&before=true'),
+  )
+  await userEvent.selectOptions(screen.getByLabelText('compare with'), 'r2')
+  expect(screen.getByLabelText('address')).toHaveTextContent('other=r2')
+  expect(screen.getByLabelText('address')).not.toHaveTextContent('before')
 })
 
 test('the VRFs of the device are offered', async () => {

@@ -1,26 +1,36 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
-import { chartQuery, deviceQuery, tableQuery, type TableQuestion } from '../../api/queries'
+import { chartQuery, deviceQuery, tableQuery, type Base, type TableQuestion } from '../../api/queries'
 import { Panel, Problem, Waiting } from '../../ui/controls'
 import { sortedByName } from '../../ui/natural'
 import { SearchInput, Select } from '../../ui/fields'
-import { useLens } from '../lens/lens'
+import { usePlace } from '../lens/lens'
 import { useAddress, useTyped } from '../../ui/address'
 import { CopyTable } from './CopyTable'
 import { TableRows } from './TableRows'
+import { lensWords } from '../../wording'
 
-/** One device's whole table, or two side by side. The server filters; rows come as they are scrolled to. */
+/** What stands for the device itself in the second lens, where a device is chosen. */
+const BEFORE = ' before'
+
+/**
+ * One device's whole table; beside it another's, or its own in the second lens. The server filters; rows
+ * come as they are scrolled to.
+ */
 export function RouteTable({ device }: { device: string }) {
-  const lens = useLens()
+  const { lens, pinned } = usePlace()
   const [params, change] = useAddress()
   const [filter, setFilter, settled] = useTyped('filter')
   const contains = settled.trim()
-  const other = params.get('other') ?? undefined
+  const before = params.get('before') === '1' ? pinned : undefined
+  const other = before ? undefined : (params.get('other') ?? undefined)
   const vrf = params.get('vrf') ?? 'default'
-  const differing = other !== undefined && params.get('differing') === '1'
+  const isTwo = before !== undefined || other !== undefined
+  const differing = isTwo && params.get('differing') === '1'
   const question: TableQuestion = {
     device,
     vrf,
     other,
+    before,
     contains: contains || undefined,
     differing: differing || undefined,
   }
@@ -32,10 +42,7 @@ export function RouteTable({ device }: { device: string }) {
   if (first.isPending) return <Waiting what={`Reading the table of ${device}`} />
   const { total, matching } = first.data
   return (
-    <Panel
-      title={other ? `Tables of ${device} and ${other}` : `Table of ${device}`}
-      className="flex min-h-0 flex-1 flex-col"
-    >
+    <Panel title={tablesTitle(device, other, before)} className="flex min-h-0 flex-1 flex-col">
       <div className="mb-2 flex flex-wrap items-center gap-3">
         <SearchInput
           label="Filter routes"
@@ -71,11 +78,16 @@ export function RouteTable({ device }: { device: string }) {
           compare with
           <Select
             aria-label="compare with"
-            value={other ?? ''}
-            onChange={(event) => change({ other: event.target.value || null, differing: null })}
+            value={before ? BEFORE : (other ?? '')}
+            onChange={({ target }) =>
+              target.value === BEFORE
+                ? change({ other: null, before: '1', differing: '1' })
+                : change({ other: target.value || null, before: null, differing: null })
+            }
             room="dense"
           >
             <option value="">no other</option>
+            {pinned && <option value={BEFORE}>itself in {lensWords(pinned)}</option>}
             {sortedByName(chart.data?.devices ?? [], (each) => each.name)
               .filter((each) => each.name !== device)
               .map((each) => (
@@ -83,7 +95,7 @@ export function RouteTable({ device }: { device: string }) {
               ))}
           </Select>
         </label>
-        {other && (
+        {isTwo && (
           <label className="flex items-center gap-2">
             <input
               type="checkbox"
@@ -99,4 +111,10 @@ export function RouteTable({ device }: { device: string }) {
       <TableRows key={JSON.stringify(question)} lens={lens} question={question} count={matching} />
     </Panel>
   )
+}
+
+/** What is shown, in words. */
+export function tablesTitle(device: string, other?: string | null, before?: Base): string {
+  if (before) return `Table of ${device}, now and in ${lensWords(before)}`
+  return other ? `Tables of ${device} and ${other}` : `Table of ${device}`
 }

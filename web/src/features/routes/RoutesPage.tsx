@@ -9,7 +9,7 @@ import { PageHead } from '../lens/PageHead'
 import { useAddress } from '../../ui/address'
 import { HolderList } from './HolderList'
 import { RouteTabs } from './RouteTabs'
-import { RouteTable } from './RouteTable'
+import { RouteTable, tablesTitle } from './RouteTable'
 import { WhyPanel } from './WhyPanel'
 import { WhyBefore } from './WhyBefore'
 import { sortedByName } from '../../ui/natural'
@@ -45,7 +45,7 @@ export function RoutesPage() {
 
 function titleOf(q: string | null, table: string | null, params: URLSearchParams): string {
   const [device, other] = [params.get('device'), params.get('other')]
-  if (table) return other ? `Tables of ${table} and ${other}` : `Table of ${table}`
+  if (table) return tablesTitle(table, other)
   if (q) return device ? `${q} at ${device}` : `Routes to ${q}`
   return 'Routes'
 }

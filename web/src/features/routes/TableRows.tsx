@@ -7,37 +7,39 @@ import { Cell, useVirtualRows, VirtualRows } from '../../ui/VirtualRows'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { useLinkTo } from '../lens/lens'
 import { Named } from '../lens/Named'
-import { hopWords } from '../../wording'
+import { hopWords, lensWords } from '../../wording'
 
 const ONE = 'minmax(10rem,1.2fr) minmax(9rem,1fr) 6rem 6rem minmax(13rem,2.2fr) 11rem'
 const TWO = 'minmax(9rem,1fr) minmax(14rem,2fr) minmax(14rem,2fr)'
 
 /** The rows of one table or two; pages come as they are scrolled to. */
 export function TableRows({ lens, question, count }: { lens: Lens; question: TableQuestion; count: number }) {
-  const drawn = useVirtualRows(count, question.other ? 54 : 34)
+  const { device, other, before } = question
+  const isTwo = before !== undefined || other !== undefined
+  const drawn = useVirtualRows(count, isTwo ? 54 : 34)
   const pages = [...new Set(drawn.items.map((item) => Math.floor(item.index / TABLE_PAGE)))]
   const loaded = useQueries({ queries: pages.map((page) => tableQuery(lens, question, page)) })
   const rowAt = (index: number): TableRow | undefined => {
     const page = loaded[pages.indexOf(Math.floor(index / TABLE_PAGE))]
     return page?.data?.rows[index % TABLE_PAGE]
   }
-  const titles = question.other
-    ? ['prefix', question.device, question.other]
+  const titles = isTwo
+    ? ['prefix', ...(before ? ['now', `before, ${lensWords(before)}`] : [device, other])]
     : ['prefix', 'protocol', 'distance', 'metric', 'next hops', 'configured']
   const cells = (index: number) => {
     const row = rowAt(index)
     if (!row) return <Cell>…</Cell>
-    return question.other ? (
-      <Pair row={row} question={question} />
+    return isTwo ? (
+      <Pair row={row} device={row.left ? device : (other ?? device)} />
     ) : (
-      <Single row={row} device={question.device} />
+      <Single row={row} device={device} />
     )
   }
   return (
     <VirtualRows
       rows={drawn}
       what="routes"
-      widths={question.other ? TWO : ONE}
+      widths={isTwo ? TWO : ONE}
       empty="No route matches."
       header={titles.map((title) => (
         <div key={title} role="columnheader" className="px-2 py-1 text-sm font-semibold text-soft">
@@ -86,11 +88,11 @@ function Single({ row, device }: { row: TableRow; device: string }) {
   )
 }
 
-function Pair({ row, question }: { row: TableRow; question: TableQuestion }) {
+function Pair({ row, device }: { row: TableRow; device: string }) {
   return (
     <>
       <Cell>
-        <PrefixLink prefix={row.prefix} device={row.left ? question.device : (question.other ?? '')} />
+        <PrefixLink prefix={row.prefix} device={device} />
       </Cell>
       <Cell wide>
         <Brief route={row.left} />
