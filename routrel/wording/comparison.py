@@ -313,9 +313,9 @@ def _others(flow: FlowChange) -> int:
 
 def _named(flow: FlowChange) -> str:
     if flow.name:
-        return f"the kept flow {flow.name} {flow_words(flow)}"
+        return f"the kept flow {flow.name}: {flow_words(flow)}"
     traffic = f" {flow.question.traffic}" if flow.question.traffic else ""
-    return f"{ends_words(flow)}{traffic} {flow_words(flow)}"
+    return f"{ends_words(flow)}{traffic}: {flow_words(flow)}"
 
 
 def ends_words(flow: FlowChange) -> str:

@@ -141,24 +141,25 @@ def _ways(direction: DirectionAnswer | None) -> list[list[str]]:
     return [[hop.device for hop in branch.hops] for branch in direction.branches]
 
 
-def moved_ways(saved: SavedQuestion) -> list[dict[str, str]]:
-    """What was another when the answer last changed: each direction with its old and new way."""
+def moved_ways(saved: SavedQuestion) -> list[dict[str, Any]]:
+    """What was another when the answer last changed: by direction the ways gone and those new."""
     answer, former = saved.answer, saved.former_answer
     if answer is None or former is None:
         return []
-    return [
-        {"direction": title, "before": _way_words(former, name), "now": _way_words(answer, name)}
-        for name, title in _DIRECTIONS
-        if _way_words(former, name) != _way_words(answer, name)
-    ]
+    found = []
+    for name, title in _DIRECTIONS:
+        old, new = _ways_told(former, name), _ways_told(answer, name)
+        gone, come = [way for way in old if way not in new], [way for way in new if way not in old]
+        if gone or come:
+            found.append({"direction": title, "gone": gone, "new": come})
+    return found
 
 
-def _way_words(answer: dict[str, Any], name: str) -> str:
-    """A direction's ways by their devices, and how they end where packets do not arrive."""
+def _ways_told(answer: dict[str, Any], name: str) -> list[str]:
+    """A direction's ways by their devices, with how they end where packets do not arrive."""
     verdict = answer["verdict" if name == "forward" else "return_verdict"]
-    ways = " or ".join(" → ".join(way) for way in answer[name]) or "nowhere"
     end = "" if verdict in (None, Verdict.DELIVERED.value) else f": {verdict.replace('_', ' ')}"
-    return ways + end
+    return [" → ".join(way) + end for way in answer[name]]
 
 
 def changes_since_good(saved: SavedQuestion) -> str:

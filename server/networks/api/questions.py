@@ -61,11 +61,11 @@ class ShortAnswerShape(serializers.Serializer):
 
 
 class MovedWayShape(serializers.Serializer):
-    """A direction whose way was another before the answer last changed."""
+    """A direction whose ways were others before the answer last changed."""
 
     direction = serializers.ChoiceField(["forward", "back"])
-    before = serializers.CharField()
-    now = serializers.CharField()
+    gone = serializers.ListField(child=serializers.CharField())
+    new = serializers.ListField(child=serializers.CharField())
 
 
 class SavedQuestionShape(serializers.ModelSerializer):
@@ -102,7 +102,7 @@ class SavedQuestionShape(serializers.ModelSerializer):
 
     @extend_schema_field(MovedWayShape(many=True))
     def get_moved(self, saved: SavedQuestion) -> list[dict[str, str]]:
-        """The old way and the new, where the answer changed; `moved_from` is of which revision."""
+        """Old ways and new ones, where the answer changed; `moved_from` had the old ones."""
         return moved_ways(saved)
 
 

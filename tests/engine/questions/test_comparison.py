@@ -126,7 +126,7 @@ def test_a_cost_raised_at_one_end_moves_one_direction():
     (one,) = [warning for warning in told["warnings"] if warning["code"] == "one_direction"]
     assert "OSPF cost of r1:e2 is 30 now, and that of the other end, r2:e1, is 10" in one["text"]
     assert [(e["file"], e["line"]) for e in one["evidence"]] == [("r1.yaml", 8), ("r2.yaml", 7)]
-    assert told["summary"].startswith("3 flows take another way: the kept flow a-asks-b goes by r1")
+    assert told["summary"].startswith("3 flows take another way: the kept flow a-asks-b: goes by r1")
     both = compared(
         square(),
         COST.format("e2", 30),

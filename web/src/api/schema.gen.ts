@@ -2278,11 +2278,11 @@ export interface components {
             username: string;
             role: components["schemas"]["RoleEnum"] | components["schemas"]["NullEnum"];
         };
-        /** @description A direction whose way was another before the answer last changed. */
+        /** @description A direction whose ways were others before the answer last changed. */
         MovedWayShape: {
             direction: components["schemas"]["DirectionEnum"];
-            before: string;
-            now: string;
+            gone: string[];
+            new: string[];
         };
         /**
          * MovesData

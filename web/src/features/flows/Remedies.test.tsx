@@ -83,7 +83,7 @@ const saved = {
   changed: null,
   worked_in: 2,
   since_then: 'Since revision 2 these files changed: fw.yaml.',
-  moved: [{ direction: 'forward', before: 'kiosk → fw: filtered', now: 'kiosk → fw → db' }],
+  moved: [{ direction: 'forward', gone: ['kiosk → fw: filtered'], new: ['kiosk → fw → db'] }],
   moved_from: 2,
 }
 

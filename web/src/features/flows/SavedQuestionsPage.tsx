@@ -73,19 +73,17 @@ export function SavedQuestionsPage() {
   )
 }
 
-/** The old way and the new one, where the answer is another than that of an earlier run. */
+/** The ways that are gone and those that are new, where the answer is another than in an earlier run. */
 function Moved({ saved }: { saved: SavedQuestion }) {
   const to = useLinkTo()
   const former = saved.moved_from
   if (saved.moved.length === 0) return null
   return (
     <dl className="my-1 grid grid-cols-[auto_minmax(0,1fr)] gap-x-2 border-l-4 border-line pl-2 text-sm">
-      {saved.moved.map((way) => (
-        <Fragment key={way.direction}>
-          <dt className="text-soft">{way.direction}, before</dt>
-          <dd className="font-mono text-[0.92em]">{way.before}</dd>
-          <dt className="text-soft">{way.direction}, now</dt>
-          <dd className="font-mono text-[0.92em]">{way.now}</dd>
+      {saved.moved.map((each) => (
+        <Fragment key={each.direction}>
+          <Ways title={`${each.direction}, no longer`} ways={each.gone} />
+          <Ways title={`${each.direction}, new`} ways={each.new} />
         </Fragment>
       ))}
       {former !== null && former !== saved.revision && (
@@ -105,6 +103,22 @@ function Moved({ saved }: { saved: SavedQuestion }) {
         </dd>
       )}
     </dl>
+  )
+}
+
+function Ways({ title, ways }: { title: string; ways: string[] }) {
+  if (ways.length === 0) return null
+  return (
+    <>
+      <dt className="text-soft">{title}</dt>
+      <dd className="font-mono text-[0.92em]">
+        {ways.map((way) => (
+          <span key={way} className="block">
+            {way}
+          </span>
+        ))}
+      </dd>
+    </>
   )
 }
 
