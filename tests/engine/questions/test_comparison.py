@@ -12,7 +12,7 @@ from routrel.files.reader import read_change
 from routrel.lens.failures import named_failures
 from routrel.lens.look import Lens, look_through
 from routrel.questions.moves import kept_flows
-from tests.nets import device
+from tests.nets import device, wired_texts
 
 
 def square() -> dict[str, str]:
@@ -407,6 +407,29 @@ def test_the_way_out_moves_alone_and_then_the_way_in_too():
     assert (entry["outside"], entry["prefix"]) == ("isp", "203.0.113.0/24")
     assert (entry["before"]["device"], entry["after"]["device"]) == ("r1", "r2")
     assert entry["reason"] == "the former way loses on MED (same neighbour AS): 10 against 5"
+
+
+def test_an_edit_after_which_two_protocols_take_a_route_from_each_other_for_ever():
+    """r1 takes RIP into OSPF, and r2 gives it back by EIGRP. At distance 170 r1 keeps to RIP (120).
+    At 100 it prefers what comes back; then it has nothing from RIP to announce, and loses that."""
+    ospf, eigrp = "ospf: {area: 0, network: point-to-point}", "eigrp: {}"
+    texts = wired_texts(
+        "r3-r1 r1-r2 r1-r2",
+        port="rip: {}",
+        ports={"r1:e2": ospf, "r2:e2": ospf, "r1:e3": eigrp, "r2:e3": eigrp,
+               "r1:lo": eigrp, "r2:lo": eigrp},
+        top={
+            "r1": "rip: {}\nospf: {redistribute: [{from: rip}]}\neigrp: {as: 1, external-distance: 170}",
+            "r2": "ospf: {}\neigrp: {as: 1, redistribute: [{from: ospf, "
+                  "metric: {bandwidth: 1 Gb/s, delay: 10 us}}]}",
+            "r3": "rip: {}",
+        },
+    )  # fmt: skip
+    named = {f"{number}.yaml": text for number, text in enumerate(texts)}
+    told = compared(named, "{at: r1 eigrp external-distance, was: 170, set: 100}")
+    warned = {warning["code"]: warning for warning in told["warnings"]}
+    assert {"flaps", "not_converged"} <= warned.keys()
+    assert [line["text"] for line in warned["flaps"]["evidence"]] == ["r1: 10.255.0.3/32"]
 
 
 def test_who_is_elected_otherwise_is_told():
