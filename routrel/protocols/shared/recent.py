@@ -23,8 +23,9 @@ class Recent(Generic[Made]):
     """
 
     def __init__(self) -> None:
-        #: By place: what was made, the latest last, by the identities of its parts, which it holds.
-        self._made: dict[Hashable, dict[_Parts, tuple[_Parts, Made]]] = {}
+        #: By place: what was made, the latest last, by the identities of its parts, which it holds,
+        #: with how much it is.
+        self._made: dict[Hashable, dict[_Parts, tuple[_Parts, Made, int]]] = {}
 
     def __reduce__(self) -> tuple[type[Recent[Made]], tuple[()]]:
         """What is stored begins anew: it saves work, and nothing rests on it."""
@@ -39,14 +40,14 @@ class Recent(Generic[Made]):
             known[key] = found
             return found[1]
         made = make()
-        known[key] = parts, made
+        known[key] = parts, made, _weight(made)
         _forget(known)
         return made
 
     def as_before(self, place: Hashable, made: Made, is_like: Callable[[Made, Made], bool]) -> Made:
         """What is there already and like something that was made; else that."""
         latest_first = reversed(self._made.get(place, {}).values())
-        known = next((before for _, before in latest_first if is_like(before, made)), made)
+        known = next((before for _, before, _ in latest_first if is_like(before, made)), made)
         return self.of(place, (known,), lambda: known)
 
     def onward(self) -> Recent[Made]:
@@ -56,11 +57,13 @@ class Recent(Generic[Made]):
         return copied
 
 
-def _forget(known: dict[_Parts, tuple[_Parts, Made]]) -> None:
+def _forget(known: dict[_Parts, tuple[_Parts, Made, int]]) -> None:
     """Let go of what was made long ago, if that is much."""
+    if len(known) <= 2:
+        return
     weight = 0
-    for count, (key, (_, made)) in enumerate(reversed(list(known.items()))):
-        weight += _weight(made) if count >= 2 else 0
+    for count, (key, (_, _, mine)) in enumerate(reversed(list(known.items()))):
+        weight += mine if count >= 2 else 0
         if count >= _MOST or weight > _MOST_WEIGHT:
             del known[key]
 
