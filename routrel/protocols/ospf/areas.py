@@ -197,7 +197,8 @@ class _Work:
             for router in area.routers
         ]
         tables = [self.interning.table_numbers[router.table] for router in area.routers]
-        return routes_to(area.paths, told, area.hops, tables, kinds, parts=self.parts)
+        place = area.number, self.externals
+        return routes_to(area.paths, told, area.hops, tables, kinds, parts=self.parts, place=place)
 
     # --- what border routers announce ----------------------------------------------------------
 

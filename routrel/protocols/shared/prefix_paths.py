@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Hashable, Iterable, Sequence
 from dataclasses import dataclass
 from functools import cached_property, partial
 from typing import Any
@@ -46,6 +46,12 @@ class Announcements:
         for values in (self.vertex, self.prefix, self.cost):
             held.update(values.tobytes())
         return held.digest()
+
+    @cached_property
+    def told(self) -> frozenset[tuple[int, int, float]]:
+        """All as (prefix, vertex, cost)."""
+        columns = self.prefix.tolist(), self.vertex.tolist(), self.cost.tolist()
+        return frozenset(zip(*columns, strict=True))
 
     def of_prefix(self, prefix: int) -> slice:
         """Where the announcements of one prefix stand."""
@@ -119,6 +125,7 @@ def routes_to(
     *,
     roots: Iterable[int] | None = None,
     parts: Parts | None = None,
+    place: Hashable = None,
 ) -> Rows:
     """The best way of every router to every prefix announced, by table and prefix.
 
@@ -132,22 +139,96 @@ def routes_to(
         kinds: By router: the number of its routes' kind.
         roots: The routers whose routes are wanted; None: all.
         parts: Holds the rows of routers as they were made; more is added.
+        place: What tells the paths from others that the same routers compute.
     """
     if not len(announcements.prefix):
         return no_rows()
     shared = _Shared(announcements)
-    told = announcements.digest if parts else b""
     found = []
+    following = None if parts is None else _Following(paths, announcements, hops, parts, place)
     for root in range(paths.graph.routers) if roots is None else roots:
         make = partial(_routes_of, paths, shared, hops, root, tables[root], kinds[root])
-        if parts is None:
-            found.append(make())
-            continue
-        place = ("routes to", tables[root], kinds[root])
-        size = paths.graph.routers
-        known = (told, size, paths.dist[root].tobytes(), paths.masks[:, root].tobytes())
-        found.append(parts.of(place, (*known, hops.digest(root)), make))
+        found.append(
+            make() if following is None else following.rows(root, tables[root], kinds[root], make)
+        )
     return joined(found)
+
+
+class _Following:
+    """Rows of routers that follow what was made of much the same paths and announcements.
+
+    What a router reaches of one prefix rests on the ways to its announcers alone. So prefixes whose
+    announcements and ways are as they were keep their rows.
+    """
+
+    def __init__(
+        self,
+        paths: ShortestPaths,
+        announcements: Announcements,
+        hops: WayHops,
+        parts: Parts,
+        place: Hashable,
+    ) -> None:
+        self.paths, self.announcements, self.hops = paths, announcements, hops
+        self.parts, self.place = parts, place
+        #: What was announced, and the prefixes that are announced otherwise now; by identity.
+        self._changed: dict[int, tuple[Announcements, NDArray[np.int32]]] = {}
+
+    def rows(self, root: int, table: int, kind: int, make: Callable[[], Rows]) -> Rows:
+        """The rows of one router."""
+        paths = self.paths
+        dist, masks = paths.dist[root].tobytes(), paths.masks[:, root].tobytes()
+        place = ("routes to", self.place, table, kind)
+        ways = paths.graph.routers, len(paths.masks), self.hops.digest(root)
+        former = self.parts.latest(place)
+        if former is not None and former[0][3:] == ways:
+            make = partial(self._mended, root, table, kind, former, make)
+        made_of = self.announcements.digest, dist, masks, *ways
+        found: tuple[Announcements, Rows] = self.parts.of(
+            place, made_of, lambda: (self.announcements, make())
+        )
+        return found[1]
+
+    def _mended(
+        self,
+        root: int,
+        table: int,
+        kind: int,
+        former: tuple[tuple[object, ...], tuple[Announcements, Rows]],
+        make: Callable[[], Rows],
+    ) -> Rows:
+        """Former rows but for prefixes that may be reached otherwise now."""
+        (_, dist, masks, *_), (announced, rows) = former
+        if not isinstance(dist, bytes) or not isinstance(masks, bytes):
+            raise TypeError("rows are remembered by distances and ways as bytes")
+        paths, now = self.paths, self.announcements
+        if len(dist) != paths.dist[root].nbytes:
+            return make()
+        moved = np.frombuffer(dist, paths.dist.dtype) != paths.dist[root]
+        ways = np.frombuffer(masks, paths.masks.dtype).reshape(len(paths.masks), -1)
+        moved |= (ways != paths.masks[:, root]).any(axis=0)
+        changed = self._otherwise(announced)
+        touched = np.zeros(1 + max(now.prefix[-1], announced.prefix[-1]), dtype=bool)
+        touched[changed] = True
+        touched[now.prefix[moved[now.vertex]]] = True
+        chosen = touched[now.prefix]
+        if 2 * np.count_nonzero(chosen) > len(chosen):
+            return make()
+        kept = rows.compress(~touched[rows["prefix"]])
+        if not chosen.any():
+            return kept
+        parts = _Shared(Announcements(now.vertex[chosen], now.prefix[chosen], now.cost[chosen]))
+        both = joined((kept, _routes_of(paths, parts, self.hops, root, table, kind)))
+        return both.take(np.argsort(both["prefix"], kind="stable"))
+
+    def _otherwise(self, before: Announcements) -> NDArray[np.int32]:
+        """The prefixes that are not announced by the same vertices at the same costs as before."""
+        found = self._changed.get(id(before))
+        if found is None:
+            different = before.told ^ self.announcements.told
+            numbers = sorted({prefix for prefix, _, _ in different})
+            found = self._changed[id(before)] = before, np.array(numbers, dtype=np.int32)
+        return found[1]
 
 
 def _routes_of(

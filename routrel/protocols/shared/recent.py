@@ -44,6 +44,11 @@ class Recent(Generic[Made]):
         _forget(known)
         return made
 
+    def latest(self, place: Hashable) -> tuple[_Parts, Made] | None:
+        """What was made or wanted there last, and of which parts; None: nothing was."""
+        known = self._made.get(place)
+        return next(reversed(known.values()))[:2] if known else None
+
     def as_before(self, place: Hashable, made: Made, is_like: Callable[[Made, Made], bool]) -> Made:
         """What is there already and like something that was made; else that."""
         latest_first = reversed(self._made.get(place, {}).values())
@@ -69,9 +74,9 @@ def _forget(known: dict[_Parts, tuple[_Parts, Made, int]]) -> None:
 
 
 def _weight(made: object) -> int:
-    """How much there is of something: rows, or as many as its parts have."""
+    """How much there is of something: rows, or as many as its parts have, if these are few."""
     if isinstance(made, tuple):
-        return 1 + sum(map(_weight, made))
+        return len(made) if len(made) > _MOST else 1 + sum(map(_weight, made))
     return len(made) if isinstance(made, Sized) else 1
 
 

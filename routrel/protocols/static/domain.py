@@ -143,14 +143,19 @@ class StaticDomain(Domain):
     def _resolve(self, own: tuple[Device, bytes], tables: list[int], view: Rib) -> Resolved:
         device, static = own[0], self.interning.kinds.of(Protocol.STATIC)
         others = b""
-        written = (route for vrf in device.vrfs for route in vrf.static)
-        if device.gateways or any(map(is_recursive, written)):
+        if self._parts.of(("recursive", device.name), (device,), partial(_looks_up, device)):
             rows = joined(view.table_candidates(table) for table in tables)
             others = rows.compress(~static[rows["kind"]]).tobytes()
         parts = (*own, others)
         make = partial(resolve_device, device, self.topology, self.interning, view)
         found: Resolved = self._parts.of(("resolved by others", device.name), parts, make)
         return found
+
+
+def _looks_up(device: Device) -> bool:
+    """Whether a static route of a device may rest on others of its tables."""
+    written = (route for vrf in device.vrfs for route in vrf.static)
+    return bool(device.gateways) or any(map(is_recursive, written))
 
 
 def _holds(network: Prefix, wanted: Prefix | Address) -> bool:
