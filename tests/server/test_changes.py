@@ -182,7 +182,7 @@ def test_the_name_of_a_dropped_change_is_free_and_nothing_is_lost(quays):
     post("editor", PATH, {"name": "c", "edits": [cost(50)]})
     client("editor").delete(f"{PATH}/c?version=1")
     assert post("editor", PATH, {"name": "c"}).status_code == 201
-    assert post("editor", f"{PATH}/c/back").json()["code"] == "unknown_change"
+    assert post("editor", f"{PATH}/c/back").json()["code"] == "not_found"
     assert post("editor", f"{PATH}/c-2/back").json()["edits"] == 1
     assert [change["name"] for change in client("viewer").get(PATH).json()] == ["c-2", "c"]
 
