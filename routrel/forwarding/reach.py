@@ -7,6 +7,7 @@ again what is known to arrive from where branches meet.
 
 from __future__ import annotations
 
+import weakref
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from functools import partial
@@ -51,7 +52,8 @@ class Rests:
     """What an answer rests on, apart from the devices that it is about."""
 
     looked_up: LookedUp
-    tables: Mapping[int, TableRows]  #: those that were looked in, by number
+    #: Those that were looked in, by number; nothing is kept for it alone.
+    tables: Mapping[int, weakref.ref[TableRows]]
     devices: frozenset[str]  #: those that packets came to
 
 
@@ -85,14 +87,14 @@ class Reach:
             self._lookup.asked, self._met = outer
         self._lookup.asked.update(asked)
         self._met.update(met)
-        tables = {table: self.view.tables[table] for table, _ in asked}
+        tables = {table: weakref.ref(self.view.tables[table]) for table, _ in asked}
         return made, Rests(asked, tables, frozenset(met))
 
     def still(self, rests: Rests) -> bool:
         """Whether the tables say what an answer rests on."""
         tables = self.view.tables
         return all(
-            tables[at[0]] is rests.tables[at[0]] or self._lookup.entry_in(*at) == found
+            tables[at[0]] is rests.tables[at[0]]() or self._lookup.entry_in(*at) == found
             for at, found in rests.looked_up.items()
         )
 

@@ -71,7 +71,10 @@ class TableRows:
     place, so that what did not change is the same object in both ribs.
     """
 
-    __slots__ = ("_digest", "_held_by_others", "_kinds", "_selected", "blocks", "longest")
+    __slots__ = (
+        *("_digest", "_held_by_others", "_kinds", "_selected"),
+        *("__weakref__", "blocks", "longest"),
+    )
 
     def __init__(self, blocks: Blocks, kinds: RouteKinds) -> None:
         """

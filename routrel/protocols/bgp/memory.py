@@ -198,6 +198,10 @@ class BgpMemory:
         self.speakers: object = None  #: whose positions `judged` names
         self._remembered: list[Remembered] = []
 
+    def __getstate__(self) -> dict[str, object]:
+        """What is stored does without what sessions rest on: it saves work alone."""
+        return {**self.__dict__, "conversations": {}, "judged": {}}
+
     def onward(self, topology: Topology, touched: frozenset[str] | None) -> BgpMemory:
         """What serves much the same network, to which more may be added.
 
