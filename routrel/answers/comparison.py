@@ -23,6 +23,7 @@ from routrel.questions.comparison.meetings import Met, UpSession
 from routrel.questions.comparison.routes import RouteChange
 from routrel.questions.moves import KeptFlows
 from routrel.wording.comparison import (
+    asked_traffic,
     entry_reason,
     entry_words,
     flow_words,
@@ -76,6 +77,7 @@ class ComparedFlowData(Answer):
     source: str = msgspec.field(name="from")
     destination: str = msgspec.field(name="to")
     traffic: str = msgspec.field(name="as")
+    source_port: int | None  #: of the traffic; null: the one that questions have anyway
     from_asked: str
     to_asked: str
     name: str
@@ -254,7 +256,7 @@ def flow_lines(flows: Sequence[ComparedFlowData]) -> list[str]:
     """In words: a line for the flows of one source that are treated alike."""
     ends: dict[tuple[str, ...], list[str]] = {}
     for flow in flows:
-        key = (flow.source, flow.traffic, flow.name, flow.text)
+        key = (flow.source, asked_traffic(flow.traffic, flow.source_port), flow.name, flow.text)
         ends.setdefault(key, []).append(flow.destination)
     return [
         f"{source} → {', '.join(found)}{f' {traffic}' if traffic else ''}"
@@ -300,6 +302,7 @@ def _flow_data(flow: FlowChange) -> ComparedFlowData:
         source=source.text if source else flow.question.source,
         destination=destination.text if destination else flow.question.destination,
         traffic=flow.question.traffic,
+        source_port=flow.question.source_port,
         from_asked=flow.question.source,
         to_asked=flow.question.destination,
         name=flow.name,

@@ -17,7 +17,15 @@ from routrel.model.addresses import Prefix
 from routrel.model.filters import Action, ConnectionState, Filter, Fragments, Match, PortRange
 from routrel.model.traffic import ICMP, ICMPV6, PORT_PROTOCOLS, TCP, TCP_FLAGS
 
-__all__ = ["Box", "count_headers", "may_carry_tcp", "newly_permitted"]
+__all__ = [
+    "Box",
+    "Range",
+    "count_headers",
+    "flag_combination",
+    "flags_of",
+    "may_carry_tcp",
+    "newly_permitted",
+]
 
 Range = tuple[int, int]
 
@@ -277,10 +285,19 @@ def _value_ranges(ports: tuple[PortRange, ...], kinds: tuple[int, ...]) -> list[
     return [(r.first, r.last) for r in ports] or [_PORTS]
 
 
+def flag_combination(flags: Iterable[str]) -> int:
+    """The number of a combination of TCP flags, which is its place in `Box.flags`."""
+    return sum(1 << TCP_FLAGS.index(flag) for flag in flags)
+
+
+def flags_of(combination: int) -> tuple[str, ...]:
+    """The flags of a combination."""
+    return tuple(flag for place, flag in enumerate(TCP_FLAGS) if combination >> place & 1)
+
+
 def _flag_bits(match: Match) -> int:
     """The combinations of flags that a match takes, one bit each."""
-    wanted = sum(1 << TCP_FLAGS.index(flag) for flag in match.flags_set)
-    refused = sum(1 << TCP_FLAGS.index(flag) for flag in match.flags_clear)
+    wanted, refused = flag_combination(match.flags_set), flag_combination(match.flags_clear)
     if not wanted and not refused:
         return _ALL_FLAGS
     return _bits(n for n in range(256) if n & wanted == wanted and not n & refused)

@@ -19,6 +19,7 @@ from routrel.wording.absence import absence_sentence
 from routrel.wording.routes import RUNG_TITLES, protocol_type_words, rung_value
 
 __all__ = [
+    "asked_traffic",
     "counted",
     "ends_words",
     "entry_reason",
@@ -314,8 +315,13 @@ def _others(flow: FlowChange) -> int:
 def _named(flow: FlowChange) -> str:
     if flow.name:
         return f"the kept flow {flow.name}: {flow_words(flow)}"
-    traffic = f" {flow.question.traffic}" if flow.question.traffic else ""
-    return f"{ends_words(flow)}{traffic}: {flow_words(flow)}"
+    traffic = asked_traffic(flow.question.traffic, flow.question.source_port)
+    return f"{ends_words(flow)}{f' {traffic}' if traffic else ''}: {flow_words(flow)}"
+
+
+def asked_traffic(traffic: str, source_port: int | None) -> str:
+    """Traffic as it is asked about, with the port it comes from if that is not the usual one."""
+    return traffic if source_port is None else f"{traffic} from port {source_port}"
 
 
 def ends_words(flow: FlowChange) -> str:

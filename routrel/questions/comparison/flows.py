@@ -14,7 +14,7 @@ from enum import StrEnum
 from routrel.convergence.converge import State
 from routrel.forwarding.evidence import Hop, Verdict
 from routrel.questions.comparison.ends import End, ends_of
-from routrel.questions.comparison.permitted import PermittedTraffic, otherwise_permitted
+from routrel.questions.comparison.permitted import Part, PermittedTraffic, otherwise_permitted
 from routrel.questions.comparison.reach import Reach
 from routrel.questions.errors import QuestionError
 from routrel.questions.flow import (
@@ -83,27 +83,50 @@ def flow_changes(before: State, after: State, kept: KeptFlows) -> FlowChanges:
     ends = ends_of(before, after)
     traffic = list(otherwise_permitted(before, after))
     askers = [_Asker(state) for state in (before, after)]
+    known: set[object] = set()
     asked = left = 0
     pings = _Differences(before, after, pings=True)
     all_traffic = _Differences(before, after, pings=False) if traffic else pings
-    for source, destination, words in _pairs(pings, all_traffic, ends, traffic):
-        if asked >= MOST_PAIRS:
-            left += 1
+    for source, destination, part in _pairs(pings, all_traffic, ends, traffic):
+        if isinstance(part, int) or asked >= MOST_PAIRS:
+            left += part if isinstance(part, int) else 1
             continue
         asked += 1
         question = FlowQuestion(
-            source=source.asked, destination=destination.asked, traffic=words, both=True
+            source=source.asked,
+            destination=destination.asked,
+            traffic=part.words,
+            source_port=part.source_port,
+            both=True,
         )
         then = askers[0].ask(question, source, destination)
-        if then is None or not (all_traffic if words else pings).are_met(then):
+        if then is None or not (all_traffic if part.words else pings).are_met(then):
             continue
         now = askers[1].ask(question, source, destination)
         change = _change(question, then, now, source, destination)
-        if change is not None and not _is_one_of(told, change):
+        if change is None or _is_one_of(told, change):
+            continue
+        # The first part of a set stands for those that are treated as it is.
+        protocol = part.words.partition(" ")[0]
+        treated = _treated(change.before, change.after)
+        alike = source.asked, destination.asked, protocol, part.source_port, treated
+        if not protocol or alike not in known:
+            known.add(alike)
             found.append(change)
     order = {shift: place for place, shift in enumerate(Shift)}
     found.sort(key=lambda change: order[change.shift])
     return FlowChanges(changes=tuple(found), asked=asked, left=left)
+
+
+def _treated(*answers: FlowAnswer) -> object:
+    """How each answer ends, both directions, and by which devices they go."""
+    return tuple(
+        (way.verdict, tuple(tuple(hop.device for hop in branch.hops) for branch in way.branches))
+        if way is not None
+        else None
+        for answer in answers
+        for way in (answer.forward, answer.back)
+    )
 
 
 def _is_one_of(told: list[FlowQuestion], change: FlowChange) -> bool:
@@ -114,11 +137,17 @@ def _is_one_of(told: list[FlowQuestion], change: FlowChange) -> bool:
         and destination is not None
         and not (source.alike or destination.alike)
         and any(
-            (one.source, one.destination, one.traffic)
-            == (source.text, destination.text, change.question.traffic)
+            (one.source, one.destination, one.traffic, one.source_port)
+            == (
+                *(source.text, destination.text),
+                *(change.question.traffic, change.question.source_port),
+            )
             for one in told
         )
     )
+
+
+_PING = Part("")
 
 
 class _Differences:
@@ -165,8 +194,11 @@ def _other_states(state: State) -> Iterator[State]:
 
 def _pairs(
     pings: _Differences, all_traffic: _Differences, ends: list[End], traffic: list[PermittedTraffic]
-) -> Iterator[tuple[End, End, str]]:
-    """What may be treated otherwise: a source, a destination, and the traffic."""
+) -> Iterator[tuple[End, End, Part | int]]:
+    """What may be treated otherwise: a source, a destination, and the traffic.
+
+    A number stands for so many kinds of traffic that nobody asks about; there are too many.
+    """
     if not (pings or all_traffic):
         return
     for source in ends:
@@ -179,11 +211,19 @@ def _pairs(
             if same or (source.is_outside and destination.is_outside):
                 continue
             if pings and pings.may_be_met(source, destination):
-                yield source, destination, ""
+                yield source, destination, _PING
             held = [p for p in traffic if p.holds(source.address, destination.address)]
             if held and all_traffic.may_be_met(source, destination):
-                for words in dict.fromkeys(word for each in held for word in each.words):
-                    yield source, destination, words
+                for part in _told_apart(held):
+                    yield source, destination, part
+                yield source, destination, sum(each.left for each in held)
+
+
+def _told_apart(held: list[PermittedTraffic]) -> Iterator[Part]:
+    """The parts of some sets; one from other ports only where none is from the usual one."""
+    parts = dict.fromkeys(part for each in held for part in each.parts)
+    usual = {part.words for part in parts if part.source_port is None}
+    return (part for part in parts if part.source_port is None or part.words not in usual)
 
 
 def _may_differ(reach: Reach, source: End, destination: End) -> bool:

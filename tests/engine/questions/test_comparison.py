@@ -126,7 +126,9 @@ def test_a_cost_raised_at_one_end_moves_one_direction():
     (one,) = [warning for warning in told["warnings"] if warning["code"] == "one_direction"]
     assert "OSPF cost of r1:e2 is 30 now, and that of the other end, r2:e1, is 10" in one["text"]
     assert [(e["file"], e["line"]) for e in one["evidence"]] == [("r1.yaml", 8), ("r2.yaml", 7)]
-    assert told["summary"].startswith("3 flows take another way: the kept flow a-asks-b: goes by r1")
+    assert told["summary"].startswith(
+        "3 flows take another way: the kept flow a-asks-b: goes by r1"
+    )
     both = compared(
         square(),
         COST.format("e2", 30),
@@ -177,6 +179,34 @@ def test_a_rule_newly_permits_a_set_of_headers():
     denied = compared(square(), "{at: r1 filters to-a default, was: deny, set: permit}")
     won = {words.split()[0] for _, _, words in flows(denied)}
     assert {"tcp", "udp"} <= won
+
+
+@pytest.mark.parametrize(
+    ("rule", "moved"),
+    [
+        # One type of ICMP; pings are as before. Nobody answers a timestamp that is not asked for.
+        ("{id: 5, deny: icmp, icmp-type: 13}, before: 10", {("b", "a", "icmp 13/0"): "lost"}),
+        # Answers of a server; and whatever that sends from there by itself.
+        ("{id: 30, permit: udp, from: 10.4.0.0/24, from-port: 53}",
+         {("a", "b", "udp 53"): "won", ("b", "a", "udp 0 from port 53"): "won"}),
+        # From one port to another, neither of which is a client's.
+        ("{id: 30, permit: udp, from-port: 500, to-port: 500}",
+         {("b", "a", "udp 500 from port 500"): "won", ("a", "b", "udp 500 from port 500"): "won"}),
+        # All but the first packet of a session.
+        ("{id: 30, permit: tcp, to-port: 9000, tcp-flags: ack}",
+         {("b", "a", "tcp 9000 ack"): "won"}),
+    ],
+)  # fmt: skip
+def test_parts_of_a_set_of_headers_are_told_apart(rule, moved):
+    """What r1 lets through to a; of the flows those between the two hosts."""
+    told = compared(square(), f"{{at: r1 filters to-a rules, add: {rule}}}")
+    found = {
+        (f["from"], f["to"], f["as"] + (f" from port {f['source_port']}" if f["source_port"] else "")):
+        f["shift"]
+        for f in told["flows"]
+        if {f["from"], f["to"]} == {"a", "b"}
+    }  # fmt: skip
+    assert found == moved
 
 
 def test_what_moves_nothing_is_said_with_what_still_decides():

@@ -1586,6 +1586,7 @@ export interface components {
             from: string;
             to: string;
             as: string;
+            source_port: number | null;
             from_asked: string;
             to_asked: string;
             name: string;

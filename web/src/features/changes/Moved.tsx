@@ -82,7 +82,11 @@ function Flows({ flows }: { flows: ComparedFlow[] }) {
         width: '8rem',
       },
       { title: 'to', text: (flow) => flow.to, show: (flow) => <End flow={flow} end="to" />, width: '8.5rem' },
-      { title: 'traffic', text: (flow) => flow.as || 'ping', width: '4.5rem' },
+      {
+        title: 'traffic',
+        text: (flow) => (flow.as || 'ping') + (flow.source_port === null ? '' : ` from ${flow.source_port}`),
+        width: '5rem',
+      },
       {
         title: 'what moves',
         text: (flow) => SHIFT_WORDS[flow.shift],
@@ -108,6 +112,7 @@ function Flows({ flows }: { flows: ComparedFlow[] }) {
               from: askable(flow.from, flow.from_asked),
               to: askable(flow.to, flow.to_asked),
               as: flow.as,
+              source_port: flow.source_port,
             })}
             title={`${VERDICT_WORDS[flow.before]} before, ${VERDICT_WORDS[flow.after]} now: the flow through this lens`}
           >

@@ -83,6 +83,7 @@ const COMPARED = {
       from: 'a',
       to: '10.4.0.0–10.4.0.9',
       as: '',
+      source_port: null,
       from_asked: 'a',
       to_asked: '10.4.0.1',
       name: '',
