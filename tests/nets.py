@@ -15,6 +15,7 @@ from routrel.rib.table import Route
 __all__ = [
     "LAST_TEXTS",
     "device",
+    "feedback_texts",
     "last_texts",
     "network",
     "ring",
@@ -129,6 +130,27 @@ def wired_texts(
             f"interfaces:\n{''.join(lines)}{(interfaces or {}).get(name, '')}"
         )
     return texts
+
+
+def feedback_texts(distance: int) -> list[str]:
+    """The files of a net in which r1 takes RIP into OSPF, and r2 gives it back to it by EIGRP.
+
+    Below a distance of 120 for what comes back there is no stable answer.
+    """
+    ospf, eigrp = "ospf: {area: 0, network: point-to-point}", "eigrp: {}"
+    return wired_texts(
+        "r3-r1 r1-r2 r1-r2",
+        port="rip: {}",
+        ports={"r1:e2": ospf, "r2:e2": ospf, "r1:e3": eigrp, "r2:e3": eigrp,
+               "r1:lo": eigrp, "r2:lo": eigrp},
+        top={
+            "r1": "rip: {}\nospf: {redistribute: [{from: rip}]}\n"
+                  f"eigrp: {{as: 1, external-distance: {distance}}}",
+            "r2": "ospf: {}\neigrp: {as: 1, redistribute: [{from: ospf, "
+                  "metric: {bandwidth: 1 Gb/s, delay: 10 us}}]}",
+            "r3": "rip: {}",
+        },
+    )  # fmt: skip
 
 
 def wired(links: str, **how: Any) -> State:

@@ -23,9 +23,8 @@ EXAMPLES = int(os.environ.get("ROUTREL_FOLLOWED", "120"))
 
 
 @st.composite
-def point_to_point(draw):
-    """Up to seven OSPF routers whose links are such that only the ways change, not what is told."""
-    size = draw(st.integers(3, 7))
+def point_to_point_links(draw, size):
+    """OSPF links between routers, and what their ports say: only the ways over them change."""
     pairs = [(draw(st.integers(1, n - 1)), n) for n in range(2, size + 1)]
     pairs += draw(st.lists(st.tuples(st.integers(1, size), st.integers(1, size)), max_size=4))
     pairs = [(a, b) for a, b in pairs if a != b]
@@ -34,28 +33,31 @@ def point_to_point(draw):
         for number, pair in enumerate(pairs, start=1)
         for end in pair
     }
-    ports |= {f"r{n}:lo": "ospf: {area: 0}" for n in range(1, size + 1)}
+    return pairs, ports | {f"r{n}:lo": "ospf: {area: 0}" for n in range(1, size + 1)}
+
+
+def links_of(pairs):
+    return " ".join(f"r{a}-r{b}" for a, b in pairs)
+
+
+@st.composite
+def point_to_point(draw):
+    """Up to seven OSPF routers; some announce a static route."""
+    size = draw(st.integers(3, 7))
+    pairs, ports = draw(point_to_point_links(size))
     taking = "ospf: {redistribute: [{from: static}]}"
     tops = {
         f"r{n}": f"{STATICS[1]}\n{taking}" if draw(st.integers(0, 2)) == 0 else "ospf: {}"
         for n in range(1, size + 1)
     }
-    return " ".join(f"r{a}-r{b}" for a, b in pairs), tops, ports
+    return links_of(pairs), tops, ports
 
 
 @st.composite
 def reflected(draw):
     """Five to eight OSPF routers in one AS; several announce what the nearest is taken for."""
     size = draw(st.integers(5, 8))
-    pairs = [(draw(st.integers(1, n - 1)), n) for n in range(2, size + 1)]
-    pairs += draw(st.lists(st.tuples(st.integers(1, size), st.integers(1, size)), max_size=4))
-    pairs = [(a, b) for a, b in pairs if a != b]
-    ports = {
-        f"r{end}:e{number}": f"ospf: {{area: 0, network: point-to-point, cost: {draw(st.integers(1, 5))}}}"
-        for number, pair in enumerate(pairs, start=1)
-        for end in pair
-    }
-    ports |= {f"r{n}:lo": "ospf: {area: 0}" for n in range(1, size + 1)}
+    pairs, ports = draw(point_to_point_links(size))
     reflectors = draw(st.sampled_from([(1,), (1, 2)]))
     more = ["", "", "multipath: {internal: 2}, ", "decision: {compare-med-always: true}, "]
     tops = {}
@@ -77,7 +79,7 @@ def reflected(draw):
             f"static: [{static}]\nospf: {{}}\nbgp: {{as: 65001, {draw(st.sampled_from(more))}"
             f"networks: [{networks}], neighbours: {{{neighbours}}}}}"
         )
-    return " ".join(f"r{a}-r{b}" for a, b in pairs), tops, ports
+    return links_of(pairs), tops, ports
 
 
 @dataclass

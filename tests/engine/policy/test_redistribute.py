@@ -11,7 +11,7 @@ from routrel.convergence.converge import converge
 from routrel.forwarding.evidence import Verdict
 from routrel.questions.flow import FlowQuestion, arrives, ask_flow
 from routrel.questions.routes import RouteQuestion
-from tests.nets import LAST_TEXTS, device, network, route, state, told, wired
+from tests.nets import LAST_TEXTS, device, feedback_texts, network, route, state, told, wired
 from tests.told import explain_route, flow_data
 
 
@@ -107,19 +107,7 @@ def test_a_flow_over_such_a_route_tells_every_outcome(filtered):
 def test_redistribution_that_never_settles_is_found():
     """r1 takes RIP into OSPF; r2 gives it back by EIGRP, which r1 prefers to RIP. Then r1 has no
     RIP route to announce, r2 loses it, EIGRP falls silent, RIP is back: no stable answer."""
-    ospf, eigrp = "ospf: {area: 0, network: point-to-point}", "eigrp: {}"
-    net = wired(
-        "r3-r1 r1-r2 r1-r2",
-        port="rip: {}",
-        ports={"r1:e2": ospf, "r2:e2": ospf, "r1:e3": eigrp, "r2:e3": eigrp,
-               "r1:lo": eigrp, "r2:lo": eigrp},
-        top={
-            "r1": "rip: {}\nospf: {redistribute: [{from: rip}]}\neigrp: {as: 1, external-distance: 100}",
-            "r2": "ospf: {}\neigrp: {as: 1, redistribute: [{from: ospf, "
-                  "metric: {bandwidth: 1 Gb/s, delay: 10 us}}]}",
-            "r3": "rip: {}",
-        },
-    )  # fmt: skip
+    net = state(*feedback_texts(100))
     assert not net.converged
     routes = {(route.device, str(route.prefix)) for route in net.oscillating}
     assert {("r1", "10.255.0.3/32"), ("r2", "10.255.0.3/32")} == routes

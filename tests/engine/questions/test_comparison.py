@@ -12,7 +12,7 @@ from routrel.files.reader import read_change
 from routrel.lens.failures import named_failures
 from routrel.lens.look import Lens, look_through
 from routrel.questions.moves import kept_flows
-from tests.nets import device, wired_texts
+from tests.nets import device, feedback_texts
 
 
 def square() -> dict[str, str]:
@@ -442,20 +442,7 @@ def test_the_way_out_moves_alone_and_then_the_way_in_too():
 def test_an_edit_after_which_two_protocols_take_a_route_from_each_other_for_ever():
     """r1 takes RIP into OSPF, and r2 gives it back by EIGRP. At distance 170 r1 keeps to RIP (120).
     At 100 it prefers what comes back; then it has nothing from RIP to announce, and loses that."""
-    ospf, eigrp = "ospf: {area: 0, network: point-to-point}", "eigrp: {}"
-    texts = wired_texts(
-        "r3-r1 r1-r2 r1-r2",
-        port="rip: {}",
-        ports={"r1:e2": ospf, "r2:e2": ospf, "r1:e3": eigrp, "r2:e3": eigrp,
-               "r1:lo": eigrp, "r2:lo": eigrp},
-        top={
-            "r1": "rip: {}\nospf: {redistribute: [{from: rip}]}\neigrp: {as: 1, external-distance: 170}",
-            "r2": "ospf: {}\neigrp: {as: 1, redistribute: [{from: ospf, "
-                  "metric: {bandwidth: 1 Gb/s, delay: 10 us}}]}",
-            "r3": "rip: {}",
-        },
-    )  # fmt: skip
-    named = {f"{number}.yaml": text for number, text in enumerate(texts)}
+    named = {f"{number}.yaml": text for number, text in enumerate(feedback_texts(170))}
     told = compared(named, "{at: r1 eigrp external-distance, was: 170, set: 100}")
     warned = {warning["code"]: warning for warning in told["warnings"]}
     assert {"flaps", "not_converged"} <= warned.keys()
