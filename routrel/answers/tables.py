@@ -5,8 +5,8 @@ Beside a table may stand that of another device, or its own in another state of 
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Hashable, Sequence
+from dataclasses import dataclass
 from functools import cache
 
 import numpy as np
@@ -20,6 +20,7 @@ from routrel.model.network import DEFAULT_VRF
 from routrel.model.prefix_index import PrefixIndex
 from routrel.questions.errors import UnknownName
 from routrel.rib.candidates import PathType, Protocol, Rows, no_rows
+from routrel.rib.numbering import shared_numbers
 from routrel.wording.routes import protocol_type_words
 
 Ints = NDArray[np.int64]
@@ -203,40 +204,30 @@ def _same(sides: tuple[tuple[_Side, Ints], tuple[_Side, Ints]], *, hops: bool) -
     (left, at), (right, there) = sides
     both = (at >= 0) & (there >= 0)
     ours, theirs = left.rows.take(at[both]), right.rows.take(there[both])
-    kinds: dict[object, int] = {}
-    sets: dict[object, int] = {}
     alike = ours["metric"] == theirs["metric"]
-    pairs = [
-        (_numbered(side, rows, kinds, sets, whole=hops))
+    kinds: dict[Hashable, int] = {}
+    sets: dict[Hashable, int] = {}
+    contents = (
+        _content(side, rows, kinds, sets, whole=hops)
         for side, rows in ((left, ours), (right, theirs))
-    ]
-    for one, two in zip(*pairs, strict=True):
+    )
+    for one, two in zip(*contents, strict=True):
         alike &= one == two
     same = np.zeros(len(both), bool)
     same[both] = alike
     return same
 
 
-def _numbered(
-    side: _Side, rows: Rows, kinds: dict[object, int], sets: dict[object, int], *, whole: bool
-) -> list[Ints]:
+def _content(
+    side: _Side, rows: Rows, kinds: dict[Hashable, int], sets: dict[Hashable, int], *, whole: bool
+) -> list[NDArray[np.int32]]:
     """The kinds of rows, and their next hops if those count, by numbers that both sides share."""
     interning = side.state.rib.interning
 
-    def kind(number: int) -> object:
-        found = interning.kinds.kinds[number]
-        return replace(found, place=0) if whole else (found.protocol, found.path_type)
+    def kind(number: int) -> Hashable:
+        return interning.kinds.kinds[number].placeless if whole else _kind_of(side.state, number)
 
-    found = [_with_numbers(rows["kind"], kind, kinds)]
+    found = [shared_numbers(rows["kind"], kind, kinds)]
     if whole:
-        found.append(_with_numbers(rows["next_hops"], interning.next_hops.sets.__getitem__, sets))
+        found.append(shared_numbers(rows["next_hops"], interning.next_hops.sets.__getitem__, sets))
     return found
-
-
-def _with_numbers(
-    column: NDArray[np.int32], value: Callable[[int], object], known: dict[object, int]
-) -> Ints:
-    """A column with one number for each different value."""
-    different, at = np.unique(column, return_inverse=True)
-    numbers = [known.setdefault(value(number), len(known)) for number in different.tolist()]
-    return np.array(numbers, dtype=np.int64)[at]

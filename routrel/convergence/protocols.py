@@ -89,7 +89,6 @@ class Protocols:
         self.network: Network = topology.network
         #: The latest looks by what was asked, with that from which each began.
         self._looks: dict[Hashable, tuple[Look, Look]] = {}
-        self._told_all = True  #: whether all results of the look at hand are told by what was asked
         self.domains: dict[Protocol, Domain] = {
             domain.protocol: domain
             for domain in domains(topology, interning, since or {}, self.memory.parts)
@@ -109,7 +108,8 @@ class Protocols:
     def begin(self) -> Look:
         """The tables before any protocol has looked at others: interfaces alone."""
         nothing = Rib.of_rows(self.interning, no_rows())
-        own = self._result(self.domains[Protocol.CONNECTED], Inputs(view=nothing), None)
+        domain, inputs = self.domains[Protocol.CONNECTED], Inputs(view=nothing)
+        own = self._result(domain, inputs, domain.asked(inputs), None)
         return Look(rib=self._tables({Protocol.CONNECTED: own}, [own.by_table], {}))
 
     def look(
@@ -119,21 +119,12 @@ class Protocols:
         late: Late | None = None,
     ) -> Look:
         """What all protocols make of the tables as they are seen, or made of them before."""
-        asked = *seen.parts, tuple((late or {}).items()), tuple((choices or {}).items())
-        known = self._looks.get(asked)
+        key = *seen.parts, tuple((late or {}).items()), tuple((choices or {}).items())
+        known = self._looks.get(key)
         if known is not None:
             return known[1]
-        self._told_all = True
-        made = self._look(seen, choices, late)
-        if self._told_all:
-            rows = sum(map(len, made.rib.tables))
-            while len(self._looks) >= min(_MOST_LOOKS, 2 + _MOST_LOOK_ROWS // (rows + 1)):
-                del self._looks[next(iter(self._looks))]
-            self._looks[asked] = seen, made
-        return made
-
-    def _look(self, seen: Look, choices: Choices | None, late: Late | None) -> Look:
         injected = self._injected(seen.rib)
+        asked: list[Hashable] = []
         results: dict[Protocol, Result] = {}
         for protocol, domain in self.domains.items():
             inputs = Inputs(
@@ -145,15 +136,26 @@ class Protocols:
             before = seen.results.get(protocol)
             if before is not None and before.domain is not domain:
                 before = None  # of another network, or of files that stand elsewhere
-            results[protocol] = self._result(domain, inputs, before)
+            asked.append(domain.asked(inputs))
+            results[protocol] = self._result(domain, inputs, asked[-1], before)
         blocks, kept_out = self._let_in(results)
         rib = self._tables(results, blocks, late or {})
-        return Look(rib=rib, results=results, kept_out=kept_out)
+        made = Look(rib=rib, results=results, kept_out=kept_out)
+        if None not in asked:
+            self._keep(key, seen, made)
+        return made
 
-    def _result(self, domain: Domain, inputs: Inputs, before: Result | None) -> Result:
+    def _keep(self, key: Hashable, seen: Look, made: Look) -> None:
+        """Remember a look; what was long ago is forgotten."""
+        rows = sum(map(len, made.rib.tables))
+        while len(self._looks) >= min(_MOST_LOOKS, 2 + _MOST_LOOK_ROWS // (rows + 1)):
+            del self._looks[next(iter(self._looks))]
+        self._looks[key] = seen, made
+
+    def _result(
+        self, domain: Domain, inputs: Inputs, asked: Hashable, before: Result | None
+    ) -> Result:
         """What a protocol makes of its inputs, or made of them before."""
-        asked = domain.asked(inputs)
-        self._told_all &= asked is not None
         known = None if asked is None else self.memory.result(domain, asked)
         if known is not None:
             return known

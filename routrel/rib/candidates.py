@@ -10,7 +10,7 @@ import ipaddress
 from bisect import bisect_left
 from collections.abc import Callable, Iterable
 from copy import copy
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import IntEnum
 from typing import Any, TypeAlias, TypeVar
 
@@ -240,6 +240,11 @@ class RouteKind:
     pass_on: bool = False  #: a discard to which the table says nothing: steering goes on
     tag: int = 0
     place: int = 0  #: where it was configured; 0: nowhere in particular
+
+    @property
+    def placeless(self) -> RouteKind:
+        """The same, wherever it was configured."""
+        return replace(self, place=0)
 
 
 class RouteKinds:

@@ -9,7 +9,7 @@ from dataclasses import fields
 from routrel.model.network import Network
 from routrel.topology.segments import Topology
 
-__all__ = ["touched"]
+__all__ = ["beside", "touched"]
 
 
 def touched(before: Topology, now: Topology) -> frozenset[str] | None:
@@ -29,13 +29,16 @@ def touched(before: Topology, now: Topology) -> frozenset[str] | None:
     if before.failed != now.failed or before.failed.segments:
         changed.update(_hit(before), _hit(now))
     return frozenset(changed).union(
-        end.device.name
-        for topology in (before, now)
-        for name in changed
-        for interface in topology.devices[name].interfaces
-        if (segment := topology.segment_of.get((name, interface.name))) is not None
-        for end in segment.ends
+        *(beside(topology, name) for topology in (before, now) for name in changed)
     )
+
+
+def beside(topology: Topology, device: str) -> Iterator[str]:
+    """The devices on the segments of a device, itself among them; none where it is not there."""
+    found = topology.devices.get(device)
+    for interface in found.interfaces if found else ():
+        segment = topology.segment_of.get((device, interface.name))
+        yield from (end.device.name for end in segment.ends) if segment else ()
 
 
 def _is_same(old: Network, new: Network, name: str) -> bool:

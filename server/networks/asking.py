@@ -155,6 +155,18 @@ def _why(_: View, state: State, values: Values) -> Any:
     return answer
 
 
+def _table(revision: Revision, state: State, values: Values) -> Any:
+    """A table, beside it the same in a second lens if one is asked for."""
+    asked = dict(values)
+    base, before = asked.pop("base", None), None
+    if base is not None:
+        other = Revision.objects.get(network_id=revision.network_id, number=base["revision"])
+        before = seen(other, base["lens"]).state
+        if before is None:
+            raise HasProblems
+    return data(table_data(state, TableQuestion(**asked), before))
+
+
 def _told_findings(view: View) -> list[FindingData]:
     return findings_data(view.findings, view.reading.network)
 
@@ -166,18 +178,6 @@ def _findings(revision: Revision, view: View) -> Any:
         keys = [finding.key for finding in told]
         Revision.objects.filter(pk=revision.pk, finding_keys__isnull=True).update(finding_keys=keys)
     return data(told)
-
-
-def _table(revision: Revision, state: State, values: Values) -> Any:
-    """A table, beside it the same in a second lens if one is asked for."""
-    asked = dict(values)
-    base, before = asked.pop("base", None), None
-    if base is not None:
-        other = Revision.objects.get(network_id=revision.network_id, number=base["revision"])
-        before = seen(other, base["lens"]).state
-        if before is None:
-            raise HasProblems
-    return data(table_data(state, TableQuestion(**asked), before))
 
 
 # --- sessions and policies -----------------------------------------------------------------------

@@ -32,8 +32,7 @@ __all__ = [
 ]
 
 
-#: What answers call the two directions, and people.
-_DIRECTIONS = (("forward", "forward"), ("back", "back"))
+_DIRECTIONS = ("forward", "back")
 
 
 def stored_question(values: Mapping[str, Any]) -> FlowQuestion:
@@ -147,11 +146,11 @@ def moved_ways(saved: SavedQuestion) -> list[dict[str, Any]]:
     if answer is None or former is None:
         return []
     found = []
-    for name, title in _DIRECTIONS:
+    for name in _DIRECTIONS:
         old, new = _ways_told(former, name), _ways_told(answer, name)
         gone, come = [way for way in old if way not in new], [way for way in new if way not in old]
         if gone or come:
-            found.append({"direction": title, "gone": gone, "new": come})
+            found.append({"direction": name, "gone": gone, "new": come})
     return found
 
 
@@ -170,10 +169,10 @@ def changes_since_good(saved: SavedQuestion) -> str:
     if good is None or saved.good_revision is None or saved.revision is None:
         return "It has not worked since it was saved."
     words = []
-    for name, title in _DIRECTIONS:
+    for name in _DIRECTIONS:
         if good[name] != answer[name]:
             was = " or ".join(" → ".join(way) for way in good[name]) or "nowhere"
-            words.append(f"The way {title} was {was}.")
+            words.append(f"The way {name} was {was}.")
     if saved.good_revision.pk == saved.revision.pk:
         words.append("The files are the same.")
     else:

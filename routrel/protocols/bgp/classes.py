@@ -31,14 +31,13 @@ class PrefixClass:
 
     @property
     def key(self) -> Hashable:
-        """What decides how the class spreads."""
+        """What decides how the class spreads, apart from the peers that conditions keep it from."""
         return (
             self.prefix if self.alone else self.prefix.version,
             self.origins,
             self.signature.treatments,
             self.signature.kept_back,
             self.signature.not_active,
-            self.signature.closed,
         )
 
 

@@ -6,7 +6,6 @@ choose last, and all classes together: each rung is a comparison of arrays [path
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import partial
@@ -24,7 +23,7 @@ from routrel.protocols.bgp.round import Round
 from routrel.protocols.bgp.sessions import DirectedPeer
 from routrel.protocols.bgp.speakers import Speaker
 from routrel.protocols.bgp.spread import Numbers
-from routrel.protocols.shared.recent import Parts
+from routrel.protocols.shared.recent import Parts, digest_of
 from routrel.rib.candidates import (
     DISCARD,
     ROW,
@@ -149,8 +148,8 @@ class ReceiveOnlyTables:
         if not numbers or numbers[-1] < 0:
             return {}
         known = self._attributes([n for n in numbers if n >= 0])
-        told = {found: _digest(each) for found, each in different.items()}
-        common = _digest(members, of, np.array(numbers))
+        told = {found: digest_of(each) for found, each in different.items()}
+        common = digest_of(members, of, np.array(numbers))
         blocks = {}
         for index in self.receive_only:
             table, places = self.speakers[index].table, self.into[index]
@@ -160,7 +159,7 @@ class ReceiveOnlyTables:
             make = partial(self._receive_only_rows, index, arrays, known, ways, members, of)
             # The numbers of peers tell all that a speaker is, and the paths' all that they are.
             made_of = (
-                *(common, _digest(ways.cost, ways.drops, ways.sets)),
+                *(common, digest_of(ways.cost, ways.drops, ways.sets)),
                 *(self.ids[place] for place in places),
                 *(told[id(each)] for each in arrays),
             )
@@ -330,14 +329,6 @@ class ReceiveOnlyTables:
         rows["kind"] = np.where(ways.drops[way], kinds[1], kinds[0])[classes]
         rows["next_hops"] = ways.sets[way][classes]
         return rows
-
-
-def _digest(*arrays: NDArray[Any]) -> bytes:
-    """What tells arrays from others."""
-    held = hashlib.sha256()
-    for each in arrays:
-        held.update(each.tobytes())
-    return held.digest()
 
 
 def _names(paths: PathNumbers, number: int) -> tuple[Any, ...]:

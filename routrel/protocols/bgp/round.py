@@ -12,7 +12,7 @@ from routrel.protocols.bgp.carrying import Carrier
 from routrel.protocols.bgp.classes import PrefixClass
 from routrel.protocols.bgp.conditions import Closed
 from routrel.protocols.bgp.decision import Contender, Decision, contender
-from routrel.protocols.bgp.memory import Met, RoundCosts, met_by
+from routrel.protocols.bgp.memory import Met, met_by
 from routrel.protocols.bgp.origination import default_path
 from routrel.protocols.bgp.paths import NO_ADDRESS, Path, PathNumbers, PathSource
 from routrel.protocols.bgp.resolve import Resolution, Resolver
@@ -232,11 +232,6 @@ class Round:
                 address = NO_ADDRESS
             found.append((speaker, address, item))
         return met_by(found)
-
-    @cached_property
-    def costs(self) -> RoundCosts:
-        """What next hops come to in this round."""
-        return RoundCosts(self.resolver, self.paths, self.ids, self.carrier.codes)
 
     @cached_property
     def core(self) -> list[int]:

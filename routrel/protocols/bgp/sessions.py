@@ -27,12 +27,10 @@ __all__ = [
     "EPHEMERAL_PORT",
     "DirectedPeer",
     "Judged",
-    "JudgedOnce",
     "Session",
     "SessionState",
     "Sessions",
     "judged_alike",
-    "owners_of",
 ]
 
 BGP_PORT = 179
@@ -99,7 +97,7 @@ class DirectedPeer:
 
 
 @dataclass(frozen=True, slots=True)
-class JudgedOnce:
+class _JudgedOnce:
     """A session as it was judged, and what that rests on."""
 
     session: Session
@@ -108,7 +106,7 @@ class JudgedOnce:
 
 
 #: What came of each neighbour lately, the latest first; by speaker and position of the neighbour.
-Judged = dict[tuple[int, int], tuple[JudgedOnce, ...]]
+Judged = dict[tuple[int, int], tuple[_JudgedOnce, ...]]
 #: How many are kept of one neighbour: rounds may alternate between a few.
 _MOST_JUDGED = 4
 
@@ -155,8 +153,8 @@ class Sessions:
         session, rests = self.reach.resting(
             lambda: self._session(number, speaker, neighbour, settings)
         )
-        owners = owners_of(self.topology, neighbour.address)
-        made = JudgedOnce(session, rests, owners)
+        owners = _owners_of(self.topology, neighbour.address)
+        made = _JudgedOnce(session, rests, owners)
         self.known[number, place] = (made, *before[: _MOST_JUDGED - 1])
         return session
 
@@ -522,7 +520,7 @@ class Sessions:
                 return
 
 
-def owners_of(topology: Topology, address: Address) -> tuple[tuple[str, str], ...]:
+def _owners_of(topology: Topology, address: Address) -> tuple[tuple[str, str], ...]:
     """The interfaces that have an address, in order."""
     return tuple(end.key for end in topology.owners.get(address, ()))
 
@@ -541,7 +539,7 @@ def judged_alike(known: Judged, now: Topology, touched: frozenset[str] | None) -
             item
             for item in items
             if not item.rests.devices & touched
-            and item.owners == owners_of(now, item.session.neighbour.address)
+            and item.owners == _owners_of(now, item.session.neighbour.address)
         )
         if alike:
             found[key] = alike

@@ -14,7 +14,7 @@ from routrel.model.network import Network
 from routrel.model.place import NOWHERE, Place
 from routrel.protocols.bgp.carrying import Codes
 from routrel.protocols.bgp.classes import Grouping, Origins, PrefixClass
-from routrel.protocols.bgp.memory import ClassResult, Remembered
+from routrel.protocols.bgp.memory import ClassResult, Remembered, RoundCosts
 from routrel.protocols.bgp.origination import aggregated_path
 from routrel.protocols.bgp.paths import OwnKind, PathSource
 from routrel.protocols.bgp.receive_only import ReceiveOnlyTables
@@ -142,6 +142,7 @@ class Spreading:
         self.oscillating: set[tuple[int, int]] = set()
         self.order_dependent: set[tuple[int, int]] = set()
         self.anew: set[int] = set()
+        self._costs = RoundCosts(made.resolver, made.paths, made.ids, made.carrier.codes)
         #: Rows of what speakers chose, by speaker and code, where nothing else counts.
         self._rows: dict[tuple[int, int], Row | None] = {}
 
@@ -256,7 +257,7 @@ class Spreading:
         if self.history is not None:
             return self._gone_on(item, self.history)
         key = self._key(item)
-        found = self.remembered.result(key, self.made.costs)
+        found = self.remembered.result(key, self._costs)
         if found is None:
             found = self._spread(item, key)
         elif not found.complete:
@@ -290,7 +291,7 @@ class Spreading:
         rows = tuple(self._class_rows(item, outcome))
         outcome.heard = []  # it follows from what each chose, and there may be many classes
         found = ClassResult(key=key, outcome=outcome, rows=rows, complete=complete)
-        self.remembered.keep(found, self.made.met(entered), self.made.costs)
+        self.remembered.keep(found, self.made.met(entered), self._costs)
         return found
 
     def _own_place(self, speaker: int, path: int, prefix: int) -> Place:

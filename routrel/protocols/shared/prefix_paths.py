@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Callable, Hashable, Iterable, Sequence
 from dataclasses import dataclass
 from functools import cached_property, partial
@@ -11,7 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from routrel.protocols.shared.recent import Parts
+from routrel.protocols.shared.recent import Parts, digest_of
 from routrel.protocols.shared.shortest_paths import ShortestPaths
 from routrel.rib.candidates import ROW, Interning, NextHop, Rows, joined, limited, no_rows
 
@@ -42,10 +41,7 @@ class Announcements:
     @cached_property
     def digest(self) -> bytes:
         """What tells these from others."""
-        held = hashlib.sha256()
-        for values in (self.vertex, self.prefix, self.cost):
-            held.update(values.tobytes())
-        return held.digest()
+        return digest_of(self.vertex, self.prefix, self.cost)
 
     @cached_property
     def told(self) -> frozenset[tuple[int, int, float]]:

@@ -7,7 +7,6 @@ circles, or end elsewhere if somebody hears later than others. Both is looked fo
 
 from __future__ import annotations
 
-import hashlib
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -21,6 +20,7 @@ from routrel.model.place import Place
 from routrel.model.policy import PolicyUse
 from routrel.policy.redistribute import Injected, injected_key
 from routrel.protocols.contract import Domain, Inputs, OtherWay, Result
+from routrel.protocols.shared.recent import digest_of
 from routrel.protocols.shared.turns import orders_to_try
 from routrel.rib.candidates import Interning, Table
 from routrel.rib.candidates import Protocol as RouteProtocol
@@ -66,10 +66,7 @@ class Told:
     @property
     def digest(self) -> bytes:
         """By which a state that comes again is known."""
-        held = hashlib.sha256(self.learned_by.tobytes())
-        for values in self.values:
-            held.update(values.tobytes())
-        return held.digest()
+        return digest_of(self.learned_by, *self.values)
 
 
 @dataclass(frozen=True, slots=True)

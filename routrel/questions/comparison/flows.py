@@ -131,20 +131,11 @@ def _treated(*answers: FlowAnswer) -> object:
 
 def _is_one_of(told: list[FlowQuestion], change: FlowChange) -> bool:
     """Whether a kept flow that was told is a change itself, which stands for no others."""
-    source, destination = change.source, change.destination
-    return (
-        source is not None
-        and destination is not None
-        and not (source.alike or destination.alike)
-        and any(
-            (one.source, one.destination, one.traffic, one.source_port)
-            == (
-                *(source.text, destination.text),
-                *(change.question.traffic, change.question.source_port),
-            )
-            for one in told
-        )
-    )
+    source, destination, question = change.source, change.destination, change.question
+    if source is None or destination is None or source.alike or destination.alike:
+        return False
+    asked = source.text, destination.text, question.traffic, question.source_port
+    return any(asked == (one.source, one.destination, one.traffic, one.source_port) for one in told)
 
 
 _PING = Part("")

@@ -17,6 +17,7 @@ from routrel.model.traffic import ICMP, ICMPV6
 from routrel.questions.comparison.routes import route_changes
 from routrel.rib.candidates import NextHop, Table
 from routrel.topology.segments import Attachment
+from routrel.topology.touched import beside
 
 __all__ = ["Reach"]
 
@@ -173,8 +174,8 @@ def _around_failures(before: State, after: State) -> Iterator[str]:
             names |= {end.device.name for end in met}
     for name in names:
         yield name
-        yield from _next_to(before, name)
-        yield from _next_to(after, name)
+        yield from beside(before.topology, name)
+        yield from beside(after.topology, name)
 
 
 def _touched(before: State, after: State, *, pings: bool) -> Iterator[str]:
@@ -184,24 +185,17 @@ def _touched(before: State, after: State, *, pings: bool) -> Iterator[str]:
         then, now = before.topology.devices.get(name), after.topology.devices.get(name)
         if then is None or now is None:
             yield name
-            yield from _next_to(before if now is None else after, name)
+            yield from beside((before if now is None else after).topology, name)
             continue
         if _bare(then, pings=pings) != _bare(now, pings=pings):
             yield name
-            yield from _next_to(before, name)
-            yield from _next_to(after, name)
+            yield from beside(before.topology, name)
+            yield from beside(after.topology, name)
     old, new = before.network.outside, after.network.outside
     if [(o.addresses, o.prefixes) for o in old] != [(o.addresses, o.prefixes) for o in new]:
         for state in (before, after):
             for segment in state.topology.segments:
                 yield from (end.device.name for end in segment.ends if segment.outside)
-
-
-def _next_to(state: State, device: str) -> Iterator[str]:
-    found = state.topology.devices.get(device)
-    for interface in found.interfaces if found else ():
-        segment = state.topology.segment_of.get((device, interface.name))
-        yield from (end.device.name for end in segment.ends if segment) if segment else ()
 
 
 def _bare(device: Device, *, pings: bool) -> Device:

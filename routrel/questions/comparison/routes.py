@@ -7,15 +7,16 @@ arrays.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Hashable, Sequence
+from dataclasses import dataclass
 from typing import TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
 from routrel.model.addresses import Prefix, prefix_order
-from routrel.rib.candidates import Interning, RouteKind, Rows, Table, joined
+from routrel.rib.candidates import Interning, Rows, Table, joined
+from routrel.rib.numbering import shared_numbers
 from routrel.rib.table import Rib, Route, same_rows
 
 __all__ = ["RouteChange", "route_changes"]
@@ -115,12 +116,12 @@ class _Numbering:
     def of(self, interning: Interning, rows: Rows) -> _Numbered:
         """Rows sorted by what they have in both states."""
         tables, prefixes, kinds, sets = self._known
-        table = _numbered(interning.tables, tables, rows["table"])
-        prefix = _numbered(interning.prefixes.prefixes, prefixes, rows["prefix"])
+        table = shared_numbers(rows["table"], interning.tables.__getitem__, tables)
+        prefix = shared_numbers(rows["prefix"], interning.prefixes.prefixes.__getitem__, prefixes)
         key = table.astype(np.int64) << 32 | prefix
         content: tuple[NDArray[np.generic], ...] = (
-            _numbered(interning.kinds.kinds, kinds, rows["kind"], _placeless),
-            _numbered(interning.next_hops.sets, sets, rows["next_hops"]),
+            shared_numbers(rows["kind"], lambda kind: interning.kinds.kinds[kind].placeless, kinds),
+            shared_numbers(rows["next_hops"], interning.next_hops.sets.__getitem__, sets),
             np.ascontiguousarray(rows["metric"]),
         )
         found = _Numbered(rows, key, content)
@@ -147,26 +148,3 @@ def _begin_alike(one: Sequence[object], two: Sequence[object]) -> bool:
     """Whether two sequences are the same as far as the shorter one goes."""
     shared = min(len(one), len(two))
     return one[:shared] == two[:shared]
-
-
-def _placeless(kind: RouteKind) -> RouteKind:
-    return replace(kind, place=0)
-
-
-def _numbered(
-    values: Sequence[_Value],
-    known: dict[Hashable, int],
-    column: NDArray[np.integer],
-    of: Callable[[_Value], Hashable] = lambda value: value,
-) -> NDArray[np.int32]:
-    """A column with the numbers that its values have in both states.
-
-    Args:
-        of: What of a value counts.
-    """
-    whole = np.ascontiguousarray(column)
-    used = np.flatnonzero(np.bincount(whole))
-    numbers = np.zeros(int(used[-1]) + 1 if len(used) else 1, dtype=np.int32)
-    for number in used.tolist():
-        numbers[number] = known.setdefault(of(values[number]), len(known))
-    return numbers.take(whole)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from django.db import IntegrityError, transaction
 from django.http import Http404, HttpResponse
 from drf_spectacular.utils import OpenApiParameter, extend_schema, extend_schema_field
@@ -101,7 +103,7 @@ class SavedQuestionShape(serializers.ModelSerializer):
         return changes_since_good(saved)
 
     @extend_schema_field(MovedWayShape(many=True))
-    def get_moved(self, saved: SavedQuestion) -> list[dict[str, str]]:
+    def get_moved(self, saved: SavedQuestion) -> list[dict[str, Any]]:
         """Old ways and new ones, where the answer changed; `moved_from` had the old ones."""
         return moved_ways(saved)
 

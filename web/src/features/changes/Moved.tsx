@@ -46,7 +46,14 @@ export function Moved({ found }: { found: Comparison }) {
       </div>
       <Panel className="min-h-72 flex-1 overflow-auto">
         {view === 'flows' && <Flows flows={found.flows} />}
-        {view === 'routes' && <RouteGroups groups={found.routes.groups} />}
+        {view === 'routes' && (
+          <DataTable
+            rows={found.routes.groups}
+            columns={ROUTE_COLUMNS}
+            what="groups of routes"
+            empty="No route is another."
+          />
+        )}
         {view === 'more' && <More found={found} />}
       </Panel>
     </>
@@ -143,12 +150,6 @@ function End({ flow, end }: { flow: ComparedFlow; end: 'from' | 'to' }) {
       )}
       {end === 'from' && flow.name && <span className="block text-sm text-soft">{flow.name}</span>}
     </>
-  )
-}
-
-function RouteGroups({ groups }: { groups: RouteGroup[] }) {
-  return (
-    <DataTable rows={groups} columns={ROUTE_COLUMNS} what="groups of routes" empty="No route is another." />
   )
 }
 
