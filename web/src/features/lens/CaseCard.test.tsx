@@ -1,4 +1,4 @@
-import { screen } from '@testing-library/react'
+import { screen, waitFor } from '@testing-library/react'
 import userEvent from '@testing-library/user-event'
 import { expect, test } from 'vitest'
 import type { Case } from '../../api/types'
@@ -31,13 +31,14 @@ test.each([
   visit(card, '/n/net/routes?revision=3', { at: place('editor') })
   const button = await screen.findByRole('button', { name: /Frames are cut/ })
   expect(button).toHaveTextContent('10.9.0.1 at r1, with link pier failed, with an edit as a change')
-  await new Promise((resolve) => setTimeout(resolve, 50))
   await userEvent.click(button)
+  await waitFor(() =>
+    expect(screen.getByLabelText('address')).toHaveTextContent(
+      '/n/net/routes?revision=3&change=frames&fail=link%3Apier&q=10.9.0.1',
+    ),
+  )
   expect(posted).toHaveLength(made)
   if (made) expect(posted[0]).toMatchObject({ name: 'frames', purpose: 'Frames are cut', edits })
-  expect(await screen.findByLabelText('address')).toHaveTextContent(
-    '/n/net/routes?revision=3&change=frames&fail=link%3Apier&q=10.9.0.1',
-  )
 })
 
 test('a viewer is told who may', async () => {
