@@ -19,6 +19,7 @@ from routrel.model.changes import Change
 from routrel.model.findings import Finding
 from routrel.model.network import Device, NamedAddress, Network, OutsideNeighbour
 from routrel.model.place import Place
+from routrel.model.promises import Promise, PromiseFile
 
 __all__ = [
     "Reading",
@@ -36,7 +37,7 @@ __all__ = [
 MAXIMUM_FILES = 20_000
 _SUFFIXES = (".yaml", ".yml")
 #: What files of their own describe, by name.
-Named = TypeVar("Named", Device, Case, Change, OutsideNeighbour, NamedAddress)
+Named = TypeVar("Named", Device, Case, Change, OutsideNeighbour, NamedAddress, Promise)
 
 
 class UnusableInput(Exception):
@@ -58,6 +59,7 @@ class Reading:
     problem_count: int
     cases: tuple[Case, ...] = ()  #: that lie beside the network, in order of name
     changes: tuple[Change, ...] = ()  #: as cases
+    promises: tuple[Promise, ...] = ()  #: as they stand, by file
 
     @property
     def good(self) -> bool:
@@ -162,6 +164,7 @@ def read_texts(
     changes: dict[str, Change] = {}
     outside: dict[str, OutsideNeighbour] = {}
     names: dict[str, NamedAddress] = {}
+    promises: dict[str, Promise] = {}
     for count, file in enumerate(sorted(texts)):
         if on_file:
             on_file(count)
@@ -188,11 +191,16 @@ def read_texts(
                 _keep(cases, case.name, case, "case", report)
             case Change() as change:
                 _keep(changes, change.name, change, "change", report)
+            case PromiseFile(promises=found):
+                for promise in found:
+                    _keep(promises, promise.name, promise, "promise", report)
     base = networks[0] if networks else Network(name="Unnamed network")
     for neighbour in base.outside:
         _keep(outside, neighbour.name, neighbour, "outside", report)
     for named in base.names:
         _keep(names, named.name, named, "name", report)
+    for promise in base.promises:
+        _keep(promises, promise.name, promise, "promise", report)
     network = replace(
         base,
         names=tuple(names.values()),
@@ -205,6 +213,7 @@ def read_texts(
         _reading(network, report),
         cases=tuple(cases[name] for name in sorted(cases)),
         changes=tuple(changes[name] for name in sorted(changes)),
+        promises=tuple(promises.values()),
     )
 
 
@@ -248,7 +257,12 @@ def read_again(known: Reading, texts: MappingType[str, str], changed: Set[str]) 
     check_references(network, report)
     if report.count or len(devices) < len(changed):
         return None
-    return replace(_reading(network, report), cases=known.cases, changes=known.changes)
+    return replace(
+        _reading(network, report),
+        cases=known.cases,
+        changes=known.changes,
+        promises=known.promises,
+    )
 
 
 def _with_devices(
@@ -293,7 +307,7 @@ def _keep(known: dict[str, Named], name: str, value: Named, what: str, report: R
 
 def _read_file(
     text: str, file: str, report: Report
-) -> Network | Device | OutsideNeighbour | Case | Change | None:
+) -> Network | Device | OutsideNeighbour | Case | Change | PromiseFile | None:
     before = report.count
     root = parse(text, file, report)
     top = Place(file, 1, 1)
@@ -310,11 +324,11 @@ def _read_file(
         )
         return None
     kinds = [kind for kind in FILE_KINDS if kind in root.pairs]
-    if "network" in kinds and "outside" in kinds:
-        kinds.remove("outside")  # a key of the network file too
+    if "network" in kinds:
+        kinds = [kind for kind in kinds if kind not in ("outside", "promises")]  # keys of it too
     if len(kinds) != 1:
         text_ = (
-            "says neither “device:”, “network:”, “outside:”, “case:” nor “change:”"
+            "says neither “device:”, “network:”, “outside:”, “case:”, “change:” nor “promises:”"
             if not kinds
             else "says " + " and ".join(f"“{kind}:”" for kind in kinds)
         )

@@ -74,12 +74,14 @@ def content_hash(texts: Mapping[str, str]) -> str:
 
 
 def network_hash(texts: Mapping[str, str], reading: Reading) -> str:
-    """The name of a network's content: that of all files but those of its cases and changes.
+    """The name of a network's content: all files but those of cases, changes and promises.
 
     Revisions with one name have equal states, places included.
     """
     beside = {case.place.file for case in reading.cases}
     beside |= {change.place.file for change in reading.changes}
+    beside |= {promise.place.file for promise in reading.promises}
+    beside.discard(reading.network.place.file)
     return content_hash({path: text for path, text in texts.items() if path not in beside})
 
 

@@ -22,6 +22,7 @@ from routrel.model.policy import (
     PrefixSet,
     TagSet,
 )
+from routrel.model.promises import Promise
 from routrel.model.redistribution import DistanceRule, Leak
 from routrel.model.redundancy import VirtualRouter
 from routrel.model.reject import Reject
@@ -377,6 +378,7 @@ class Network:
     groups: tuple[Group, ...] = ()
     risk_groups: tuple[RiskGroup, ...] = ()
     names: tuple[NamedAddress, ...] = ()
+    promises: tuple[Promise, ...] = ()  #: of the network file alone
     place: Place = placed()
 
     def device(self, name: str) -> Device | None:

@@ -44,6 +44,8 @@ class Endpoint:
 def resolve_endpoint(state: State, text: str) -> Endpoint:
     """Find what a word names: a device, device:interface, an address, a name, an outside neighbour.
 
+    An outside neighbour with an address, as `isle:198.51.100.7`, is that address behind it alone.
+
     Raises:
         UnknownEndpoint: it names nothing, or something without an address.
     """
@@ -73,6 +75,15 @@ def resolve_endpoint(state: State, text: str) -> Endpoint:
             f"{name} has no interface “{interface_name}”",
             closest(interface_name, [i.name for i in device.interfaces]),
         )
+    behind = next((one for one in state.network.outside if colon and one.name == name), None)
+    if behind is not None:
+        try:
+            address = ipaddress.ip_address(interface_name)
+        except ValueError:
+            raise UnknownEndpoint(
+                f"“{interface_name}” is no address", f"write {name}:ADDRESS, or {name} alone"
+            ) from None
+        return _outside_endpoint(state, [behind], word, address)
     known = [
         *topology.devices,
         *(outside.name for outside in state.network.outside),

@@ -66,6 +66,7 @@ from routrel.files.language.policies import (
     SETS,
     STATEMENT,
 )
+from routrel.files.language.promises import PROMISE, PROMISES_FILE
 from routrel.files.language.rip import RIP, RIP_INTERFACE
 from routrel.files.shapes import ListOf, Record
 
@@ -76,6 +77,7 @@ __all__ = [
     "FILE_KINDS",
     "NETWORK_FILE",
     "OUTSIDE_FILE",
+    "PROMISES_FILE",
     "RECORDS",
 ]
 
@@ -86,6 +88,7 @@ FILE_KINDS: dict[str, Record] = {
     "outside": OUTSIDE_FILE,
     "case": CASE_FILE,
     "change": CHANGE_FILE,
+    "promises": PROMISES_FILE,
 }
 
 
@@ -168,6 +171,8 @@ RECORDS: dict[str, Record] = {
     "The case file": CASE_FILE,
     "Question of a case": QUESTION,
     "Route of a case": CASE_ROUTE,
+    "The file of promises": PROMISES_FILE,
+    "Promise": PROMISE,
     "The change file": CHANGE_FILE,
     "Edit of a change": CHANGE_EDIT,
 }

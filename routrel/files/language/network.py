@@ -6,6 +6,7 @@ from typing import Any
 
 from routrel.files.bgp_values import AsNumberValue, AsPathValue, CommunityValue
 from routrel.files.language.common import DESCRIPTION, NAME, SECONDS, VERSION, NamedValues
+from routrel.files.language.promises import PROMISES
 from routrel.files.report import Report
 from routrel.files.shapes import (
     BAD,
@@ -210,13 +211,13 @@ NETWORK_FILE = Record(
         Field("names", NamedMap(NAME, NamedValues(NamedAddress, "addresses", AddressValue())),
               "names for addresses, of this network or any other; a hosts file may hold them too",
               default=()),
+        PROMISES,
     ),
-    reserved=("promises",),
     build=_build_network,
     unbuild=lambda network: {
         "routrel": 1,
         **{name: getattr(network, name) for name in (
             "name", "description", "sites", "links", "outside", "groups", "risk_groups",
-            "names")},
+            "names", "promises")},
     },
 )  # fmt: skip

@@ -187,7 +187,7 @@ def _touched(before: State, after: State, *, pings: bool) -> Iterator[str]:
             yield name
             yield from beside((before if now is None else after).topology, name)
             continue
-        if _bare(then, pings=pings) != _bare(now, pings=pings):
+        if then is not now and _bare(then, pings=pings) != _bare(now, pings=pings):
             yield name
             yield from beside(before.topology, name)
             yield from beside(after.topology, name)

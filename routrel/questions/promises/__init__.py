@@ -1,0 +1,1 @@
+"""Promises: whether what must hold of a network does, and what that rests on."""

@@ -1,0 +1,142 @@
+"""What a failure does: the small record that is kept of each case of a sweep."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+from routrel.convergence.converge import State, converge
+from routrel.model.failures import Failures
+from routrel.model.network import InterfaceKind
+from routrel.model.promises import Promise
+from routrel.questions.comparison.routes import route_changes
+from routrel.questions.moves import KeptFlows, Way, ways_of_flows
+from routrel.questions.promises.check import Checked, Checker
+from routrel.questions.promises.following import changed_devices, still_holds
+from routrel.questions.sweep.cases import Case, written
+from routrel.topology.segments import Topology
+
+__all__ = ["Base", "Record", "parts_of", "record"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Record:
+    """What one case does. Names only: it is small, whatever the network."""
+
+    failed: tuple[str, ...]
+    broken: tuple[str, ...]  #: promises that it breaks
+    rerouted: tuple[str, ...]  #: promises that are kept another way
+    mended: tuple[str, ...]  #: promises that are broken without it, and kept with it
+    asked: int  #: promises that were asked again, since they rest on what moved
+    cut_off: tuple[tuple[str, ...], ...]  #: parts without a wire to the largest one, by device
+    routes_lost: int  #: prefixes that some table holds no more, over all tables that are left
+    routes_moved: int  #: routes that are others
+    flows_lost: tuple[str, ...]  #: kept questions that were answered and are not any more
+    flows_moved: tuple[str, ...]
+    longest_detour: int  #: links that the way of a kept promise is longer by, at most
+    findings: tuple[str, ...]  #: new ones, in words
+
+
+class Base:
+    """The state that things fail in, and how promises and kept questions stand in it."""
+
+    def __init__(self, state: State, promises: Sequence[Promise], kept: KeptFlows) -> None:
+        self.state, self.promises, self.kept = state, tuple(promises), kept
+
+    @cached_property
+    def known(self) -> Mapping[str, Checked]:
+        """By name: how promises stand without any failure."""
+        checker = Checker(self.state, self.promises, self.kept)
+        return {promise.name: checker.check(promise) for promise in self.promises}
+
+    @cached_property
+    def ways(self) -> Mapping[str, Way]:
+        """By name: what becomes of kept questions."""
+        return ways_of_flows(self.state, self.kept)
+
+    @cached_property
+    def parts(self) -> list[tuple[str, ...]]:
+        """What hangs together by wires."""
+        return parts_of(self.state.topology)
+
+
+def record(base: Base, case: Case) -> Record:
+    """Fail things, and hold what comes of it against what was."""
+    before = base.state
+    things = tuple(dict.fromkeys((*before.topology.failures.things, *case)))
+    after = converge(before.network, since=before, failures=Failures(things))
+    changed = changed_devices(before, after)
+    checker = Checker(after, base.promises, base.kept)
+    broken, rerouted, mended, asked, detour = [], [], [], 0, 0
+    for promise in base.promises:
+        then = base.known[promise.name]
+        if still_holds(then, changed):
+            continue
+        asked += 1
+        now = checker.check(promise)
+        if then.kept and not now.kept:
+            broken.append(promise.name)
+        elif now.kept and not then.kept:
+            mended.append(promise.name)
+        elif now.kept and now.course != then.course:
+            rerouted.append(promise.name)
+            detour = max(detour, now.longest - then.longest)
+    moved = route_changes(before.rib, after.rib)
+    off = after.topology.failed.devices
+    left = [change for change in moved if change.table[0] not in off]
+    ways = ways_of_flows(after, base.kept)
+    known = {finding.text for finding in before.findings}
+    return Record(
+        failed=written(case),
+        broken=tuple(broken),
+        rerouted=tuple(rerouted),
+        mended=tuple(mended),
+        asked=asked,
+        cut_off=_cut_off(base.parts, after.topology),
+        routes_lost=sum(1 for change in left if change.after is None),
+        routes_moved=len(left),
+        flows_lost=tuple(n for n in ways if base.ways[n].arrives and not ways[n].arrives),
+        flows_moved=tuple(n for n in ways if base.ways[n] != ways[n]),
+        longest_detour=detour,
+        findings=tuple(f.text for f in after.findings if f.text not in known),
+    )
+
+
+def parts_of(topology: Topology) -> list[tuple[str, ...]]:
+    """The devices that hang together by wires that carry packets, the largest part first.
+
+    What failed itself is in none. Outside networks join nothing: nobody knows what is behind them.
+    """
+    part: dict[str, list[str]] = {
+        device.name: [device.name]
+        for device in topology.network.devices
+        if not topology.has_failed(device.name)
+    }
+    for segment in topology.segments:
+        ends = [
+            end.device.name
+            for end in segment.ends
+            if end.interface.kind is not InterfaceKind.LOOPBACK and topology.is_up(*end.key)
+        ]
+        for name in ends[1:]:
+            one, other = part[ends[0]], part[name]
+            if one is not other:
+                small, large = sorted((one, other), key=len)
+                large += small
+                part.update(dict.fromkeys(small, large))
+    found = {id(members): tuple(sorted(members)) for members in part.values()}
+    return sorted(found.values(), key=lambda members: (-len(members), members))
+
+
+def _cut_off(before: list[tuple[str, ...]], topology: Topology) -> tuple[tuple[str, ...], ...]:
+    """The parts that are cut off by a failure: all but the largest of what hung together."""
+    together = {name: number for number, members in enumerate(before) for name in members}
+    found = []
+    whole: set[int] = set()
+    for members in parts_of(topology):
+        number = together[members[0]]
+        if number in whole:
+            found.append(members)
+        whole.add(number)
+    return tuple(found)
