@@ -10,7 +10,9 @@ from routrel.answers.bounce import BounceData
 from routrel.answers.commands import CheckData, FlowCommandData, RoutesData
 from routrel.answers.comparison import ComparisonData
 from routrel.answers.policies import PolicyTrialData
+from routrel.answers.promises import PromisesData
 from routrel.answers.sessions import BgpSessionListData
+from routrel.answers.sweeps import SweepData
 
 __all__ = ["COMMANDS", "answers_schema"]
 
@@ -23,6 +25,8 @@ COMMANDS: dict[str, Any] = {
     "sessions --bounce": BounceData,
     "policy": PolicyTrialData,
     "compare": ComparisonData,
+    "promises": PromisesData,
+    "sweep": SweepData,
 }
 
 

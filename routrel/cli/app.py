@@ -14,9 +14,11 @@ from routrel.cli.compare import compare
 from routrel.cli.demo import demo
 from routrel.cli.flow import flow
 from routrel.cli.policy import policy
+from routrel.cli.promises import promises
 from routrel.cli.routes import routes
 from routrel.cli.schema import schema
 from routrel.cli.sessions import sessions
+from routrel.cli.sweep import sweep
 
 __all__ = ["app"]
 
@@ -43,6 +45,6 @@ def options(
     """Routes, forwarding paths and faults of a network, from its device files."""
 
 
-for command in (check, routes, flow, sessions, policy, compare, demo, schema):
+for command in (check, routes, flow, sessions, policy, compare, promises, sweep, demo, schema):
     app.command()(command)
 app.add_typer(change.app, name="change")

@@ -169,7 +169,8 @@ class ReturnsSameWay:
 class Survives:
     """All else that is promised holds too when any one thing of a kind fails, or any two.
 
-    Failures of an end itself do not count, nor of the only link that a host has.
+    What fails an end itself does not count: its device, all links that it has, or the line of an
+    outside network.
     """
 
     kinds: tuple[ThingKind, ...]

@@ -26,9 +26,12 @@ def touched(before: Topology, now: Topology) -> frozenset[str] | None:
         return None
     pairs = zip(old.devices, new.devices, strict=True)
     changed = {two.name for one, two in pairs if one is not two}
+    met: set[str] = set()
     if before.failed != now.failed or before.failed.segments:
-        changed.update(_hit(before), _hit(now))
-    return frozenset(changed).union(
+        for topology in (before, now):
+            changed.update(_hit(topology))
+            met.update(_on_hit_segments(topology))
+    return frozenset(changed | met).union(
         *(beside(topology, name) for topology in (before, now) for name in changed)
     )
 
@@ -52,11 +55,25 @@ def _is_same(old: Network, new: Network, name: str) -> bool:
 
 
 def _hit(topology: Topology) -> Iterator[str]:
-    """The devices that what has failed belongs to, or that it joins."""
+    """The devices that are off, and those of whose sessions one is."""
+    yield from topology.failed.devices
+    yield from (device for device, _ in topology.failed.sessions)
+
+
+def _on_hit_segments(topology: Topology) -> Iterator[str]:
+    """The devices on segments of which an end, a direction or a line carries nothing.
+
+    Whoever is next to them elsewhere sees nothing of it.
+    """
     failed = topology.failed
-    yield from failed.devices
-    yield from (device for device, _ in (*failed.interfaces, *failed.directions, *failed.sessions))
+    hit = {
+        segment.id
+        for key in (*failed.interfaces, *failed.directions)
+        if (segment := topology.segment_of.get(key)) is not None
+    }
+    hit |= failed.segments.keys()
+    yield from (device for device, _ in (*failed.interfaces, *failed.directions))
     for segment in topology.segments:
         lines = {end.neighbour.name for end in segment.outside}
-        if segment.id in failed.segments or lines & failed.lines.keys():
+        if segment.id in hit or lines & failed.lines.keys():
             yield from (end.device.name for end in segment.ends)

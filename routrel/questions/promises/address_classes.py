@@ -49,10 +49,14 @@ class AddressClass:
 
 
 class AddressClasses:
-    """The classes of one state."""
+    """The classes of one state.
 
-    def __init__(self, state: State) -> None:
-        self.state = state
+    Args:
+        since: Those of another state; what that one tells apart is told apart here too.
+    """
+
+    def __init__(self, state: State, since: AddressClasses | None = None) -> None:
+        self.state, self._since = state, since
         self._prefixes = state.rib.interning.prefixes
 
     def of(self, prefix: Prefix) -> Iterator[AddressClass]:
@@ -62,7 +66,8 @@ class AddressClasses:
         """
         found: dict[object, list[tuple[Address, str]]] = {}
         for address, words in self._pieces(prefix):
-            found.setdefault(self.key(address), []).append((address, words))
+            key = self.key(address), self._since.key(address) if self._since else None
+            found.setdefault(key, []).append((address, words))
         for members in found.values():
             address, words = members[0]
             yield AddressClass(
@@ -109,9 +114,10 @@ class AddressClasses:
         """A prefix in pieces between all marks: an address of each, and its range in words."""
         first, last = int(prefix.network_address), int(prefix.broadcast_address)
         marks = {first, last + 1}
-        for other in self._named[prefix.version]:
-            if is_within(other, prefix):
-                marks |= {int(other.network_address), int(other.broadcast_address) + 1}
+        for classes in filter(None, (self, self._since)):
+            for other in classes._named[prefix.version]:
+                if is_within(other, prefix):
+                    marks |= {int(other.network_address), int(other.broadcast_address) + 1}
         for begin, end in pairwise(sorted(marks)):
             reserved = self._reserved if prefix.version == 4 else frozenset()
             usable = next((n for n in range(begin, min(end, begin + 4)) if n not in reserved), None)

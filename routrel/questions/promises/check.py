@@ -8,10 +8,10 @@ from dataclasses import dataclass, field, replace
 
 from routrel.convergence.converge import State
 from routrel.files.shapes import closest
+from routrel.forwarding.evidence import Branch
 from routrel.model.network import InterfaceKind
 from routrel.model.promises import (
     Avoids,
-    Blocked,
     Carries,
     Clause,
     Delivered,
@@ -33,14 +33,15 @@ from routrel.questions.errors import (
     UnknownEndpoint,
     UnknownName,
 )
-from routrel.questions.flow import FlowAnswer, FlowQuestion, WaysAlone, ask_flow
+from routrel.questions.flow import FlowAnswer, FlowQuestion, ask_flow
 from routrel.questions.moves import KeptFlows
 from routrel.questions.promises.breaches import Breach, breach_of, longest_way
 from routrel.questions.promises.claims import wrong_claim
+from routrel.questions.promises.rests import RecordedWays, Rests
 from routrel.questions.promises.sets import AskedFlow, PromiseEnd, Sets
 from routrel.questions.promises.usage import Things, Usage
 
-__all__ = ["Checked", "Checker", "Counterexample"]
+__all__ = ["Checked", "Checker", "Counterexample", "Since"]
 
 #: Classes of headers of one promise; more are refused.
 MOST_CLASSES = 20_000
@@ -57,6 +58,18 @@ class Counterexample:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Part:
+    """What came of checking a promise between two ends, each standing for all treated alike."""
+
+    counterexample: Counterexample | None
+    usage: Usage
+    classes: int
+    longest: int
+    course: bytes  #: equal where every flow takes the same ways to the same end
+    rests: Rests | None  #: None: something cannot be sent, so it is asked again in any state
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Checked:
     """What came of checking a promise in one state."""
 
@@ -68,7 +81,22 @@ class Checked:
     usage: Usage = field(default_factory=Usage)
     classes: int = 0  #: classes of headers that were asked about
     longest: int = 0  #: links that the longest way of it crosses
-    course: bytes = b""  #: equal where every flow of it takes the same ways to the same end
+    parts: Mapping[object, Part] = field(default_factory=dict, repr=False)  #: by their ends' keys
+    rerouted: bool = False  #: whether some flow takes another way than in the state before
+    asked: int = 0  #: pairs of ends that were asked about, and not taken from the state before
+
+    @property
+    def was_asked(self) -> bool:
+        """Whether anything of it was found in this state itself."""
+        return bool(self.asked or self.problem or self.promise.claim)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Since:
+    """Another state of the same network, and what of it is otherwise in this one."""
+
+    checker: Checker
+    touched: frozenset[str]  #: the devices that may be otherwise in more than their tables
 
 
 class Checker:
@@ -78,6 +106,8 @@ class Checker:
         kept: The questions that promises may name.
         survives: Whether it is asked after a failure that a promise must survive: then flows whose
             ends are off themselves do not count.
+        since: What was checked before; then only what rests on what is otherwise is asked again.
+            What is found is the same.
     """
 
     def __init__(
@@ -87,19 +117,27 @@ class Checker:
         kept: KeptFlows | None = None,
         *,
         survives: bool = False,
+        since: Since | None = None,
     ) -> None:
         self.state, self._kept, self._survives = state, kept or {}, survives
         self._promises: Mapping[str, Promise] = {promise.name: promise for promise in promises}
-        self._sets, self.things, self._ways = Sets(state), Things(state), WaysAlone()
+        self._since = since
+        self._sets: Sets = Sets(state, since.checker._sets if since else None)
+        self.things, self._ways = Things(state), RecordedWays(state)
         self._shared: dict[tuple[str, Sharing], frozenset[str]] = {}
+        self._branches: dict[str, list[Branch]] = {}
 
-    def check(self, promise: Promise) -> Checked:
-        """Whether a promise is kept, leaving out what it must survive."""
+    def check(self, promise: Promise, known: Checked | None = None) -> Checked:
+        """Whether a promise is kept, leaving out what it must survive.
+
+        Args:
+            known: What came of it in the state before.
+        """
         usage = Usage()
         try:
             if promise.claim is not None:
                 return self._claimed(promise, usage)
-            return self._of_flows(promise, usage)
+            return self._of_flows(promise, usage, known)
         except QuestionError as error:
             return Checked(
                 promise=promise,
@@ -116,25 +154,102 @@ class Checker:
         if isinstance(claim, Holds) and claim.exit is not None:
             claim = replace(claim, exit=self._resolved(claim.exit))
         wrong = wrong_claim(self.things, claim, usage)
-        course = hashlib.sha256(repr(wrong).encode()).digest()
-        return Checked(
-            promise=promise, kept=wrong is None, problem=wrong or "", usage=usage, course=course
-        )
+        return Checked(promise=promise, kept=wrong is None, problem=wrong or "", usage=usage)
 
-    def _of_flows(self, promise: Promise, usage: Usage) -> Checked:
+    def _of_flows(self, promise: Promise, usage: Usage, known: Checked | None) -> Checked:
         clauses = [
             self._with_kinds(clause)
             for clause in promise.clauses
             if not isinstance(clause, Survives)
         ]
-        first: Counterexample | None = None
-        courses, count, longest = hashlib.sha256(), 0, 0
-        for one, answer in self._answers(promise, clauses):
-            count += 1
+        others = [clause.promise for clause in clauses if isinstance(clause, Separate)]
+        before = known.parts if known and self._since and not others else {}
+        parts: dict[object, Part] = {}
+        rerouted, count, fresh = False, 0, 0
+        for pair in self._pairs(promise):
+            key = tuple(end.key for end in pair)
+            then = before.get(key)
+            if then is None or not self._holds_still(then, pair):
+                made, fresh = self._part(promise, clauses, pair), fresh + 1
+                rerouted |= then is not None and made.course != then.course
+            else:
+                made = then
+            while key in parts:
+                key = (*key, pair)  # told apart since, alike before
+            parts[key] = made
+            usage.merge(made.usage)
+            count += made.classes
+            if count > MOST_CLASSES:
+                raise TooManyClasses(
+                    f"it falls into more than {MOST_CLASSES} classes that may be treated "
+                    "differently",
+                    "promise less at once",
+                )
+        for other in others:
+            usage.merge(self._usage_of(other))
+        found = (part.counterexample for part in parts.values())
+        first = next((one for one in found if one is not None), None)
+        return Checked(
+            promise=promise,
+            kept=first is None,
+            counterexample=first,
+            usage=usage,
+            classes=count,
+            longest=max((part.longest for part in parts.values()), default=0),
+            parts=parts,
+            rerouted=rerouted,
+            asked=fresh,
+        )
+
+    def _holds_still(self, part: Part, pair: tuple[PromiseEnd, PromiseEnd]) -> bool:
+        """Whether a part is as it was: all that it rests on says what it said."""
+        if self._since is None or part.rests is None:
+            return False
+        if not self._since.touched.isdisjoint(part.usage.devices):
+            return False
+        begins = tuple(map(self._begins, pair))
+        return begins == part.rests.begins and self._ways.still_say(part.rests)
+
+    def _begins(self, end: PromiseEnd) -> object:
+        """Where packets of an end begin, if that may change without it being touched."""
+        if end.owned:
+            return None
+        try:
+            return self._ways.endpoint(self.state, end.asked).starts
+        except QuestionError:
+            return ()
+
+    def _pairs(self, promise: Promise) -> Iterator[tuple[PromiseEnd, PromiseEnd]]:
+        """The pairs of ends of a promise, those left out that a failure took off."""
+        flows = promise.flows
+        if flows is None:
+            raise UnknownName(f"{promise.name} is about no flows", "name a promise of flows")
+        if flows.question:
+            question = self._kept_question(flows)
+            ends = (question.source, question.destination)
+            pairs = [(self._sets.one_end(ends[0]), self._sets.one_end(ends[1]))]
+        else:
+            pairs = self._sets.pairs(flows, blocked=promise.is_blocked)
+        for pair in pairs:
+            if not (self._survives and any(map(self._is_off, pair))):
+                yield pair
+
+    def _part(
+        self, promise: Promise, clauses: Sequence[Clause], pair: tuple[PromiseEnd, PromiseEnd]
+    ) -> Part:
+        """Check a promise between two ends."""
+        usage, first, longest, starts = Usage(), None, 0, True
+        courses: set[str] = set()
+        self._ways.begin()
+        answers = self._answers(promise, clauses, pair)
+        begins = tuple(map(self._begins, pair))
+        for one, answer in answers:
             if answer is not None:
                 usage.add(self.state, answer)
-                courses.update(repr(_course(answer)).encode())
+                courses.add(repr(_course(answer)))
                 longest = max(longest, longest_way(answer))
+            else:
+                starts = False
             breach = self._breach(clauses, one, answer) if first is None else None
             if breach is not None:
                 first = Counterexample(
@@ -143,20 +258,19 @@ class Checker:
                     destination=one.destination.text,
                     breach=breach,
                 )
-        return Checked(
-            promise=promise,
-            kept=first is None,
+        return Part(
             counterexample=first,
             usage=usage,
-            classes=count,
+            classes=len(answers),
             longest=longest,
-            course=courses.digest(),
+            course=hashlib.sha256("".join(sorted(courses)).encode()).digest(),
+            rests=self._ways.rests(begins) if starts else None,
         )
 
     def _answers(
-        self, promise: Promise, clauses: Sequence[Clause]
-    ) -> Iterator[tuple[AskedFlow, FlowAnswer | None]]:
-        """Every class of a promise's headers with what becomes of it; None: it cannot start.
+        self, promise: Promise, clauses: Sequence[Clause], pair: tuple[PromiseEnd, PromiseEnd]
+    ) -> list[tuple[AskedFlow, FlowAnswer | None]]:
+        """Every class of headers between two ends with what becomes of it; None: it cannot start.
 
         Classes are made as fine as the rules of the devices that any of them meets demand.
         """
@@ -165,32 +279,27 @@ class Checker:
             raise ValueError("it is about routes")
         size = next((c.size for c in clauses if isinstance(c, Carries)), None)
         if flows.question:
-            one = self._kept_question(flows, size)
-            yield one, self._ask(one)
-            return
-        blocked, count = promise.is_blocked, 0
-        for pair in self._sets.pairs(flows, blocked=blocked):
-            if self._survives and any(map(self._is_off, pair)):
-                continue
-            met: set[str] = set()
-            answers: dict[FlowQuestion, FlowAnswer | None] = {}
-            while True:
-                asked = self._sets.questions(flows, pair, met, blocked=blocked, size=size)
-                before = len(met)
-                for one in asked:
-                    if one.question not in answers:
-                        answer = answers[one.question] = self._ask(one)
-                        met.update(_devices(answer) if answer else ())
-                if len(met) == before:
-                    break
-            count += len(asked)
-            if count > MOST_CLASSES:
+            question = self._kept_question(flows)
+            question = replace(question, size=size or question.size, both=True)
+            one = AskedFlow(question=question, source=pair[0], destination=pair[1])
+            return [(one, self._ask(one))]
+        blocked = promise.is_blocked
+        met: set[str] = set()
+        answers: dict[FlowQuestion, FlowAnswer | None] = {}
+        while True:
+            asked = self._sets.questions(flows, pair, met, blocked=blocked, size=size)
+            before = len(met)
+            for one in asked:
+                if one.question not in answers:
+                    answer = answers[one.question] = self._ask(one)
+                    met.update(_devices(answer) if answer else ())
+            if len(met) == before:
+                return [(one, answers[one.question]) for one in asked]
+            if len(asked) > MOST_CLASSES:
                 raise TooManyClasses(
-                    f"it falls into more than {MOST_CLASSES} classes that may be treated "
-                    "differently",
+                    f"it falls into more than {MOST_CLASSES} classes of headers",
                     "promise less at once",
                 )
-            yield from ((one, answers[one.question]) for one in asked)
 
     def _ask(self, one: AskedFlow) -> FlowAnswer | None:
         """What becomes of a class; None: nothing can be sent from there."""
@@ -199,15 +308,13 @@ class Checker:
         except (HasFailed, UnknownEndpoint):
             return None
 
-    def _kept_question(self, flows: FlowSet, size: int | None) -> AskedFlow:
+    def _kept_question(self, flows: FlowSet) -> FlowQuestion:
         question = self._kept.get(flows.question)
         if question is None:
             raise UnknownName(
                 f"there is no question “{flows.question}”", closest(flows.question, self._kept)
             )
-        ends = [self._sets.one_end(text) for text in (question.source, question.destination)]
-        asked = replace(question, size=size or question.size, both=True)
-        return AskedFlow(question=asked, source=ends[0], destination=ends[1])
+        return question
 
     def _breach(
         self, clauses: Sequence[Clause], one: AskedFlow, answer: FlowAnswer | None
@@ -229,17 +336,26 @@ class Checker:
         return None
 
     def _is_off(self, end: PromiseEnd) -> bool:
-        """Whether a failure took an end itself off the network."""
+        """Whether what failed is an end itself: its device, all links of its own, or its line."""
         topology = self.state.topology
         owners = topology.owners.get(end.address, ())
-        if owners:
-            device = owners[0].device
-            wires = (i for i in device.interfaces if i.kind is not InterfaceKind.LOOPBACK)
-            return not any(topology.is_up(device.name, one.name) for one in wires)
-        try:
-            return not self._ways.endpoint(self.state, end.asked).starts
-        except QuestionError:
+        if not owners:
+            if end.outside:
+                return all(name in topology.failed.lines for name in end.outside)
+            return self._begins(end) == ()
+        device = owners[0].device
+        if topology.has_failed(device.name):
             return True
+        wires = [i for i in device.interfaces if i.enabled and i.kind is not InterfaceKind.LOOPBACK]
+        failed = topology.failed
+        return bool(wires) and all(
+            (device.name, one.name) in failed.interfaces
+            or (
+                (segment := topology.segment_of.get((device.name, one.name))) is not None
+                and segment.id in failed.segments
+            )
+            for one in wires
+        )
 
     # --- what clauses name ------------------------------------------------------------------
 
@@ -268,7 +384,7 @@ class Checker:
         )
 
     def _not_separate(self, clause: Separate, answer: FlowAnswer) -> Breach | None:
-        outcomes = [one.answer for one in answer.outcomes] or [answer]
+        outcomes = _outcomes(answer)
         for sharing in clause.sharing:
             theirs = self._shared_of(clause.promise, sharing)
             for each in outcomes:
@@ -288,26 +404,47 @@ class Checker:
         """The links, devices or risk groups that another promise's flows use."""
         key = (name, sharing)
         if key not in self._shared:
+            self._shared[key] = frozenset(
+                thing
+                for branch in self._branches_of(name)
+                for thing in self.things.shared(branch, sharing)
+            )
+        return self._shared[key]
+
+    def _usage_of(self, name: str) -> Usage:
+        """All that another promise's flows meet."""
+        usage = Usage()
+        for branch in self._branches_of(name):
+            usage.add_hops(self.state, branch.hops)
+        return usage
+
+    def _branches_of(self, name: str) -> list[Branch]:
+        """All ways of another promise's flows, both directions, in every outcome."""
+        if name not in self._branches:
             other = self._promises.get(name)
             if other is None or other.flows is None:
                 raise UnknownName(
                     f"there is no promise of flows “{name}”", closest(name, self._promises)
                 )
-            clauses = [c for c in other.clauses if isinstance(c, Blocked | Carries)]
-            found: set[str] = set()
-            for _, answer in self._answers(other, clauses):
-                outcomes = [o.answer for o in answer.outcomes] or [answer] if answer else []
-                for each in outcomes:
-                    for way in (each.forward, each.back):
-                        for branch in way.branches if way else ():
-                            found |= self.things.shared(branch, sharing)
-            self._shared[key] = frozenset(found)
-        return self._shared[key]
+            self._branches[name] = [
+                branch
+                for pair in self._pairs(other)
+                for _, answer in self._answers(other, other.clauses, pair)
+                for each in (_outcomes(answer) if answer else ())
+                for way in (each.forward, each.back)
+                for branch in (way.branches if way else ())
+            ]
+        return self._branches[name]
+
+
+def _outcomes(answer: FlowAnswer) -> list[FlowAnswer]:
+    """The answer in every outcome of routing."""
+    return [one.answer for one in answer.outcomes] or [answer]
 
 
 def _devices(answer: FlowAnswer) -> Iterator[str]:
     """The devices that a flow or its answers meet, in any outcome of routing."""
-    for each in [one.answer for one in answer.outcomes] or [answer]:
+    for each in _outcomes(answer):
         for way in (each.forward, each.back):
             for branch in way.branches if way else ():
                 yield from (hop.device for hop in branch.hops)
@@ -327,6 +464,6 @@ def _course(answer: FlowAnswer) -> object:
         )
         if way
         else None
-        for each in ([one.answer for one in answer.outcomes] or [answer])
+        for each in _outcomes(answer)
         for way in (each.forward, each.back)
     ]

@@ -71,12 +71,12 @@ class HeaderClasses:
             blocked: Whether it is about what must not arrive: then from every port and with every
                 code point, else from those that clients use and with none.
         """
-        ends = (source, destination)
         rules = [rule for device in sorted(met) for rule in self._rules.get(device, ())]
-        relevant = [rule for rule in rules if rule.concerns(ends)]
-        if any(rule.translates for rule in relevant):
-            relevant = rules
-        marks = _Marks([rule.match for rule in relevant])
+        there = [rule for rule in rules if rule.concerns(source, destination)]
+        back = [rule for rule in rules if rule.concerns(destination, source)]
+        if any(rule.translates for rule in (*there, *back)):
+            there = back = rules
+        marks = _Marks([one.match for one in there], [] if blocked else [o.match for o in back])
         source_ports = flows.source_ports or (_ALL_PORTS if blocked else CLIENT_PORTS)
         dscps = marks.dscps if blocked else [0]
         found = dict.fromkeys(
@@ -100,16 +100,13 @@ class _Rule:
     translates: bool = False
     inverted: bool = False  #: it is for what does not match
 
-    def concerns(self, ends: tuple[Address, Address]) -> bool:
-        """Whether it may be for a packet between two addresses, or for an answer."""
-        match = self.match
-        if self.inverted or any(_holds(self.pool, end) for end in ends if self.pool):
+    def concerns(self, source: Address, destination: Address) -> bool:
+        """Whether it may be for a packet between two addresses."""
+        if self.inverted or any(_holds(self.pool, end) for end in (source, destination)):
             return True
-        there, back = ends, ends[::-1]
-        return any(
-            (not match.sources or _holds(match.sources, one))
-            and (not match.destinations or _holds(match.destinations, other))
-            for one, other in (there, back)
+        sources, destinations = self.match.sources, self.match.destinations
+        return (not sources or _holds(sources, source)) and (
+            not destinations or _holds(destinations, destination)
         )
 
 
@@ -129,15 +126,19 @@ def _rules(device: Device) -> Iterator[_Rule]:
 
 
 class _Marks:
-    """Where rules tell ports, types, codes and code points apart."""
+    """Where rules tell ports, types, codes and code points apart.
 
-    def __init__(self, matches: list[Match]) -> None:
-        self._matches = matches
-        self.dscps = sorted({0, *(code for match in matches for code in match.dscps)})
-        if any(match.dscps for match in matches):
+    Args:
+        there: What rules for the packets ask.
+        back: What rules for their answers ask, which have the ports the other way round.
+    """
+
+    def __init__(self, there: list[Match], back: list[Match]) -> None:
+        self._there, self._back, self._matches = there, back, [*there, *back]
+        self.dscps = sorted({0, *(code for match in self._matches for code in match.dscps)})
+        if len(self.dscps) > 1:
             free = next((code for code in range(64) if code not in self.dscps), None)
             self.dscps += [] if free is None else [free]
-        self._ports: dict[int, list[int]] = {}
 
     def parts(
         self, traffic: Traffic, source_ports: PortRange, version: int
@@ -154,8 +155,8 @@ class _Marks:
             elif protocol in PORT_PROTOCOLS:
                 flags = _flag_words(traffic) if protocol == TCP else ""
                 name, ports = protocol_name(protocol), traffic.ports or _ALL_PORTS
-                marks = self._port_marks(protocol)
-                for port, source in product(_inside(ports, marks), _inside(source_ports, marks)):
+                to, of = self._port_marks(protocol)
+                for port, source in product(_inside(ports, to), _inside(source_ports, of)):
                     yield f"{name} {port}{flags}", source
             else:
                 yield f"protocol {protocol}", None
@@ -192,19 +193,24 @@ class _Marks:
         rest = next((n for n in range(_LAST_TYPE) if n not in named and n not in always), None)
         return sorted({*always, *named} | ({rest} if rest is not None else set()))
 
-    def _port_marks(self, protocol: int) -> list[int]:
-        """Where ranges of ports begin or end, of sources as of destinations: answers swap them."""
-        if protocol not in self._ports:
-            self._ports[protocol] = sorted(
-                {
-                    end
-                    for match in self._matches
-                    if match.protocol in (None, protocol)
-                    for ports in (*match.source_ports, *match.destination_ports)
-                    for end in (ports.first, ports.last + 1)
-                }
-            )
-        return self._ports[protocol]
+    def _port_marks(self, protocol: int) -> tuple[list[int], list[int]]:
+        """Where ranges of the packets' destination ports, and of their source ports, part."""
+        there = [m for m in self._there if m.protocol in (None, protocol)]
+        back = [m for m in self._back if m.protocol in (None, protocol)]
+        destinations = [
+            *(ports for match in there for ports in match.destination_ports),
+            *(ports for match in back for ports in match.source_ports),
+        ]
+        sources = [
+            *(ports for match in there for ports in match.source_ports),
+            *(ports for match in back for ports in match.destination_ports),
+        ]
+        return _ends(destinations), _ends(sources)
+
+
+def _ends(ranges: Iterable[PortRange]) -> list[int]:
+    """Where ranges begin, and where what follows them does."""
+    return sorted({end for ports in ranges for end in (ports.first, ports.last + 1)})
 
 
 def _inside(ports: PortRange, marks: list[int]) -> list[int]:

@@ -32,6 +32,13 @@ class PromiseEnd:
     held: bool  #: whether somebody has it
     #: Where packets to it may leave: outside networks that it lies behind; None: it is of ours.
     outside: tuple[str, ...] | None
+    #: What tells it from other ends in the state that the classes go back to.
+    key: object = None
+
+    @property
+    def owned(self) -> bool:
+        """Whether it is a device's own."""
+        return self.held and self.outside is None
 
     @property
     def identity(self) -> tuple[str, Address]:
@@ -48,11 +55,17 @@ class AskedFlow:
 
 
 class Sets:
-    """The flows of promises in one state; what several of them need is found once."""
+    """The flows of promises in one state; what several of them need is found once.
 
-    def __init__(self, state: State) -> None:
+    Args:
+        since: Those of another state of the same network; what was told apart there is told apart
+            here too, and has the same keys.
+    """
+
+    def __init__(self, state: State, since: Sets | None = None) -> None:
         self.state = state
-        self._addresses = AddressClasses(state)
+        self._addresses: AddressClasses = AddressClasses(state, since._addresses if since else None)
+        self._keys = since._addresses if since else self._addresses
         self._headers = HeaderClasses(state.network)
         self._groups = {group.name: group for group in state.network.groups}
         self._sites = {site.name for site in state.network.sites}
@@ -198,6 +211,7 @@ class Sets:
                 address=address,
                 held=owner is not None or bool(outside),
                 outside=outside or None,
+                key=(word, address.version),
             )
 
     def _of_prefix(self, prefix: Prefix) -> Iterator[PromiseEnd]:
@@ -219,6 +233,7 @@ class Sets:
                 address=address,
                 held=one.held,
                 outside=one.outside or None,
+                key=self._keys.key(address),
             )
 
     def _plain_owner(self, one: AddressClass) -> str | None:
@@ -245,6 +260,7 @@ class Sets:
                         address=one.address,
                         held=True,
                         outside=one.outside,
+                        key=(outside.name, self._keys.key(one.address)),
                     )
         if not found:
             for own in outside.addresses:
@@ -254,6 +270,7 @@ class Sets:
                     address=own.ip,
                     held=True,
                     outside=(outside.name,),
+                    key=(outside.name, own.ip),
                 )
 
 

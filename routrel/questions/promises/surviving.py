@@ -12,7 +12,7 @@ from routrel.model.network import Network
 from routrel.model.promises import Promise, Survives, ThingKind
 from routrel.questions.moves import KeptFlows
 from routrel.questions.promises.check import Checked, Checker
-from routrel.questions.promises.following import changed_devices, still_holds
+from routrel.questions.promises.following import checker_after
 from routrel.topology.segments import Topology
 
 __all__ = ["Endured", "failure_names", "survive", "things_that_fail"]
@@ -87,7 +87,7 @@ def _sessions(network: Network) -> Iterator[str]:
 
 
 def survive(
-    state: State,
+    checker: Checker,
     promises: Sequence[Promise],
     known: Mapping[str, Checked],
     kept: KeptFlows,
@@ -98,10 +98,12 @@ def survive(
     Promises that are broken without it are left out. Failures come on top of those of the state.
 
     Args:
+        checker: Of the state in which things fail.
         promises: All of the network; some may name others.
         known: How they stand in the state.
         on_case: Called with the cases done and those in all.
     """
+    state = checker.state
     wanted = {
         promise.name: {case for clause in promise.survives for case in _cases(state, clause)}
         for promise in promises
@@ -117,12 +119,12 @@ def survive(
             name for name, told in found.items() if not told.broken_by and case in wanted[name]
         ]
         if open_names:
-            _fail(state, case, [by_name[n] for n in open_names], promises, known, kept, found)
+            _fail(checker, case, [by_name[n] for n in open_names], promises, known, kept, found)
     return found
 
 
 def _fail(
-    state: State,
+    before: Checker,
     case: tuple[Failure, ...],
     asked: Iterable[Promise],
     promises: Sequence[Promise],
@@ -131,19 +133,16 @@ def _fail(
     found: dict[str, Endured],
 ) -> None:
     """Take some promises through one failure."""
+    state = before.state
     things = tuple(dict.fromkeys((*state.topology.failures.things, *case)))
     after = converge(state.network, since=state, failures=Failures(things))
-    changed = changed_devices(state, after)
-    checker = Checker(after, promises, kept, survives=True)
+    checker = checker_after(before, after, promises, kept, survives=True)
     for promise in asked:
         told = found[promise.name]
-        if still_holds(known[promise.name], changed):
-            found[promise.name] = Endured(tried=told.tried + 1, asked=told.asked)
-            continue
-        now = checker.check(promise)
+        now = checker.check(promise, known[promise.name])
         found[promise.name] = Endured(
             tried=told.tried + 1,
-            asked=told.asked + 1,
+            asked=told.asked + now.was_asked,
             broken_by=() if now.kept else case,
             checked=None if now.kept else now,
         )

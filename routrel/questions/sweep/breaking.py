@@ -11,7 +11,7 @@ from routrel.model.failures import Failure, Failures
 from routrel.model.promises import Promise
 from routrel.questions.moves import KeptFlows
 from routrel.questions.promises.check import Checker
-from routrel.questions.promises.following import changed_devices, still_holds
+from routrel.questions.promises.following import checker_after
 from routrel.questions.sweep.cases import Case
 from routrel.questions.sweep.record import Record
 from routrel.topology.segments import Topology
@@ -62,7 +62,8 @@ def breaking_sets(
     Args:
         things: What may fail.
     """
-    known = Checker(state, promises, kept).check(promise)
+    checker = Checker(state, promises, kept)
+    known = checker.check(promise)
     base = state.topology.failures.things
     taken: dict[Case, frozenset[object]] = {}
     found: list[Case] = []
@@ -86,9 +87,8 @@ def breaking_sets(
             )
             taken[case] = _taken(after.topology)
             tried += 1
-            if still_holds(known, changed_devices(state, after)):
-                continue
-            if not Checker(after, promises, kept).check(promise).kept:
+            after_checker = checker_after(checker, after, promises, kept)
+            if not after_checker.check(promise, known).kept:
                 found.append(case)
     return BreakingSets(
         sets=tuple(found), tried=tried, not_minimal=not_minimal, no_effect=no_effect, complete=True

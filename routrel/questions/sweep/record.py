@@ -11,10 +11,12 @@ from routrel.model.failures import Failures
 from routrel.model.network import InterfaceKind
 from routrel.model.promises import Promise
 from routrel.questions.comparison.routes import route_changes
-from routrel.questions.moves import KeptFlows, Way, ways_of_flows
+from routrel.questions.moves import KeptFlows
 from routrel.questions.promises.check import Checked, Checker
-from routrel.questions.promises.following import changed_devices, still_holds
+from routrel.questions.promises.following import checker_after
+from routrel.questions.promises.rests import touched_devices
 from routrel.questions.sweep.cases import Case, written
+from routrel.questions.sweep.ways import KeptWay, kept_ways
 from routrel.topology.segments import Topology
 
 __all__ = ["Base", "Record", "parts_of", "record"]
@@ -44,16 +46,29 @@ class Base:
     def __init__(self, state: State, promises: Sequence[Promise], kept: KeptFlows) -> None:
         self.state, self.promises, self.kept = state, tuple(promises), kept
 
+    def prepare(self) -> None:
+        """Work out all that every case is held against, as before this process is forked."""
+        _ = self.known, self.ways, self.parts, self.finding_texts
+
     @cached_property
     def known(self) -> Mapping[str, Checked]:
         """By name: how promises stand without any failure."""
-        checker = Checker(self.state, self.promises, self.kept)
-        return {promise.name: checker.check(promise) for promise in self.promises}
+        return {promise.name: self.checker.check(promise) for promise in self.promises}
 
     @cached_property
-    def ways(self) -> Mapping[str, Way]:
+    def checker(self) -> Checker:
+        """What checks promises without any failure."""
+        return Checker(self.state, self.promises, self.kept)
+
+    @cached_property
+    def ways(self) -> Mapping[str, KeptWay]:
         """By name: what becomes of kept questions."""
-        return ways_of_flows(self.state, self.kept)
+        return kept_ways(self.state, self.kept)
+
+    @cached_property
+    def finding_texts(self) -> frozenset[str]:
+        """All that is found without any failure, in words."""
+        return frozenset(finding.text for finding in self.state.findings)
 
     @cached_property
     def parts(self) -> list[tuple[str, ...]]:
@@ -66,27 +81,23 @@ def record(base: Base, case: Case) -> Record:
     before = base.state
     things = tuple(dict.fromkeys((*before.topology.failures.things, *case)))
     after = converge(before.network, since=before, failures=Failures(things))
-    changed = changed_devices(before, after)
-    checker = Checker(after, base.promises, base.kept)
+    checker = checker_after(base.checker, after, base.promises, base.kept)
     broken, rerouted, mended, asked, detour = [], [], [], 0, 0
     for promise in base.promises:
         then = base.known[promise.name]
-        if still_holds(then, changed):
-            continue
-        asked += 1
-        now = checker.check(promise)
+        now = checker.check(promise, then)
+        asked += now.was_asked
         if then.kept and not now.kept:
             broken.append(promise.name)
         elif now.kept and not then.kept:
             mended.append(promise.name)
-        elif now.kept and now.course != then.course:
+        elif now.kept and now.rerouted:
             rerouted.append(promise.name)
             detour = max(detour, now.longest - then.longest)
     moved = route_changes(before.rib, after.rib)
     off = after.topology.failed.devices
     left = [change for change in moved if change.table[0] not in off]
-    ways = ways_of_flows(after, base.kept)
-    known = {finding.text for finding in before.findings}
+    ways = kept_ways(after, base.kept, base.ways, touched_devices(before, after))
     return Record(
         failed=written(case),
         broken=tuple(broken),
@@ -97,9 +108,9 @@ def record(base: Base, case: Case) -> Record:
         routes_lost=sum(1 for change in left if change.after is None),
         routes_moved=len(left),
         flows_lost=tuple(n for n in ways if base.ways[n].arrives and not ways[n].arrives),
-        flows_moved=tuple(n for n in ways if base.ways[n] != ways[n]),
+        flows_moved=tuple(n for n in ways if base.ways[n].course != ways[n].course),
         longest_detour=detour,
-        findings=tuple(f.text for f in after.findings if f.text not in known),
+        findings=tuple(f.text for f in after.findings if f.text not in base.finding_texts),
     )
 
 

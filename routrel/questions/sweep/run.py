@@ -21,7 +21,7 @@ from routrel.questions.moves import KeptFlows
 from routrel.questions.sweep.cases import Case
 from routrel.questions.sweep.record import Base, Record, record
 
-__all__ = ["Job", "base_of", "keep", "pool", "sweep"]
+__all__ = ["Job", "base_of", "keep", "pool", "run"]
 
 #: Networks that a worker keeps.
 _MOST_KEPT = 2
@@ -56,7 +56,7 @@ def keep(job: Job, base: Base) -> None:
     _bases[job.name] = base
 
 
-def sweep(
+def run(
     job: Job,
     cases: Sequence[Case],
     make_executor: Callable[[], Executor] = pool,

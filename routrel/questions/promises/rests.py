@@ -1,0 +1,70 @@
+"""What an answer rests on, so that it need not be found again where that is the same.
+
+A packet's way rests on the devices that it meets and on what was looked up in tables for it, in
+every outcome of routing. What a device makes of a packet rests on nothing else of the network
+(`topology/touched.py`).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from routrel.convergence.converge import State
+from routrel.forwarding.fib import Entry
+from routrel.forwarding.lookup import LookedUp, Lookup
+from routrel.questions.flow import WaysAlone
+from routrel.topology.touched import touched
+
+__all__ = ["RecordedWays", "Rests", "touched_devices"]
+
+
+@dataclass(frozen=True, slots=True)
+class Rests:
+    """What was looked up, by outcome of routing, and where packets of the ends begin."""
+
+    looked_up: tuple[LookedUp, ...]
+    begins: tuple[object, ...]
+
+
+class RecordedWays(WaysAlone):
+    """Asks flows of one state for their ways alone, and knows what was looked up for them."""
+
+    def __init__(self, state: State) -> None:
+        super().__init__()
+        each = [state, *(replace(state, look=other.look) for other in state.others)]
+        self._each: list[Lookup] = [self.lookup(one) for one in each]
+
+    def begin(self) -> None:
+        """From here on look-ups count for the next answer."""
+        for lookup in self._each:
+            lookup.asked = {}
+
+    def rests(self, begins: tuple[object, ...]) -> Rests:
+        """What was looked up since the beginning."""
+        return Rests(tuple(lookup.asked for lookup in self._each), begins)
+
+    def still_say(self, rests: Rests) -> bool:
+        """Whether all tables say the same of what was looked up, outcome by outcome."""
+        return len(rests.looked_up) == len(self._each) and all(
+            _treats_alike(lookup.entry_in(*at), entry)
+            for lookup, looked_up in zip(self._each, rests.looked_up, strict=True)
+            for at, entry in looked_up.items()
+        )
+
+
+def _treats_alike(one: Entry | None, other: Entry | None) -> bool:
+    """Whether two entries do the same with a packet; a metric does nothing."""
+    if one is None or other is None:
+        return one is other
+    return (
+        one.action == other.action
+        and one.route.prefix == other.route.prefix
+        and one.route.protocol is other.route.protocol
+    )
+
+
+def touched_devices(before: State, after: State) -> frozenset[str] | None:
+    """The devices that may be otherwise in more than their tables; None: any, and ends too."""
+    if before.oscillating != after.oscillating:
+        return None
+    return touched(before.topology, after.topology)

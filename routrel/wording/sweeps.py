@@ -1,0 +1,61 @@
+"""What is said of a sweep of failures."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from routrel.questions.sweep.record import Record
+
+__all__ = ["case_words", "sweep_words"]
+
+#: Things that a sentence names; the rest is counted.
+_NAMED = 3
+
+
+def case_words(one: Record) -> str:
+    """What a failure does, in a line."""
+    parts = []
+    if one.broken:
+        parts.append(f"breaks {_listed(one.broken)}")
+    if one.rerouted:
+        count = len(one.rerouted)
+        longer = f", up to {_links(one.longest_detour)} longer" if one.longest_detour > 0 else ""
+        parts.append(f"{count} promise{'s' * (count != 1)} kept another way{longer}")
+    if one.mended:
+        parts.append(f"keeps {_listed(one.mended)}, broken without it")
+    if one.cut_off:
+        count = sum(map(len, one.cut_off))
+        parts.append(f"cuts off {count} device{'s' * (count != 1)}")
+    if not parts and one.flows_lost:
+        parts.append(f"loses {_listed(one.flows_lost)}")
+    if not parts:
+        parts.append("moves routes only" if one.routes_moved else "moves nothing")
+    return "; ".join(parts)
+
+
+def sweep_words(ranked: Sequence[Record], promises: int, *, complete: bool) -> str:
+    """What cannot be survived, in a sentence or two."""
+    count = len(ranked)
+    fatal = [one for one in ranked if one.broken]
+    cases = f"{count} case{'s' * (count != 1)}"
+    tried = f"{cases} tried" if complete else f"{cases} tried, the rest not yet"
+    if not promises:
+        return f"Nothing is promised, so nothing can break; {tried}."
+    if not fatal:
+        return f"Every promise survives each failure that was tried; {tried}."
+    broken = {name for one in fatal for name in one.broken}
+    worst = fatal[0]
+    what = " with ".join(name.replace(":", " ", 1) for name in worst.failed)
+    return (
+        f"{len(broken)} of {promises} promises do not survive some failure; "
+        f"what hurts most is {what}, which breaks {len(worst.broken)}; {tried}."
+    )
+
+
+def _links(count: int) -> str:
+    return f"{count} link{'s' * (count != 1)}"
+
+
+def _listed(names: Sequence[str]) -> str:
+    shown = ", ".join(names[:_NAMED])
+    return shown if len(names) <= _NAMED else f"{shown} and {len(names) - _NAMED} more"
