@@ -10,10 +10,10 @@ from routrel.questions.sweep.cases import Case
 from routrel.questions.sweep.record import Record
 from routrel.wording.sweeps import case_words, sweep_words
 
-__all__ = ["CaseData", "SweepData", "case_data", "sweep_data"]
+__all__ = ["SweepCaseData", "SweepData", "case_data", "sweep_data"]
 
 
-class CaseData(Answer):
+class SweepCaseData(Answer):
     """What one failure, or several at once, do; promises by their names.
 
     `cut_off` are parts without a wire to the largest one, `routes_lost` and `routes_moved` count
@@ -43,7 +43,7 @@ class SweepData(Answer):
 
     summary: str
     promises: list[str]
-    cases: list[CaseData]
+    cases: list[SweepCaseData]
     breaking_sets: dict[str, list[list[str]]]
     harmless: int
     complete: bool
@@ -80,9 +80,9 @@ def _damage(one: Record) -> tuple[object, ...]:
     )  # fmt: skip
 
 
-def case_data(one: Record) -> CaseData:
+def case_data(one: Record) -> SweepCaseData:
     """One case."""
-    return CaseData(
+    return SweepCaseData(
         failed=list(one.failed),
         text=case_words(one),
         broken=list(one.broken),

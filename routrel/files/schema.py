@@ -10,7 +10,7 @@ __all__ = ["json_schema"]
 
 
 def json_schema() -> dict[str, Any]:
-    """A schema (draft 2020-12) that accepts device, network, outside, case and change files."""
+    """A schema (draft 2020-12) that accepts every kind of file that a network has."""
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
         "title": "Routrel device files, version 1",

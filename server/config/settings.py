@@ -93,7 +93,10 @@ FILE_UPLOAD_HANDLERS = ["server.networks.spool.SpoolHandler"]
 CSRF_FAILURE_VIEW = "server.networks.api.errors.forbidden"
 
 REST_FRAMEWORK = {
-    "DEFAULT_AUTHENTICATION_CLASSES": ["rest_framework.authentication.SessionAuthentication"],
+    "DEFAULT_AUTHENTICATION_CLASSES": [
+        "server.networks.authentication.TokenAuthentication",
+        "rest_framework.authentication.SessionAuthentication",
+    ],
     "DEFAULT_PERMISSION_CLASSES": ["rest_framework.permissions.IsAuthenticated"],
     "DEFAULT_RENDERER_CLASSES": ["rest_framework.renderers.JSONRenderer"],
     "DEFAULT_PARSER_CLASSES": [
@@ -134,6 +137,9 @@ ANSWER_MEMORY_BYTES = 64 * 1024 * 1024
 #: Computing processes for questions and for jobs, what each may take, and how long a question may.
 EXECUTOR_QUESTIONS = 2
 EXECUTOR_JOBS = 2
+# Processes of a sweep; left out: one a core. Or an existing cluster, as tcp://host:port.
+SWEEP_WORKERS = int(os.environ.get("ROUTREL_SWEEP_WORKERS", "0")) or None
+SWEEP_CLUSTER = os.environ.get("ROUTREL_SWEEP_CLUSTER", "")
 EXECUTOR_MEMORY_BYTES = 3 * 1024 * 1024 * 1024
 EXECUTOR_QUESTION_S = 120
 

@@ -18,8 +18,10 @@ from server.networks.imports import read_import
 from server.networks.jobs import JobLost, Work
 from server.networks.models import Job, Revision
 from server.networks.outages import DATABASE_AWAY
+from server.networks.promises import check_promises
 from server.networks.questions import run_questions
 from server.networks.remedies import search_remedies
+from server.networks.sweeps import run_sweep
 from server.networks.would_take import find_what_it_takes
 
 __all__ = ["answer_frame", "do_job"]
@@ -34,6 +36,8 @@ _JOBS: dict[str, Callable[[Work], None]] = {
     Job.Kind.COMPARE: compare_lenses,
     Job.Kind.SHEET: make_sheet,
     Job.Kind.ACCEPT: accept_change,
+    Job.Kind.PROMISES: check_promises,
+    Job.Kind.SWEEP: run_sweep,
 }
 _TOO_MUCH = "This takes more memory than one question or job may have."
 

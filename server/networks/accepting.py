@@ -9,7 +9,7 @@ from routrel.answers.findings import findings_data
 from routrel.lens.changes import with_change
 from routrel.lens.look import content_hash
 from routrel.questions.finding_groups import finding_key
-from server.networks import states
+from server.networks import promises, states
 from server.networks.imports import add_revision
 from server.networks.jobs import Work
 from server.networks.lenses import changes_in
@@ -76,3 +76,5 @@ def accept_change(work: Work) -> None:
         work.end(Job.Status.DONE, keep=keep)
     except _Overtaken as error:
         work.end(Job.Status.REFUSED, f"Nothing was kept: {error}.")
+        return
+    promises.check_after_import(work.job, work.job.network.revisions.first(), view)

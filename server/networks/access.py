@@ -2,19 +2,31 @@
 
 from __future__ import annotations
 
+from django.db.models import QuerySet
 from django.http import Http404
 from rest_framework.exceptions import NotAuthenticated, PermissionDenied
 from rest_framework.request import Request
 
-from server.networks.models import Job, JobKind, Membership, Network, Revision, Role
+from server.networks.models import (
+    ApiToken,
+    Job,
+    JobKind,
+    Membership,
+    Network,
+    Revision,
+    Role,
+    TokenScope,
+)
 
 __all__ = [
     "job_for",
     "may_cancel",
     "membership_for",
+    "memberships_of",
     "network_for",
     "plain",
     "revision_for",
+    "session_only",
     "user_id",
 ]
 
@@ -33,6 +45,39 @@ def user_id(request: Request) -> int:
     return number
 
 
+def memberships_of(request: Request) -> QuerySet[Membership]:
+    """The asking user's memberships; of whoever shows a token those of the token's networks."""
+    memberships = Membership.objects.filter(user_id=user_id(request))
+    if isinstance(request.auth, ApiToken):
+        memberships = memberships.filter(network__in=request.auth.networks.all())
+    return memberships
+
+
+def session_only(request: Request) -> None:
+    """What a token never reaches: tokens themselves, members, networks made or deleted.
+
+    Raises:
+        PermissionDenied: a token was shown.
+    """
+    if isinstance(request.auth, ApiToken):
+        raise PermissionDenied("a token cannot do this; log in")
+
+
+def _refuse_by_scope(request: Request, role: Role) -> None:
+    """Refuse what the scope of a token does not reach.
+
+    Raises:
+        PermissionDenied: it does not.
+    """
+    token = request.auth
+    if not isinstance(token, ApiToken) or role is Role.VIEWER:
+        return
+    is_import = bool(getattr(request.parser_context.get("view"), "is_import", False))
+    allowed = token.scope == TokenScope.CHANGE or (token.scope == TokenScope.IMPORT and is_import)
+    if role is Role.OWNER or not allowed:
+        raise PermissionDenied(f"this token may {token.scope} alone; it cannot do this")
+
+
 def membership_for(request: Request, slug: str, role: Role = Role.VIEWER) -> Membership:
     """The asking user's membership of a network.
 
@@ -40,15 +85,13 @@ def membership_for(request: Request, slug: str, role: Role = Role.VIEWER) -> Mem
         Http404: no such network, or the user is no member; both look the same from outside.
         PermissionDenied: the user's role does not reach.
     """
-    membership = (
-        Membership.objects.select_related("network")
-        .filter(network__slug=slug, user_id=user_id(request))
-        .first()
-    )
+    memberships = memberships_of(request).select_related("network")
+    membership = memberships.filter(network__slug=slug).first()
     if membership is None:
         raise Http404("there is no such network, or you are not a member of it")
     if _RANK[Role(membership.role)] < _RANK[role]:
         raise PermissionDenied(f"you are {membership.role} here; this takes the role {role.value}")
+    _refuse_by_scope(request, role)
     return membership
 
 
@@ -64,9 +107,8 @@ def revision_for(request: Request, slug: str) -> Revision:
         Http404: the network has no such revision, or none at all.
     """
     wanted = request.query_params.get("revision", "")
-    revisions = Revision.objects.filter(
-        network__slug=slug, network__memberships__user=user_id(request)
-    ).select_related("network")
+    reached = memberships_of(request).filter(network__slug=slug).values("network")
+    revisions = Revision.objects.filter(network__in=reached).select_related("network")
     is_number = wanted.isascii() and wanted.isdecimal() and len(wanted) < 10
     if wanted:
         revisions = revisions.filter(number=int(wanted)) if is_number else revisions.none()

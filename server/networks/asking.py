@@ -21,6 +21,7 @@ from routrel.answers.flow_sets import answer_flow
 from routrel.answers.flows import flow_data
 from routrel.answers.flows_over import flows_over_data
 from routrel.answers.holders import holders_data
+from routrel.answers.impact import Used, impact_data
 from routrel.answers.inventory import cases_data, chart_data, device_data, names_data
 from routrel.answers.policies import policies_data, read_route, try_policy
 from routrel.answers.sessions import sessions_data
@@ -38,6 +39,7 @@ from routrel.wording.differences import first_difference
 from server.networks.editing import EDITING
 from server.networks.lenses import seen, texts_seen
 from server.networks.models import Revision
+from server.networks.promises import evaluated, promised
 from server.networks.questions import kept_with, short_answer, stored_question
 
 __all__ = [
@@ -95,6 +97,8 @@ def answer_question(revision: Revision, name: str, values: Values) -> Any:
         return data(flows_over_data(flows_over(view.state, kept, ends)))
     if name == "table":
         return _table(revision, view.state, values)
+    if name == "impact":
+        return _impact(revision, view, view.state, values)
     if name == "find":
         return _find(_index(revision, written, view, view.state), values)
     return data(_QUESTIONS[name](view, view.state, values))
@@ -178,6 +182,17 @@ def _findings(revision: Revision, view: View) -> Any:
         keys = [finding.key for finding in told]
         Revision.objects.filter(pk=revision.pk, finding_keys__isnull=True).update(finding_keys=keys)
     return data(told)
+
+
+# --- promises ------------------------------------------------------------------------------------
+
+
+def _impact(revision: Revision, view: View, state: State, values: Values) -> Any:
+    """The promises that use what is named, by what their packets meet."""
+    promises = promised(view, values["stored"])
+    kept = kept_with(revision.network, view)
+    found = evaluated(revision, view, state, promises, kept)
+    return data(impact_data(state, found, Used(**values["used"])))
 
 
 # --- sessions and policies -----------------------------------------------------------------------

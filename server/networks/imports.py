@@ -13,7 +13,7 @@ from routrel.files.reader import decode
 from routrel.files.report import Report
 from routrel.lens.look import content_hash
 from routrel.questions.finding_groups import finding_key
-from server.networks import states
+from server.networks import promises, states
 from server.networks.jobs import TooManyJobs, Work
 from server.networks.models import Job, Network, Revision, RevisionFile, UploadedFile
 
@@ -58,6 +58,8 @@ def read_import(work: Work) -> None:
         return found
 
     work.end(Job.Status.DONE, keep=keep)
+    made = Job.objects.select_related("revision", "network").get(pk=job.pk)
+    promises.check_after_import(made, made.revision, view)
 
 
 def make_room(network: Network, author_id: int) -> None:

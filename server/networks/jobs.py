@@ -56,7 +56,14 @@ _MOST_RUNNING_BY_USER = 1
 _KEPT_DAYS = 30
 
 #: Kinds whose answer depends on what is asked alone: whoever asks the same is given it again.
-_ASKED_AGAIN = (Job.Kind.REMEDIES, Job.Kind.WOULD_TAKE, Job.Kind.COMPARE, Job.Kind.SHEET)
+_ASKED_AGAIN = (
+    Job.Kind.REMEDIES,
+    Job.Kind.WOULD_TAKE,
+    Job.Kind.COMPARE,
+    Job.Kind.SHEET,
+    Job.Kind.PROMISES,
+    Job.Kind.SWEEP,
+)
 
 _FAULT = "It failed through an internal error; the server's log has the details."
 

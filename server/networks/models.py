@@ -6,6 +6,8 @@ from django.conf import settings
 from django.db import models
 
 __all__ = [
+    "ApiToken",
+    "AuditEntry",
     "Change",
     "ChangeStep",
     "ChartPlaces",
@@ -15,10 +17,14 @@ __all__ = [
     "LoginFailure",
     "Membership",
     "Network",
+    "PromiseVerdict",
     "Revision",
     "RevisionFile",
     "Role",
     "SavedQuestion",
+    "StoredPromise",
+    "SweptCase",
+    "TokenScope",
     "UploadedFile",
 ]
 
@@ -133,6 +139,8 @@ class JobKind(models.TextChoices):
     COMPARE = "compare"
     SHEET = "sheet"
     ACCEPT = "accept"
+    PROMISES = "promises"
+    SWEEP = "sweep"
 
 
 class JobStatus(models.TextChoices):
@@ -300,6 +308,63 @@ class ChangeStep(models.Model):
         return f"{self.change}: {self.text}"
 
 
+class StoredPromise(models.Model):
+    """A promise that is kept here and not in the network's files; it outlives imports."""
+
+    network = models.ForeignKey(Network, on_delete=models.CASCADE, related_name="promises")
+    name = models.CharField(max_length=80)
+    sentence = models.CharField(max_length=1000)
+    severity = models.CharField(max_length=10, default="error")
+    owner = models.CharField(max_length=80, blank=True)
+    folder = models.CharField(max_length=80, blank=True)
+    note = models.CharField(max_length=1000, blank=True)
+    author = models.ForeignKey(
+        settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True, related_name="+"
+    )
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("folder", "name")
+        constraints = (models.UniqueConstraint(fields=["network", "name"], name="promise_names"),)
+
+    def __str__(self) -> str:
+        return f"{self.name} of {self.network}"
+
+
+class PromiseVerdict(models.Model):
+    """How a promise stood in a revision as it is: its history."""
+
+    revision = models.ForeignKey(Revision, on_delete=models.CASCADE, related_name="verdicts")
+    name = models.CharField(max_length=80)
+    sentence = models.CharField(max_length=1000)
+    kept = models.BooleanField()
+    why = models.CharField(max_length=1000, blank=True)
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=["revision", "name"], name="one_verdict"),)
+
+    def __str__(self) -> str:
+        return f"{self.name} in {self.revision}: {'kept' if self.kept else 'broken'}"
+
+
+class SweptCase(models.Model):
+    """What one case of a sweep does; kept by what is asked, so that a stopped sweep goes on."""
+
+    network = models.ForeignKey(Network, on_delete=models.CASCADE, related_name="swept")
+    key = models.CharField(max_length=64)  #: of the lens, the promises and the engine
+    failed = models.CharField(max_length=1000)  #: in order, with spaces between
+    record = models.JSONField()
+    made = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        constraints = (
+            models.UniqueConstraint(fields=["network", "key", "failed"], name="swept_once"),
+        )
+
+    def __str__(self) -> str:
+        return f"{self.failed} in {self.network}"
+
+
 class ChartPlaces(models.Model):
     """Where people have put the devices of a network on its chart."""
 
@@ -308,6 +373,58 @@ class ChartPlaces(models.Model):
 
     def __str__(self) -> str:
         return f"places of {len(self.places)} on the chart of {self.network}"
+
+
+class TokenScope(models.TextChoices):
+    """What a token may be used for; never what takes an owner."""
+
+    READ = "read"
+    IMPORT = "import"  #: and read
+    CHANGE = "change"  #: all that editors may
+
+
+class ApiToken(models.Model):
+    """What a program shows instead of a password. Only a hash of it is kept."""
+
+    user = models.ForeignKey(
+        settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="api_tokens"
+    )
+    networks = models.ManyToManyField(Network, related_name="api_tokens")
+    name = models.CharField(max_length=80)
+    scope = models.CharField(max_length=10, choices=TokenScope.choices)
+    hashed = models.CharField(max_length=64, unique=True)
+    created = models.DateTimeField(auto_now_add=True)
+    expires = models.DateTimeField()
+    revoked = models.DateTimeField(null=True)
+    last_used = models.DateTimeField(null=True)
+    last_address = models.CharField(max_length=64, blank=True)
+
+    class Meta:
+        ordering = ("-created", "-pk")
+
+    def __str__(self) -> str:
+        return f"{self.name} of {self.user}"
+
+
+class AuditEntry(models.Model):
+    """Who did what, when, from where. Rows are added and never changed: the database refuses it.
+
+    Names stand in words, so that they stay when what they name is deleted.
+    """
+
+    created = models.DateTimeField(auto_now_add=True)
+    network = models.CharField(max_length=60, blank=True, db_index=True)  #: its slug
+    who = models.CharField(max_length=150)
+    token = models.CharField(max_length=80, blank=True)  #: the name of the one that was shown
+    address = models.CharField(max_length=64, blank=True)
+    action = models.CharField(max_length=40)
+    text = models.CharField(max_length=400)
+
+    class Meta:
+        ordering = ("-pk",)
+
+    def __str__(self) -> str:
+        return f"{self.who}: {self.text}"
 
 
 class LoginFailure(models.Model):

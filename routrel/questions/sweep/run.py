@@ -43,10 +43,15 @@ class Job:
     kept: KeptFlows
 
 
-def pool(workers: int | None = None) -> Executor:
-    """A pool of processes on this machine, as many as it has cores if nothing is said."""
+def pool(workers: int | None = None, initializer: Callable[[], object] | None = None) -> Executor:
+    """A pool of processes on this machine, as many as it has cores if nothing is said.
+
+    Args:
+        initializer: Called in every process when it begins.
+    """
     context = multiprocessing.get_context("fork")
-    return ProcessPoolExecutor(workers or os.cpu_count() or 1, mp_context=context)
+    count = workers or os.cpu_count() or 1
+    return ProcessPoolExecutor(count, mp_context=context, initializer=initializer)
 
 
 def keep(job: Job, base: Base) -> None:

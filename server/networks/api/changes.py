@@ -27,6 +27,7 @@ from server.networks.api.lens import LENS, lens_in
 from server.networks.api.parsing import checked
 from server.networks.api.refusals import Whole
 from server.networks.api.typed import answer_field, described
+from server.networks.audit import note
 from server.networks.changes import (
     MOST_EDITS,
     ChangeRefused,
@@ -177,6 +178,7 @@ class ChangeListView(APIView):
             edits=_stored(asked["edits"]),
             below=below,
         )
+        note(request, "change", f"made the change {change.name}", network)
         return Response(ChangeStepsShape(change).data, status=status.HTTP_201_CREATED)
 
 
@@ -210,6 +212,7 @@ class ChangeView(APIView):
                 revision=lens_in(request, slug).revision,
             )
         )
+        note(request, "change", f"edited the change {name}: {asked['text']}", network)
         return Response(ChangeStepsShape(change).data)
 
     @extend_schema(operation_id="drop_change", parameters=[VersionShape], responses={204: None})
@@ -218,6 +221,7 @@ class ChangeView(APIView):
         network = network_for(request, slug, Role.EDITOR)
         version = checked(VersionShape, request.query_params)["version"]
         _at(lambda: drop_change(named_change(network, name), version))
+        note(request, "change", f"dropped the change {name}", network)
         return Response(status=status.HTTP_204_NO_CONTENT)
 
 
@@ -408,6 +412,7 @@ class AcceptListView(APIView):
                 "reason": asked["reason"] or says["purpose"],
             },
         )
+        note(request, "accept", f"accepted the change {name}: job {job.pk}", network)
         return Response(AcceptJobShape(job).data, status=status.HTTP_202_ACCEPTED)
 
 

@@ -17,6 +17,7 @@ from server.networks.access import job_for, network_for, plain, user_id
 from server.networks.api.files import FileTextShape
 from server.networks.api.jobs import JobShape
 from server.networks.api.typed import answer_field
+from server.networks.audit import note
 from server.networks.imports import make_room
 from server.networks.jobs import start_job
 from server.networks.models import Job, Role, UploadedFile
@@ -48,6 +49,7 @@ class ImportShape(JobShape):
 
 class ImportListView(APIView):
     parser_classes = (MultiPartParser,)
+    is_import = True  #: a token for imports may
 
     @extend_schema(
         operation_id="imports_start",
@@ -74,6 +76,7 @@ class ImportListView(APIView):
             total=len(unpacked.files),
             files=lambda job: _store(job, unpacked.files),
         )
+        note(request, "import", f"imported {len(unpacked.files)} files: job {job.pk}", network)
         return Response(ImportShape(job).data, status=status.HTTP_202_ACCEPTED)
 
 

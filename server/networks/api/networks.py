@@ -15,8 +15,15 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from server.networks.access import membership_for, network_for, user_id
+from server.networks.access import (
+    membership_for,
+    memberships_of,
+    network_for,
+    session_only,
+    user_id,
+)
 from server.networks.api.parsing import checked
+from server.networks.audit import note
 from server.networks.changes import ChangeRefused
 from server.networks.imports import add_revision
 from server.networks.models import Membership, Network, Revision, Role
@@ -74,7 +81,7 @@ class NetworkListView(APIView):
     @extend_schema(operation_id="networks_list", responses=NetworkShape(many=True))
     def get(self, request: Request) -> Response:
         """The networks the user is a member of, by title."""
-        memberships = Membership.objects.filter(user_id=user_id(request)).select_related("network")
+        memberships = memberships_of(request).select_related("network")
         return Response([_network_data(m) for m in memberships.order_by("network__title")])
 
     @extend_schema(
@@ -82,12 +89,14 @@ class NetworkListView(APIView):
     )
     def post(self, request: Request) -> Response:
         """A new, empty network; its maker owns it."""
+        session_only(request)
         title = checked(NetworkShape, request.data)["title"].strip()
         with transaction.atomic():
             network = _create(title)
             membership = Membership.objects.create(
                 network=network, user_id=user_id(request), role=Role.OWNER
             )
+        note(request, "network", f"made the network {title}", network)
         return Response(_network_data(membership), status=status.HTTP_201_CREATED)
 
 
@@ -112,7 +121,9 @@ class NetworkView(APIView):
     @extend_schema(operation_id="networks_delete", responses={204: None})
     def delete(self, request: Request, slug: str) -> Response:
         """Delete a network with all that belongs to it, for good. Owners only."""
-        network_for(request, slug, Role.OWNER).delete()
+        network = network_for(request, slug, Role.OWNER)
+        note(request, "network", f"deleted the network {network.title}", network)
+        network.delete()
         return Response(status=status.HTTP_204_NO_CONTENT)
 
 
@@ -157,6 +168,7 @@ class RevisionBackView(APIView):
             note=f"back to revision {old.number}" + (f": {reason}" if reason else ""),
             finding_keys=old.finding_keys,
         )
+        note(request, "import", f"went back to revision {old.number}: {made.number}", network)
         return Response(RevisionShape(made).data, status=status.HTTP_201_CREATED)
 
 
@@ -183,6 +195,7 @@ class RevisionView(APIView):
         _, dropped = network.revisions.filter(number=min(number, 2**31 - 1)).delete()
         if not dropped:
             raise Http404(f"there is no revision {number}")
+        note(request, "import", f"deleted revision {number}", network)
         return Response(status=status.HTTP_204_NO_CONTENT)
 
 
@@ -223,6 +236,8 @@ class MemberListView(APIView):
                 network.memberships.update_or_create(user=user, defaults={"role": role})
             if not network.memberships.filter(role=Role.OWNER).exists():
                 raise ValidationError({"role": "a network needs at least one owner"})
+        said = f"made {name} {role}" if role else f"took {name} out"
+        note(request, "members", said, network)
         return Response(_members(network))
 
 

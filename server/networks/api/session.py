@@ -19,6 +19,7 @@ from rest_framework.views import APIView
 from server.networks import logins
 from server.networks.api.errors import Fault
 from server.networks.api.parsing import checked
+from server.networks.audit import note
 
 __all__ = ["SessionView"]
 
@@ -63,6 +64,7 @@ class SessionView(APIView):
             raise AuthenticationFailed("name or password is wrong")
         attempt.succeeded()
         login(request._request, user)
+        note(request, "login", "logged in", who=user.get_username())
         response = Response({"username": user.get_username()})
         response.set_cookie(
             logins.COOKIE, logins.known_browser(name), max_age=logins.COOKIE_S,

@@ -6,6 +6,7 @@ from rest_framework.permissions import AllowAny
 
 from server.networks.api import (
     answers,
+    audit,
     changes,
     chart,
     comparison,
@@ -17,10 +18,12 @@ from server.networks.api import (
     jobs,
     networks,
     policies,
+    promises,
     questions,
     routes,
     searches,
     session,
+    tokens,
 )
 from server.networks.api.errors import nothing_here
 
@@ -28,6 +31,9 @@ urlpatterns = [
     path("schema", SpectacularAPIView.as_view(permission_classes=[AllowAny]), name="schema"),
     path("example", example.ExampleView.as_view()),
     path("session", session.SessionView.as_view()),
+    path("tokens", tokens.TokenListView.as_view()),
+    path("tokens/<int:pk>", tokens.TokenView.as_view()),
+    path("networks/<slug:slug>/audit", audit.AuditView.as_view()),
     path("networks", networks.NetworkListView.as_view()),
     path("networks/<slug:slug>", networks.NetworkView.as_view()),
     path("networks/<slug:slug>/members", networks.MemberListView.as_view()),
@@ -43,6 +49,15 @@ urlpatterns = [
     path("networks/<slug:slug>/questions", questions.QuestionListView.as_view()),
     path("networks/<slug:slug>/questions/run", questions.QuestionRunListView.as_view()),
     path("networks/<slug:slug>/questions/<int:pk>", questions.QuestionView.as_view()),
+    path("networks/<slug:slug>/promises", promises.PromiseListView.as_view()),
+    path("networks/<slug:slug>/promises/file", promises.PromiseFileView.as_view()),
+    path("networks/<slug:slug>/promises/checks", promises.PromiseCheckListView.as_view()),
+    path("networks/<slug:slug>/promises/impact", promises.ImpactView.as_view()),
+    path("networks/<slug:slug>/promises/<str:name>/history", promises.PromiseHistoryView.as_view()),
+    path("networks/<slug:slug>/promises/<str:name>", promises.PromiseView.as_view()),
+    path("networks/<slug:slug>/sweeps", promises.SweepListView.as_view()),
+    path("promise-checks/<int:pk>", promises.PromiseCheckView.as_view()),
+    path("sweeps/<int:pk>", promises.SweepView.as_view()),
     path("networks/<slug:slug>/jobs", jobs.JobListView.as_view()),
     path("jobs/<int:pk>", jobs.JobView.as_view()),
     path("jobs/<int:pk>/cancel", jobs.JobCancelView.as_view()),

@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 
 from routrel.files.language import RECORDS
 from routrel.files.language.common import NamedValues
+from routrel.files.language.promises import PROMISE
 from routrel.files.nodes import parse
 from routrel.files.report import Report
 from routrel.files.shapes import (
@@ -54,6 +55,7 @@ WORDS = {
     "ReferenceValue": ["some", "other"],
     "TcpFlagValue": ["syn", "not ack"],
     "_Lines": ["  port1: {}\n", ""],
+    "_Sentence": ["a to b must be delivered", "there must be no finding not_converged"],
     "_Source": ["static", "bgp", "ospf"],
     "_Steps": ["r1 interfaces e1", "sites 'a b'"],
     "_Value": [10, "x", True, ["a", {"b": 1}]],
@@ -70,6 +72,8 @@ def values(shape: Shape, key: str = "", depth: int = 0) -> st.SearchStrategy[Any
     """What may stand for a shape, as YAML gives it."""
     if isinstance(shape, Record):
         return keys(shape, depth)
+    if type(shape).__name__ == "_SentenceOrRecord":
+        return st.sampled_from(WORDS["_Sentence"]) | keys(PROMISE, depth)
     if isinstance(shape, NamedMap):
         entries = values(shape.record, key, depth + 1)
         names = st.sampled_from([1, 4]) if key == "areas" else st.sampled_from(["a", "b-2"])

@@ -156,6 +156,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{slug}/audit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Who did what, the latest first, five hundred at a time. Owners only. */
+        get: operations["audit_trail"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{slug}/cases": {
         parameters: {
             query?: never;
@@ -791,6 +808,111 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{slug}/promises": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The promises that are kept here; those of the network's files stand in these. */
+        get: operations["stored_promises"];
+        put?: never;
+        /** @description Keep a promise; takes an editor. */
+        post: operations["make_promise"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{slug}/promises/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Say a promise that is kept here otherwise; takes an editor. */
+        put: operations["edit_promise"];
+        post?: never;
+        /** @description Keep a promise no more; takes an editor. */
+        delete: operations["drop_promise"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{slug}/promises/{name}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description How a promise stood in every revision in which it was checked, the newest first. */
+        get: operations["promise_history"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{slug}/promises/checks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description How all promises stand in a lens: a job; an equal one that is done is given again. */
+        post: operations["check_promises"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{slug}/promises/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The promises that are kept here as a file of promises, or as a table with commas. */
+        get: operations["promise_file"];
+        put?: never;
+        /** @description Keep the promises of a file; those of the same name are said anew. Takes an editor. */
+        post: operations["import_promises"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{slug}/promises/impact": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The promises that use a device, an interface, a link, a network, a rule or a prefix. */
+        get: operations["impact"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{slug}/questions": {
         parameters: {
             query?: never;
@@ -954,6 +1076,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{slug}/sweeps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * @description What every failure of some kinds does to what is promised: a job. One that was stopped
+         *     goes on where it was.
+         */
+        post: operations["sweep_failures"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{slug}/table": {
         parameters: {
             query?: never;
@@ -1003,6 +1145,22 @@ export interface paths {
          *     A job. Where the same was asked of the same content before, that job is given again.
          */
         post: operations["search_would_take"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/promise-checks/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["promise_check"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1071,6 +1229,57 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sweeps/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["sweep"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Your tokens, the newest first, those that have ended too. */
+        get: operations["tokens_list"];
+        put?: never;
+        /** @description Make a token. What it says is in this answer and nowhere else. */
+        post: operations["tokens_make"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tokens/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description End a token of yours now. */
+        delete: operations["tokens_revoke"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1171,6 +1380,17 @@ export interface components {
             asked: components["schemas"]["EndsData"];
             answered: components["schemas"]["EndsData"];
             translator: string | null;
+        };
+        /** @description One entry; `token` is empty unless one was shown. */
+        AuditShape: {
+            readonly id: number;
+            /** Format: date-time */
+            readonly created: string;
+            who: string;
+            token?: string;
+            address?: string;
+            action: string;
+            text: string;
         };
         /**
          * BgpSessionData
@@ -1713,6 +1933,33 @@ export interface components {
             key: string;
         };
         /**
+         * CounterexampleData
+         * @description One flow for which a promise does not hold; the place is that of what stops it.
+         *
+         *         `from`, `to`, `as`, `source_port` and `dscp` ask the same again, through the same lens with
+         *         `failed` failed besides.
+         */
+        CounterexampleData: {
+            file: string | null;
+            line: number | null;
+            column: number | null;
+            from: string;
+            to: string;
+            as: string;
+            source_port: number | null;
+            dscp: number;
+            size: number | null;
+            text: string;
+            why: string;
+            code: string;
+            sentence: string;
+            forward: components["schemas"]["Verdict"] | null;
+            return: components["schemas"]["Verdict"] | null;
+            obstacle: string | null;
+            device: string | null;
+            failed: string[];
+        };
+        /**
          * DeciderData
          * @description Who decides which outcome comes about, and the lines by which it does.
          */
@@ -1839,6 +2086,15 @@ export interface components {
             source_port: number | null;
             destination: string;
             destination_port: number | null;
+        };
+        /**
+         * EnduredData
+         * @description What came of failing things one after another.
+         */
+        EnduredData: {
+            tried: number;
+            asked: number;
+            broken_by: string[];
         };
         /** @description What every error says. */
         ErrorShape: {
@@ -2133,6 +2389,25 @@ export interface components {
             unusual: string | null;
             stages: components["schemas"]["StageData"][];
         };
+        /**
+         * ImpactData
+         * @description The promises whose packets, or answers, meet what is named on some branch.
+         */
+        ImpactData: {
+            sentence: string;
+            promises: components["schemas"]["ImpactedData"][];
+            checked: number;
+        };
+        /**
+         * ImpactedData
+         * @description A promise that uses what is named.
+         */
+        ImpactedData: {
+            id: string;
+            text: string;
+            kept: boolean;
+            why: string;
+        };
         /** @description What reading the files found; of very many problems the first thousand. */
         ImportAnswerShape: {
             readonly problems: components["schemas"]["FindingData"][];
@@ -2205,9 +2480,11 @@ export interface components {
          *     * `compare` - Compare
          *     * `sheet` - Sheet
          *     * `accept` - Accept
+         *     * `promises` - Promises
+         *     * `sweep` - Sweep
          * @enum {string}
          */
-        JobKindEnum: "import" | "remedies" | "would-take" | "questions" | "compare" | "sheet" | "accept";
+        JobKindEnum: "import" | "remedies" | "would-take" | "questions" | "compare" | "sheet" | "accept" | "promises" | "sweep";
         /** @description How far a job is, and how it ended. Ask again every second or so while it goes on. */
         JobShape: {
             id: number;
@@ -2237,6 +2514,17 @@ export interface components {
          * @enum {string}
          */
         JobStatusEnum: "queued" | "running" | "done" | "refused" | "cancelled" | "failed";
+        /**
+         * @description * `interface` - interface
+         *     * `link` - link
+         *     * `device` - device
+         *     * `site` - site
+         *     * `session` - session
+         *     * `line` - line
+         *     * `group` - group
+         * @enum {string}
+         */
+        KindsEnum: "interface" | "link" | "device" | "site" | "session" | "line" | "group";
         /**
          * LackingTableData
          * @description A table without any route.
@@ -2270,6 +2558,23 @@ export interface components {
             line: number | null;
             column: number | null;
             devices: string[];
+        };
+        /** @description A token that was just made, with what to show. */
+        MadeTokenShape: {
+            readonly id: number;
+            name: string;
+            scope: components["schemas"]["ScopeEnum"];
+            readonly networks: string[];
+            /** Format: date-time */
+            readonly created: string;
+            /** Format: date-time */
+            expires: string;
+            /** Format: date-time */
+            revoked?: string | null;
+            /** Format: date-time */
+            last_used?: string | null;
+            last_address?: string;
+            secret: string;
         };
         MemberShape: {
             username: string;
@@ -2618,6 +2923,95 @@ export interface components {
             line: number | null;
             column: number | null;
         };
+        PromiseCheckAskedShapeRequest: {
+            /**
+             * @description whether to try what is survived
+             * @default false
+             */
+            failures: boolean;
+        };
+        /** @description How far a job is, and how it ended. Ask again every second or so while it goes on. */
+        PromiseCheckShape: {
+            id: number;
+            kind: components["schemas"]["JobKindEnum"];
+            network: string;
+            author: string;
+            /** Format: date-time */
+            created: string;
+            /** Format: date-time */
+            started: string | null;
+            /** Format: date-time */
+            ended: string | null;
+            status: components["schemas"]["JobStatusEnum"];
+            step: string;
+            done: number;
+            total: number;
+            found: number;
+            message: string;
+            readonly answer: components["schemas"]["PromisesData"] | null;
+        };
+        /**
+         * PromiseData
+         * @description A promise and how it stands; the place is where it is written.
+         *
+         *         `open`: what it must survive was not tried, so it is kept as far as it goes.
+         */
+        PromiseData: {
+            file: string | null;
+            line: number | null;
+            column: number | null;
+            id: string;
+            text: string;
+            kept: boolean;
+            open: boolean;
+            severity: components["schemas"]["Severity"];
+            owner: string;
+            folder: string;
+            note: string;
+            why: string;
+            suggestion: string;
+            classes: number;
+            counterexample: components["schemas"]["CounterexampleData"] | null;
+            survives: components["schemas"]["EnduredData"] | null;
+            rests_on: components["schemas"]["RestsOnData"];
+        };
+        /** @description A promise that is kept here, whatever is imported. */
+        PromiseShape: {
+            name: string;
+            sentence: string;
+            /** @default error */
+            severity: components["schemas"]["SeverityEnum"];
+            owner?: string;
+            folder?: string;
+            note?: string;
+            readonly author: string | null;
+            /** Format: date-time */
+            readonly created: string;
+        };
+        /** @description A promise that is kept here, whatever is imported. */
+        PromiseShapeRequest: {
+            name: string;
+            sentence: string;
+            /** @default error */
+            severity: components["schemas"]["SeverityEnum"];
+            owner?: string;
+            folder?: string;
+            note?: string;
+        };
+        PromiseTextShapeRequest: {
+            text: string;
+        };
+        /**
+         * PromisesData
+         * @description All promises of a network; `asked` of them were asked, and not taken from another lens.
+         */
+        PromisesData: {
+            summary: string;
+            kept: number;
+            broken: number;
+            asked: number;
+            promises: components["schemas"]["PromiseData"][];
+        };
         /** @description Changes of files, as answers propose them. */
         ProposalShapeRequest: {
             changes: {
@@ -2721,6 +3115,19 @@ export interface components {
         ResolvedData: {
             address: string;
             route: components["schemas"]["TitledRouteData"] | null;
+        };
+        /**
+         * RestsOnData
+         * @description What a promise's packets meet on all branches, both ways.
+         */
+        RestsOnData: {
+            devices: string[];
+            links: string[];
+            rules: string[];
+            interfaces: string[];
+            networks: string[];
+            routes: string[];
+            rules_placed: components["schemas"]["RuleUsedData"][];
         };
         /**
          * Result
@@ -2853,6 +3260,17 @@ export interface components {
             before: string;
             after: string;
         };
+        /**
+         * RuleUsedData
+         * @description A rule that decides about what is promised.
+         */
+        RuleUsedData: {
+            file: string | null;
+            line: number | null;
+            column: number | null;
+            device: string;
+            text: string;
+        };
         /** @description A question with its last answer. `question` is what the flow question takes. */
         SavedQuestionShape: {
             readonly id: number;
@@ -2880,6 +3298,13 @@ export interface components {
             folder?: string;
             question: components["schemas"]["FlowQuestionShapeRequest"];
         };
+        /**
+         * @description * `read` - Read
+         *     * `import` - Import
+         *     * `change` - Change
+         * @enum {string}
+         */
+        ScopeEnum: "read" | "import" | "change";
         /**
          * SeenChangeData
          * @description A change made on top of some files, as far as it can be.
@@ -2952,6 +3377,13 @@ export interface components {
          * @enum {unknown}
          */
         Severity: "error" | "note" | "warning";
+        /**
+         * @description * `error` - error
+         *     * `warning` - warning
+         *     * `note` - note
+         * @enum {string}
+         */
+        SeverityEnum: "error" | "warning" | "note";
         SheetAnswerShape: {
             readonly sheet: components["schemas"]["ChangeSheetData"];
             markdown: string;
@@ -3049,6 +3481,72 @@ export interface components {
             /** Format: date-time */
             created: string;
         };
+        SweepAskedShapeRequest: {
+            kinds: components["schemas"]["KindsEnum"][];
+            /**
+             * @description every two of them as well
+             * @default false
+             */
+            pairs: boolean;
+        };
+        /**
+         * SweepCaseData
+         * @description What one failure, or several at once, do; promises by their names.
+         *
+         *         `cut_off` are parts without a wire to the largest one, `routes_lost` and `routes_moved` count
+         *         entries of all tables that are left, `longest_detour` is in links.
+         */
+        SweepCaseData: {
+            failed: string[];
+            text: string;
+            broken: string[];
+            rerouted: string[];
+            mended: string[];
+            asked: number;
+            cut_off: string[][];
+            routes_lost: number;
+            routes_moved: number;
+            flows_lost: string[];
+            flows_moved: string[];
+            longest_detour: number;
+            findings: string[];
+        };
+        /**
+         * SweepData
+         * @description All cases, what hurts most first; `breaking_sets` are the smallest among them, by promise.
+         *
+         *         `harmless` counts those that break no promise and move none.
+         */
+        SweepData: {
+            summary: string;
+            promises: string[];
+            cases: components["schemas"]["SweepCaseData"][];
+            breaking_sets: {
+                [key: string]: string[][];
+            };
+            harmless: number;
+            complete: boolean;
+        };
+        /** @description How far a job is, and how it ended. Ask again every second or so while it goes on. */
+        SweepShape: {
+            id: number;
+            kind: components["schemas"]["JobKindEnum"];
+            network: string;
+            author: string;
+            /** Format: date-time */
+            created: string;
+            /** Format: date-time */
+            started: string | null;
+            /** Format: date-time */
+            ended: string | null;
+            status: components["schemas"]["JobStatusEnum"];
+            step: string;
+            done: number;
+            total: number;
+            found: number;
+            message: string;
+            readonly answer: components["schemas"]["SweepData"] | null;
+        };
         /**
          * TablePageData
          * @description A page of a table, or of two beside each other.
@@ -3087,6 +3585,29 @@ export interface components {
             discard: boolean;
             next_hops: components["schemas"]["NextHopData"][];
             title: string;
+        };
+        TokenAskedShapeRequest: {
+            name: string;
+            scope: components["schemas"]["ScopeEnum"];
+            networks: string[];
+            /** @default 90 */
+            days: number;
+        };
+        /** @description A token without what it says; that is shown once, when it is made. */
+        TokenShape: {
+            readonly id: number;
+            name: string;
+            scope: components["schemas"]["ScopeEnum"];
+            readonly networks: string[];
+            /** Format: date-time */
+            readonly created: string;
+            /** Format: date-time */
+            expires: string;
+            /** Format: date-time */
+            revoked?: string | null;
+            /** Format: date-time */
+            last_used?: string | null;
+            last_address?: string;
         };
         /**
          * TranslationEvidenceData
@@ -3179,6 +3700,16 @@ export interface components {
          * @enum {unknown}
          */
         Verdict: "delivered" | "discarded" | "filtered" | "label_broken" | "leaves_network" | "looped" | "mixed" | "next_hop_unresolved" | "no_route" | "not_converged" | "too_big" | "ttl_expired";
+        /** @description How a promise stood in a revision as it is. */
+        VerdictShape: {
+            revision: number;
+            /** Format: date-time */
+            created: string;
+            name: string;
+            sentence: string;
+            kept: boolean;
+            why: string;
+        };
         VersionShapeRequest: {
             version: number;
         };
@@ -3312,6 +3843,7 @@ export type SchemaAcceptShapeRequest = components['schemas']['AcceptShapeRequest
 export type SchemaAcceptedShape = components['schemas']['AcceptedShape'];
 export type SchemaAction = components['schemas']['Action'];
 export type SchemaAnswerEvidenceData = components['schemas']['AnswerEvidenceData'];
+export type SchemaAuditShape = components['schemas']['AuditShape'];
 export type SchemaBgpSessionData = components['schemas']['BgpSessionData'];
 export type SchemaBgpSessionListData = components['schemas']['BgpSessionListData'];
 export type SchemaBounceData = components['schemas']['BounceData'];
@@ -3353,6 +3885,7 @@ export type SchemaConflictData = components['schemas']['ConflictData'];
 export type SchemaConnectionState = components['schemas']['ConnectionState'];
 export type SchemaCopyItem = components['schemas']['CopyItem'];
 export type SchemaCopyKey = components['schemas']['CopyKey'];
+export type SchemaCounterexampleData = components['schemas']['CounterexampleData'];
 export type SchemaDeciderData = components['schemas']['DeciderData'];
 export type SchemaDecidesData = components['schemas']['DecidesData'];
 export type SchemaDefaultOnlyData = components['schemas']['DefaultOnlyData'];
@@ -3364,6 +3897,7 @@ export type SchemaDirectionEnum = components['schemas']['DirectionEnum'];
 export type SchemaEditData = components['schemas']['EditData'];
 export type SchemaEndpointData = components['schemas']['EndpointData'];
 export type SchemaEndsData = components['schemas']['EndsData'];
+export type SchemaEnduredData = components['schemas']['EnduredData'];
 export type SchemaErrorShape = components['schemas']['ErrorShape'];
 export type SchemaEvidenceData = components['schemas']['EvidenceData'];
 export type SchemaExitGroupData = components['schemas']['ExitGroupData'];
@@ -3387,6 +3921,8 @@ export type SchemaFragmentsEvidenceData = components['schemas']['FragmentsEviden
 export type SchemaHeldRouteData = components['schemas']['HeldRouteData'];
 export type SchemaHoldersData = components['schemas']['HoldersData'];
 export type SchemaHopData = components['schemas']['HopData'];
+export type SchemaImpactData = components['schemas']['ImpactData'];
+export type SchemaImpactedData = components['schemas']['ImpactedData'];
 export type SchemaImportAnswerShape = components['schemas']['ImportAnswerShape'];
 export type SchemaImportShape = components['schemas']['ImportShape'];
 export type SchemaInsert = components['schemas']['Insert'];
@@ -3395,10 +3931,12 @@ export type SchemaInterfaceKind = components['schemas']['InterfaceKind'];
 export type SchemaJobKindEnum = components['schemas']['JobKindEnum'];
 export type SchemaJobShape = components['schemas']['JobShape'];
 export type SchemaJobStatusEnum = components['schemas']['JobStatusEnum'];
+export type SchemaKindsEnum = components['schemas']['KindsEnum'];
 export type SchemaLackingTableData = components['schemas']['LackingTableData'];
 export type SchemaLinesData = components['schemas']['LinesData'];
 export type SchemaLoginShapeRequest = components['schemas']['LoginShapeRequest'];
 export type SchemaLoopEvidenceData = components['schemas']['LoopEvidenceData'];
+export type SchemaMadeTokenShape = components['schemas']['MadeTokenShape'];
 export type SchemaMemberShape = components['schemas']['MemberShape'];
 export type SchemaMemberShapeRequest = components['schemas']['MemberShapeRequest'];
 export type SchemaMovedWayShape = components['schemas']['MovedWayShape'];
@@ -3434,6 +3972,13 @@ export type SchemaPolicyRouteData = components['schemas']['PolicyRouteData'];
 export type SchemaPolicyStepData = components['schemas']['PolicyStepData'];
 export type SchemaPolicyTrialData = components['schemas']['PolicyTrialData'];
 export type SchemaPositionData = components['schemas']['PositionData'];
+export type SchemaPromiseCheckAskedShapeRequest = components['schemas']['PromiseCheckAskedShapeRequest'];
+export type SchemaPromiseCheckShape = components['schemas']['PromiseCheckShape'];
+export type SchemaPromiseData = components['schemas']['PromiseData'];
+export type SchemaPromiseShape = components['schemas']['PromiseShape'];
+export type SchemaPromiseShapeRequest = components['schemas']['PromiseShapeRequest'];
+export type SchemaPromiseTextShapeRequest = components['schemas']['PromiseTextShapeRequest'];
+export type SchemaPromisesData = components['schemas']['PromisesData'];
 export type SchemaProposalShapeRequest = components['schemas']['ProposalShapeRequest'];
 export type SchemaQuestionRunShape = components['schemas']['QuestionRunShape'];
 export type SchemaQuestionsAskedShape = components['schemas']['QuestionsAskedShape'];
@@ -3443,6 +3988,7 @@ export type SchemaRemedyData = components['schemas']['RemedyData'];
 export type SchemaRemedySearchShape = components['schemas']['RemedySearchShape'];
 export type SchemaRemove = components['schemas']['Remove'];
 export type SchemaResolvedData = components['schemas']['ResolvedData'];
+export type SchemaRestsOnData = components['schemas']['RestsOnData'];
 export type SchemaResult = components['schemas']['Result'];
 export type SchemaReversePathCheck = components['schemas']['ReversePathCheck'];
 export type SchemaReversePathEvidenceData = components['schemas']['ReversePathEvidenceData'];
@@ -3456,8 +4002,10 @@ export type SchemaRouteData = components['schemas']['RouteData'];
 export type SchemaRouteEvidenceData = components['schemas']['RouteEvidenceData'];
 export type SchemaRouteGroupData = components['schemas']['RouteGroupData'];
 export type SchemaRouteOtherwiseData = components['schemas']['RouteOtherwiseData'];
+export type SchemaRuleUsedData = components['schemas']['RuleUsedData'];
 export type SchemaSavedQuestionShape = components['schemas']['SavedQuestionShape'];
 export type SchemaSavedQuestionShapeRequest = components['schemas']['SavedQuestionShapeRequest'];
+export type SchemaScopeEnum = components['schemas']['ScopeEnum'];
 export type SchemaSeenChangeData = components['schemas']['SeenChangeData'];
 export type SchemaSeenEditData = components['schemas']['SeenEditData'];
 export type SchemaSessionShape = components['schemas']['SessionShape'];
@@ -3466,6 +4014,7 @@ export type SchemaSetByData = components['schemas']['SetByData'];
 export type SchemaSetKey = components['schemas']['SetKey'];
 export type SchemaSetValue = components['schemas']['SetValue'];
 export type SchemaSeverity = components['schemas']['Severity'];
+export type SchemaSeverityEnum = components['schemas']['SeverityEnum'];
 export type SchemaSheetAnswerShape = components['schemas']['SheetAnswerShape'];
 export type SchemaSheetJobShape = components['schemas']['SheetJobShape'];
 export type SchemaSheetStepData = components['schemas']['SheetStepData'];
@@ -3477,9 +4026,15 @@ export type SchemaStageData = components['schemas']['StageData'];
 export type SchemaStageName = components['schemas']['StageName'];
 export type SchemaSteeringEvidenceData = components['schemas']['SteeringEvidenceData'];
 export type SchemaStepShape = components['schemas']['StepShape'];
+export type SchemaSweepAskedShapeRequest = components['schemas']['SweepAskedShapeRequest'];
+export type SchemaSweepCaseData = components['schemas']['SweepCaseData'];
+export type SchemaSweepData = components['schemas']['SweepData'];
+export type SchemaSweepShape = components['schemas']['SweepShape'];
 export type SchemaTablePageData = components['schemas']['TablePageData'];
 export type SchemaTableRowData = components['schemas']['TableRowData'];
 export type SchemaTitledRouteData = components['schemas']['TitledRouteData'];
+export type SchemaTokenAskedShapeRequest = components['schemas']['TokenAskedShapeRequest'];
+export type SchemaTokenShape = components['schemas']['TokenShape'];
 export type SchemaTranslationEvidenceData = components['schemas']['TranslationEvidenceData'];
 export type SchemaTriedEditData = components['schemas']['TriedEditData'];
 export type SchemaTriedRuleData = components['schemas']['TriedRuleData'];
@@ -3488,6 +4043,7 @@ export type SchemaUnreachedStatementData = components['schemas']['UnreachedState
 export type SchemaUploadShapeRequest = components['schemas']['UploadShapeRequest'];
 export type SchemaValueAtPlaceShapeRequest = components['schemas']['ValueAtPlaceShapeRequest'];
 export type SchemaVerdict = components['schemas']['Verdict'];
+export type SchemaVerdictShape = components['schemas']['VerdictShape'];
 export type SchemaVersionShapeRequest = components['schemas']['VersionShapeRequest'];
 export type SchemaWarningData = components['schemas']['WarningData'];
 export type SchemaWhyData = components['schemas']['WhyData'];
@@ -4187,6 +4743,82 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    audit_trail: {
+        parameters: {
+            query?: {
+                /**
+                 * @description * `login` - login
+                 *     * `import` - import
+                 *     * `change` - change
+                 *     * `accept` - accept
+                 *     * `promises` - promises
+                 *     * `sweep` - sweep
+                 *     * `members` - members
+                 *     * `token` - token
+                 *     * `network` - network
+                 */
+                action?: "login" | "import" | "change" | "accept" | "promises" | "sweep" | "members" | "token" | "network";
+                /** @description entries older than this id */
+                before?: number;
+                csv?: boolean;
+                /** @description part of what was done */
+                text?: string;
+                who?: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AuditShape"][];
+                };
             };
             /** @description not logged in, or the role does not reach, or the token against forgery is missing */
             403: {
@@ -8113,6 +8745,743 @@ export interface operations {
             };
         };
     };
+    stored_promises: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PromiseShape"][];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    make_promise: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PromiseShapeRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PromiseShape"];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description more was sent than is taken */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description what was sent is not of the kind that is taken here */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    edit_promise: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PromiseShapeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PromiseShape"];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description more was sent than is taken */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description what was sent is not of the kind that is taken here */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    drop_promise: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    promise_history: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VerdictShape"][];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    check_promises: {
+        parameters: {
+            query?: {
+                /** @description changes made to the revision, by name, in order; what one stands on is made before it */
+                change?: string[];
+                /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
+                fail?: string[];
+                /** @description the lens's revision; left out: the newest */
+                revision?: number;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PromiseCheckAskedShapeRequest"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PromiseCheckShape"];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the revision's files no longer read without problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description more was sent than is taken */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description what was sent is not of the kind that is taken here */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    promise_file: {
+        parameters: {
+            query?: {
+                /** @description yaml if left out */
+                as?: "csv" | "yaml";
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": string;
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    import_promises: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PromiseTextShapeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PromiseShape"][];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description more was sent than is taken */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description what was sent is not of the kind that is taken here */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    impact: {
+        parameters: {
+            query?: {
+                /** @description changes made to the revision, by name, in order; what one stands on is made before it */
+                change?: string[];
+                device?: string;
+                /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
+                fail?: string[];
+                /** @description of the device */
+                interface?: string;
+                link?: string;
+                /** @description an outside one */
+                network?: string;
+                prefix?: string;
+                /** @description the lens's revision; left out: the newest */
+                revision?: number;
+                /** @description as “gul-edge-1 filter guests rule 20” */
+                rule?: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImpactData"];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the revision's files no longer read without problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
     saved_questions: {
         parameters: {
             query?: never;
@@ -9060,6 +10429,119 @@ export interface operations {
             };
         };
     };
+    sweep_failures: {
+        parameters: {
+            query?: {
+                /** @description changes made to the revision, by name, in order; what one stands on is made before it */
+                change?: string[];
+                /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
+                fail?: string[];
+                /** @description the lens's revision; left out: the newest */
+                revision?: number;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SweepAskedShapeRequest"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SweepShape"];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the revision's files no longer read without problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description more was sent than is taken */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description what was sent is not of the kind that is taken here */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
     table: {
         parameters: {
             query: {
@@ -9344,6 +10826,63 @@ export interface operations {
             };
             /** @description too much at a time or too soon; the suggestion says how long to wait */
             429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    promise_check: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PromiseCheckShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9680,6 +11219,251 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["SheetJobShape"];
                 };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    sweep: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SweepShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    tokens_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TokenShape"][];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    tokens_make: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TokenAskedShapeRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeTokenShape"];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description more was sent than is taken */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description what was sent is not of the kind that is taken here */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    tokens_revoke: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description not logged in, or the role does not reach, or the token against forgery is missing */
             403: {

@@ -1,0 +1,152 @@
+"""Promises: those of the files and those kept here, checked through a lens."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections import OrderedDict
+from typing import Any
+
+from routrel.answers.base import data
+from routrel.answers.promises import PromisesData, promises_data
+from routrel.convergence.converge import State
+from routrel.files.promise_sentences import BadSentence, read_sentence
+from routrel.lens.look import View
+from routrel.model.findings import Severity
+from routrel.model.promises import Promise
+from routrel.questions.errors import QuestionError
+from routrel.questions.moves import KeptFlows
+from routrel.questions.promises.evaluate import Evaluation, evaluate, evaluate_again
+from server.networks.jobs import Work, start_job
+from server.networks.lenses import seen
+from server.networks.models import Job, Network, PromiseVerdict, Revision, StoredPromise
+from server.networks.questions import kept_with, saved_now
+
+__all__ = [
+    "check_after_import",
+    "check_promises",
+    "evaluated",
+    "promise_key",
+    "promised",
+    "stored_now",
+]
+
+#: Evaluations that a process keeps, of the states asked about last.
+_KEPT: OrderedDict[tuple[int, str], Evaluation] = OrderedDict()
+_MOST_KEPT = 3
+
+
+def stored_now(network: Network) -> list[list[str]]:
+    """All that the promises kept here say, to be asked about whatever becomes of them."""
+    fields = ("name", "sentence", "severity", "owner", "folder", "note")
+    return [list(one) for one in network.promises.values_list(*fields)]
+
+
+def promise_key(network: Network) -> dict[str, Any]:
+    """What of a network's promises is no part of its files: answers about them are of this."""
+    return {"stored": stored_now(network), "saved": saved_now(network)}
+
+
+def promised(view: View, stored: list[list[str]]) -> tuple[Promise, ...]:
+    """The promises of a lens: those of its files, then those kept here, of other names."""
+    found = {promise.name: promise for promise in view.reading.promises}
+    for name, sentence, severity, owner, folder, note in stored:
+        try:
+            said = read_sentence(sentence)
+        except BadSentence:
+            continue  # it was read when it was stored; another version read it otherwise
+        made = Promise(
+            name=name, sentence=sentence, flows=said.flows, clauses=said.clauses, claim=said.claim,
+            severity=Severity(severity), owner=owner, folder=folder, note=note,
+        )  # fmt: skip
+        found.setdefault(name, made)
+    return tuple(found.values())
+
+
+def evaluated(
+    revision: Revision, view: View, state: State, promises: tuple[Promise, ...], kept: KeptFlows
+) -> Evaluation:
+    """How promises stand in a state, asking only what rests on what moved since another one.
+
+    What they must survive is not tried.
+    """
+    key = (revision.network_id, _named(promises, kept, state))
+    known = _KEPT.get(key)
+    if known is not None and known.checker.state is state:
+        return known
+    near = next((one for (n, _), one in reversed(_KEPT.items()) if n == key[0]), None)
+    if near is None:
+        made = evaluate(state, promises, kept, failing=False)
+    else:
+        made = evaluate_again(near, state, promises, kept)
+    _KEPT[key] = made
+    while len(_KEPT) > _MOST_KEPT:
+        _KEPT.popitem(last=False)
+    return made
+
+
+def _named(promises: tuple[Promise, ...], kept: KeptFlows, state: State) -> str:
+    told = [repr(promises), repr(sorted(kept.items())), str(id(state))]
+    return hashlib.sha256(json.dumps(told).encode()).hexdigest()
+
+
+def check_promises(work: Work) -> None:
+    """Check the promises of a lens; with `failures` in the question those too that must survive.
+
+    What is found in a revision as it is stays in its history.
+    """
+    asked = work.job.question
+    try:
+        work.report(step="computing")
+        view = seen(work.revision, asked["lens"])
+    except QuestionError as error:
+        work.end(Job.Status.REFUSED, error.text)
+        return
+    if view.state is None:
+        work.end(Job.Status.REFUSED, "The files have problems, and nothing is computed from them.")
+        return
+    promises = promised(view, asked["stored"])
+    kept = kept_with(work.job.network, view)
+    work.report(step="checking")
+    if asked["failures"]:
+        found = evaluate(
+            view.state,
+            promises,
+            kept,
+            on_case=lambda done, total: work.progress(step="failing", done=done, total=total),
+        )
+    else:
+        found = evaluated(work.revision, view, view.state, promises, kept)
+    answer = promises_data(view.state, found)
+    if not asked["lens"]:
+        keep_history(work.revision, answer)
+    work.end(Job.Status.DONE, answer.summary, answer=data(answer), found=answer.broken)
+
+
+def keep_history(revision: Revision, answer: PromisesData) -> None:
+    """Keep how promises stand in a revision, whatever was known of it before."""
+    PromiseVerdict.objects.bulk_create(
+        [
+            PromiseVerdict(
+                revision=revision,
+                name=one.id,
+                sentence=one.text[:1000],
+                kept=one.kept,
+                why=one.why[:1000],
+            )
+            for one in answer.promises
+        ],
+        update_conflicts=True,
+        unique_fields=["revision", "name"],
+        update_fields=["sentence", "kept", "why"],
+    )
+
+
+def check_after_import(job: Job, revision: Revision | None, view: View) -> None:
+    """Begin to check the promises of a new revision, if there are any."""
+    network = job.network
+    has_any = view.reading.promises or StoredPromise.objects.filter(network=network).exists()
+    if revision is None or not has_any:
+        return
+    question = {"lens": {}, "failures": True, **promise_key(network)}
+    start_job(Job.Kind.PROMISES, network, job.author_id, revision=revision, question=question)
