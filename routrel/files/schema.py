@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from routrel.files.language import CASE_FILE, CHANGE_FILE, DEVICE_FILE, NETWORK_FILE, OUTSIDE_FILE
+from routrel.files.language import FILE_KINDS
 
 __all__ = ["json_schema"]
 
@@ -14,8 +14,5 @@ def json_schema() -> dict[str, Any]:
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
         "title": "Routrel device files, version 1",
-        "oneOf": [
-            record.schema()
-            for record in (DEVICE_FILE, NETWORK_FILE, OUTSIDE_FILE, CASE_FILE, CHANGE_FILE)
-        ],
+        "oneOf": [record.schema() for record in FILE_KINDS.values()],
     }

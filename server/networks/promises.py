@@ -148,5 +148,5 @@ def check_after_import(job: Job, revision: Revision | None, view: View) -> None:
     has_any = view.reading.promises or StoredPromise.objects.filter(network=network).exists()
     if revision is None or not has_any:
         return
-    question = {"lens": {}, "failures": True, **promise_key(network)}
+    question = {"lens": {}, "failures": False, **promise_key(network)}
     start_job(Job.Kind.PROMISES, network, job.author_id, revision=revision, question=question)

@@ -70,7 +70,7 @@ class PromiseShape(serializers.ModelSerializer):
         try:
             read_sentence(sentence)
         except BadSentence as error:
-            raise serializers.ValidationError(str(error)) from error
+            raise Fault(400, "bad_promise", error.text, error.suggestion) from error
         return sentence
 
 

@@ -124,6 +124,8 @@ def named(shapes: Iterable[Shape]) -> dict[int, NamedMap]:
         if isinstance(shape, NamedMap):
             if id(shape.record) not in found:
                 found[id(shape.record)] = shape
+                if type(shape.record).__name__ == "_SentenceOrRecord":
+                    found[id(PROMISE)] = shape
                 waiting.append(shape.record)
         elif isinstance(shape, Record):
             waiting += [field.shape for field in shape.fields]

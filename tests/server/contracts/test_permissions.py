@@ -13,11 +13,20 @@ from django.test import Client
 from django.utils import timezone
 
 from server.networks import jobs
-from server.networks.models import Change, ChangeStep, Job, SavedQuestion, UploadedFile
+from server.networks.models import (
+    ApiToken,
+    Change,
+    ChangeStep,
+    Job,
+    SavedQuestion,
+    StoredPromise,
+    UploadedFile,
+)
 
 ROOT = Path(__file__).resolve().parents[3]
 PUBLISHED = json.loads((ROOT / "web" / "openapi.json").read_text())
 KIOSK = {"from": "kiosk-gul", "to": "booking-db", "as": "tcp 5432"}
+SENTENCE = "kiosk-gul to booking-web as tcp 443 must be delivered"
 PEOPLE = ("nobody", "stranger", "viewer", "editor", "owner")
 
 COST = {"file": "devices/gul-edge-1.yaml",
@@ -81,6 +90,22 @@ ROWS: dict[str, tuple[str, Any]] = {
     "change_sheet": ("viewer", None),
     "accept_change": ("editor", {"version": 1}),
     "accepted_change": ("viewer", None),
+    "stored_promises": ("viewer", None),
+    "make_promise": ("editor", {"name": "q", "sentence": SENTENCE}),
+    "edit_promise": ("editor", {"name": "p", "sentence": SENTENCE}),
+    "drop_promise": ("editor", None),
+    "promise_file": ("viewer", None),
+    "import_promises": ("editor", {"text": f"routrel: 1\npromises: {{r: {SENTENCE}}}\n"}),
+    "check_promises": ("viewer", {}),
+    "promise_check": ("viewer", None),
+    "promise_history": ("viewer", None),
+    "impact": ("viewer", None),
+    "sweep_failures": ("viewer", {"kinds": ["group"]}),
+    "sweep": ("viewer", None),
+    "tokens_list": ("user", None),
+    "tokens_make": ("viewer", {"name": "t", "scope": "read", "networks": ["demo"]}),
+    "tokens_revoke": ("its maker", None),  # the owner
+    "audit_trail": ("owner", None),
     "edits_of_places": ("viewer", {"places": [{"device": "gul-edge-1", "at": ["description"], "value": "x"}]}),
     "edits_of_proposal": ("viewer", {"changes": [COST]}),
     "edits_of_text": ("viewer", {"file": "network.yaml", "text": "network: x"}),
@@ -95,6 +120,7 @@ ROWS: dict[str, tuple[str, Any]] = {
 QUERIES = {
     "flows_over": {"ends": "eas-fw-1:port1"},
     "flow": KIOSK, "compare_flows": {**KIOSK, "other_from": "kiosk-gul", "other_to": "booking-web"},
+    "impact": {"device": "eas-fw-1"},
     "holders": {"q": "10.64.9.0/24"}, "why": {"q": "10.64.9.0/24", "device": "gul-edge-1"},
     "table": {"device": "gul-edge-1"}, "place": {"device": "gul-edge-1"}, "drop_change": {"version": 1},
     "bounce": {"device": "ald-core-1", "neighbour": "10.255.0.3"},
@@ -124,6 +150,8 @@ def test_everybody_may_do_what_their_role_says_and_nothing_else(network):
              for kind in Job.Kind.values}  # fmt: skip
     UploadedFile.objects.create(job=kinds["import"], path="a.yaml", content=b"x")
     question = SavedQuestion.objects.create(network=network, name="q", question=KIOSK)
+    StoredPromise.objects.create(network=network, name="p", sentence=SENTENCE)
+    token = ApiToken.objects.create(user=owner, name="t", hashed="x", expires=timezone.now())
     Change.objects.create(network=network, name="c", written_on=revision)
     dropped = timezone.now()
     Change.objects.create(network=network, name="gone", written_on=revision, dropped=dropped)
@@ -134,7 +162,8 @@ def test_everybody_may_do_what_their_role_says_and_nothing_else(network):
         "imports_file": kinds["import"].pk, "remedy_search": kinds["remedies"].pk,
         "would_take": kinds["would-take"].pk, "question_run": kinds["questions"].pk,
         "comparison": kinds["compare"].pk, "change_sheet": kinds["sheet"].pk,
-        "accepted_change": kinds["accept"].pk,
+        "accepted_change": kinds["accept"].pk, "promise_check": kinds["promises"].pk,
+        "sweep": kinds["sweep"].pk, "tokens_revoke": token.pk,
     }  # fmt: skip
     wrong = []
     for name, method, path in operations():
@@ -142,7 +171,8 @@ def test_everybody_may_do_what_their_role_says_and_nothing_else(network):
         address = path.format(
             slug="demo", number=1, device="gul-edge-1", id=numbers.get(name, kinds["import"].pk),
             path="a.yaml" if name == "imports_file" else "network.yaml", key="0123456789abcdef",
-            name="gone" if name == "take_change_back" else "c", way="undo",
+            name="gone" if name == "take_change_back" else "p" if "promise" in name else "c",
+            way="undo",
         )  # fmt: skip
         for person in PEOPLE:
             status = asked(person, method, address, body, QUERIES.get(name))
@@ -159,8 +189,9 @@ def expected(person: str, least: str, status: int) -> int | None:
         return 403
     if least == "user":
         return status if status not in SHUT else None
-    if person == "stranger":
+    if person == "stranger" or (least == "its maker" and person != "owner"):
         return 404
+    least = "owner" if least == "its maker" else least
     if PEOPLE.index(person) < PEOPLE.index(least):
         return 403
     return status if status not in SHUT and status < 500 else None

@@ -100,6 +100,10 @@ QUESTIONS = [
     ("/names", {}),
     ("/flows-over", {"ends": "eas-fw-1:port1"}),
     ("/questions", {}),
+    ("/promises", {}),
+    ("/promises/impact", {"device": "eas-fw-1"}),
+    ("/promises/{name}/history", {"name": "kiosks-sell"}),
+    ("/audit", {}),
 ]  # fmt: skip
 
 
@@ -129,7 +133,8 @@ def test_answers_have_the_published_shape(network):
     others = {"/api/schema", "/api/example", "/api/session", "/api/networks", "/api/imports/{id}",
               "/api/imports/{id}/files/{path}", "/api/remedies/{id}", "/api/would-take/{id}",
               "/api/question-runs/{id}", "/api/jobs/{id}", "/api/comparisons/{id}",
-              "/api/sheets/{id}", "/api/accepted/{id}",
+              "/api/sheets/{id}", "/api/accepted/{id}", "/api/promise-checks/{id}",
+              "/api/sweeps/{id}", "/api/networks/{slug}/promises/file", "/api/tokens",
               "/api/networks/{slug}/changes/{name}/file"}  # fmt: skip
     read = {path for path, methods in PUBLISHED["paths"].items() if "get" in methods}
     assert read <= known | others, "an endpoint that no question here asks"
@@ -138,7 +143,7 @@ def test_answers_have_the_published_shape(network):
 #: Where jobs of a kind are found, if not under its name.
 FOLDERS = {
     "import": "imports", "questions": "question-runs", "compare": "comparisons",
-    "sheet": "sheets", "accept": "accepted",
+    "sheet": "sheets", "accept": "accepted", "promises": "promise-checks", "sweep": "sweeps",
 }  # fmt: skip
 
 
@@ -170,6 +175,10 @@ def test_what_is_posted_is_answered_in_the_published_shape(network, work_off):
         ("/remedies", KIOSK),
         ("/would-take", {"q": "198.51.100.0/24", "device": "ald-edge-1"}),
         ("/questions/run", {}),
+        ("/promises", {"name": "p", "sentence": "kiosk-gul to booking-web must be delivered"}),
+        ("/promises/file", {"text": "routrel: 1\npromises: {q: r1 to r2 must be delivered}\n"}),
+        ("/promises/checks", {}),
+        ("/sweeps", {"kinds": ["group"]}),
     ):
         address = base + path.format(name="c")
         answer = person.post(address, body, "application/json")
@@ -243,6 +252,8 @@ PRINTED = [
     (["flow", "--from", "har-yard-2", "--to", "10.64.10.9", "--both"], "flow"),
     (["flow", "--from", "kiosk-gul", "--to", "booking-db", "--as", "tcp 5432", "--remedies"], "flow"),
     (["flow", "--from", "kiosks", "--to", "10.80.0.0/16", "--as", "tcp 443"], "flow"),
+    (["promises", "--no-failures"], "promises"),
+    (["sweep", "--kind", "group"], "sweep"),
     (["policy", "--device", "ald-edge-1", "--policy", "from-isle", "--route",
       '{"prefix": "198.51.100.0/24", "as-path": "64510 64496"}'], "policy"),
 ]  # fmt: skip
