@@ -8,9 +8,10 @@ from routrel.answers.base import Answer
 from routrel.questions.sweep.breaking import smallest_among
 from routrel.questions.sweep.cases import Case
 from routrel.questions.sweep.record import Record
-from routrel.wording.sweeps import case_words, sweep_words
+from routrel.topology.segments import Topology
+from routrel.wording.sweeps import case_words, link_titles, sweep_words, title_words
 
-__all__ = ["SweepCaseData", "SweepData", "case_data", "sweep_data"]
+__all__ = ["SweepCaseData", "SweepData", "sweep_data"]
 
 
 class SweepCaseData(Answer):
@@ -21,6 +22,7 @@ class SweepCaseData(Answer):
     """
 
     failed: list[str]
+    title: str
     text: str
     broken: list[str]
     rerouted: list[str]
@@ -50,19 +52,25 @@ class SweepData(Answer):
 
 
 def sweep_data(
-    promises: Sequence[str], records: Mapping[Case, Record], *, complete: bool = True
+    topology: Topology,
+    promises: Sequence[str],
+    records: Mapping[Case, Record],
+    *,
+    complete: bool = True,
 ) -> SweepData:
     """The answer about a sweep.
 
     Args:
+        topology: Of the network without the failures.
         promises: The names of all promises that were checked.
         complete: False: it was stopped before all cases were tried.
     """
     ranked = sorted(records.values(), key=_damage)
+    links = link_titles(topology)
     return SweepData(
-        summary=sweep_words(ranked, len(promises), complete=complete),
+        summary=sweep_words(ranked, len(promises), links, complete=complete),
         promises=list(promises),
-        cases=[case_data(one) for one in ranked],
+        cases=[_case_data(one, links) for one in ranked],
         breaking_sets={
             name: [list(one) for one in sets] for name, sets in smallest_among(ranked).items()
         },
@@ -80,10 +88,10 @@ def _damage(one: Record) -> tuple[object, ...]:
     )  # fmt: skip
 
 
-def case_data(one: Record) -> SweepCaseData:
-    """One case."""
+def _case_data(one: Record, links: Mapping[str, str]) -> SweepCaseData:
     return SweepCaseData(
         failed=list(one.failed),
+        title=title_words(one.failed, links),
         text=case_words(one),
         broken=list(one.broken),
         rerouted=list(one.rerouted),

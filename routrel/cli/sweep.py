@@ -84,7 +84,7 @@ def sweep(
         records[case] = made
         if err.is_terminal:
             err.print(f"case {len(records)} of {len(cases)}", end="\r")
-    answer = sweep_data([promise.name for promise in promised], records)
+    answer = sweep_data(state.topology, [promise.name for promise in promised], records)
     if as_json:
         print_json(answer)
         return
@@ -96,7 +96,7 @@ def _print(answer: SweepData) -> None:
     told = [case for case in answer.cases if case.broken or case.rerouted or case.cut_off]
     for case in told[:_SHOWN]:
         mark = "[red]✗[/]" if case.broken else "[yellow]~[/]"
-        out.print(f"{mark} [bold]{escape(' + '.join(case.failed))}[/]: {escape(case.text)}")
+        out.print(f"{mark} [bold]{escape(case.title)}[/]: {escape(case.text)}")
     if len(told) > _SHOWN:
         out.print(f"  and {len(told) - _SHOWN} more; --json has all")
     if len(answer.cases) > len(told):

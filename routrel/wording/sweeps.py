@@ -2,14 +2,43 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from routrel.questions.sweep.record import Record
+from routrel.topology.segments import Topology
 
-__all__ = ["case_words", "sweep_words"]
+__all__ = ["case_words", "link_titles", "sweep_words", "title_words"]
 
 #: Things that a sentence names; the rest is counted.
 _NAMED = 3
+#: Ends of a link that its title names.
+_FEW_ENDS = 3
+
+
+def link_titles(topology: Topology) -> dict[str, str]:
+    """What to call links that have only a subnet for a name: by who is on them."""
+    found: dict[str, list[str]] = {}
+    for segment in topology.segments:
+        ends = [end.device.name for end in segment.ends]
+        ends += [end.neighbour.name for end in segment.outside]
+        if not segment.stated and 1 < len(ends) <= _FEW_ENDS:
+            found.setdefault(" – ".join(ends), []).append(segment.name)
+    return {
+        name: f"{ends} ({name})" if len(names) > 1 else ends
+        for ends, names in found.items()
+        for name in names
+    }
+
+
+def title_words(failed: Sequence[str], links: Mapping[str, str]) -> str:
+    """What fails, in words: link ald-core-1 – brk-core-1 with risk group quay-duct."""
+    words = []
+    for one in failed:
+        kind, _, name = one.partition(":")
+        titles = {"group": "risk group", "line": "the line to", "session": "the session"}
+        called = links.get(name, name) if kind == "link" else name
+        words.append(f"{titles.get(kind, kind)} {called}")
+    return " with ".join(words)
 
 
 def case_words(one: Record) -> str:
@@ -33,7 +62,9 @@ def case_words(one: Record) -> str:
     return "; ".join(parts)
 
 
-def sweep_words(ranked: Sequence[Record], promises: int, *, complete: bool) -> str:
+def sweep_words(
+    ranked: Sequence[Record], promises: int, links: Mapping[str, str], *, complete: bool
+) -> str:
     """What cannot be survived, in a sentence or two."""
     count = len(ranked)
     fatal = [one for one in ranked if one.broken]
@@ -45,7 +76,7 @@ def sweep_words(ranked: Sequence[Record], promises: int, *, complete: bool) -> s
         return f"Every promise survives each failure that was tried; {tried}."
     broken = {name for one in fatal for name in one.broken}
     worst = fatal[0]
-    what = " with ".join(name.replace(":", " ", 1) for name in worst.failed)
+    what = title_words(worst.failed, links)
     return (
         f"{len(broken)} of {promises} promises do not survive some failure; "
         f"what hurts most is {what}, which breaks {len(worst.broken)}; {tried}."

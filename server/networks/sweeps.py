@@ -82,7 +82,7 @@ def run_sweep(work: Work) -> None:
             work.progress(done=len(records), found=broken)
     finally:
         _store(work, name, fresh)
-    answer = sweep_data([promise.name for promise in promises], records)
+    answer = sweep_data(view.state.topology, [promise.name for promise in promises], records)
     work.end(Job.Status.DONE, answer.summary, answer=data(answer), done=len(records))
 
 

@@ -19,6 +19,8 @@ import {
   SessionEnded,
   NetworksPage,
   PoliciesPage,
+  FailuresPage,
+  PromisesPage,
   RoutesPage,
   SavedQuestionsPage,
   SessionsPage,
@@ -71,6 +73,8 @@ export function App() {
           <Route path="changes/:name/sheet" element={<SheetPage />} />
           <Route path="compare" element={<WhatMovesPage />} />
           <Route path="history" element={<HistoryPage />} />
+          <Route path="promises" element={<PromisesPage />} />
+          <Route path="failures" element={<FailuresPage />} />
           <Route path="import" element={<ImportPage />} />
           <Route path="imports/:id" element={<ImportJobPage />} />
         </Route>

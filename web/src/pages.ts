@@ -62,6 +62,12 @@ export const HistoryPage = page(() =>
 export const WhatMovesPage = page(() =>
   import('./features/changes/WhatMovesPage').then((module) => module.WhatMovesPage),
 )
+export const PromisesPage = page(() =>
+  import('./features/promises/PromisesPage').then((module) => module.PromisesPage),
+)
+export const FailuresPage = page(() =>
+  import('./features/failures/FailuresPage').then((module) => module.FailuresPage),
+)
 export const NetworksPage = page(() =>
   import('./features/networks/NetworksPage').then((module) => module.NetworksPage),
 )

@@ -512,3 +512,89 @@ function keepSlashes(pathname: string, params: Record<string, unknown>): string 
     String(params[name]).split('/').map(encodeURIComponent).join('/'),
   )
 }
+
+// --- promises and failures
+
+/** How all promises stand in a lens: asking the same again gives the same job. */
+export const promiseCheckStart = (lens: Lens, failures: boolean) =>
+  queryOptions({
+    queryKey: ['promise-check', lens, failures],
+    queryFn: ({ signal }) =>
+      data(
+        api.POST('/api/networks/{slug}/promises/checks', { params: at(lens), body: { failures }, signal }),
+      ),
+  })
+
+export const promiseCheckQuery = (id: number) =>
+  queryOptions({
+    queryKey: ['job', id, 'promises'],
+    queryFn: ({ signal }) => data(api.GET('/api/promise-checks/{id}', { params: { path: { id } }, signal })),
+    refetchInterval: untilItEnds,
+  })
+
+/** The promises that are kept here and not in the files: those can be said otherwise. */
+export const storedPromisesQuery = (slug: string) =>
+  queryOptions({
+    queryKey: ['network', slug, 'promises'],
+    queryFn: ({ signal }) =>
+      data(api.GET('/api/networks/{slug}/promises', { params: { path: { slug } }, signal })),
+  })
+
+export const promiseHistoryQuery = (slug: string, name: string) =>
+  queryOptions({
+    queryKey: ['network', slug, 'promise', name],
+    queryFn: ({ signal }) =>
+      data(
+        api.GET('/api/networks/{slug}/promises/{name}/history', {
+          params: { path: { slug, name } },
+          signal,
+        }),
+      ),
+  })
+
+/** The promises that use a thing. */
+export const impactQuery = (lens: Lens, used: Record<string, string>) =>
+  queryOptions({
+    queryKey: ['impact', lens, used],
+    queryFn: ({ signal }) =>
+      data(
+        api.GET('/api/networks/{slug}/promises/impact', {
+          params: { path: { slug: lens.slug }, query: { ...through(lens), ...used } },
+          signal,
+        }),
+      ),
+    ...SETTLED,
+  })
+
+export type FailureKind = 'link' | 'device' | 'interface' | 'site' | 'group' | 'line' | 'session'
+
+export const sweepStart = (lens: Lens, kinds: FailureKind[], pairs: boolean) =>
+  queryOptions({
+    queryKey: ['sweep', lens, kinds, pairs],
+    queryFn: ({ signal }) =>
+      data(api.POST('/api/networks/{slug}/sweeps', { params: at(lens), body: { kinds, pairs }, signal })),
+  })
+
+export const sweepQuery = (id: number) =>
+  queryOptions({
+    queryKey: ['job', id, 'sweep'],
+    queryFn: ({ signal }) => data(api.GET('/api/sweeps/{id}', { params: { path: { id } }, signal })),
+    refetchInterval: untilItEnds,
+  })
+
+// --- programs, and who did what
+
+export const tokensQuery = queryOptions({
+  queryKey: ['tokens'],
+  queryFn: ({ signal }) => data(api.GET('/api/tokens', { signal })),
+})
+
+export const auditQuery = (slug: string, asked: { who?: string; action?: AuditAction; text?: string }) =>
+  queryOptions({
+    queryKey: ['network', slug, 'audit', asked],
+    queryFn: ({ signal }) =>
+      data(api.GET('/api/networks/{slug}/audit', { params: { path: { slug }, query: asked }, signal })),
+  })
+
+export type AuditAction =
+  | 'login' | 'import' | 'change' | 'accept' | 'promises' | 'sweep' | 'members' | 'token' | 'network' // prettier-ignore

@@ -3498,6 +3498,7 @@ export interface components {
          */
         SweepCaseData: {
             failed: string[];
+            title: string;
             text: string;
             broken: string[];
             rerouted: string[];

@@ -101,6 +101,8 @@ const RAIL = [
     label: 'Changes',
     path: 'M6 3v18M6 8c0 5 11 3 11 9M17 17l-3-3M17 17l3-3',
   },
+  { page: 'promises', label: 'Promises', path: 'M5 12l5 5L20 6M4 21h16' },
+  { page: 'failures', label: 'Failures', path: 'M3 12h5l2-5 4 10 2-5h5M19 4l-4 4' },
   { page: 'devices/chart', label: 'Devices', path: 'M4 5h7v5H4zM13 14h7v5h-7zM7 10v6h6' },
 ]
 
