@@ -15,6 +15,7 @@ from routrel.cli.demo import demo
 from routrel.cli.flow import flow
 from routrel.cli.policy import policy
 from routrel.cli.promises import promises
+from routrel.cli.push import push
 from routrel.cli.routes import routes
 from routrel.cli.schema import schema
 from routrel.cli.sessions import sessions
@@ -45,6 +46,18 @@ def options(
     """Routes, forwarding paths and faults of a network, from its device files."""
 
 
-for command in (check, routes, flow, sessions, policy, compare, promises, sweep, demo, schema):
+for command in (
+    check,
+    routes,
+    flow,
+    sessions,
+    policy,
+    compare,
+    promises,
+    sweep,
+    push,
+    demo,
+    schema,
+):
     app.command()(command)
 app.add_typer(change.app, name="change")

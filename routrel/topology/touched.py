@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import operator
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import fields
 
 from routrel.model.network import Network
@@ -12,20 +12,23 @@ from routrel.topology.segments import Topology
 __all__ = ["beside", "touched"]
 
 
-def touched(before: Topology, now: Topology) -> frozenset[str] | None:
+def touched(
+    before: Topology, now: Topology, same: Callable[[object, object], bool] = operator.is_
+) -> frozenset[str] | None:
     """The devices of which, or of whose neighbours on a segment, anything is not as it was.
 
     What any other device makes of a packet rests on nothing but its tables and what it has been
-    before. Devices are told apart by identity: an equal one may be written in other lines.
+    before. Devices, and all else of a network, are told apart by `same`:
+    by identity unless something else is said, for an equal one may be written in other lines.
     None: the networks differ in more than devices and failures, so it may be any of them.
     """
     old, new = before.network, now.network
-    if old is not new and not all(_is_same(old, new, one.name) for one in fields(Network)):
+    if old is not new and not all(_is_same(old, new, one.name, same) for one in fields(Network)):
         return None
     if [device.name for device in old.devices] != [device.name for device in new.devices]:
         return None
     pairs = zip(old.devices, new.devices, strict=True)
-    changed = {two.name for one, two in pairs if one is not two}
+    changed = {two.name for one, two in pairs if not same(one, two)}
     met: set[str] = set()
     if before.failed != now.failed or before.failed.segments:
         for topology in (before, now):
@@ -44,14 +47,14 @@ def beside(topology: Topology, device: str) -> Iterator[str]:
         yield from (end.device.name for end in segment.ends) if segment else ()
 
 
-def _is_same(old: Network, new: Network, name: str) -> bool:
-    """Whether a field of both, devices aside, is the same objects."""
+def _is_same(old: Network, new: Network, name: str, same: Callable[[object, object], bool]) -> bool:
+    """Whether a field of both, devices aside, is the same."""
     one, two = getattr(old, name), getattr(new, name)
     if name == "devices" or one is two:
         return True
     if not (isinstance(one, tuple) and isinstance(two, tuple)):
         return bool(one == two)
-    return len(one) == len(two) and all(map(operator.is_, one, two))
+    return len(one) == len(two) and all(map(same, one, two))
 
 
 def _hit(topology: Topology) -> Iterator[str]:

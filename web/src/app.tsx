@@ -19,6 +19,7 @@ import {
   SessionEnded,
   NetworksPage,
   PoliciesPage,
+  AccessPage,
   FailuresPage,
   PromisesPage,
   RoutesPage,
@@ -75,6 +76,7 @@ export function App() {
           <Route path="history" element={<HistoryPage />} />
           <Route path="promises" element={<PromisesPage />} />
           <Route path="failures" element={<FailuresPage />} />
+          <Route path="access" element={<AccessPage />} />
           <Route path="import" element={<ImportPage />} />
           <Route path="imports/:id" element={<ImportJobPage />} />
         </Route>

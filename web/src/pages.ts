@@ -68,6 +68,9 @@ export const PromisesPage = page(() =>
 export const FailuresPage = page(() =>
   import('./features/failures/FailuresPage').then((module) => module.FailuresPage),
 )
+export const AccessPage = page(() =>
+  import('./features/access/AccessPage').then((module) => module.AccessPage),
+)
 export const NetworksPage = page(() =>
   import('./features/networks/NetworksPage').then((module) => module.NetworksPage),
 )

@@ -12,6 +12,8 @@ from dataclasses import dataclass, replace
 from routrel.convergence.converge import State
 from routrel.forwarding.fib import Entry
 from routrel.forwarding.lookup import LookedUp, Lookup
+from routrel.model.network import Device
+from routrel.model.place import Place
 from routrel.questions.flow import WaysAlone
 from routrel.topology.touched import touched
 
@@ -67,4 +69,24 @@ def touched_devices(before: State, after: State) -> frozenset[str] | None:
     """The devices that may be otherwise in more than their tables; None: any, and ends too."""
     if before.oscillating != after.oscillating:
         return None
-    return touched(before.topology, after.topology)
+    if before.rib.interning.tables != after.rib.interning.tables:
+        return None
+    return touched(before.topology, after.topology, _is_same)
+
+
+def _is_same(one: object, other: object) -> bool:
+    """Whether two things are equal; of devices the rules that are cited on the same lines too."""
+    if one is other:
+        return True
+    if isinstance(one, Device) and isinstance(other, Device):
+        return one == other and _rule_places(one) == _rule_places(other)
+    return one == other
+
+
+def _rule_places(device: Device) -> list[Place]:
+    return [
+        *(rule.place for each in device.filters for rule in each.rules),
+        *(each.default_place for each in device.filters),
+        *(rule.place for each in device.steerings for rule in each.rules),
+        *(rule.place for rule in device.translation),
+    ]

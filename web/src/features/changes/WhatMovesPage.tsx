@@ -7,6 +7,7 @@ import { lensWords } from '../../wording'
 import { PlaceContext, usePlace } from '../lens/lens'
 import { PageHead } from '../lens/PageHead'
 import { useSeeing } from '../lens/useSeeing'
+import { PromisesMoved } from '../promises/PromisesMoved'
 import { ChangeTabs } from './ChangeTabs'
 import { Compared } from './Compared'
 
@@ -62,6 +63,7 @@ export function WhatMovesPage() {
       ) : (
         <PlaceContext value={seen}>
           <Compared lens={lens} base={base} />
+          <PromisesMoved lens={lens} base={base} />
         </PlaceContext>
       )}
     </div>

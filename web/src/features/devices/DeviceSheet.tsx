@@ -7,6 +7,7 @@ import { EvidenceLink } from '../lens/EvidenceLink'
 import { FailButton } from '../lens/FailButton'
 import { useFileLink, useLens, useLinkTo } from '../lens/lens'
 import { NamedAddresses } from '../lens/Named'
+import { PromisesUsing } from '../promises/PromisesUsing'
 
 /** Everything about one device: interfaces, findings, file, and its table. */
 type DeviceSheetProps = {
@@ -63,6 +64,7 @@ export function DeviceSheet({ name, onUnfold, onFoldSite }: DeviceSheetProps) {
         <FailButton name={`device:${name}`} what="the device" />
         {site && <FailButton name={`site:${site}`} what="its site" />}
       </p>
+      <PromisesUsing used={{ device: name }} />
       {mine.map((finding) => (
         <p key={finding.code + finding.line} className="mt-2">
           <Severity value={finding.severity} /> {finding.text}{' '}

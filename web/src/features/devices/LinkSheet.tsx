@@ -9,6 +9,7 @@ import { EvidenceLink } from '../lens/EvidenceLink'
 import { FailButton } from '../lens/FailButton'
 import { useLens, useLinkTo } from '../lens/lens'
 import { NamedAddresses } from '../lens/Named'
+import { PromisesUsing } from '../promises/PromisesUsing'
 import { VERDICT_WORDS, costWords, rateWords, segmentTitle } from '../../wording'
 
 /** One link: who is at its ends, and what each end says about it. */
@@ -65,6 +66,7 @@ export function LinkSheet({ segment }: { segment: ChartSegment }) {
       </ul>
       <Findings segment={segment} />
       <FlowsOver segment={segment} />
+      <PromisesUsing used={{ link: segment.name }} />
     </Panel>
   )
 }

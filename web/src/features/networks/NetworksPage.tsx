@@ -38,6 +38,7 @@ export function NetworksPage() {
             </div>
             {network.role !== 'viewer' && <Link to={`/n/${network.slug}/import`}>Import</Link>}
             <Link to={`/n/${network.slug}/devices/chart`}>Devices</Link>
+            <Link to={`/n/${network.slug}/access`}>Tokens</Link>
           </li>
         ))}
       </ul>

@@ -1,0 +1,134 @@
+import { screen, waitFor, within } from '@testing-library/react'
+import userEvent from '@testing-library/user-event'
+import { expect, test } from 'vitest'
+import type { Promised } from '../../api/types'
+import { place, serve, visit } from '../../testing'
+import { PromisesPage } from './PromisesPage'
+
+const promised = (more: Partial<Promised>): Promised => ({
+  id: 'sell',
+  text: 'kiosks to web must be delivered',
+  kept: true,
+  open: false,
+  severity: 'error',
+  owner: 'tickets',
+  folder: 'shop',
+  note: '',
+  why: '',
+  suggestion: '',
+  classes: 4,
+  counterexample: null,
+  survives: null,
+  rests_on: {
+    devices: ['r1'],
+    links: [],
+    rules: [],
+    interfaces: [],
+    networks: [],
+    routes: [],
+    rules_placed: [],
+  },
+  file: 'promises.yaml',
+  line: 3,
+  column: 3,
+  ...more,
+})
+const broken = promised({
+  id: 'shut',
+  text: 'kiosks to db must be blocked',
+  kept: false,
+  owner: 'security',
+  why: 'k1 to db as tcp 22: it arrives at db',
+  file: null,
+  line: null,
+  column: null,
+  counterexample: {
+    from: 'k1', to: 'db', as: 'tcp 22', source_port: 49152, dscp: 0, size: null, text: '', why: '', code: 'arrives',
+    sentence: '', forward: 'delivered', return: 'delivered', obstacle: null, device: null, failed: ['link:quay'],
+    file: null, line: null, column: null,
+  }, // prettier-ignore
+})
+const stored = {
+  name: 'shut',
+  sentence: broken.text,
+  severity: 'error',
+  owner: 'security',
+  folder: 'shop',
+  note: '',
+}
+
+function open(role = 'editor') {
+  const asked: { address: string; body: unknown }[] = []
+  serve(async ({ pathname: address }, request) => {
+    if (request.method !== 'GET') asked.push({ address, body: await request.json().catch(() => null) })
+    if (address.includes('/history')) return [
+      { revision: 2, created: '2026-01-02T00:00:00Z', name: 'sell', sentence: '', kept: false, why: '' },
+      { revision: 1, created: '2026-01-01T00:00:00Z', name: 'sell', sentence: '', kept: true, why: '' },
+    ] // prettier-ignore
+    if (address.endsWith('/promises') && request.method === 'GET') return [stored]
+    if (address.includes('/promises/checks')) return { id: 7, status: 'queued' }
+    if (address.includes('/promise-checks/'))
+      return {
+        id: 7,
+        status: 'done',
+        answer: {
+          summary: '1 of 2 promises is broken: shut.',
+          kept: 1,
+          broken: 1,
+          asked: 2,
+          promises: [promised({}), broken],
+        },
+      }
+    return {}
+  })
+  visit(<PromisesPage />, '/n/net/promises?revision=3', { at: place(role as 'editor') })
+  return asked
+}
+
+test('what is broken comes first, with the flow that shows it and its failure', async () => {
+  open()
+  expect(await screen.findByText('1 of 2 promises is broken: shut.')).toBeVisible()
+  const [first] = screen.getAllByRole('listitem')
+  if (!first) throw new Error('there is a promise')
+  expect(within(first).getByRole('img', { name: 'broken' })).toBeVisible()
+  expect(within(first).getByText('k1 to db as tcp 22: it arrives at db')).toBeVisible()
+  expect(within(first).getByRole('link', { name: /See this flow with link quay failed/ })).toHaveAttribute(
+    'href',
+    '/n/net/flows?revision=3&fail=link%3Aquay&from=k1&to=db&as=tcp+22&source_port=49152',
+  )
+  await userEvent.selectOptions(screen.getByLabelText('Whose are shown'), 'tickets')
+  await waitFor(() => expect(screen.queryByText(/kiosks to db/)).toBeNull())
+})
+
+test('a promise opened tells what it rests on, and what changed when it broke', async () => {
+  open()
+  await userEvent.click(await screen.findByRole('button', { name: /kiosks to web/ }))
+  expect(screen.getByRole('link', { name: 'r1' })).toBeVisible()
+  expect(await screen.findByRole('link', { name: 'what changed then' })).toHaveAttribute(
+    'href',
+    '/n/net/compare?revision=2&base_revision=1',
+  )
+})
+
+test('a promise is written from clauses, and refused words stay', async () => {
+  const asked = open()
+  await userEvent.click(await screen.findByRole('button', { name: 'New promise' }))
+  const form = screen.getByRole('form', { name: 'New promise' })
+  await userEvent.type(within(form).getByLabelText('Sentence'), 'a to b must be delivered')
+  await userEvent.click(within(form).getByRole('button', { name: 'survive any link' }))
+  await userEvent.type(within(form).getByLabelText('Name'), 'x')
+  await userEvent.click(within(form).getByRole('button', { name: 'Keep it' }))
+  await waitFor(() =>
+    expect(asked.find((each) => each.address.endsWith('/promises'))?.body).toMatchObject({
+      name: 'x',
+      sentence: 'a to b must be delivered and survive any link',
+    }),
+  )
+})
+
+test('a viewer reads, and writes nothing', async () => {
+  open('viewer')
+  expect(await screen.findByText('1 of 2 promises is broken: shut.')).toBeVisible()
+  expect(screen.queryByRole('button', { name: 'New promise' })).toBeNull()
+  expect(screen.queryByText('edit')).toBeNull()
+})
