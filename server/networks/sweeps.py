@@ -89,9 +89,10 @@ def run_sweep(work: Work) -> None:
 def _executor() -> Executor:
     """Processes of this machine, or the cluster that the settings name."""
     if settings.SWEEP_CLUSTER:
-        from distributed import Client  # type: ignore[import-not-found]  # optional
+        from distributed import Client  # an optional requirement
 
-        executor: Executor = Client(settings.SWEEP_CLUSTER).get_executor()
+        client: Any = Client
+        executor: Executor = client(settings.SWEEP_CLUSTER).get_executor()
         return executor
     return pool(settings.SWEEP_WORKERS, partial(end_with_parent, signal.SIGKILL))
 

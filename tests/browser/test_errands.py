@@ -503,3 +503,59 @@ def go_back_to(reader: Reader, number: int) -> None:
         "there is no new revision",
         seconds=60,
     )
+
+
+def test_a_promise_breaks_after_an_import_and_is_kept_again(reader: Reader, tmp_path: Path):
+    """From the broken promise to its flow and the guilty rule; a remedy is tried, and it is kept."""
+    archive = tmp_path / "marram.zip"
+    with zipfile.ZipFile(archive, "w") as made:
+        for path in sorted(DEMO.rglob("*.yaml")):
+            text = path.read_text()
+            if path.name == "eas-fw-1.yaml":
+                text = text.replace("{id: 20, permit: tcp,", "{id: 20, deny: tcp,")
+                text = text.replace("{id: 10, permit: any,", "{id: 10, permit: udp,")
+            made.writestr(str(path.relative_to(DEMO)), text)
+    reader.log_in()
+    reader.open("/n/marram/promises")
+    reader.reads("3 of 30 promises are broken", seconds=60)
+    reader.accessible()
+    reader.open("/n/marram/import")
+    reader.reads("Drop device files here")
+    field = reader.driver.find_element(By.CSS_SELECTOR, "input[type=file][multiple]")
+    field.send_keys(str(archive))
+    reader.reads("Imported", "72 devices became revision")
+    reader.open("/n/marram/promises?show=broken&promise=gullspit-survives-a-link")
+    reader.reads("kiosk-gul to booking-web as tcp 443", "what changed then", seconds=60)
+    row = "//li[.//span[text()='gullspit-survives-a-link']]"
+    reader.reads("Blocked at eas-fw-1", "rule 20")
+    reader.driver.find_element(By.XPATH, f"{row}//a[starts-with(., 'See this flow')]").click()
+    reader.reads("Blocked at eas-fw-1")
+    reader.press("Search for remedies")
+    reader.wait(lambda: "found by trying" in reader.text(), "no remedy came", seconds=90)
+    reader.press("Make it a change")
+    reader.reads("✓ an edit of ")
+    change = reader.text().split("✓ an edit of ")[1].split("\n")[0]
+    reader.open(f"/n/marram/promises?change={change}")
+    reader.reads("promises are broken", seconds=60)
+    mark = f"{row}//span[@role='img']"
+    kept = reader.driver.find_element(By.XPATH, mark).get_attribute("aria-label")
+    assert str(kept).startswith("kept")
+
+
+def test_what_cannot_be_survived_and_the_network_without_it(reader: Reader):
+    """A sweep of lines and risk groups, its worst case, and the lens with that failure."""
+    reader.log_in("vita")
+    reader.open("/n/marram/failures")
+    for kind in ("links", "devices"):
+        reader.press(kind)
+    reader.press("outside lines")
+    reader.press("Try them")
+    reader.reads("do not survive some failure", "Smallest sets that break", seconds=120)
+    reader.accessible()
+    reader.press("the line to isle-telecom")
+    reader.press("customers-by-isle")
+    reader.reads("Smallest sets that break customers-by-isle", "{the line to isle-telecom}")
+    reader.press("Promises then")
+    reader.reads("the line to isle-telecom failed", seconds=60)
+    reader.reads("ald-core-1 holds", "promises are broken", seconds=60)
+    assert "fail=line%3Aisle-telecom" in reader.driver.current_url

@@ -110,6 +110,18 @@ class AddressClasses:
             tuple(self._subnets.matches(address)),
         )
 
+    def source_key(self, address: Address) -> object:
+        """Equal for addresses from which packets are treated alike where nobody answers.
+
+        Where no device on the way looks for a way back to the source, routes to it do not count.
+        """
+        return (
+            self.owner(address),
+            self.outside(address),
+            tuple(self._rules.matches(address)),
+            tuple(self._subnets.matches(address)),
+        )
+
     def _pieces(self, prefix: Prefix) -> Iterator[tuple[Address, str]]:
         """A prefix in pieces between all marks: an address of each, and its range in words."""
         first, last = int(prefix.network_address), int(prefix.broadcast_address)

@@ -9,6 +9,7 @@ from dataclasses import dataclass, field, replace
 from routrel.convergence.converge import State
 from routrel.files.shapes import closest
 from routrel.forwarding.evidence import Branch
+from routrel.model.addresses import Prefix, is_within
 from routrel.model.network import InterfaceKind
 from routrel.model.promises import (
     Avoids,
@@ -26,6 +27,7 @@ from routrel.model.promises import (
     Thing,
     ThingKind,
 )
+from routrel.questions.comparison.routes import RouteChange
 from routrel.questions.errors import (
     HasFailed,
     QuestionError,
@@ -61,6 +63,7 @@ class Counterexample:
 class Part:
     """What came of checking a promise between two ends, each standing for all treated alike."""
 
+    ends: tuple[PromiseEnd, PromiseEnd]
     counterexample: Counterexample | None
     usage: Usage
     classes: int
@@ -97,6 +100,7 @@ class Since:
 
     checker: Checker
     touched: frozenset[str]  #: the devices that may be otherwise in more than their tables
+    moved: Sequence[RouteChange]  #: the active routes that are others
 
 
 class Checker:
@@ -164,9 +168,15 @@ class Checker:
         ]
         others = [clause.promise for clause in clauses if isinstance(clause, Separate)]
         before = known.parts if known and self._since and not others else {}
+        if known is not None and before and self._is_as_it_was(promise, known):
+            return replace(known, rerouted=False, asked=0)
         parts: dict[object, Part] = {}
         rerouted, count, fresh = False, 0, 0
+        told: dict[object, list[Part]] = {}  #: by what may stand for other sources
         for pair in self._pairs(promise):
+            alike = pair[0].source_key, pair[1].key
+            if promise.is_blocked and self._is_told(told.get(alike, ()), pair[0]):
+                continue
             key = tuple(end.key for end in pair)
             then = before.get(key)
             if then is None or not self._holds_still(then, pair):
@@ -177,6 +187,7 @@ class Checker:
             while key in parts:
                 key = (*key, pair)  # told apart since, alike before
             parts[key] = made
+            told.setdefault(alike, []).append(made)
             usage.merge(made.usage)
             count += made.classes
             if count > MOST_CLASSES:
@@ -199,6 +210,44 @@ class Checker:
             parts=parts,
             rerouted=rerouted,
             asked=fresh,
+        )
+
+    def _is_as_it_was(self, promise: Promise, known: Checked) -> bool:
+        """Whether a promise stands as in the state before, whatever class an address is of now.
+
+        It does where each class does for the address that stands for it, and no route that moved on
+        the way is for a part of what an end names: then no two of its addresses part.
+        """
+        since, flows = self._since, promise.flows
+        if since is None or flows is None or known.problem:
+            return False
+        if since.checker.state.network is not self.state.network:
+            return False
+        met = known.usage.devices
+        tables = self.state.rib.interning.tables
+        looking = {
+            tables[number]
+            for part in known.parts.values()
+            for number in (_source_tables(part) if promise.is_blocked else ())
+        }
+        to, of = (self._sets.prefixes(names) for names in (flows.destinations, flows.sources))
+        for change in since.moved if to or of else ():
+            if change.table[0] in met and any(_overlap(change.prefix, one) for one in to):
+                return False
+            looked = change.table in looking if promise.is_blocked else change.table[0] in met
+            if looked and any(_overlap(change.prefix, one) for one in of):
+                return False
+        return all(self._holds_still(part, part.ends) for part in known.parts.values())
+
+    def _is_told(self, parts: Iterable[Part], source: PromiseEnd) -> bool:
+        """Whether what a part found of its source holds for another one that nobody answers.
+
+        It does where all tables that were asked for the one say the same of the other.
+        """
+        return any(
+            part.rests is not None
+            and self._ways.says_alike(part.rests, part.ends[0].address, source.address)
+            for part in parts
         )
 
     def _holds_still(self, part: Part, pair: tuple[PromiseEnd, PromiseEnd]) -> bool:
@@ -259,6 +308,7 @@ class Checker:
                     breach=breach,
                 )
         return Part(
+            ends=pair,
             counterexample=first,
             usage=usage,
             classes=len(answers),
@@ -435,6 +485,17 @@ class Checker:
                 for branch in (way.branches if way else ())
             ]
         return self._branches[name]
+
+
+def _source_tables(part: Part) -> set[int]:
+    """The tables that were asked for the source of a part."""
+    looked_up = part.rests.looked_up if part.rests else ()
+    source = part.ends[0].address
+    return {table for asked in looked_up for table, address in asked if address == source}
+
+
+def _overlap(one: Prefix, other: Prefix) -> bool:
+    return is_within(one, other) or is_within(other, one)
 
 
 def _outcomes(answer: FlowAnswer) -> list[FlowAnswer]:

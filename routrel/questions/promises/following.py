@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 from routrel.convergence.converge import State
 from routrel.model.promises import Promise
+from routrel.questions.comparison.routes import route_changes
 from routrel.questions.moves import KeptFlows
 from routrel.questions.promises.check import Checker, Since
 from routrel.questions.promises.rests import touched_devices
@@ -23,5 +24,8 @@ def checker_after(
 ) -> Checker:
     """What checks promises in another state, with what `before` found in its own."""
     touched = touched_devices(before.state, after)
-    since = Since(checker=before, touched=touched) if touched is not None else None
+    since = None
+    if touched is not None:
+        moved = route_changes(before.state.rib, after.rib)
+        since = Since(checker=before, touched=touched, moved=moved)
     return Checker(after, promises, kept, survives=survives, since=since)

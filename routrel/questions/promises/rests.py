@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 from routrel.convergence.converge import State
 from routrel.forwarding.fib import Entry
 from routrel.forwarding.lookup import LookedUp, Lookup
+from routrel.model.addresses import Address
 from routrel.model.network import Device
 from routrel.model.place import Place
 from routrel.questions.flow import WaysAlone
@@ -51,6 +52,15 @@ class RecordedWays(WaysAlone):
             _treats_alike(lookup.entry_in(*at), entry)
             for lookup, looked_up in zip(self._each, rests.looked_up, strict=True)
             for at, entry in looked_up.items()
+        )
+
+    def says_alike(self, rests: Rests, one: Address, other: Address) -> bool:
+        """Whether all tables that were asked for an address say the same of another one."""
+        return all(
+            _treats_alike(lookup.entry_in(table, other), entry)
+            for lookup, looked_up in zip(self._each, rests.looked_up, strict=True)
+            for (table, address), entry in looked_up.items()
+            if address == one
         )
 
 

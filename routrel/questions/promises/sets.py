@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import ipaddress
-from collections.abc import Iterator, Set
+from collections.abc import Iterable, Iterator, Set
 from dataclasses import dataclass
 
 from routrel.convergence.converge import State
@@ -34,6 +34,8 @@ class PromiseEnd:
     outside: tuple[str, ...] | None
     #: What tells it from other ends in the state that the classes go back to.
     key: object = None
+    #: Equal for ends from which packets are treated alike where nobody looks for a way back.
+    source_key: object = None
 
     @property
     def owned(self) -> bool:
@@ -132,6 +134,21 @@ class Sets:
             for header in self._headers.of(flows, *ends, met, blocked=blocked)
         ]
 
+    def prefixes(self, names: Iterable[str]) -> set[Prefix]:
+        """The prefixes whose addresses some names stand for as a whole; single ones are in none."""
+        found: set[Prefix] = set()
+        for word in names:
+            if word in self._groups:
+                found |= self.prefixes(m for m in self._groups[word].members if m != word)
+            elif word in self._outside:
+                outside = self._outside[word]
+                found.update(outside.prefixes, (p for a in outside.announces for p in a.prefixes))
+            elif word.lower() == EVERYBODY and word not in self.state.topology.devices:
+                found.update(_EVERYTHING)
+            elif (prefix := self._prefix(word)) is not None:
+                found.add(prefix)
+        return found
+
     def one_end(self, word: str) -> PromiseEnd:
         """The end that a question of one source and one destination names."""
         return next(self._named(word))
@@ -212,6 +229,7 @@ class Sets:
                 held=owner is not None or bool(outside),
                 outside=outside or None,
                 key=(word, address.version),
+                source_key=(word, address.version),
             )
 
     def _of_prefix(self, prefix: Prefix) -> Iterator[PromiseEnd]:
@@ -234,6 +252,7 @@ class Sets:
                 held=one.held,
                 outside=one.outside or None,
                 key=self._keys.key(address),
+                source_key=self._addresses.source_key(address),
             )
 
     def _plain_owner(self, one: AddressClass) -> str | None:
@@ -261,6 +280,7 @@ class Sets:
                         held=True,
                         outside=one.outside,
                         key=(outside.name, self._keys.key(one.address)),
+                        source_key=(outside.name, self._addresses.source_key(one.address)),
                     )
         if not found:
             for own in outside.addresses:
@@ -271,6 +291,7 @@ class Sets:
                     held=True,
                     outside=(outside.name,),
                     key=(outside.name, own.ip),
+                    source_key=(outside.name, own.ip),
                 )
 
 

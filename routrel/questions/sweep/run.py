@@ -112,16 +112,16 @@ def _given_out(
     try:
         while (left and not should_stop()) or out:
             while left and len(out) < ahead and not should_stop():
-                case = left.popleft()
-                out[executor.submit(_done, job.name, None, case)] = case
+                out[executor.submit(_done, job.name, None, left[0])] = left[0]
+                left.popleft()  # a broken pool takes nothing, and nothing is lost
             finished, _ = wait(out, return_when=FIRST_COMPLETED)
             for future in finished:
                 case = out[future]
                 made = future.result()
-                del out[future]
                 if made is None:  # this worker has not heard of the network yet
                     out[executor.submit(_done, job.name, job, case)] = case
-                else:
+                del out[future]
+                if made is not None:
                     yield case, made
     finally:
         left.extendleft(reversed(out.values()))

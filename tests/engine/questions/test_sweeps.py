@@ -163,3 +163,17 @@ def test_every_thing_of_a_kind_can_fail(kind):
     net = ring(NET)
     for thing in things_that_fail(net.topology, kind):
         converge(net.network, failures=Failures((thing,)))
+
+
+def test_a_cluster_of_workers_does_what_processes_do():
+    """An existing cluster, reached by its address, as the server's settings name one."""
+    from distributed import Client, LocalCluster
+
+    net = ring(NET)
+    cases = cases_of(net.topology, [FailureKind.LINK])
+    with (
+        LocalCluster(n_workers=2, threads_per_worker=1, dashboard_address=None) as cluster,
+        Client(cluster.scheduler_address) as client,
+    ):
+        found = dict(run(job(net), cases, client.get_executor, workers=2))
+    assert {case: one.broken for case, one in found.items()} == plain_records(net)

@@ -36,8 +36,8 @@ export function Tokens({ slug }: { slug: string }) {
   return (
     <Panel title="Your tokens">
       <p className="text-soft">
-        A program shows a token as <Mono>Authorization: Bearer …</Mono>. It does what you may do here, within
-        its scope, and never what takes an owner.
+        A program shows a token as <Mono>Authorization: Bearer TOKEN</Mono>. It does what you may do here,
+        within its scope, and never what takes an owner.
       </p>
       <form onSubmit={submit} className="my-2 flex flex-wrap items-end gap-3">
         <label className="flex flex-col gap-1">

@@ -8,6 +8,7 @@ import { Confirm } from '../../ui/Confirm'
 import { Mono, Problem, Severity, Waiting } from '../../ui/controls'
 import { moment } from '../../ui/time'
 import { failureWords } from '../../wording'
+import { EvidenceLink } from '../lens/EvidenceLink'
 import { useFileLink, useLinkTo, usePlace } from '../lens/lens'
 import { PromiseForm } from './PromiseForm'
 
@@ -113,7 +114,6 @@ function Mark({ promise }: { promise: Promised }) {
 /** The flow for which it does not hold: asked again with a click, and the line that stops it. */
 function Example({ promise }: { promise: Promised }) {
   const to = useLinkTo()
-  const fileLink = useFileLink()
   const example = promise.counterexample
   if (!example) return null
   const query = {
@@ -127,22 +127,12 @@ function Example({ promise }: { promise: Promised }) {
   return (
     <p className="flex flex-wrap gap-x-3 text-sm">
       <Link to={to('flows', query, { fail: example.failed })}>
-        See this flow
+        See this flow{!promise.kept && example.obstacle && ', and what would mend it'}
         {example.failed.length > 0 && ` with ${example.failed.map(failureWords).join(', ')} failed`}
       </Link>
-      {!promise.kept && example.obstacle && (
-        <Link to={to('flows', { ...query, remedies: 'yes' }, { fail: example.failed })}>
-          What would mend it
-        </Link>
-      )}
       {example.obstacle && (
         <span>
-          {example.obstacle}{' '}
-          {example.file && (
-            <Link to={fileLink(example.file, example.line)}>
-              {example.file}:{example.line}
-            </Link>
-          )}
+          {example.obstacle} <EvidenceLink file={example.file} line={example.line} />
         </span>
       )}
     </p>
@@ -161,7 +151,9 @@ function Opened({ promise }: { promise: Promised }) {
         {rests.devices.map((device, number) => (
           <span key={device}>
             {number > 0 && ', '}
-            <Link to={to('devices/chart', { device })}>{device}</Link>
+            <Link className="underline" to={to('devices/chart', { device })}>
+              {device}
+            </Link>
           </span>
         ))}
       </span>
@@ -178,7 +170,13 @@ function Opened({ promise }: { promise: Promised }) {
             {rests.rules_placed.map((rule, number) => (
               <span key={rule.text}>
                 {number > 0 && ', '}
-                {rule.file ? <Link to={fileLink(rule.file, rule.line)}>{rule.text}</Link> : rule.text}
+                {rule.file ? (
+                  <Link className="underline" to={fileLink(rule.file, rule.line)}>
+                    {rule.text}
+                  </Link>
+                ) : (
+                  rule.text
+                )}
               </span>
             ))}
           </span>
@@ -218,7 +216,10 @@ function History({ name }: { name: string }) {
             {turned && (
               <>
                 {' – '}
-                <Link to={to('compare', { base_revision: older.revision }, { revision: each.revision })}>
+                <Link
+                  className="underline"
+                  to={to('compare', { base_revision: older.revision }, { revision: each.revision })}
+                >
                   what changed then
                 </Link>
               </>
