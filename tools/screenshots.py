@@ -40,10 +40,8 @@ VIEWS = [
         "&as-path=64510+64496",
         "not reached",
     ),
-    ("routes-absent", "/n/marram/routes?q=10.64.14.9&device=gul-edge-1", "no specific route"),
     ("routes-table", "/n/marram/routes?table=gul-edge-1", "10.64.4.0/24"),
     ("flows-causes", "/n/marram/flows?from=kiosks&to=10.80.3.0/24&as=tcp+5432", "16 pairs"),
-    ("flows-entries", "/n/marram/flows?from=198.51.100.9&to=booking-web&as=tcp+443", "Squares"),
     ("devices-chart", "/n/marram/devices/chart?device=gul-edge-1", "Eastmere"),
     (
         "devices-flow",
@@ -51,6 +49,12 @@ VIEWS = [
         "rule 30 of wan-in",
     ),
     ("what-moves", "/n/marram/compare?fail=device:eas-fw-1", "flows take another way"),
+    ("promises", "/n/marram/promises?promise=crane-control&show=broken", "rests on"),
+    (
+        "failures",
+        "/n/marram/failures?kind=link&kind=group&kind=line&case=link:10.66.9.0/31",
+        "Smallest sets that break",
+    ),
     ("devices-findings", "/n/marram/devices/findings", "is shut"),
 ]
 

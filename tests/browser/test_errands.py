@@ -557,5 +557,5 @@ def test_what_cannot_be_survived_and_the_network_without_it(reader: Reader):
     reader.reads("Smallest sets that break customers-by-isle", "{the line to isle-telecom}")
     reader.press("Promises then")
     reader.reads("the line to isle-telecom failed", seconds=60)
-    reader.reads("ald-core-1 holds", "promises are broken", seconds=60)
+    reader.reads("6 of 30 promises are broken", "ald-core-1 must hold 198.51.100.0/24", seconds=60)
     assert "fail=line%3Aisle-telecom" in reader.driver.current_url

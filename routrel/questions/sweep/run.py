@@ -7,6 +7,7 @@ a worker that dies loses what it was at and nothing else.
 
 from __future__ import annotations
 
+import gc
 import multiprocessing
 import os
 from collections import deque
@@ -51,7 +52,16 @@ def pool(workers: int | None = None, initializer: Callable[[], object] | None = 
     """
     context = multiprocessing.get_context("fork")
     count = workers or os.cpu_count() or 1
-    return ProcessPoolExecutor(count, mp_context=context, initializer=initializer)
+    return ProcessPoolExecutor(
+        count, mp_context=context, initializer=_begin, initargs=(initializer,)
+    )
+
+
+def _begin(initializer: Callable[[], object] | None) -> None:
+    """What a process was born with stays for good; nothing of it is looked at for garbage."""
+    gc.freeze()
+    if initializer:
+        initializer()
 
 
 def keep(job: Job, base: Base) -> None:
