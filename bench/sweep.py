@@ -67,10 +67,9 @@ def measure(name: str, texts: dict[str, str], count: int, workers: list[int]) ->
     for case in tried:
         record(base, case)
     each = (time.perf_counter() - began) / len(tried)
-    print(
-        f"    a case: ratio {each / anew:.2f}; all {len(cases)} links {each * len(cases) / anew:.1f}"
-        f" times a convergence ({len(tried)} cases run)"
-    )
+    whole = each * len(cases) / anew
+    print(f"    a case: ratio {each / anew:.2f} ({len(tried)} cases run)")
+    print(f"    all {len(cases)} links: {whole:.1f} times a convergence")
     job = Job(name=content_hash(texts), lens=Lens(texts=texts), promises=promises, kept={})
     keep(job, base)
     first = 0.0
