@@ -145,7 +145,10 @@ class PromiseFileView(APIView):
     def get(self, request: Request, slug: str) -> HttpResponse:
         """The promises that are kept here as a file of promises, or as a table with commas."""
         network = network_for(request, slug)
-        if request.query_params.get("as") == "csv":
+        kind = request.query_params.get("as", "yaml")
+        if kind not in ("yaml", "csv"):
+            raise Fault(400, "bad_request", "as is neither yaml nor csv", "write as=csv")
+        if kind == "csv":
             return HttpResponse(_as_csv(network), content_type="text/csv; charset=utf-8")
         return HttpResponse(_as_yaml(network), content_type="text/plain; charset=utf-8")
 
