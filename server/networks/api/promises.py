@@ -28,6 +28,7 @@ from server.networks.api.errors import Fault
 from server.networks.api.jobs import JobShape
 from server.networks.api.lens import LENS, lens_in
 from server.networks.api.parsing import checked
+from server.networks.api.refusals import Truth
 from server.networks.api.typed import answer_field, described
 from server.networks.audit import note
 from server.networks.jobs import start_job
@@ -213,7 +214,7 @@ def _as_csv(network: Network) -> str:
 
 
 class PromiseCheckAskedShape(serializers.Serializer):
-    failures = serializers.BooleanField(default=False, help_text="whether to try what is survived")
+    failures = Truth(default=False, help_text="whether to try what is survived")
 
 
 class PromiseCheckShape(JobShape):
@@ -319,7 +320,7 @@ class SweepAskedShape(serializers.Serializer):
         min_length=1,
         max_length=7,
     )
-    pairs = serializers.BooleanField(default=False, help_text="every two of them as well")
+    pairs = Truth(default=False, help_text="every two of them as well")
 
 
 class SweepShape(JobShape):

@@ -8,7 +8,7 @@ from typing import Any
 from rest_framework import serializers
 from rest_framework.exceptions import ErrorDetail
 
-__all__ = ["Whole", "sentence_of"]
+__all__ = ["Truth", "Whole", "sentence_of"]
 
 #: By the code of what the framework refuses. Its own sentences speak of fields and values.
 _WORDS = {
@@ -68,3 +68,12 @@ def _words(detail: Any) -> str:
     if code == "invalid" and "integer" in text:
         return "must be a whole number"
     return _WORDS.get(code, text)
+
+
+class Truth(serializers.BooleanField):
+    """true or false, and no word or number that might mean one of them."""
+
+    def to_internal_value(self, data: object) -> bool:
+        if not isinstance(data, bool):
+            self.fail("invalid", input=data)
+        return data

@@ -16,6 +16,7 @@ from rest_framework.views import APIView
 
 from server.networks.access import memberships_of, session_only, user_id
 from server.networks.api.parsing import checked
+from server.networks.api.refusals import Whole
 from server.networks.audit import note
 from server.networks.authentication import hashed
 from server.networks.models import ApiToken, Network, TokenScope
@@ -46,7 +47,7 @@ class TokenAskedShape(serializers.Serializer):
     networks = serializers.ListField(
         child=serializers.SlugField(max_length=60), min_length=1, max_length=100
     )
-    days = serializers.IntegerField(min_value=1, max_value=_LONGEST_DAYS, default=90)
+    days = Whole(1, _LONGEST_DAYS, "days", default=90)
 
 
 class MadeTokenShape(TokenShape):
