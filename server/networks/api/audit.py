@@ -35,7 +35,7 @@ class AuditAskedShape(serializers.Serializer):
     action = serializers.ChoiceField(ACTIONS, required=False)
     text = serializers.CharField(max_length=100, required=False, help_text="part of what was done")
     before = serializers.IntegerField(required=False, help_text="entries older than this id")
-    csv = serializers.BooleanField(required=False, default=False)
+    csv = serializers.ChoiceField(["1"], required=False)
 
 
 class AuditView(APIView):
@@ -57,8 +57,8 @@ class AuditView(APIView):
             entries = entries.filter(text__icontains=asked["text"])
         if "before" in asked:
             entries = entries.filter(pk__lt=min(asked["before"], 2**62))
-        told = AuditShape(entries if asked["csv"] else entries[:_LISTED], many=True).data
-        if not asked["csv"]:
+        told = AuditShape(entries if "csv" in asked else entries[:_LISTED], many=True).data
+        if "csv" not in asked:
             return Response(told)
         out = io.StringIO()
         writer = csv.DictWriter(out, fieldnames=AuditShape.Meta.fields)

@@ -4800,7 +4800,8 @@ export interface operations {
                 action?: "login" | "import" | "change" | "accept" | "promises" | "sweep" | "members" | "token" | "network";
                 /** @description entries older than this id */
                 before?: number;
-                csv?: boolean;
+                /** @description * `1` - 1 */
+                csv?: "1";
                 /** @description part of what was done */
                 text?: string;
                 who?: string;
