@@ -18,7 +18,7 @@ from random import Random
 
 from bench.networks import star_of_rings
 from routrel.convergence.converge import converge
-from routrel.files.promise_sentences import read_sentence
+from routrel.files.promise_sentences import promise_of
 from routrel.files.reader import load_texts, read_texts
 from routrel.lens.look import Lens, content_hash
 from routrel.model.failures import FailureKind
@@ -90,10 +90,7 @@ def _between_loopbacks(network) -> tuple[Promise, ...]:
     for number in range(200):
         one, other = random.sample(names, 2)
         sentence = f"{one} to {other} must be delivered"
-        said = read_sentence(sentence)
-        found.append(
-            Promise(name=f"p{number}", sentence=sentence, flows=said.flows, clauses=said.clauses)
-        )
+        found.append(promise_of(f"p{number}", sentence))
     return tuple(found)
 
 

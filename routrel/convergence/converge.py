@@ -80,6 +80,11 @@ class State:
         return self.look.results
 
     @property
+    def others_alone(self) -> tuple[State, ...]:
+        """It as it may rest besides: each other outcome as a state with no other."""
+        return tuple(replace(self, look=other.look, others=()) for other in self.others)
+
+    @property
     def converged(self) -> bool:
         """Whether routing has a stable answer."""
         return not self.oscillating

@@ -16,7 +16,7 @@ import ipaddress
 import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from typing import TypeVar
+from typing import Any, TypeVar
 
 from routrel.files.shapes import closest
 from routrel.model.addresses import Prefix
@@ -35,6 +35,7 @@ from routrel.model.promises import (
     NobodyHears,
     NoFinding,
     Passes,
+    Promise,
     ReturnsSameWay,
     RouteClaim,
     Separate,
@@ -58,7 +59,7 @@ from routrel.model.traffic import (
     protocol_name,
 )
 
-__all__ = ["BadSentence", "Said", "read_sentence", "write_sentence"]
+__all__ = ["BadSentence", "Said", "promise_of", "read_sentence", "write_sentence"]
 
 _Value = TypeVar("_Value")
 _SHARED = {
@@ -123,6 +124,25 @@ def read_sentence(text: str) -> Said:
     words.end()
     _agree(clauses)
     return Said(flows, tuple(clauses))
+
+
+def promise_of(name: str, sentence: str, **more: Any) -> Promise:
+    """The promise that a sentence makes.
+
+    Args:
+        more: Its severity, owner, folder, note and place.
+    Raises:
+        BadSentence: as `read_sentence`.
+    """
+    said = read_sentence(sentence)
+    return Promise(
+        name=name,
+        sentence=sentence,
+        flows=said.flows,
+        clauses=said.clauses,
+        claim=said.claim,
+        **more,
+    )
 
 
 def write_sentence(said: Said) -> str:

@@ -331,6 +331,12 @@ class OutsideNeighbour:
     accepts: tuple[PrefixRange, ...] | None = None  #: what it takes from us; None: everything
     place: Place = placed()
 
+    @property
+    def behind(self) -> tuple[Prefix, ...]:
+        """What lies behind it or is announced by it, each prefix once."""
+        announced = (prefix for each in self.announces for prefix in each.prefixes)
+        return tuple(dict.fromkeys((*self.prefixes, *announced)))
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Group:
@@ -384,3 +390,8 @@ class Network:
     def device(self, name: str) -> Device | None:
         """The device of a name; None: there is none."""
         return next((d for d in self.devices if d.name == name), None)
+
+    def ends_of_site(self, name: str) -> tuple[Device, ...]:
+        """The devices that a site stands for as an end of flows: its hosts, or without any all."""
+        here = tuple(device for device in self.devices if device.site == name)
+        return tuple(device for device in here if device.role is Role.HOST) or here

@@ -235,8 +235,7 @@ def _outside_behind(state: State, address: Address) -> list[OutsideNeighbour]:
     owners: dict[int, list[OutsideNeighbour]] = {}
     index = PrefixIndex()
     for outside in state.network.outside:
-        announced = [prefix for each in outside.announces for prefix in each.prefixes]
-        for prefix in dict.fromkeys((*outside.prefixes, *announced)):
+        for prefix in outside.behind:
             if private and prefix.prefixlen == 0:
                 continue
             owners.setdefault(index.add(prefix), []).append(outside)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from routrel.convergence.converge import State
@@ -61,6 +61,19 @@ class DirectionAnswer:
         return self.trace.branches
 
     @property
+    def course(self) -> object:
+        """The branches with their shares, by devices and interfaces; which is first is all one."""
+        return sorted(
+            (
+                branch.entry or "",
+                str(branch.share),
+                branch.verdict.value,
+                [(hop.device, hop.vrf, hop.interface_out or "") for hop in branch.hops],
+            )
+            for branch in self.branches
+        )
+
+    @property
     def cause(self) -> Cause | None:
         """What stops the first branch that does not arrive; None where all do."""
         return next((b.cause for b in self.branches if b.cause is not None), None)
@@ -80,6 +93,25 @@ class FlowAnswer:
     #: Where the tables depend on who came first, and the flow on them: its answer in each outcome,
     #: that of the tables shown first. Verdicts that differ make `mixed`, obstacles add up.
     outcomes: tuple[FlowOutcome, ...] = ()
+
+    @property
+    def each(self) -> tuple[FlowAnswer, ...]:
+        """The answer in every outcome of routing, by itself."""
+        return tuple(one.answer for one in self.outcomes) or (self,)
+
+    @property
+    def directions(self) -> Iterator[DirectionAnswer]:
+        """Both directions, where the second was asked, in every outcome."""
+        for answer in self.each:
+            yield answer.forward
+            if answer.back is not None:
+                yield answer.back
+
+    @property
+    def devices(self) -> Iterator[str]:
+        """What packets and answers meet on all branches, in every outcome; often twice."""
+        for way in self.directions:
+            yield from (hop.device for branch in way.branches for hop in branch.hops)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -17,7 +17,7 @@ from routrel.convergence.converge import State
 from routrel.forwarding.evidence import Branch
 from routrel.model.addresses import Prefix, address_of, is_within, range_words
 from routrel.model.filters import Match
-from routrel.model.network import Device, Role
+from routrel.model.network import Device
 from routrel.questions.endpoints import is_held
 from routrel.questions.errors import QuestionError, TooManyClasses
 from routrel.questions.flow import DirectionAnswer, FlowAnswer, FlowQuestion, ask_flow
@@ -177,9 +177,7 @@ def _pieces(state: State, text: str) -> Iterator[Piece]:
         for member in group.members:
             yield from _pieces(state, member)
     else:
-        here = [device for device in network.devices if device.site == word]
-        hosts = [device for device in here if device.role is Role.HOST]
-        for device in hosts or here:
+        for device in network.ends_of_site(word):
             yield Piece(device.name, device.name)
 
 

@@ -11,7 +11,7 @@ from routrel.questions.comparison.routes import route_changes
 from routrel.questions.errors import QuestionError
 from routrel.questions.flow import FlowAnswer, FlowQuestion, arrives, ask_flow
 
-__all__ = ["KeptFlows", "Moves", "Way", "Ways", "kept_flows", "moves", "ways_of_flows"]
+__all__ = ["KeptFlows", "Moves", "Way", "Ways", "kept_flows", "moves", "way_of", "ways_of_flows"]
 
 #: The flows that are kept beside a network, by name.
 KeptFlows = Mapping[str, FlowQuestion]
@@ -83,6 +83,11 @@ def _path(state: State, asked: FlowQuestion) -> Way:
         answer = ask_flow(state, asked)
     except QuestionError as error:
         return Way(error.text, arrives=False)
+    return way_of(answer)
+
+
+def way_of(answer: FlowAnswer) -> Way:
+    """What becomes of a flow, by its answer."""
     each = (answer, *(one.answer for one in answer.outcomes))
     return Way([_courses(one) for one in each], arrives=all(map(arrives, each)))
 

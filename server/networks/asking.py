@@ -191,7 +191,7 @@ def _impact(revision: Revision, view: View, state: State, values: Values) -> Any
     """The promises that use what is named, by what their packets meet."""
     promises = promised(view, values["stored"])
     kept = kept_with(revision.network, view)
-    found = evaluated(revision, view, state, promises, kept)
+    found = evaluated(revision, state, promises, kept)
     return data(impact_data(state, found, Used(**values["used"])))
 
 

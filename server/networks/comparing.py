@@ -13,7 +13,7 @@ from routrel.model.changes import Change
 from routrel.questions.errors import QuestionError
 from routrel.questions.steps import order_of_steps
 from server.networks.jobs import Work
-from server.networks.lenses import changes_in, seen
+from server.networks.lenses import changes_in, computed
 from server.networks.models import Job, Revision
 from server.networks.questions import kept_with
 
@@ -29,8 +29,8 @@ def compare_lenses(work: Work) -> None:
     try:
         base, lens = _base_of(work, asked["base"]), asked["lens"]
         work.report(step="computing")
-        before = _computed(base, asked["base"]["lens"])
-        after = _computed(work.revision, lens)
+        before, _ = computed(base, asked["base"]["lens"])
+        after, _ = computed(work.revision, lens)
         work.report(step="comparing")
         found = _compared(work, before, after, _changes_between(asked["base"]["lens"], lens))
     except QuestionError as error:
@@ -46,7 +46,8 @@ def make_sheet(work: Work) -> None:
     lens = {**asked, "changes": below}
     try:
         work.report(step="computing")
-        before, after = _computed(work.revision, lens), _computed(work.revision, asked)
+        before, _ = computed(work.revision, lens)
+        after, state = computed(work.revision, asked)
         (change,) = changes_in({"changes": [last]})
         work.report(step="comparing")
         moves = _compared(work, before, after, (change,))
@@ -54,7 +55,7 @@ def make_sheet(work: Work) -> None:
         steps = order_of_steps(
             before,
             change,
-            after.state,  # type: ignore[arg-type]  # what was computed has a state
+            state,
             kept_with(work.job.network, before),
             patience_s=_PATIENCE_S,
             on_progress=lambda tried: work.progress(done=tried),
@@ -71,17 +72,6 @@ def _base_of(work: Work, base: dict[str, Any]) -> Revision:
     if found is None:
         raise QuestionError(f"there is no revision {base['revision']} any more")
     return found
-
-
-def _computed(revision: Revision, lens: dict[str, Any]) -> View:
-    view = seen(revision, lens)
-    if view.state is None:
-        first = view.reading.problems[0]
-        raise QuestionError(
-            f"the files have problems, and nothing is computed from them: {first.place}: "
-            f"{first.text}"
-        )
-    return view
 
 
 def _compared(work: Work, before: View, after: View, changes: tuple[Change, ...]) -> ComparisonData:

@@ -12,6 +12,7 @@ from collections.abc import Iterable, Mapping
 from typing import Any
 
 from routrel.answers.changes import edits_of
+from routrel.convergence.converge import State
 from routrel.lens.changes import Conflicts
 from routrel.lens.failures import UnknownFailure, named_failures
 from routrel.lens.look import View
@@ -21,7 +22,15 @@ from routrel.questions.errors import QuestionError
 from server.networks.models import Revision
 from server.networks.states import texts_of, view_of
 
-__all__ = ["BadFailure", "ChangeConflicts", "changes_in", "failures_in", "seen", "texts_seen"]
+__all__ = [
+    "BadFailure",
+    "ChangeConflicts",
+    "changes_in",
+    "computed",
+    "failures_in",
+    "seen",
+    "texts_seen",
+]
 
 
 class BadFailure(QuestionError):
@@ -57,6 +66,22 @@ def seen(revision: Revision, written: Mapping[str, Any]) -> View:
         raise BadFailure(error.text, error.suggestion) from error
     except Conflicts as error:
         raise ChangeConflicts(error) from error
+
+
+def computed(revision: Revision, written: Mapping[str, Any]) -> tuple[View, State]:
+    """What a lens shows, with its state; raises as `seen` does.
+
+    Raises:
+        QuestionError: the files have problems, so there is no state.
+    """
+    view = seen(revision, written)
+    if view.state is None:
+        first = view.reading.problems[0]
+        raise QuestionError(
+            f"the files have problems, and nothing is computed from them: {first.place}: "
+            f"{first.text}"
+        )
+    return view, view.state
 
 
 def texts_seen(revision: Revision, written: Mapping[str, Any]) -> Mapping[str, str]:

@@ -10,7 +10,7 @@ from typing import Any
 from routrel.answers.base import data
 from routrel.answers.promises import PromisesData, promises_data
 from routrel.convergence.converge import State
-from routrel.files.promise_sentences import BadSentence, read_sentence
+from routrel.files.promise_sentences import BadSentence, promise_of
 from routrel.lens.look import View
 from routrel.model.findings import Severity
 from routrel.model.promises import Promise
@@ -18,7 +18,7 @@ from routrel.questions.errors import QuestionError
 from routrel.questions.moves import KeptFlows
 from routrel.questions.promises.evaluate import Evaluation, evaluate, evaluate_again
 from server.networks.jobs import Work, start_job
-from server.networks.lenses import seen
+from server.networks.lenses import computed
 from server.networks.models import Job, Network, PromiseVerdict, Revision, StoredPromise
 from server.networks.questions import kept_with, saved_now
 
@@ -52,19 +52,17 @@ def promised(view: View, stored: list[list[str]]) -> tuple[Promise, ...]:
     found = {promise.name: promise for promise in view.reading.promises}
     for name, sentence, severity, owner, folder, note in stored:
         try:
-            said = read_sentence(sentence)
+            made = promise_of(
+                name, sentence, severity=Severity(severity), owner=owner, folder=folder, note=note
+            )
         except BadSentence:
             continue  # it was read when it was stored; another version read it otherwise
-        made = Promise(
-            name=name, sentence=sentence, flows=said.flows, clauses=said.clauses, claim=said.claim,
-            severity=Severity(severity), owner=owner, folder=folder, note=note,
-        )  # fmt: skip
         found.setdefault(name, made)
     return tuple(found.values())
 
 
 def evaluated(
-    revision: Revision, view: View, state: State, promises: tuple[Promise, ...], kept: KeptFlows
+    revision: Revision, state: State, promises: tuple[Promise, ...], kept: KeptFlows
 ) -> Evaluation:
     """How promises stand in a state, asking only what rests on what moved since another one.
 
@@ -98,26 +96,23 @@ def check_promises(work: Work) -> None:
     asked = work.job.question
     try:
         work.report(step="computing")
-        view = seen(work.revision, asked["lens"])
+        view, state = computed(work.revision, asked["lens"])
     except QuestionError as error:
         work.end(Job.Status.REFUSED, error.text)
-        return
-    if view.state is None:
-        work.end(Job.Status.REFUSED, "The files have problems, and nothing is computed from them.")
         return
     promises = promised(view, asked["stored"])
     kept = kept_with(work.job.network, view)
     work.report(step="checking")
     if asked["failures"]:
         found = evaluate(
-            view.state,
+            state,
             promises,
             kept,
             on_case=lambda done, total: work.progress(step="failing", done=done, total=total),
         )
     else:
-        found = evaluated(work.revision, view, view.state, promises, kept)
-    answer = promises_data(view.state, found)
+        found = evaluated(work.revision, state, promises, kept)
+    answer = promises_data(state, found)
     if not asked["lens"]:
         keep_history(work.revision, answer)
     work.end(Job.Status.DONE, answer.summary, answer=data(answer), found=answer.broken)

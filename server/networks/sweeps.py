@@ -23,7 +23,7 @@ from routrel.questions.sweep.run import Job as SweepJob
 from routrel.questions.sweep.run import keep, pool, run
 from server.config.parent import end_with_parent
 from server.networks.jobs import Work
-from server.networks.lenses import failures_in, seen
+from server.networks.lenses import computed, failures_in
 from server.networks.models import Job, SweptCase
 from server.networks.promises import promised
 from server.networks.questions import kept_with
@@ -41,15 +41,12 @@ def run_sweep(work: Work) -> None:
     asked = work.job.question
     try:
         work.report(step="computing")
-        view = seen(work.revision, asked["lens"])
+        view, state = computed(work.revision, asked["lens"])
     except QuestionError as error:
         work.end(Job.Status.REFUSED, error.text)
         return
-    if view.state is None:
-        work.end(Job.Status.REFUSED, "The files have problems, and nothing is computed from them.")
-        return
     kinds = [FailureKind(kind) for kind in asked["kinds"]]
-    cases = cases_of(view.state.topology, kinds, pairs=asked["pairs"])
+    cases = cases_of(state.topology, kinds, pairs=asked["pairs"])
     if len(cases) > _MOST_CASES:
         work.end(
             Job.Status.REFUSED, f"{len(cases)} cases are too many; sweep fewer kinds or no pairs."
@@ -64,7 +61,7 @@ def run_sweep(work: Work) -> None:
         promises=promises,
         kept=kept,
     )
-    base = Base(view.state, promises, kept)
+    base = Base(state, promises, kept)
     base.prepare()
     keep(job, base)
     known = _known(work, name)
@@ -82,7 +79,7 @@ def run_sweep(work: Work) -> None:
             work.progress(done=len(records), found=broken)
     finally:
         _store(work, name, fresh)
-    answer = sweep_data(view.state.topology, [promise.name for promise in promises], records)
+    answer = sweep_data(state.topology, [promise.name for promise in promises], records)
     work.end(Job.Status.DONE, answer.summary, answer=data(answer), done=len(records))
 
 

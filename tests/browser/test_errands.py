@@ -516,7 +516,7 @@ def test_a_promise_breaks_after_an_import_and_is_kept_again(reader: Reader, tmp_
                 text = text.replace("{id: 10, permit: any,", "{id: 10, permit: udp,")
             made.writestr(str(path.relative_to(DEMO)), text)
     reader.log_in()
-    reader.open("/n/marram/promises")
+    reader.open("/n/marram/promises?revision=1")
     reader.reads("3 of 30 promises are broken", seconds=60)
     reader.accessible()
     reader.open("/n/marram/import")
@@ -545,7 +545,7 @@ def test_a_promise_breaks_after_an_import_and_is_kept_again(reader: Reader, tmp_
 def test_what_cannot_be_survived_and_the_network_without_it(reader: Reader):
     """A sweep of lines and risk groups, its worst case, and the lens with that failure."""
     reader.log_in("vita")
-    reader.open("/n/marram/failures")
+    reader.open("/n/marram/failures?revision=1")
     for kind in ("links", "devices"):
         reader.press(kind)
     reader.press("outside lines")

@@ -149,7 +149,7 @@ class _Differences:
     """
 
     def __init__(self, before: State, after: State, *, pings: bool) -> None:
-        ways = [[state, *_other_states(state)] for state in (before, after)]
+        ways = [[state, *state.others_alone] for state in (before, after)]
         self._is_matched = len(ways[0]) == len(ways[1])
         if self._is_matched:
             pairs = list(zip(*ways, strict=True))
@@ -168,19 +168,11 @@ class _Differences:
         """
         if not self._is_matched:
             return True
-        outcomes = [outcome.answer for outcome in answer.outcomes] or [answer]
-        ways = [way for each in outcomes for way in (each.forward, each.back) if way is not None]
-        hops = (hop for way in ways for branch in way.branches for hop in branch.hops)
-        return any(hop.device in self._changed for hop in hops)
+        return any(name in self._changed for name in answer.devices)
 
     def may_be_met(self, source: End, destination: End) -> bool:
         """Whether packets between two ends, or answers, may come by where something differs."""
         return any(_may_differ(reach, source, destination) for reach in self._reaches)
-
-
-def _other_states(state: State) -> Iterator[State]:
-    """A state as it may rest besides."""
-    return (replace(state, look=other.look, others=()) for other in state.others)
 
 
 def _pairs(
@@ -226,7 +218,7 @@ class _Asker:
 
     def __init__(self, state: State) -> None:
         self._state, self._shown, self._ways = state, replace(state, others=()), WaysAlone()
-        self._others = [Reach(self._shown, other) for other in _other_states(state)]
+        self._others = [Reach(self._shown, other) for other in state.others_alone]
 
     def ask(self, question: FlowQuestion, source: End, destination: End) -> FlowAnswer | None:
         """The answer; None where the question cannot be asked."""
@@ -278,9 +270,9 @@ def _shift(then: FlowAnswer, now: FlowAnswer) -> Shift | None:
         return Shift.VERDICT
     if exits_of(then.forward) != exits_of(now.forward):
         return Shift.EXIT
-    if _way(then.forward) != _way(now.forward):
+    if then.forward.course != now.forward.course:
         return Shift.WAY
-    return Shift.RETURN_WAY if backs and _way(backs[0]) != _way(backs[1]) else None
+    return Shift.RETURN_WAY if backs and backs[0].course != backs[1].course else None
 
 
 def exits_of(direction: DirectionAnswer) -> dict[tuple[str, str, str], None]:
@@ -290,19 +282,6 @@ def exits_of(direction: DirectionAnswer) -> dict[tuple[str, str, str], None]:
         for branch in direction.branches
         if branch.verdict is Verdict.LEAVES_NETWORK
         for hop in [next(hop for hop in reversed(branch.hops) if not hop.outside)]
-    )
-
-
-def _way(direction: DirectionAnswer) -> object:
-    """The branches with their shares, by devices and interfaces; which comes first is all one."""
-    return sorted(
-        (
-            branch.entry or "",
-            str(branch.share),
-            branch.verdict.value,
-            [(hop.device, hop.vrf, hop.interface_out or "") for hop in branch.hops],
-        )
-        for branch in direction.branches
     )
 
 

@@ -234,8 +234,7 @@ class AddressClasses:
         """What lies behind outside networks, with their names by number."""
         index, owners = PrefixIndex(), dict[int, list[str]]()
         for outside in self.state.network.outside:
-            announced = [prefix for each in outside.announces for prefix in each.prefixes]
-            for prefix in dict.fromkeys((*outside.prefixes, *announced)):
+            for prefix in outside.behind:
                 owners.setdefault(index.add(prefix), []).append(outside.name)
         return index, owners
 

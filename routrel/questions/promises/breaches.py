@@ -6,6 +6,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from routrel.forwarding.evidence import Branch, Hop, Verdict
+from routrel.forwarding.round_trip import ARRIVED
 from routrel.forwarding.stages.route import RouteEvidence
 from routrel.model.promises import (
     Avoids,
@@ -44,8 +45,7 @@ def breach_of(
     things: Things, clause: Clause, asked: AskedFlow, answer: FlowAnswer
 ) -> Breach | None:
     """Why a clause does not hold for a flow; None: it does, in every outcome of routing."""
-    outcomes = [one.answer for one in answer.outcomes] or [answer]
-    found = (_breach(things, clause, asked, one) for one in outcomes)
+    found = (_breach(things, clause, asked, one) for one in answer.each)
     return next((breach for breach in found if breach is not None), None)
 
 
@@ -78,38 +78,29 @@ def _breach(things: Things, clause: Clause, asked: AskedFlow, answer: FlowAnswer
 # --- arriving -----------------------------------------------------------------------------------
 
 
-def _arrives(branch: Branch, asked: AskedFlow) -> bool:
-    """Whether a packet got where it should: at a device, or by a network that leads there."""
-    if branch.verdict is Verdict.DELIVERED:
-        return True
-    beyond = asked.destination.outside
-    return branch.verdict is Verdict.LEAVES_NETWORK and branch.outside in (beyond or ())
+def _is_unknown(way: DirectionAnswer) -> bool:
+    return way.verdict is Verdict.NOT_CONVERGED or bool(way.trace.unfollowed)
 
 
 def _not_delivered(clause: Clause, asked: AskedFlow, answer: FlowAnswer) -> Breach | None:
-    forward, back = answer.forward, answer.back
-    if forward.verdict is Verdict.NOT_CONVERGED or forward.trace.unfollowed:
-        return Breach(clause=clause, code="not_known", verdict=forward.verdict)
-    for branch in forward.branches:
-        if not _arrives(branch, asked):
-            code = "leaves" if branch.verdict is Verdict.LEAVES_NETWORK else "stopped"
-            where = branch.outside if code == "leaves" else branch.hops[-1].device
-            return Breach(clause=clause, code=code, subject=where or "", verdict=branch.verdict)
-    if back is None:
-        return None
-    if back.verdict is Verdict.NOT_CONVERGED or back.trace.unfollowed:
-        return Breach(clause=clause, code="not_known", verdict=back.verdict, back=True)
-    beyond = asked.source.outside
-    for branch in back.branches:
-        if branch.verdict is Verdict.DELIVERED:
-            continue
-        if branch.verdict is Verdict.LEAVES_NETWORK and branch.outside in (beyond or ()):
-            continue
-        code = "leaves" if branch.verdict is Verdict.LEAVES_NETWORK else "stopped"
-        where = branch.outside if code == "leaves" else branch.hops[-1].device
-        return Breach(
-            clause=clause, code=code, subject=where or "", verdict=branch.verdict, back=True
-        )
+    """Where a packet or an answer ends that should get to a device, or to who leads there."""
+    ends = (asked.destination, asked.source)
+    for (way, back), end in zip(_ways(answer, both=True), ends, strict=False):
+        if _is_unknown(way):
+            return Breach(clause=clause, code="not_known", verdict=way.verdict, back=back)
+        for branch in way.branches:
+            leaves = branch.verdict is Verdict.LEAVES_NETWORK
+            if branch.verdict is Verdict.DELIVERED:
+                continue
+            if leaves and branch.outside in (end.outside or ()):
+                continue
+            return Breach(
+                clause=clause,
+                code="leaves" if leaves else "stopped",
+                subject=(branch.outside or "") if leaves else branch.hops[-1].device,
+                back=back,
+                verdict=branch.verdict,
+            )
     return None
 
 
@@ -134,7 +125,7 @@ def _not_blocked(clause: Clause, asked: AskedFlow, answer: FlowAnswer) -> Breach
                 subject=branch.hops[-1].device,
                 verdict=branch.verdict,
             )
-    if forward.verdict is Verdict.NOT_CONVERGED or forward.trace.unfollowed:
+    if _is_unknown(forward):
         return Breach(clause=clause, code="not_known", verdict=forward.verdict)
     return None
 
@@ -152,7 +143,7 @@ def _is_at_its_segment(branch: Branch) -> bool:
 
 
 def _arrived(way: DirectionAnswer) -> list[Branch]:
-    return [b for b in way.branches if b.verdict in (Verdict.DELIVERED, Verdict.LEAVES_NETWORK)]
+    return [branch for branch in way.branches if branch.verdict in ARRIVED]
 
 
 def _ways(answer: FlowAnswer, *, both: bool) -> Iterator[tuple[DirectionAnswer, bool]]:
@@ -216,8 +207,8 @@ def _is_exit(things: Things, thing: Thing, branch: Branch, last: Hop) -> bool:
 
 def longest_way(answer: FlowAnswer) -> int:
     """The most links that a packet that arrives crosses, in any outcome; 0: none arrives."""
-    ways = [one.answer.forward for one in answer.outcomes] or [answer.forward]
-    return max((_length(branch) for way in ways for branch in _arrived(way)), default=0)
+    found = (_length(branch) for one in answer.each for branch in _arrived(one.forward))
+    return max(found, default=0)
 
 
 def _length(branch: Branch) -> int:

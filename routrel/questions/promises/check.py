@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import partial
 
 from routrel.convergence.converge import State
 from routrel.files.shapes import closest
@@ -99,7 +100,8 @@ class Since:
     """Another state of the same network, and what of it is otherwise in this one."""
 
     checker: Checker
-    touched: frozenset[str]  #: the devices that may be otherwise in more than their tables
+    #: The devices that may be otherwise in more than their tables; None: any, and ends too.
+    touched: frozenset[str] | None
     moved: Sequence[RouteChange]  #: the active routes that are others
 
 
@@ -125,8 +127,9 @@ class Checker:
     ) -> None:
         self.state, self._kept, self._survives = state, kept or {}, survives
         self._promises: Mapping[str, Promise] = {promise.name: promise for promise in promises}
-        self._since = since
-        self._sets: Sets = Sets(state, since.checker._sets if since else None)
+        # Where anything may be otherwise, nothing is taken from before.
+        self._since = since if since is not None and since.touched is not None else None
+        self._sets: Sets = Sets(state, self._since.checker._sets if self._since else None)
         self.things, self._ways = Things(state), RecordedWays(state)
         self._shared: dict[tuple[str, Sharing], frozenset[str]] = {}
         self._branches: dict[str, list[Branch]] = {}
@@ -167,7 +170,7 @@ class Checker:
             if not isinstance(clause, Survives)
         ]
         others = [clause.promise for clause in clauses if isinstance(clause, Separate)]
-        before = known.parts if known and self._since and not others else {}
+        before = known.parts if known and self._asks_as_before(promise) and not others else {}
         if known is not None and before and self._is_as_it_was(promise, known):
             return replace(known, rerouted=False, asked=0)
         parts: dict[object, Part] = {}
@@ -212,6 +215,13 @@ class Checker:
             asked=fresh,
         )
 
+    def _asks_as_before(self, promise: Promise) -> bool:
+        """Whether there was a state before, in which a kept question of its was the same."""
+        if self._since is None:
+            return False
+        name = promise.flows.question if promise.flows else ""
+        return not name or self._kept.get(name) == self._since.checker._kept.get(name)
+
     def _is_as_it_was(self, promise: Promise, known: Checked) -> bool:
         """Whether a promise stands as in the state before, whatever class an address is of now.
 
@@ -252,12 +262,12 @@ class Checker:
 
     def _holds_still(self, part: Part, pair: tuple[PromiseEnd, PromiseEnd]) -> bool:
         """Whether a part is as it was: all that it rests on says what it said."""
-        if self._since is None or part.rests is None:
-            return False
-        if not self._since.touched.isdisjoint(part.usage.devices):
-            return False
-        begins = tuple(map(self._begins, pair))
-        return begins == part.rests.begins and self._ways.still_say(part.rests)
+        touched = self._since.touched if self._since else None
+        begins = partial(self._begin_at, pair)
+        return self._ways.still_holds(part.rests, touched, begins)
+
+    def _begin_at(self, pair: tuple[PromiseEnd, PromiseEnd]) -> tuple[object, ...]:
+        return tuple(map(self._begins, pair))
 
     def _begins(self, end: PromiseEnd) -> object:
         """Where packets of an end begin, if that may change without it being touched."""
@@ -291,11 +301,11 @@ class Checker:
         courses: set[str] = set()
         self._ways.begin()
         answers = self._answers(promise, clauses, pair)
-        begins = tuple(map(self._begins, pair))
+        begins = self._begin_at(pair)
         for one, answer in answers:
             if answer is not None:
                 usage.add(self.state, answer)
-                courses.add(repr(_course(answer)))
+                courses.add(repr([way.course for way in answer.directions]))
                 longest = max(longest, longest_way(answer))
             else:
                 starts = False
@@ -314,7 +324,7 @@ class Checker:
             classes=len(answers),
             longest=longest,
             course=hashlib.sha256("".join(sorted(courses)).encode()).digest(),
-            rests=self._ways.rests(begins) if starts else None,
+            rests=self._ways.rests(usage.devices.keys(), begins) if starts else None,
         )
 
     def _answers(
@@ -342,7 +352,7 @@ class Checker:
             for one in asked:
                 if one.question not in answers:
                     answer = answers[one.question] = self._ask(one)
-                    met.update(_devices(answer) if answer else ())
+                    met.update(answer.devices if answer else ())
             if len(met) == before:
                 return [(one, answers[one.question]) for one in asked]
             if len(asked) > MOST_CLASSES:
@@ -434,20 +444,19 @@ class Checker:
         )
 
     def _not_separate(self, clause: Separate, answer: FlowAnswer) -> Breach | None:
-        outcomes = _outcomes(answer)
+        forward = [one.forward for one in answer.each]
         for sharing in clause.sharing:
             theirs = self._shared_of(clause.promise, sharing)
-            for each in outcomes:
-                for way in (each.forward, each.back):
-                    for branch in way.branches if way else ():
-                        both = self.things.shared(branch, sharing) & theirs
-                        if both:
-                            return Breach(
-                                clause=clause,
-                                code="shares",
-                                subject=f"{sharing} {min(both)}",
-                                back=way is each.back,
-                            )
+            for way in answer.directions:
+                for branch in way.branches:
+                    both = self.things.shared(branch, sharing) & theirs
+                    if both:
+                        return Breach(
+                            clause=clause,
+                            code="shares",
+                            subject=f"{sharing} {min(both)}",
+                            back=not any(way is one for one in forward),
+                        )
         return None
 
     def _shared_of(self, name: str, sharing: Sharing) -> frozenset[str]:
@@ -480,9 +489,8 @@ class Checker:
                 branch
                 for pair in self._pairs(other)
                 for _, answer in self._answers(other, other.clauses, pair)
-                for each in (_outcomes(answer) if answer else ())
-                for way in (each.forward, each.back)
-                for branch in (way.branches if way else ())
+                for way in (answer.directions if answer else ())
+                for branch in way.branches
             ]
         return self._branches[name]
 
@@ -496,35 +504,3 @@ def _source_tables(part: Part) -> set[int]:
 
 def _overlap(one: Prefix, other: Prefix) -> bool:
     return is_within(one, other) or is_within(other, one)
-
-
-def _outcomes(answer: FlowAnswer) -> list[FlowAnswer]:
-    """The answer in every outcome of routing."""
-    return [one.answer for one in answer.outcomes] or [answer]
-
-
-def _devices(answer: FlowAnswer) -> Iterator[str]:
-    """The devices that a flow or its answers meet, in any outcome of routing."""
-    for each in _outcomes(answer):
-        for way in (each.forward, each.back):
-            for branch in way.branches if way else ():
-                yield from (hop.device for hop in branch.hops)
-
-
-def _course(answer: FlowAnswer) -> object:
-    """The ways of a flow, their shares and ends, in every outcome."""
-    return [
-        sorted(
-            (
-                branch.entry or "",
-                str(branch.share),
-                branch.verdict.value,
-                [(hop.device, hop.vrf, hop.interface_out or "") for hop in branch.hops],
-            )
-            for branch in way.branches
-        )
-        if way
-        else None
-        for each in _outcomes(answer)
-        for way in (each.forward, each.back)
-    ]

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import replace
 
 from routrel.convergence.converge import State
 from routrel.files.shapes import closest
@@ -17,7 +16,7 @@ from routrel.questions.flow import FlowQuestion, WaysAlone, ask_flow
 from routrel.questions.promises.breaches import exits_otherwise
 from routrel.questions.promises.usage import Things, Usage
 from routrel.rib.candidates import Protocol
-from routrel.rib.table import Rib, Route
+from routrel.rib.table import Route
 
 __all__ = ["wrong_claim"]
 
@@ -50,14 +49,9 @@ def _device(state: State, name: str) -> Device:
     return state.topology.devices[name]
 
 
-def _ribs(state: State) -> Iterator[Rib]:
-    yield state.rib
-    yield from (other.rib for other in state.others)
-
-
 def _heard(state: State, prefix: Prefix, usage: Usage) -> Iterator[str]:
     """Which outside network hears what it should not, in each outcome."""
-    for one in (state, *(replace(state, look=other.look, others=()) for other in state.others)):
+    for one in (state, *state.others_alone):
         bgp = bgp_of(one.results)
         for speaker in bgp.speakers:
             if not speaker.outside:
@@ -83,9 +77,10 @@ def _without_default(state: State, site: str, version: int, usage: Usage) -> str
     default = state.rib.interning.prefixes.prefixes[number]
     devices = [d for d in state.network.devices if d.site == site and d.role.forwards]
     usage.devices.update(dict.fromkeys(device.name for device in devices))
+    outcomes = (state, *state.others_alone)
     for device in devices:
         table = state.rib.interning.table_numbers[device.name, DEFAULT_VRF]
-        if not all(rib.active_route(table, default) for rib in _ribs(state)):
+        if not all(one.rib.active_route(table, default) for one in outcomes):
             return f"{device.name} holds no {'IPv6 ' * (version == 6)}default route"
     return None
 
@@ -103,7 +98,7 @@ def _not_held(things: Things, claim: Holds, usage: Usage) -> str | None:
     usage.devices[device.name] = None
     usage.routes[device.name, vrf, claim.prefix] = None
     table = state.rib.interning.table_numbers[device.name, vrf]
-    for each in (state, *(replace(state, look=o.look, others=()) for o in state.others)):
+    for each in (state, *state.others_alone):
         wrong = _otherwise(each, table, claim)
         if wrong is not None:
             return wrong
@@ -158,7 +153,7 @@ def _exits_elsewhere(things: Things, claim: Holds, usage: Usage) -> str | None:
     if claim.exit is None:
         return None
     clause = LeavesBy((claim.exit,))
-    for way in [one.answer.forward for one in answer.outcomes] or [answer.forward]:
+    for way in (one.forward for one in answer.each):
         if way.verdict is not Verdict.LEAVES_NETWORK:
             return f"packets to {address} do not leave the network: {way.verdict.value}"
         elsewhere = exits_otherwise(things, clause, way)

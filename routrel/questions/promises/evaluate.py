@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 from routrel.convergence.converge import State
 from routrel.model.promises import Promise
 from routrel.questions.moves import KeptFlows
 from routrel.questions.promises.check import Checked, Checker
-from routrel.questions.promises.following import checker_after
+from routrel.questions.promises.following import since
 from routrel.questions.promises.surviving import Endured, survive
 
 __all__ = ["Evaluation", "Kept", "evaluate", "evaluate_again"]
@@ -43,7 +43,11 @@ class Evaluation:
     found: tuple[Kept, ...]
     checker: Checker  #: of the state
     asked: int = 0  #: of them those that were asked, and not taken from another state
-    checked: Mapping[str, Checked] = field(default_factory=dict)  #: by name
+
+    @property
+    def checked(self) -> dict[str, Checked]:
+        """How they stand by name, without what they must survive."""
+        return {one.promise.name: one.checked for one in self.found}
 
 
 def evaluate(
@@ -75,10 +79,10 @@ def evaluate_again(
     Args:
         known: How they stand in the state before.
     """
-    checker = checker_after(known.checker, after, promises, kept)
-    checked, asked = {}, 0
+    checker = Checker(after, promises, kept, since=since(known.checker, after))
+    before, checked, asked = known.checked, {}, 0
     for promise in promises:
-        then = known.checked.get(promise.name)
+        then = before.get(promise.name)
         if then is not None and then.promise != promise:
             then = None
         checked[promise.name] = now = checker.check(promise, then)
@@ -97,4 +101,4 @@ def _evaluation(
         Kept(checked=checked[promise.name], endured=endured.get(promise.name))
         for promise in promises
     )
-    return Evaluation(found=tuple(found), checker=checker, asked=asked, checked=checked)
+    return Evaluation(found=tuple(found), checker=checker, asked=asked)

@@ -2,30 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable
 
-from routrel.convergence.converge import State
-from routrel.model.promises import Promise
+from routrel.convergence.converge import State, converge
+from routrel.model.failures import Failure, Failures
 from routrel.questions.comparison.routes import route_changes
-from routrel.questions.moves import KeptFlows
 from routrel.questions.promises.check import Checker, Since
 from routrel.questions.promises.rests import touched_devices
 
-__all__ = ["checker_after"]
+__all__ = ["since", "without"]
 
 
-def checker_after(
-    before: Checker,
-    after: State,
-    promises: Sequence[Promise],
-    kept: KeptFlows,
-    *,
-    survives: bool = False,
-) -> Checker:
-    """What checks promises in another state, with what `before` found in its own."""
-    touched = touched_devices(before.state, after)
-    since = None
-    if touched is not None:
-        moved = route_changes(before.state.rib, after.rib)
-        since = Since(checker=before, touched=touched, moved=moved)
-    return Checker(after, promises, kept, survives=survives, since=since)
+def without(state: State, case: Iterable[Failure]) -> State:
+    """What comes of a network in which further things fail."""
+    things = tuple(dict.fromkeys((*state.topology.failures.things, *case)))
+    return converge(state.network, since=state, failures=Failures(things))
+
+
+def since(before: Checker, after: State) -> Since:
+    """What is otherwise in another state than in the one that was checked."""
+    return Since(
+        checker=before,
+        touched=touched_devices(before.state, after),
+        moved=route_changes(before.state.rib, after.rib),
+    )

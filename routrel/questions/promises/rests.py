@@ -7,7 +7,8 @@ every outcome of routing. What a device makes of a packet rests on nothing else 
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Set
+from dataclasses import dataclass
 
 from routrel.convergence.converge import State
 from routrel.forwarding.fib import Entry
@@ -23,9 +24,10 @@ __all__ = ["RecordedWays", "Rests", "touched_devices"]
 
 @dataclass(frozen=True, slots=True)
 class Rests:
-    """What was looked up, by outcome of routing, and where packets of the ends begin."""
+    """What was looked up, by outcome of routing, what was met, and where packets begin."""
 
     looked_up: tuple[LookedUp, ...]
+    devices: Set[str]
     begins: tuple[object, ...]
 
 
@@ -34,21 +36,38 @@ class RecordedWays(WaysAlone):
 
     def __init__(self, state: State) -> None:
         super().__init__()
-        each = [state, *(replace(state, look=other.look) for other in state.others)]
-        self._each: list[Lookup] = [self.lookup(one) for one in each]
+        self._each: list[Lookup] = [self.lookup(one) for one in (state, *state.others_alone)]
 
     def begin(self) -> None:
         """From here on look-ups count for the next answer."""
         for lookup in self._each:
             lookup.asked = {}
 
-    def rests(self, begins: tuple[object, ...]) -> Rests:
-        """What was looked up since the beginning."""
-        return Rests(tuple(lookup.asked for lookup in self._each), begins)
+    def rests(self, devices: Set[str], begins: tuple[object, ...]) -> Rests:
+        """What was looked up since the beginning, with the devices that were met."""
+        return Rests(tuple(lookup.asked for lookup in self._each), devices, begins)
 
-    def still_say(self, rests: Rests) -> bool:
-        """Whether all tables say the same of what was looked up, outcome by outcome."""
-        return len(rests.looked_up) == len(self._each) and all(
+    def still_holds(
+        self,
+        rests: Rests | None,
+        touched: Set[str] | None,
+        begins: Callable[[], tuple[object, ...]],
+    ) -> bool:
+        """Whether an answer of another state is that of this one.
+
+        It is where nothing that was met is touched, packets begin where they did, and all tables
+        say the same of what was looked up, outcome by outcome.
+
+        Args:
+            rests: What the answer rests on; None: it is not known to rest on anything.
+            touched: As `touched_devices`.
+            begins: Where packets begin here.
+        """
+        if rests is None or touched is None or not touched.isdisjoint(rests.devices):
+            return False
+        if len(rests.looked_up) != len(self._each) or begins() != rests.begins:
+            return False
+        return all(
             _treats_alike(lookup.entry_in(*at), entry)
             for lookup, looked_up in zip(self._each, rests.looked_up, strict=True)
             for at, entry in looked_up.items()

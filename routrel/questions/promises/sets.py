@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from routrel.convergence.converge import State
 from routrel.files.shapes import closest
 from routrel.model.addresses import Address, Prefix
-from routrel.model.network import OutsideNeighbour, Role
+from routrel.model.network import OutsideNeighbour
 from routrel.model.promises import EVERYBODY, FlowSet
 from routrel.questions.endpoints import resolve_endpoint
 from routrel.questions.errors import QuestionError, UnknownEndpoint
@@ -141,8 +141,7 @@ class Sets:
             if word in self._groups:
                 found |= self.prefixes(m for m in self._groups[word].members if m != word)
             elif word in self._outside:
-                outside = self._outside[word]
-                found.update(outside.prefixes, (p for a in outside.announces for p in a.prefixes))
+                found.update(self._outside[word].behind)
             elif word.lower() == EVERYBODY and word not in self.state.topology.devices:
                 found.update(_EVERYTHING)
             elif (prefix := self._prefix(word)) is not None:
@@ -193,9 +192,7 @@ class Sets:
             for member in self._groups[word].members:
                 yield from self._end(member)
         elif word in self._sites:
-            here = [device for device in network.devices if device.site == word]
-            hosts = [device for device in here if device.role is Role.HOST]
-            for device in hosts or here:
+            for device in network.ends_of_site(word):
                 yield from self._named(device.name)
         elif word in self._outside:
             yield from self._of_outside(self._outside[word])
@@ -267,9 +264,8 @@ class Sets:
 
     def _of_outside(self, outside: OutsideNeighbour) -> Iterator[PromiseEnd]:
         """What lies behind an outside network, or itself where nothing is said to."""
-        prefixes = [*outside.prefixes, *(p for a in outside.announces for p in a.prefixes)]
         found = False
-        for prefix in dict.fromkeys(prefixes):
+        for prefix in outside.behind:
             for one in self._addresses.of(prefix):
                 if outside.name in one.outside:
                     found = True

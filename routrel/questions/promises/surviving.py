@@ -6,16 +6,16 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import combinations
 
-from routrel.convergence.converge import State, converge
-from routrel.model.failures import Failure, FailureKind, Failures
+from routrel.convergence.converge import State
+from routrel.model.failures import Failure, FailureKind
 from routrel.model.network import Network
 from routrel.model.promises import Promise, Survives, ThingKind
 from routrel.questions.moves import KeptFlows
 from routrel.questions.promises.check import Checked, Checker
-from routrel.questions.promises.following import checker_after
+from routrel.questions.promises.following import since, without
 from routrel.topology.segments import Topology
 
-__all__ = ["Endured", "failure_names", "survive", "things_that_fail"]
+__all__ = ["Endured", "survive", "things_that_fail"]
 
 _KINDS = {
     ThingKind.LINK: FailureKind.LINK,
@@ -37,12 +37,11 @@ class Endured:
 
 def things_that_fail(topology: Topology, kind: FailureKind) -> list[Failure]:
     """All things of a kind that can fail, in order of the network; a link has two ends or more."""
+    return [Failure(kind, name) for name in _names(topology, kind)]
+
+
+def _names(topology: Topology, kind: FailureKind) -> list[str]:
     network = topology.network
-    return [Failure(kind, name) for name in failure_names(topology, network, kind)]
-
-
-def failure_names(topology: Topology, network: Network, kind: FailureKind) -> list[str]:
-    """The names of all things of a kind."""
     match kind:
         case FailureKind.LINK:
             joined = (s for s in topology.segments if len(s.ends) + len(s.outside) > 1)
@@ -109,7 +108,7 @@ def survive(
         for promise in promises
         if promise.survives and known[promise.name].kept
     }
-    cases = list(dict.fromkeys(case for name in wanted for case in _in_order(wanted[name])))
+    cases = list(dict.fromkeys(case for name in wanted for case in sorted(wanted[name])))
     found = {name: Endured(tried=0, asked=0) for name in wanted}
     by_name = {promise.name: promise for promise in promises}
     for number, case in enumerate(cases):
@@ -133,10 +132,8 @@ def _fail(
     found: dict[str, Endured],
 ) -> None:
     """Take some promises through one failure."""
-    state = before.state
-    things = tuple(dict.fromkeys((*state.topology.failures.things, *case)))
-    after = converge(state.network, since=state, failures=Failures(things))
-    checker = checker_after(before, after, promises, kept, survives=True)
+    after = without(before.state, case)
+    checker = Checker(after, promises, kept, survives=True, since=since(before, after))
     for promise in asked:
         told = found[promise.name]
         now = checker.check(promise, known[promise.name])
@@ -153,7 +150,3 @@ def _cases(state: State, clause: Survives) -> Iterator[tuple[Failure, ...]]:
         thing for kind in clause.kinds for thing in things_that_fail(state.topology, _KINDS[kind])
     ]
     yield from combinations(things, clause.count)
-
-
-def _in_order(cases: Iterable[tuple[Failure, ...]]) -> list[tuple[Failure, ...]]:
-    return sorted(cases)

@@ -50,10 +50,9 @@ class Usage:
 
     def add(self, state: State, answer: FlowAnswer) -> None:
         """Add what a flow met, in every outcome of routing."""
-        for each in [one.answer for one in answer.outcomes] or [answer]:
-            for way in (each.forward, each.back):
-                for branch in way.branches if way else ():
-                    self.add_hops(state, branch.hops)
+        for way in answer.directions:
+            for branch in way.branches:
+                self.add_hops(state, branch.hops)
 
     def add_hops(self, state: State, hops: Iterable[Hop]) -> None:
         """Add what is met on one way."""

@@ -6,12 +6,12 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import combinations
 
-from routrel.convergence.converge import State, converge
-from routrel.model.failures import Failure, Failures
+from routrel.convergence.converge import State
+from routrel.model.failures import Failure
 from routrel.model.promises import Promise
 from routrel.questions.moves import KeptFlows
 from routrel.questions.promises.check import Checker
-from routrel.questions.promises.following import checker_after
+from routrel.questions.promises.following import since, without
 from routrel.questions.sweep.cases import Case
 from routrel.questions.sweep.record import Record
 from routrel.topology.segments import Topology
@@ -64,7 +64,6 @@ def breaking_sets(
     """
     checker = Checker(state, promises, kept)
     known = checker.check(promise)
-    base = state.topology.failures.things
     taken: dict[Case, frozenset[object]] = {}
     found: list[Case] = []
     tried = not_minimal = no_effect = 0
@@ -82,12 +81,10 @@ def breaking_sets(
             if _adds_nothing(taken, case):
                 no_effect += 1
                 continue
-            after = converge(
-                state.network, since=state, failures=Failures(tuple(dict.fromkeys((*base, *case))))
-            )
+            after = without(state, case)
             taken[case] = _taken(after.topology)
             tried += 1
-            after_checker = checker_after(checker, after, promises, kept)
+            after_checker = Checker(after, promises, kept, since=since(checker, after))
             if not after_checker.check(promise, known).kept:
                 found.append(case)
     return BreakingSets(

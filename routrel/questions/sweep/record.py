@@ -6,15 +6,12 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
-from routrel.convergence.converge import State, converge
-from routrel.model.failures import Failures
+from routrel.convergence.converge import State
 from routrel.model.network import InterfaceKind
 from routrel.model.promises import Promise
-from routrel.questions.comparison.routes import route_changes
 from routrel.questions.moves import KeptFlows
 from routrel.questions.promises.check import Checked, Checker
-from routrel.questions.promises.following import checker_after
-from routrel.questions.promises.rests import touched_devices
+from routrel.questions.promises.following import since, without
 from routrel.questions.sweep.cases import Case, written
 from routrel.questions.sweep.ways import KeptWay, kept_ways
 from routrel.topology.segments import Topology
@@ -79,9 +76,9 @@ class Base:
 def record(base: Base, case: Case) -> Record:
     """Fail things, and hold what comes of it against what was."""
     before = base.state
-    things = tuple(dict.fromkeys((*before.topology.failures.things, *case)))
-    after = converge(before.network, since=before, failures=Failures(things))
-    checker = checker_after(base.checker, after, base.promises, base.kept)
+    after = without(before, case)
+    otherwise = since(base.checker, after)
+    checker = Checker(after, base.promises, base.kept, since=otherwise)
     broken, rerouted, mended, asked, detour = [], [], [], 0, 0
     for promise in base.promises:
         then = base.known[promise.name]
@@ -94,10 +91,9 @@ def record(base: Base, case: Case) -> Record:
         elif now.kept and now.rerouted:
             rerouted.append(promise.name)
             detour = max(detour, now.longest - then.longest)
-    moved = route_changes(before.rib, after.rib)
     off = after.topology.failed.devices
-    left = [change for change in moved if change.table[0] not in off]
-    ways = kept_ways(after, base.kept, base.ways, touched_devices(before, after))
+    left = [change for change in otherwise.moved if change.table[0] not in off]
+    ways = kept_ways(after, base.kept, base.ways, otherwise.touched)
     return Record(
         failed=written(case),
         broken=tuple(broken),
@@ -107,8 +103,8 @@ def record(base: Base, case: Case) -> Record:
         cut_off=_cut_off(base.parts, after.topology),
         routes_lost=sum(1 for change in left if change.after is None),
         routes_moved=len(left),
-        flows_lost=tuple(n for n in ways if base.ways[n].arrives and not ways[n].arrives),
-        flows_moved=tuple(n for n in ways if base.ways[n].course != ways[n].course),
+        flows_lost=tuple(n for n in ways if base.ways[n].way.arrives and not ways[n].way.arrives),
+        flows_moved=tuple(n for n in ways if base.ways[n].way != ways[n].way),
         longest_detour=detour,
         findings=tuple(f.text for f in after.findings if f.text not in base.finding_texts),
     )

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import partial
 
 from routrel.convergence.converge import State
 from routrel.questions.errors import QuestionError
-from routrel.questions.flow import FlowAnswer, arrives, ask_flow
-from routrel.questions.moves import KeptFlows
+from routrel.questions.flow import FlowQuestion, ask_flow
+from routrel.questions.moves import KeptFlows, Way, way_of
 from routrel.questions.promises.rests import RecordedWays, Rests
 
 __all__ = ["KeptWay", "kept_ways"]
@@ -16,11 +17,9 @@ __all__ = ["KeptWay", "kept_ways"]
 
 @dataclass(frozen=True, slots=True)
 class KeptWay:
-    """The ways of a kept question, and what they rest on; None: it cannot be asked."""
+    """What becomes of a kept question, and what that rests on; None: it cannot be asked."""
 
-    course: object  #: equal where nothing moved
-    arrives: bool  #: and its answers do
-    devices: frozenset[str]
+    way: Way
     rests: Rests | None
 
 
@@ -39,46 +38,28 @@ def kept_ways(
     found, ways = {}, RecordedWays(state)
     for name, question in kept.items():
         then = known.get(name) if known else None
-        begins = tuple(_begins(state, ways, end) for end in (question.source, question.destination))
-        if then is not None and _holds_still(then, begins, ways, touched):
+        begins = partial(_begin_at, state, ways, question)
+        if then is not None and ways.still_holds(then.rests, touched, begins):
             found[name] = then
             continue
         ways.begin()
         try:
             answer = ask_flow(state, question, ways)
         except QuestionError as error:
-            found[name] = KeptWay(error.text, arrives=False, devices=frozenset(), rests=None)
+            found[name] = KeptWay(Way(error.text, arrives=False), rests=None)
         else:
-            found[name] = _way(answer, ways.rests(begins))
+            found[name] = KeptWay(way_of(answer), ways.rests(frozenset(answer.devices), begins()))
     return found
 
 
-def _holds_still(
-    then: KeptWay,
-    begins: tuple[object, ...],
-    ways: RecordedWays,
-    touched: frozenset[str] | None,
-) -> bool:
-    if then.rests is None or touched is None or not touched.isdisjoint(then.devices):
-        return False
-    return then.rests.begins == begins and ways.still_say(then.rests)
-
-
-def _begins(state: State, ways: RecordedWays, end: str) -> object:
-    """The address that an end has, and where its packets begin."""
-    try:
-        found = ways.endpoint(state, end)
-    except QuestionError:
-        return None
-    return found.addresses, found.starts
-
-
-def _way(answer: FlowAnswer, rests: Rests) -> KeptWay:
-    each = [one.answer for one in answer.outcomes] or [answer]
-    ways = [way for one in each for way in (one.forward, one.back) if way is not None]
-    courses = [
-        (way.verdict, [[hop.device for hop in branch.hops] for branch in way.branches])
-        for way in ways
-    ]
-    devices = frozenset(hop.device for w in ways for b in w.branches for hop in b.hops)
-    return KeptWay(courses, arrives=all(map(arrives, each)), devices=devices, rests=rests)
+def _begin_at(state: State, ways: RecordedWays, question: FlowQuestion) -> tuple[object, ...]:
+    """The addresses that the ends of a question have, and where their packets begin."""
+    found: list[object] = []
+    for end in (question.source, question.destination):
+        try:
+            resolved = ways.endpoint(state, end)
+        except QuestionError:
+            found.append(None)
+        else:
+            found.append((resolved.addresses, resolved.starts))
+    return tuple(found)

@@ -132,7 +132,8 @@ class PromiseView(APIView):
 
 
 class PromiseTextShape(serializers.Serializer):
-    text = serializers.CharField(max_length=1_000_000, trim_whitespace=False)
+    #: Less than a request of JSON holds, so that it is this which is refused.
+    text = serializers.CharField(max_length=500_000, trim_whitespace=False)
 
 
 class PromiseFileView(APIView):
@@ -170,19 +171,16 @@ class PromiseFileView(APIView):
             )
         with transaction.atomic():
             for one in reading.promises:
+                said = {
+                    "sentence": one.sentence, "severity": one.severity.value,
+                    "owner": one.owner, "folder": one.folder, "note": one.note,
+                }  # fmt: skip
                 StoredPromise.objects.update_or_create(
                     network=network,
                     name=one.name,
-                    defaults={
-                        "sentence": one.sentence, "severity": one.severity.value,
-                        "owner": one.owner, "folder": one.folder, "note": one.note,
-                    },
-                    create_defaults={
-                        "sentence": one.sentence, "severity": one.severity.value,
-                        "owner": one.owner, "folder": one.folder, "note": one.note,
-                        "author_id": user_id(request),
-                    },
-                )  # fmt: skip
+                    defaults=said,
+                    create_defaults={**said, "author_id": user_id(request)},
+                )
         note(request, "promises", f"imported {len(reading.promises)} promises", network)
         return Response(PromiseShape(network.promises.all(), many=True).data)
 

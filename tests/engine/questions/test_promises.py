@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from routrel.convergence.converge import State, converge
-from routrel.files.promise_sentences import read_sentence
+from routrel.files.promise_sentences import promise_of
 from routrel.forwarding.evidence import Verdict
 from routrel.model.failures import Failure, FailureKind, Failures
 from routrel.model.promises import Promise
@@ -19,16 +19,13 @@ from routrel.questions.errors import QuestionError
 from routrel.questions.flow import FlowQuestion, ask_flow
 from routrel.questions.promises.check import Checked, Checker
 from routrel.questions.promises.evaluate import evaluate
-from routrel.questions.promises.following import checker_after
+from routrel.questions.promises.following import since
 from routrel.wording.promises import breach_words, kept_words
 from tests.nets import LAST_TEXTS, device, ring, state
 
 
 def promise(sentence: str, name: str = "p") -> Promise:
-    said = read_sentence(sentence)
-    return Promise(
-        name=name, sentence=sentence, flows=said.flows, clauses=said.clauses, claim=said.claim
-    )
+    return promise_of(name, sentence)
 
 
 def check(net: State, sentence: str, *others: Promise) -> Checked:
@@ -268,7 +265,7 @@ def test_what_rests_on_nothing_that_moved_is_as_if_asked_anew(failed):
     known = {one.name: before.check(one) for one in made}
     things = tuple(Failure(FailureKind(k), n) for k, _, n in (f.partition(":") for f in failed))
     after = converge(diamond().network, since=diamond(), failures=Failures(things))
-    following, anew = checker_after(before, after, made, {}), Checker(after, made)
+    following, anew = Checker(after, made, since=since(before, after)), Checker(after, made)
     for one in made:
         now, plain = following.check(one, known[one.name]), anew.check(one)
         assert (now.kept, why(now)) == (plain.kept, why(plain))
@@ -282,4 +279,7 @@ def test_what_does_not_move_is_not_asked():
     before = Checker(net, [made])
     failures = Failures((Failure(FailureKind.LINK, "10.0.4.0/30"),))
     after = converge(net.network, since=net, failures=failures)
-    assert checker_after(before, after, [made], {}).check(made, before.check(made)).asked == 0
+    assert (
+        Checker(after, [made], since=since(before, after)).check(made, before.check(made)).asked
+        == 0
+    )

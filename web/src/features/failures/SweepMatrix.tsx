@@ -1,6 +1,7 @@
 import { useState } from 'react'
-import { Link, useSearchParams } from 'react-router'
+import { Link } from 'react-router'
 import type { Sweep, SweepCase } from '../../api/types'
+import { useAddress } from '../../ui/address'
 import { Button, Mono, Panel } from '../../ui/controls'
 import { counted, failureWords } from '../../wording'
 import { useLinkTo } from '../lens/lens'
@@ -12,7 +13,7 @@ const keyOf = (failed: string[]) => failed.join(' + ')
 
 /** Failures by promises, what hurts most first; one is looked at beside it. */
 export function SweepMatrix({ found }: { found: Sweep }) {
-  const [params, setParams] = useSearchParams()
+  const [params, change] = useAddress()
   const [all, setAll] = useState(false)
   const [most, setMost] = useState(DRAWN)
   const touched = new Set(found.cases.flatMap((each) => [...each.broken, ...each.rerouted, ...each.mended]))
@@ -22,15 +23,7 @@ export function SweepMatrix({ found }: { found: Sweep }) {
   )
   const cases = all ? found.cases : harmful
   const chosen = found.cases.find((each) => keyOf(each.failed) === params.get('case')) ?? cases[0]
-  const choose = (name: string, value: string) =>
-    setParams(
-      (old) => {
-        const next = new URLSearchParams(old)
-        next.set(name, value)
-        return next
-      },
-      { replace: true },
-    )
+  const choose = (name: string, value: string) => change({ [name]: value }, { quiet: true })
   const fatal = found.cases.filter((each) => each.broken.length > 0).length
   return (
     <>

@@ -1,14 +1,14 @@
-import { useMutation, useQueryClient } from '@tanstack/react-query'
+import { useMutation } from '@tanstack/react-query'
 import { useRef } from 'react'
 import { api, data } from '../../api/client'
-import { storedPromisesQuery } from '../../api/queries'
 import { Button, Problem } from '../../ui/controls'
 import { usePlace } from '../lens/lens'
+import { usePromisesChanged } from './usePromisesChanged'
 
 /** Takes the promises that are kept here out as a file, and a file of promises in. */
 export function PromiseFiles({ editor }: { editor: boolean }) {
   const { lens } = usePlace()
-  const queries = useQueryClient()
+  const changed = usePromisesChanged()
   const chosen = useRef<HTMLInputElement>(null)
   const take = useMutation({
     mutationFn: async (file: File) =>
@@ -18,10 +18,7 @@ export function PromiseFiles({ editor }: { editor: boolean }) {
           body: { text: await file.text() },
         }),
       ),
-    onSuccess: () => {
-      void queries.invalidateQueries({ queryKey: storedPromisesQuery(lens.slug).queryKey })
-      void queries.invalidateQueries({ queryKey: ['promise-check'] })
-    },
+    onSuccess: changed,
   })
   const address = `/api/networks/${lens.slug}/promises/file`
   return (

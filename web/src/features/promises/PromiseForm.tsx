@@ -1,11 +1,11 @@
-import { useMutation, useQueryClient } from '@tanstack/react-query'
+import { useMutation } from '@tanstack/react-query'
 import { useState, type FormEvent } from 'react'
 import { api, data } from '../../api/client'
-import { storedPromisesQuery } from '../../api/queries'
 import type { StoredPromise } from '../../api/types'
 import { Button, Problem } from '../../ui/controls'
 import { Input, Select, TextArea } from '../../ui/fields'
 import { usePlace } from '../lens/lens'
+import { usePromisesChanged } from './usePromisesChanged'
 
 /** What can be said of a flow, as the sentence begins after “must”. */
 const CLAUSES = [
@@ -28,7 +28,7 @@ const EMPTY = { name: '', sentence: '', severity: 'error' as const, owner: '', f
 /** Writes a promise that is kept here, or one of them anew. */
 export function PromiseForm({ known, onEnd }: { known?: StoredPromise; onEnd: () => void }) {
   const { lens } = usePlace()
-  const queries = useQueryClient()
+  const changed = usePromisesChanged()
   const [said, setSaid] = useState<Omit<StoredPromise, 'author' | 'created'>>(known ?? EMPTY)
   const put = (more: Partial<typeof said>) => setSaid((old) => ({ ...old, ...more }))
   const save = useMutation({
@@ -45,8 +45,7 @@ export function PromiseForm({ known, onEnd }: { known?: StoredPromise; onEnd: ()
         : data(api.POST('/api/networks/{slug}/promises', { params: { path: { slug: lens.slug } }, body }))
     },
     onSuccess: () => {
-      void queries.invalidateQueries({ queryKey: storedPromisesQuery(lens.slug).queryKey })
-      void queries.invalidateQueries({ queryKey: ['promise-check'] })
+      changed()
       onEnd()
     },
   })

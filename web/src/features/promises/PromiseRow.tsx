@@ -1,9 +1,10 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useMutation, useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
-import { Link, useSearchParams } from 'react-router'
+import { Link } from 'react-router'
 import { api, data } from '../../api/client'
-import { promiseHistoryQuery, storedPromisesQuery } from '../../api/queries'
+import { promiseHistoryQuery } from '../../api/queries'
 import type { Promised, StoredPromise } from '../../api/types'
+import { useAddress } from '../../ui/address'
 import { Confirm } from '../../ui/Confirm'
 import { Mono, Problem, Severity, Waiting } from '../../ui/controls'
 import { moment } from '../../ui/time'
@@ -11,25 +12,17 @@ import { failureWords } from '../../wording'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { useFileLink, useLinkTo, usePlace } from '../lens/lens'
 import { PromiseForm } from './PromiseForm'
+import { usePromisesChanged } from './usePromisesChanged'
 
 /** One promise: its sentence, whether it is kept, and why not; opened, what it rests on. */
 export function PromiseRow({ promise, stored }: { promise: Promised; stored?: StoredPromise }) {
   const { lens, network } = usePlace()
-  const [params, setParams] = useSearchParams()
+  const [params, change] = useAddress()
   const [editing, setEditing] = useState(false)
-  const queries = useQueryClient()
+  const changed = usePromisesChanged()
   const fileLink = useFileLink()
   const isOpen = params.get('promise') === promise.id
-  const toggle = () =>
-    setParams(
-      (old) => {
-        const next = new URLSearchParams(old)
-        if (isOpen) next.delete('promise')
-        else next.set('promise', promise.id)
-        return next
-      },
-      { replace: true },
-    )
+  const toggle = () => change({ promise: isOpen ? null : promise.id }, { quiet: true })
   const drop = useMutation({
     mutationFn: () =>
       data(
@@ -37,10 +30,7 @@ export function PromiseRow({ promise, stored }: { promise: Promised; stored?: St
           params: { path: { slug: lens.slug, name: promise.id } },
         }),
       ),
-    onSuccess: () => {
-      void queries.invalidateQueries({ queryKey: storedPromisesQuery(lens.slug).queryKey })
-      void queries.invalidateQueries({ queryKey: ['promise-check'] })
-    },
+    onSuccess: changed,
   })
   if (editing && stored)
     return (

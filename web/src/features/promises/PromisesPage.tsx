@@ -1,9 +1,9 @@
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
-import { useSearchParams } from 'react-router'
 import { storedPromisesQuery } from '../../api/queries'
 import type { Promised, Promises } from '../../api/types'
 import { useCancel } from '../../api/useCancel'
+import { useAddress } from '../../ui/address'
 import { Button, Panel, Problem, Waiting } from '../../ui/controls'
 import { SearchInput, Select } from '../../ui/fields'
 import { lensWords } from '../../wording'
@@ -76,21 +76,12 @@ function Checking({ check }: { check: ReturnType<typeof useCheck> }) {
 function Found({ found, tryFailures }: { found: Promises; tryFailures?: () => void }) {
   const { lens } = usePlace()
   const stored = useQuery(storedPromisesQuery(lens.slug))
-  const [params, setParams] = useSearchParams()
+  const [params, change] = useAddress()
   const [text, setText] = useState('')
   const shown = (params.get('show') ?? 'all') as Shown
   const owner = params.get('owner') ?? ''
   const owners = [...new Set(found.promises.map((each) => each.owner).filter(Boolean))].sort()
-  const set = (name: string, value: string) =>
-    setParams(
-      (old) => {
-        const next = new URLSearchParams(old)
-        if (value) next.set(name, value)
-        else next.delete(name)
-        return next
-      },
-      { replace: true },
-    )
+  const set = (name: string, value: string) => change({ [name]: value }, { quiet: true })
   const promises = found.promises.filter(
     (each) =>
       (shown === 'all' || (shown === 'kept') === each.kept) &&
