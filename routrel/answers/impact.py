@@ -3,27 +3,17 @@
 from __future__ import annotations
 
 import ipaddress
-from dataclasses import dataclass
 
 from routrel.answers.base import Answer
 from routrel.convergence.converge import State
+from routrel.files.shapes import closest
 from routrel.questions.errors import UnknownName
 from routrel.questions.promises.evaluate import Evaluation
+from routrel.questions.promises.tellers import sessions_of_routes
+from routrel.questions.promises.thing_at import Used
 from routrel.questions.promises.usage import Things, Usage
 
-__all__ = ["ImpactData", "ImpactedData", "Used", "impact_data"]
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Used:
-    """What may be used; all that are given count, and only promises that use all are told."""
-
-    device: str = ""
-    interface: str = ""  #: of the device
-    link: str = ""
-    network: str = ""  #: an outside one, or its neighbour's address
-    rule: str = ""  #: as `gul-edge-1 filter guests rule 20`
-    prefix: str = ""
+__all__ = ["ImpactData", "ImpactedData", "impact_data"]
 
 
 class ImpactedData(Answer):
@@ -50,22 +40,19 @@ def impact_data(state: State, found: Evaluation, used: Used) -> ImpactData:
         UnknownName: there is no such thing.
     """
     _refuse_unknown(state, used)
-    links = Things(state).link_names
+    uses = _Uses(state, used)
     hit = [
         ImpactedData(
             id=one.promise.name, text=one.promise.sentence, kept=one.kept, why=_why(one.kept)
         )
         for one in found.found
-        if _uses(one.checked.usage, used, links)
+        if uses.all_of(one.checked.usage)
     ]
-    what = " ".join(
-        filter(None, (used.device, used.interface, used.link, used.network, used.rule, used.prefix))
-    )
     count = len(hit)
     words = (
         "No promise uses" if not count else f"{count} promise{'s use' if count > 1 else ' uses'}"
     )
-    return ImpactData(sentence=f"{words} {what}.", promises=hit, checked=len(found.found))
+    return ImpactData(sentence=f"{words} {used}.", promises=hit, checked=len(found.found))
 
 
 def _why(kept: bool) -> str:
@@ -82,6 +69,19 @@ def _refuse_unknown(state: State, used: Used) -> None:
             raise UnknownName(
                 f"{used.device} has no interface “{used.interface}”", f"it has {', '.join(names)}"
             )
+    if used.neighbour:
+        known = [
+            str(one.address)
+            for device in state.network.devices
+            if used.device in ("", device.name)
+            for vrf in device.vrfs
+            for one in (vrf.bgp.neighbours if vrf.bgp else ())
+        ]
+        if used.neighbour not in known:
+            of = used.device or "this network"
+            raise UnknownName(
+                f"{used.neighbour} is no BGP neighbour of {of}", closest(used.neighbour, known)
+            )
     if used.prefix:
         try:
             ipaddress.ip_network(used.prefix)
@@ -89,18 +89,37 @@ def _refuse_unknown(state: State, used: Used) -> None:
             raise UnknownName(f"“{used.prefix}” is not a prefix", "write 10.1.0.0/16") from error
 
 
-def _uses(usage: Usage, used: Used, links: dict[str, str]) -> bool:
-    if used.interface and (used.device, used.interface) not in usage.interfaces:
-        return False
-    if used.device and used.device not in usage.devices:
-        return False
-    if used.link and links.get(used.link, used.link) not in usage.links:
-        return False
-    if used.network and used.network not in usage.networks:
-        return False
-    if used.rule and used.rule not in map(str, usage.rules):
-        return False
-    return not used.prefix or any(
-        str(prefix) == used.prefix and used.device in ("", device)
-        for device, _, prefix in usage.routes
-    )
+class _Uses:
+    """Tells which promises use something, by what their packets meet."""
+
+    def __init__(self, state: State, used: Used) -> None:
+        self._state, self._used = state, used
+        self._link = Things(state).link_names.get(used.link, used.link)
+
+    def all_of(self, usage: Usage) -> bool:
+        """Whether everything that is named is used."""
+        used = self._used
+        if used.interface and (used.device, used.interface) not in usage.interfaces:
+            return False
+        if used.device and used.device not in usage.devices and not used.neighbour:
+            return False
+        if used.link and self._link not in usage.links:
+            return False
+        if used.network and used.network not in usage.networks:
+            return False
+        if used.rule and used.rule not in map(str, usage.rules):
+            return False
+        if used.prefix and not any(
+            str(prefix) == used.prefix and used.device in ("", device)
+            for device, _, prefix in usage.routes
+        ):
+            return False
+        return not used.neighbour or self._is_told_by(usage)
+
+    def _is_told_by(self, usage: Usage) -> bool:
+        """Whether a route came by a session, here or on its way, in some outcome of routing."""
+        return any(
+            address == self._used.neighbour and self._used.device in ("", device)
+            for each in (self._state, *self._state.others_alone)
+            for device, address in sessions_of_routes(each, usage.routes)
+        )

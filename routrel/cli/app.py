@@ -19,6 +19,7 @@ from routrel.cli.push import push
 from routrel.cli.routes import routes
 from routrel.cli.schema import schema
 from routrel.cli.sessions import sessions
+from routrel.cli.suggest import suggest
 from routrel.cli.sweep import sweep
 
 __all__ = ["app"]
@@ -54,6 +55,7 @@ for command in (
     policy,
     compare,
     promises,
+    suggest,
     sweep,
     push,
     demo,

@@ -21,6 +21,7 @@ from server.networks.outages import DATABASE_AWAY
 from server.networks.promises import check_promises
 from server.networks.questions import run_questions
 from server.networks.remedies import search_remedies
+from server.networks.suggesting import suggest_promises
 from server.networks.sweeps import run_sweep
 from server.networks.would_take import find_what_it_takes
 
@@ -38,6 +39,7 @@ _JOBS: dict[str, Callable[[Work], None]] = {
     Job.Kind.ACCEPT: accept_change,
     Job.Kind.PROMISES: check_promises,
     Job.Kind.SWEEP: run_sweep,
+    Job.Kind.SUGGEST: suggest_promises,
 }
 _TOO_MUCH = "This takes more memory than one question or job may have."
 

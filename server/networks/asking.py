@@ -21,7 +21,7 @@ from routrel.answers.flow_sets import answer_flow
 from routrel.answers.flows import flow_data
 from routrel.answers.flows_over import flows_over_data
 from routrel.answers.holders import holders_data
-from routrel.answers.impact import Used, impact_data
+from routrel.answers.impact import impact_data
 from routrel.answers.inventory import cases_data, chart_data, device_data, names_data
 from routrel.answers.policies import policies_data, read_route, try_policy
 from routrel.answers.sessions import sessions_data
@@ -30,10 +30,11 @@ from routrel.answers.why import explain_route
 from routrel.convergence.converge import State
 from routrel.lens.look import View
 from routrel.model.addresses import Address, Prefix
-from routrel.questions.errors import QuestionError
+from routrel.questions.errors import QuestionError, UnknownName
 from routrel.questions.flow import FlowQuestion, ask_flow
 from routrel.questions.flows_over import flows_over
 from routrel.questions.moves import kept_flows
+from routrel.questions.promises.thing_at import Used, thing_at
 from routrel.questions.routes import RouteQuestion
 from routrel.wording.differences import first_difference
 from server.networks.editing import EDITING
@@ -192,7 +193,17 @@ def _impact(revision: Revision, view: View, state: State, values: Values) -> Any
     promises = promised(view, values["stored"])
     kept = kept_with(revision.network, view)
     found = evaluated(revision, state, promises, kept)
-    return data(impact_data(state, found, Used(**values["used"])))
+    used = values["used"]
+    if "file" in used:
+        named = thing_at(state.network, view.texts, used["file"], used["line"])
+        if named is None:
+            raise UnknownName(
+                f"no device or network stands at {used['file']}:{used['line']}",
+                "name a line of a device's file",
+            )
+    else:
+        named = Used(**used)
+    return data(impact_data(state, found, named))
 
 
 # --- sessions and policies -----------------------------------------------------------------------

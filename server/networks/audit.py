@@ -11,7 +11,8 @@ __all__ = ["ACTIONS", "note"]
 
 #: What an entry is about.
 ACTIONS = (
-    "login", "import", "change", "accept", "promises", "sweep", "members", "token", "network",
+    "login", "import", "change", "accept", "promises", "run", "sweep", "members", "token",
+    "network",
 )  # fmt: skip
 
 

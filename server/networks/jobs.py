@@ -63,6 +63,7 @@ _ASKED_AGAIN = (
     Job.Kind.SHEET,
     Job.Kind.PROMISES,
     Job.Kind.SWEEP,
+    Job.Kind.SUGGEST,
 )
 
 _FAULT = "It failed through an internal error; the server's log has the details."

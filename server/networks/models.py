@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from django.conf import settings
 from django.db import models
+from django.utils import timezone
 
 __all__ = [
     "ApiToken",
@@ -141,6 +142,7 @@ class JobKind(models.TextChoices):
     ACCEPT = "accept"
     PROMISES = "promises"
     SWEEP = "sweep"
+    SUGGEST = "suggest"
 
 
 class JobStatus(models.TextChoices):
@@ -331,17 +333,40 @@ class StoredPromise(models.Model):
         return f"{self.name} of {self.network}"
 
 
+class LeftSuggestion(models.Model):
+    """A suggested promise that somebody left; it is suggested no more."""
+
+    network = models.ForeignKey(Network, on_delete=models.CASCADE, related_name="left_suggestions")
+    sentence = models.CharField(max_length=1000)
+    author = models.ForeignKey(
+        settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True, related_name="+"
+    )
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=["network", "sentence"], name="left_once"),)
+
+    def __str__(self) -> str:
+        return f"{self.sentence}, left in {self.network}"
+
+
 class PromiseVerdict(models.Model):
-    """How a promise stood in a revision as it is: its history."""
+    """How a promise stood in a revision, as it is or through a lens: its history."""
 
     revision = models.ForeignKey(Revision, on_delete=models.CASCADE, related_name="verdicts")
+    #: What is written of the lens, and a name for it; empty: the revision as it is.
+    lens = models.JSONField(default=dict)
+    lens_key = models.CharField(max_length=64, blank=True)
     name = models.CharField(max_length=80)
     sentence = models.CharField(max_length=1000)
     kept = models.BooleanField()
     why = models.CharField(max_length=1000, blank=True)
+    checked = models.DateTimeField(default=timezone.now)
 
     class Meta:
-        constraints = (models.UniqueConstraint(fields=["revision", "name"], name="one_verdict"),)
+        constraints = (
+            models.UniqueConstraint(fields=["revision", "lens_key", "name"], name="one_verdict"),
+        )
 
     def __str__(self) -> str:
         return f"{self.name} in {self.revision}: {'kept' if self.kept else 'broken'}"

@@ -5,7 +5,11 @@ from __future__ import annotations
 import hashlib
 import json
 from collections import OrderedDict
+from contextlib import suppress
+from datetime import timedelta
 from typing import Any
+
+from django.utils import timezone
 
 from routrel.answers.base import data
 from routrel.answers.promises import PromisesData, promises_data
@@ -17,12 +21,13 @@ from routrel.model.promises import Promise
 from routrel.questions.errors import QuestionError
 from routrel.questions.moves import KeptFlows
 from routrel.questions.promises.evaluate import Evaluation, evaluate, evaluate_again
-from server.networks.jobs import Work, start_job
+from server.networks.jobs import TooManyJobs, Work, start_job
 from server.networks.lenses import computed
 from server.networks.models import Job, Network, PromiseVerdict, Revision, StoredPromise
 from server.networks.questions import kept_with, saved_now
 
 __all__ = [
+    "check_after_going_back",
     "check_after_import",
     "check_promises",
     "evaluated",
@@ -34,6 +39,8 @@ __all__ = [
 #: Evaluations that a process keeps, of the states asked about last.
 _KEPT: OrderedDict[tuple[int, str], Evaluation] = OrderedDict()
 _MOST_KEPT = 3
+#: Days for which it is known how promises stood in lenses other than revisions as they are.
+_LENSES_KEPT_DAYS = 90
 
 
 def stored_now(network: Network) -> list[list[str]]:
@@ -113,17 +120,25 @@ def check_promises(work: Work) -> None:
     else:
         found = evaluated(work.revision, state, promises, kept)
     answer = promises_data(state, found)
-    if not asked["lens"]:
-        keep_history(work.revision, answer)
+    keep_history(work.revision, asked["lens"], answer)
     work.end(Job.Status.DONE, answer.summary, answer=data(answer), found=answer.broken)
 
 
-def keep_history(revision: Revision, answer: PromisesData) -> None:
-    """Keep how promises stand in a revision, whatever was known of it before."""
+def keep_history(revision: Revision, lens: dict[str, Any], answer: PromisesData) -> None:
+    """Keep how promises stand in a lens, whatever was known of it before.
+
+    What was seen of a revision as it is stays; through other lenses it is let go after a while.
+    """
+    key = hashlib.sha256(json.dumps(lens, sort_keys=True).encode()).hexdigest() if lens else ""
+    long_ago = timezone.now() - timedelta(days=_LENSES_KEPT_DAYS)
+    of_network = PromiseVerdict.objects.filter(revision__network=revision.network_id)
+    of_network.exclude(lens_key="").filter(checked__lt=long_ago).delete()
     PromiseVerdict.objects.bulk_create(
         [
             PromiseVerdict(
                 revision=revision,
+                lens=lens,
+                lens_key=key,
                 name=one.id,
                 sentence=one.text[:1000],
                 kept=one.kept,
@@ -132,16 +147,29 @@ def keep_history(revision: Revision, answer: PromisesData) -> None:
             for one in answer.promises
         ],
         update_conflicts=True,
-        unique_fields=["revision", "name"],
-        update_fields=["sentence", "kept", "why"],
+        unique_fields=["revision", "lens_key", "name"],
+        update_fields=["sentence", "kept", "why", "checked"],
     )
 
 
 def check_after_import(job: Job, revision: Revision | None, view: View) -> None:
     """Begin to check the promises of a new revision, if there are any."""
-    network = job.network
-    has_any = view.reading.promises or StoredPromise.objects.filter(network=network).exists()
-    if revision is None or not has_any:
-        return
+    if revision is not None and (view.reading.promises or _has_stored(job.network)):
+        _begin_check(revision, job.author_id)
+
+
+def check_after_going_back(revision: Revision, old: Revision, author_id: int) -> None:
+    """The same of a revision that is equal to an older one."""
+    if _has_stored(revision.network) or old.verdicts.exists():
+        _begin_check(revision, author_id)
+
+
+def _has_stored(network: Network) -> bool:
+    return StoredPromise.objects.filter(network=network).exists()
+
+
+def _begin_check(revision: Revision, author_id: int) -> None:
+    network = revision.network
     question = {"lens": {}, "failures": False, **promise_key(network)}
-    start_job(Job.Kind.PROMISES, network, job.author_id, revision=revision, question=question)
+    with suppress(TooManyJobs):  # then whoever looks at the promises begins it
+        start_job(Job.Kind.PROMISES, network, author_id, revision=revision, question=question)

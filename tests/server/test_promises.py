@@ -245,7 +245,7 @@ def test_the_trail_tells_who_did_what_and_stays(quays):
     ]
     assert rows[0]["address"] == "127.0.0.1"
     assert [r["text"] for r in owner.get(f"{PATH}/audit?who=editor").json()] == [f"promised p: {THERE}"]  # fmt: skip
-    lines = owner.get(f"{PATH}/audit?csv=1&action=token").content.decode().splitlines()
+    lines = owner.get(f"{PATH}/audit/table?action=token").content.decode().splitlines()
     assert lines[0].startswith("id,created,who,token")
     assert len(lines) == 2
     for change in (lambda all_: all_.update(who="nobody"), lambda all_: all_.delete()):

@@ -14,9 +14,9 @@ from routrel.protocols.register import bgp_of
 from routrel.questions.errors import QuestionError, UnknownName
 from routrel.questions.flow import FlowQuestion, WaysAlone, ask_flow
 from routrel.questions.promises.breaches import exits_otherwise
+from routrel.questions.promises.tellers import tellers
 from routrel.questions.promises.usage import Things, Usage
 from routrel.rib.candidates import Protocol
-from routrel.rib.table import Route
 
 __all__ = ["wrong_claim"]
 
@@ -116,28 +116,20 @@ def _otherwise(state: State, table: int, claim: Holds) -> str | None:
     if claim.next_hop is not None and claim.next_hop not in hops:
         return f"{who} via {_listed(hops)}, not via {claim.next_hop}"
     if claim.neighbour is not None:
-        tellers = _tellers(state, table, route)
-        names = [end.device.name for a in tellers for end in state.topology.owners.get(a, ())]
+        told_by = tellers(state, table, route)
+        names = [end.device.name for a in told_by for end in state.topology.owners.get(a, ())]
         names += [
             one.name
             for one in state.network.outside
-            if any(own.ip in tellers for own in one.addresses)
+            if any(own.ip in told_by for own in one.addresses)
         ]
-        if claim.neighbour not in (*map(str, tellers), *names):
-            return f"{who} from {', '.join(names) or _listed(tellers)}, not from {claim.neighbour}"
+        if claim.neighbour not in (*map(str, told_by), *names):
+            return f"{who} from {', '.join(names) or _listed(told_by)}, not from {claim.neighbour}"
     return None
 
 
 def _listed(addresses: list[Address]) -> str:
     return ", ".join(map(str, addresses)) or "its interface"
-
-
-def _tellers(state: State, table: int, route: Route) -> list[Address]:
-    """Who advertises a route."""
-    number = state.rib.interning.prefixes.number(route.prefix)
-    rows = state.rib.candidate_rows(table, number if number is not None else -1)
-    result = state.results.get(route.protocol)
-    return list(result.advertisers(rows[0])) if result is not None and len(rows) else []
 
 
 def _exits_elsewhere(things: Things, claim: Holds, usage: Usage) -> str | None:

@@ -33,15 +33,10 @@ def base_in(request: Request, lens: AskedLens) -> dict[str, Any]:
         ValidationError, UnknownChange: there is no such revision or change.
         Fault: there is too much in it.
     """
-    given: dict[str, Any] = {
-        name: request.query_params.getlist(name) for name in ("base_change", "base_fail")
-    }
-    if "base_revision" in request.query_params:
-        given["base_revision"] = request.query_params["base_revision"]
-    base = checked(BaseShape, given)
+    base = checked(BaseShape, request.query_params)
     network = lens.revision.network
     number = base.get("base_revision", lens.revision.number)
     if not network.revisions.filter(number=number).exists():
         raise serializers.ValidationError({"base_revision": f"there is no revision {number}"})
-    written = written_in(network, base["base_change"], base["base_fail"])
+    written = written_in(network, base.get("base_change", []), base.get("base_fail", []))
     return {"revision": number, "lens": written}

@@ -6,7 +6,7 @@ from typing import Any
 
 from django.http import HttpResponse
 from drf_spectacular.types import OpenApiTypes
-from drf_spectacular.utils import extend_schema
+from drf_spectacular.utils import OpenApiResponse, extend_schema
 from rest_framework import serializers, status
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -21,11 +21,12 @@ from routrel.files.writer import write_change
 from routrel.model.changes import Change as EngineChange
 from server.networks.access import job_for, network_for, user_id
 from server.networks.api.asked import answered
-from server.networks.api.errors import Fault
+from server.networks.api.errors import ErrorShape, Fault
 from server.networks.api.jobs import JobShape
 from server.networks.api.lens import LENS, lens_in
 from server.networks.api.parsing import checked
 from server.networks.api.refusals import Whole
+from server.networks.api.running import begin
 from server.networks.api.typed import answer_field, described
 from server.networks.audit import note
 from server.networks.changes import (
@@ -301,7 +302,11 @@ class ChangeImportView(APIView):
 
 class ChangeFileView(APIView):
     @extend_schema(
-        operation_id="change_file", responses={(200, "application/yaml"): OpenApiTypes.STR}
+        operation_id="change_file",
+        responses={
+            (200, "application/yaml"): OpenApiTypes.STR,
+            409: OpenApiResponse(ErrorShape, "it has no edits yet"),
+        },
     )
     def get(self, request: Request, slug: str, name: str) -> HttpResponse:
         """A change as a change file."""
@@ -345,16 +350,14 @@ class SheetListView(APIView):
         known = [one for one in lens.written.get("changes", ()) if one not in above]
         if not above[-1]["edits"]:
             raise ChangeRefused("it has no edits yet")
-        job = start_job(
-            Job.Kind.SHEET,
-            network,
-            user_id(request),
-            revision=lens.revision,
-            question={
-                "lens": {**lens.written, "changes": [*known, *above]},
-                "saved": saved_now(network),
-            },
-        )
+        asked = {
+            "lens": {**lens.written, "changes": [*known, *above]},
+            "saved": saved_now(network),
+        }
+        job = begin(
+            request, Job.Kind.SHEET, network, lens.revision, asked,
+            said=f"made the sheet of {name}",
+        )  # fmt: skip
         return Response(SheetJobShape(job).data, status=status.HTTP_202_ACCEPTED)
 
 

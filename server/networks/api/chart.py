@@ -13,6 +13,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from server.networks.access import network_for
+from server.networks.api.parsing import checked
 from server.networks.models import ChartPlaces, Network, Role
 
 __all__ = ["ChartPlacesView"]
@@ -60,12 +61,11 @@ class ChartPlacesView(APIView):
     def patch(self, request: Request, slug: str) -> Response:
         """Keep places; takes an editor. What two people move at once is kept of both."""
         network = network_for(request, slug, Role.EDITOR)
-        shape = ChartPlacesShape(data=request.data)
-        shape.is_valid(raise_exception=True)
+        said = checked(ChartPlacesShape, request.data)
         with transaction.atomic():
             Network.objects.select_for_update().get(pk=network.pk)
             kept, _ = ChartPlaces.objects.get_or_create(network=network)
-            merged = {**kept.places, **shape.validated_data["places"]}
+            merged = {**kept.places, **said["places"]}
             kept.places = {name: place for name, place in merged.items() if place is not None}
             if len(kept.places) > _MOST_PLACES:
                 raise serializers.ValidationError(f"at most {_MOST_PLACES} places are kept")

@@ -9,12 +9,12 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from routrel.answers.comparison import ComparisonData
-from server.networks.access import job_for, user_id
+from server.networks.access import job_for
 from server.networks.api.base_lens import BaseShape, base_in
 from server.networks.api.jobs import JobShape
 from server.networks.api.lens import LENS, lens_in
+from server.networks.api.running import begin
 from server.networks.api.typed import answer_field
-from server.networks.jobs import start_job
 from server.networks.lenses import failures_in
 from server.networks.models import Job
 from server.networks.questions import saved_now
@@ -43,17 +43,11 @@ class ComparisonListView(APIView):
         base = base_in(request, lens)
         for one in (lens.written, base["lens"]):
             failures_in(one.get("fail", ()))  # what is none is told at once
-        job = start_job(
-            Job.Kind.COMPARE,
-            network,
-            user_id(request),
-            revision=lens.revision,
-            question={
-                "lens": lens.written,
-                "base": base,
-                "saved": saved_now(network),
-            },
-        )
+        asked = {"lens": lens.written, "base": base, "saved": saved_now(network)}
+        job = begin(
+            request, Job.Kind.COMPARE, network, lens.revision, asked,
+            said=f"compared with revision {base['revision']}",
+        )  # fmt: skip
         return Response(ComparisonJobShape(job).data, status=status.HTTP_202_ACCEPTED)
 
 

@@ -14,7 +14,7 @@ _WHY = {
     "400": "what is asked or sent is not as described, or cannot be asked of this network",
     "403": "not logged in, or the role does not reach, or the token against forgery is missing",
     "404": "there is nothing of this name, or nothing that whoever asks may know of",
-    "409": "the revision's files no longer read without problems",
+    "409": "it does not go with what is there by now, or the revision's files have problems",
     "413": "more was sent than is taken",
     "415": "what was sent is not of the kind that is taken here",
     "429": "too much at a time or too soon; the suggestion says how long to wait",
@@ -43,14 +43,13 @@ class DescribedErrors(AutoSchema):
             return []
         if "{" in self.path:
             codes.add("404")
-        if self.method in ("POST", "PUT"):
-            codes |= {"400", "413", "415", "429"}
-        if self._lens():
-            codes |= {"400", "409", "429"}
+        if self.method in ("POST", "PUT", "PATCH"):
+            codes |= {"400", "404", "409", "413", "415", "429"}
+        asked = self.get_override_parameters()
+        if asked:
+            codes.add("400")
+        if self.method == "DELETE" and asked:
+            codes.add("409")  # what is dropped may have been edited meanwhile
+        if any(getattr(parameter, "name", "") == "revision" for parameter in asked):
+            codes |= {"409", "429"}
         return sorted(codes)
-
-    def _lens(self) -> bool:
-        return any(
-            getattr(parameter, "name", "") == "revision"
-            for parameter in self.get_override_parameters()
-        )

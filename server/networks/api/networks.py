@@ -27,6 +27,7 @@ from server.networks.audit import note
 from server.networks.changes import ChangeRefused
 from server.networks.imports import add_revision
 from server.networks.models import Membership, Network, Revision, Role
+from server.networks.promises import check_after_going_back
 
 __all__ = [
     "MemberListView",
@@ -169,6 +170,7 @@ class RevisionBackView(APIView):
             finding_keys=old.finding_keys,
         )
         note(request, "import", f"went back to revision {old.number}: {made.number}", network)
+        check_after_going_back(made, old, user_id(request))
         return Response(RevisionShape(made).data, status=status.HTTP_201_CREATED)
 
 

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from django.http import QueryDict
 from rest_framework import serializers
-from rest_framework.exceptions import ParseError
+from rest_framework.exceptions import ParseError, ValidationError
 from rest_framework.parsers import JSONParser
 
 __all__ = ["BoundedJSONParser", "checked"]
@@ -63,12 +64,59 @@ def _too_deep() -> ParseError:
     return ParseError(f"the values nest more than {_DEEPEST} deep")
 
 
-def checked(shape: type[serializers.Serializer], values: Any) -> dict[str, Any]:
+def checked(
+    shape: type[serializers.Serializer], values: Any, *, alone: bool = False
+) -> dict[str, Any]:
     """A request's parameters or body, once they have their shape.
 
+    Of JSON the kinds have to be right too: a number is no text, and neither is a truth.
+
+    Args:
+        alone: Whether these are all there are, so that any other one is refused.
     Raises:
         ValidationError: they have not.
     """
     made = shape(data=values)
+    if alone:
+        for name in set(values) - set(made.fields):
+            raise ValidationError({name: "is not asked for here"})
+    if not isinstance(values, QueryDict):
+        _refuse_other_kinds(made, values)
     made.is_valid(raise_exception=True)
     return dict(made.validated_data)
+
+
+#: Of JSON, what each kind of field takes, and what to say else.
+_KINDS: tuple[tuple[type[serializers.Field], tuple[type, ...], str], ...] = (
+    (serializers.CharField, (str,), "must be text"),
+    (serializers.IntegerField, (int,), "must be a whole number"),
+    (serializers.FloatField, (int, float), "must be a number"),
+)
+
+
+def _refuse_other_kinds(field: serializers.Field, value: Any) -> None:
+    """Refuse what the framework would turn into the kind that is wanted.
+
+    Raises:
+        ValidationError: named by field, as the framework's are.
+    """
+    if value is None:
+        return
+    for kind, taken, words in _KINDS:
+        if isinstance(field, kind) and (type(value) is bool or not isinstance(value, taken)):
+            raise ValidationError(words, "kind")
+    inner: list[tuple[str, serializers.Field, Any]] = []
+    if isinstance(field, serializers.Serializer) and isinstance(value, dict):
+        inner = [(n, one, value.get(n)) for n, one in field.fields.items() if not one.read_only]
+    elif isinstance(field, serializers.ListSerializer | serializers.ListField):
+        child = field.child
+        if child is not None and isinstance(value, list):
+            inner = [("", child, one) for one in value]
+    elif isinstance(field, serializers.DictField) and isinstance(value, dict):
+        inner = [(str(name), field.child, one) for name, one in value.items()]
+    for name, one, held in inner:
+        try:
+            _refuse_other_kinds(one, held)
+        except ValidationError as error:
+            detail: Any = error.detail
+            raise ValidationError({name: detail} if name else detail) from error

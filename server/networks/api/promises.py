@@ -28,10 +28,10 @@ from server.networks.api.errors import Fault
 from server.networks.api.jobs import JobShape
 from server.networks.api.lens import LENS, lens_in
 from server.networks.api.parsing import checked
-from server.networks.api.refusals import Truth
+from server.networks.api.refusals import Truth, Whole
+from server.networks.api.running import begin
 from server.networks.api.typed import answer_field, described
 from server.networks.audit import note
-from server.networks.jobs import start_job
 from server.networks.lenses import failures_in
 from server.networks.models import Job, Network, PromiseVerdict, Role, StoredPromise
 from server.networks.promises import promise_key, stored_now
@@ -48,6 +48,8 @@ __all__ = [
     "SweepView",
 ]
 
+#: Verdicts of one promise that are told at a time.
+_LISTED = 500
 _FIELDS = ("name", "sentence", "severity", "owner", "folder", "note")
 
 
@@ -142,7 +144,7 @@ class PromiseFileView(APIView):
         parameters=[
             OpenApiParameter("as", str, enum=["yaml", "csv"], description="yaml if left out")
         ],
-        responses={(200, "text/plain"): str},
+        responses={(200, "text/plain"): str, (200, "text/csv"): str},
     )
     def get(self, request: Request, slug: str) -> HttpResponse:
         """The promises that are kept here as a file of promises, or as a table with commas."""
@@ -232,13 +234,11 @@ class PromiseCheckListView(APIView):
         network = lens.revision.network
         failures_in(lens.written.get("fail", ()))
         asked = checked(PromiseCheckAskedShape, request.data)
-        job = start_job(
-            Job.Kind.PROMISES,
-            network,
-            user_id(request),
-            revision=lens.revision,
-            question={"lens": lens.written, **asked, **promise_key(network)},
-        )
+        job = begin(
+            request, Job.Kind.PROMISES, network, lens.revision,
+            {"lens": lens.written, **asked, **promise_key(network)},
+            said="checked the promises" + " under failures" * asked["failures"],
+        )  # fmt: skip
         return Response(PromiseCheckShape(job).data, status=status.HTTP_202_ACCEPTED)
 
 
@@ -249,25 +249,40 @@ class PromiseCheckView(APIView):
 
 
 class VerdictShape(serializers.Serializer):
-    """How a promise stood in a revision as it is."""
+    """How a promise stood in a revision; `changes` and `failed` are of the lens, if any.
+
+    `checked` is when that was found out, `created` when the revision was made.
+    """
 
     revision = serializers.IntegerField(source="revision.number")
     created = serializers.DateTimeField(source="revision.created")
+    checked = serializers.DateTimeField()
+    changes = serializers.SerializerMethodField()
+    failed = serializers.SerializerMethodField()
     name = serializers.CharField()
     sentence = serializers.CharField()
     kept = serializers.BooleanField()
     why = serializers.CharField()
 
+    def get_changes(self, verdict: PromiseVerdict) -> list[str]:
+        return [change["name"] for change in verdict.lens.get("changes", ())]
+
+    def get_failed(self, verdict: PromiseVerdict) -> list[str]:
+        return list(verdict.lens.get("fail", ()))
+
 
 class PromiseHistoryView(APIView):
     @extend_schema(operation_id="promise_history", responses=VerdictShape(many=True))
     def get(self, request: Request, slug: str, name: str) -> Response:
-        """How a promise stood in every revision in which it was checked, the newest first."""
+        """How a promise stood in every revision in which it was checked, the newest first.
+
+        Of each revision it is told first how it stood as it is, then through other lenses.
+        """
         network = network_for(request, slug)
         found = (
             PromiseVerdict.objects.filter(revision__network=network, name=plain(name))
             .select_related("revision")
-            .order_by("-revision__number")
+            .order_by("-revision__number", "lens_key")[:_LISTED]
         )
         return Response(VerdictShape(found, many=True).data)
 
@@ -283,12 +298,23 @@ class ImpactShape(serializers.Serializer):
     rule = serializers.CharField(
         max_length=300, required=False, help_text="as “gul-edge-1 filter guests rule 20”"
     )
+    neighbour = serializers.CharField(
+        max_length=60, required=False, help_text="the address of a BGP neighbour, of the device"
+    )
     prefix = serializers.CharField(max_length=60, required=False)
+    file = serializers.CharField(
+        max_length=400, required=False, help_text="with a line: whatever stands there"
+    )
+    line = Whole(1, 10**7, required=False)
 
     def validate(self, attrs: Any) -> Any:
         """Something has to be named."""
         if not attrs:
-            raise serializers.ValidationError("name a device, link, network, rule or prefix")
+            raise serializers.ValidationError(
+                "name a device, link, network, rule, neighbour, prefix, or a file and a line"
+            )
+        if ("file" in attrs) != ("line" in attrs) or ("file" in attrs and len(attrs) > 2):
+            raise serializers.ValidationError("name a file and a line of it, and nothing else")
         if "interface" in attrs and "device" not in attrs:
             raise serializers.ValidationError("name the device of the interface")
         return attrs
@@ -301,7 +327,8 @@ class ImpactView(APIView):
         responses={200: described(ImpactData)},
     )
     def get(self, request: Request, slug: str) -> HttpResponse:
-        """The promises that use a device, an interface, a link, a network, a rule or a prefix."""
+        """The promises that use a device, an interface, a link, a network, a rule, a session or a
+        prefix; or whatever stands at a line of a file."""
         network = network_for(request, slug)
         used = checked(ImpactShape, request.query_params)
         return answered(request, slug, "impact", used=used, stored=stored_now(network))
@@ -340,17 +367,12 @@ class SweepListView(APIView):
         failures_in(lens.written.get("fail", ()))
         asked = checked(SweepAskedShape, request.data)
         asked["kinds"] = sorted(set(asked["kinds"]))
-        job = start_job(
-            Job.Kind.SWEEP,
-            network,
-            user_id(request),
-            revision=lens.revision,
-            question={"lens": lens.written, **asked, **promise_key(network)},
-        )
         kinds = ", ".join(asked["kinds"])
-        note(
-            request, "sweep", f"swept {'pairs of ' * asked['pairs']}{kinds}: job {job.pk}", network
-        )
+        job = begin(
+            request, Job.Kind.SWEEP, network, lens.revision,
+            {"lens": lens.written, **asked, **promise_key(network)},
+            said=f"swept {'pairs of ' * asked['pairs']}{kinds}", action="sweep",
+        )  # fmt: skip
         return Response(SweepShape(job).data, status=status.HTTP_202_ACCEPTED)
 
 

@@ -19,8 +19,8 @@ from server.networks.api.asked import answer_to, answered
 from server.networks.api.jobs import JobShape
 from server.networks.api.lens import LENS, AskedLens
 from server.networks.api.parsing import checked
+from server.networks.api.running import begin
 from server.networks.api.typed import described
-from server.networks.jobs import start_job
 from server.networks.models import Job, Role, SavedQuestion
 from server.networks.questions import changes_since_good, keep_answer, moved_ways
 
@@ -180,14 +180,10 @@ class QuestionRunListView(APIView):
         numbers = list(questions.values_list("pk", flat=True))
         if wanted and not numbers:
             raise Http404("there is no such question")
-        job = start_job(
-            Job.Kind.QUESTIONS,
-            network,
-            user_id(request),
-            revision=revision,
-            question={"questions": numbers},
-            total=len(numbers),
-        )
+        job = begin(
+            request, Job.Kind.QUESTIONS, network, revision, {"questions": numbers},
+            said=f"asked {len(numbers)} saved questions", total=len(numbers),
+        )  # fmt: skip
         return Response(QuestionRunShape(job).data, status=status.HTTP_202_ACCEPTED)
 
 

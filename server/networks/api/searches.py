@@ -12,31 +12,26 @@ from rest_framework.views import APIView
 
 from routrel.answers.remedies import RemediesData
 from routrel.answers.what_it_would_take import WouldTakeData
-from server.networks.access import job_for, user_id
+from server.networks.access import job_for
 from server.networks.api.answers import FlowQuestionShape
 from server.networks.api.jobs import JobShape
 from server.networks.api.lens import LENS, lens_in
 from server.networks.api.parsing import checked
+from server.networks.api.running import begin
 from server.networks.api.typed import answer_field
 from server.networks.asking import destination
-from server.networks.jobs import start_job
 from server.networks.lenses import failures_in
 from server.networks.models import Job, JobKind
 
 __all__ = ["RemedyListView", "RemedyView", "WouldTakeListView", "WouldTakeView"]
 
 
-def _started(request: Request, slug: str, kind: JobKind, asked: dict[str, Any]) -> Job:
+def _started(request: Request, slug: str, kind: JobKind, asked: dict[str, Any], said: str) -> Job:
     """A search through the request's lens."""
     lens = lens_in(request, slug)
     failures_in(lens.written.get("fail", ()))  # what is none is told at once
-    return start_job(
-        kind,
-        lens.revision.network,
-        user_id(request),
-        revision=lens.revision,
-        question={**asked, "lens": lens.written},
-    )
+    question = {**asked, "lens": lens.written}
+    return begin(request, kind, lens.revision.network, lens.revision, question, said=said)
 
 
 class RemedySearchShape(JobShape):
@@ -57,7 +52,9 @@ class RemedyListView(APIView):
 
         Where the same was asked of the same content before, that job is given again.
         """
-        job = _started(request, slug, Job.Kind.REMEDIES, checked(FlowQuestionShape, request.data))
+        asked = checked(FlowQuestionShape, request.data)
+        said = f"searched for remedies from {asked['source']} to {asked['destination']}"
+        job = _started(request, slug, Job.Kind.REMEDIES, asked, said)
         return Response(RemedySearchShape(job).data, status=status.HTTP_202_ACCEPTED)
 
 
@@ -91,7 +88,8 @@ class WouldTakeListView(APIView):
         """
         asked = checked(WouldTakeQuestionShape, request.data)
         destination(asked["q"])  # what is none is told at once
-        job = _started(request, slug, Job.Kind.WOULD_TAKE, asked)
+        said = f"searched for what it would take for {asked['q']} at {asked['device']}"
+        job = _started(request, slug, Job.Kind.WOULD_TAKE, asked, said)
         return Response(WouldTakeJobShape(job).data, status=status.HTTP_202_ACCEPTED)
 
 

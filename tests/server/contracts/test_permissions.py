@@ -106,6 +106,7 @@ ROWS: dict[str, tuple[str, Any]] = {
     "tokens_make": ("viewer", {"name": "t", "scope": "read", "networks": ["demo"]}),
     "tokens_revoke": ("its maker", None),  # the owner
     "audit_trail": ("owner", None),
+    "audit_table": ("owner", None),
     "edits_of_places": ("viewer", {"places": [{"device": "gul-edge-1", "at": ["description"], "value": "x"}]}),
     "edits_of_proposal": ("viewer", {"changes": [COST]}),
     "edits_of_text": ("viewer", {"file": "network.yaml", "text": "network: x"}),

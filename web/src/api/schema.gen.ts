@@ -173,6 +173,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{slug}/audit/table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All of it as a table with commas. Owners only. */
+        get: operations["audit_table"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{slug}/cases": {
         parameters: {
             query?: never;
@@ -851,7 +868,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description How a promise stood in every revision in which it was checked, the newest first. */
+        /**
+         * @description How a promise stood in every revision in which it was checked, the newest first.
+         *
+         *     Of each revision it is told first how it stood as it is, then through other lenses.
+         */
         get: operations["promise_history"];
         put?: never;
         post?: never;
@@ -903,10 +924,48 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The promises that use a device, an interface, a link, a network, a rule or a prefix. */
+        /**
+         * @description The promises that use a device, an interface, a link, a network, a rule, a session or a
+         *     prefix; or whatever stands at a line of a file.
+         */
         get: operations["impact"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{slug}/promises/left": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Suggest a sentence no more; takes an editor. */
+        post: operations["leave_suggestion"];
+        /** @description Suggest all again that was left; takes an editor. */
+        delete: operations["suggest_again"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{slug}/promises/suggestions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What holds in a lens and is not promised yet: a job; each link is failed in it. */
+        post: operations["suggest_promises"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1159,6 +1218,22 @@ export interface paths {
             cookie?: never;
         };
         get: operations["promise_check"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/promise-suggestions/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["suggested_promises"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2482,9 +2557,10 @@ export interface components {
          *     * `accept` - Accept
          *     * `promises` - Promises
          *     * `sweep` - Sweep
+         *     * `suggest` - Suggest
          * @enum {string}
          */
-        JobKindEnum: "import" | "remedies" | "would-take" | "questions" | "compare" | "sheet" | "accept" | "promises" | "sweep";
+        JobKindEnum: "import" | "remedies" | "would-take" | "questions" | "compare" | "sheet" | "accept" | "promises" | "sweep" | "suggest";
         /** @description How far a job is, and how it ended. Ask again every second or so while it goes on. */
         JobShape: {
             id: number;
@@ -2532,6 +2608,9 @@ export interface components {
         LackingTableData: {
             device: string;
             vrf: string;
+        };
+        LeftSuggestionShapeRequest: {
+            sentence: string;
         };
         /**
          * LinesData
@@ -3481,6 +3560,60 @@ export interface components {
             /** Format: date-time */
             created: string;
         };
+        /**
+         * SuggestedData
+         * @description A promise as it would be made.
+         */
+        SuggestedData: {
+            id: string;
+            text: string;
+        };
+        /**
+         * SuggestedKind
+         * @description What about today's behaviour suggests a promise.
+         * @enum {unknown}
+         */
+        SuggestedKind: "default" | "hidden" | "separate" | "service" | "shut" | "two_exits";
+        /**
+         * SuggestionData
+         * @description Promises to be taken together, with why; the place is that of the line that says so.
+         */
+        SuggestionData: {
+            file: string | null;
+            line: number | null;
+            column: number | null;
+            kind: components["schemas"]["SuggestedKind"];
+            why: string;
+            promises: components["schemas"]["SuggestedData"][];
+        };
+        /** @description What was taken or left since is not in the answer. */
+        SuggestionShape: {
+            id: number;
+            kind: components["schemas"]["JobKindEnum"];
+            network: string;
+            author: string;
+            /** Format: date-time */
+            created: string;
+            /** Format: date-time */
+            started: string | null;
+            /** Format: date-time */
+            ended: string | null;
+            status: components["schemas"]["JobStatusEnum"];
+            step: string;
+            done: number;
+            total: number;
+            found: number;
+            message: string;
+            readonly answer: components["schemas"]["SuggestionsData"] | null;
+        };
+        /**
+         * SuggestionsData
+         * @description All that might be promised, each kept today.
+         */
+        SuggestionsData: {
+            summary: string;
+            suggestions: components["schemas"]["SuggestionData"][];
+        };
         SweepAskedShapeRequest: {
             kinds: components["schemas"]["KindsEnum"][];
             /**
@@ -3701,11 +3834,19 @@ export interface components {
          * @enum {unknown}
          */
         Verdict: "delivered" | "discarded" | "filtered" | "label_broken" | "leaves_network" | "looped" | "mixed" | "next_hop_unresolved" | "no_route" | "not_converged" | "too_big" | "ttl_expired";
-        /** @description How a promise stood in a revision as it is. */
+        /**
+         * @description How a promise stood in a revision; `changes` and `failed` are of the lens, if any.
+         *
+         *     `checked` is when that was found out, `created` when the revision was made.
+         */
         VerdictShape: {
             revision: number;
             /** Format: date-time */
             created: string;
+            /** Format: date-time */
+            checked: string;
+            readonly changes: string[];
+            readonly failed: string[];
             name: string;
             sentence: string;
             kept: boolean;
@@ -3934,6 +4075,7 @@ export type SchemaJobShape = components['schemas']['JobShape'];
 export type SchemaJobStatusEnum = components['schemas']['JobStatusEnum'];
 export type SchemaKindsEnum = components['schemas']['KindsEnum'];
 export type SchemaLackingTableData = components['schemas']['LackingTableData'];
+export type SchemaLeftSuggestionShapeRequest = components['schemas']['LeftSuggestionShapeRequest'];
 export type SchemaLinesData = components['schemas']['LinesData'];
 export type SchemaLoginShapeRequest = components['schemas']['LoginShapeRequest'];
 export type SchemaLoopEvidenceData = components['schemas']['LoopEvidenceData'];
@@ -4027,6 +4169,11 @@ export type SchemaStageData = components['schemas']['StageData'];
 export type SchemaStageName = components['schemas']['StageName'];
 export type SchemaSteeringEvidenceData = components['schemas']['SteeringEvidenceData'];
 export type SchemaStepShape = components['schemas']['StepShape'];
+export type SchemaSuggestedData = components['schemas']['SuggestedData'];
+export type SchemaSuggestedKind = components['schemas']['SuggestedKind'];
+export type SchemaSuggestionData = components['schemas']['SuggestionData'];
+export type SchemaSuggestionShape = components['schemas']['SuggestionShape'];
+export type SchemaSuggestionsData = components['schemas']['SuggestionsData'];
 export type SchemaSweepAskedShapeRequest = components['schemas']['SweepAskedShapeRequest'];
 export type SchemaSweepCaseData = components['schemas']['SweepCaseData'];
 export type SchemaSweepData = components['schemas']['SweepData'];
@@ -4491,6 +4638,15 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
+            /** @description it does not go with what is there by now, or the revision's files have problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
             /** @description more was sent than is taken */
             413: {
                 headers: {
@@ -4616,6 +4772,24 @@ export interface operations {
             };
             /** @description not logged in, or the role does not reach, or the token against forgery is missing */
             403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description it does not go with what is there by now, or the revision's files have problems */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4792,16 +4966,15 @@ export interface operations {
                  *     * `change` - change
                  *     * `accept` - accept
                  *     * `promises` - promises
+                 *     * `run` - run
                  *     * `sweep` - sweep
                  *     * `members` - members
                  *     * `token` - token
                  *     * `network` - network
                  */
-                action?: "login" | "import" | "change" | "accept" | "promises" | "sweep" | "members" | "token" | "network";
+                action?: "login" | "import" | "change" | "accept" | "promises" | "run" | "sweep" | "members" | "token" | "network";
                 /** @description entries older than this id */
                 before?: number;
-                /** @description * `1` - 1 */
-                csv?: "1";
                 /** @description part of what was done */
                 text?: string;
                 who?: string;
@@ -4820,6 +4993,100 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AuditShape"][];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    audit_table: {
+        parameters: {
+            query?: {
+                /**
+                 * @description * `login` - login
+                 *     * `import` - import
+                 *     * `change` - change
+                 *     * `accept` - accept
+                 *     * `promises` - promises
+                 *     * `run` - run
+                 *     * `sweep` - sweep
+                 *     * `members` - members
+                 *     * `token` - token
+                 *     * `network` - network
+                 */
+                action?: "login" | "import" | "change" | "accept" | "promises" | "run" | "sweep" | "members" | "token" | "network";
+                /** @description entries older than this id */
+                before?: number;
+                /** @description part of what was done */
+                text?: string;
+                who?: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
                 };
             };
             /** @description not logged in, or the role does not reach, or the token against forgery is missing */
@@ -4913,7 +5180,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description the revision's files no longer read without problems */
+            /** @description it does not go with what is there by now, or the revision's files have problems */
             409: {
                 headers: {
                     [name: string]: unknown;
@@ -5065,7 +5332,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description the revision's files no longer read without problems */
+            /** @description it does not go with what is there by now, or the revision's files have problems */
             409: {
                 headers: {
                     [name: string]: unknown;
@@ -5237,7 +5504,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description the revision's files no longer read without problems */
+            /** @description it does not go with what is there by now, or the revision's files have problems */
             409: {
                 headers: {
                     [name: string]: unknown;
@@ -5314,6 +5581,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
             /** @description not logged in, or the role does not reach, or the token against forgery is missing */
             403: {
                 headers: {
@@ -5325,6 +5601,15 @@ export interface operations {
             };
             /** @description there is nothing of this name, or nothing that whoever asks may know of */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description it does not go with what is there by now, or the revision's files have problems */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5397,6 +5682,15 @@ export interface operations {
             };
             /** @description there is nothing of this name, or nothing that whoever asks may know of */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description it does not go with what is there by now, or the revision's files have problems */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5502,6 +5796,15 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
+            /** @description it does not go with what is there by now, or the revision's files have problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
             /** @description more was sent than is taken */
             413: {
                 headers: {
@@ -5596,6 +5899,15 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
+            /** @description it does not go with what is there by now, or the revision's files have problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
             /** @description more was sent than is taken */
             413: {
                 headers: {
@@ -5681,6 +5993,15 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
+            /** @description it has no edits yet */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
             /** @description an internal error, logged under the request's name */
             500: {
                 headers: {
@@ -5755,7 +6076,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description the revision's files no longer read without problems */
+            /** @description it does not go with what is there by now, or the revision's files have problems */
             409: {
                 headers: {
                     [name: string]: unknown;
@@ -5847,7 +6168,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description the revision's files no longer read without problems */
+            /** @description it does not go with what is there by now, or the revision's files have problems */
             409: {
                 headers: {
                     [name: string]: unknown;
@@ -5960,7 +6281,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description the revision's files no longer read without problems */
+            /** @description it does not go with what is there by now, or the revision's files have problems */
             409: {
                 headers: {
                     [name: string]: unknown;
@@ -6069,7 +6390,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description the revision's files no longer read without problems */
+            /** @description it does not go with what is there by now, or the revision's files have problems */
             409: {
                 headers: {
                     [name: string]: unknown;
@@ -6243,6 +6564,15 @@ export interface operations {
                     "application/json": components["schemas"]["ChartPlacesShape"];
                 };
             };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
             /** @description not logged in, or the role does not reach, or the token against forgery is missing */
             403: {
                 headers: {
@@ -6254,6 +6584,42 @@ export interface operations {
             };
             /** @description there is nothing of this name, or nothing that whoever asks may know of */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description it does not go with what is there by now, or the revision's files have problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description more was sent than is taken */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description what was sent is not of the kind that is taken here */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6337,7 +6703,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description the revision's files no longer read without problems */
+            /** @description it does not go with what is there by now, or the revision's files have problems */
             409: {
                 headers: {
                     [name: string]: unknown;
@@ -6447,7 +6813,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description the revision's files no longer read without problems */
+            /** @description it does not go with what is there by now, or the revision's files have problems */
             409: {
                 headers: {
                     [name: string]: unknown;
@@ -6542,7 +6908,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description the revision's files no longer read without problems */
+            /** @description it does not go with what is there by now, or the revision's files have problems */
             409: {
                 headers: {
                     [name: string]: unknown;
@@ -6655,7 +7021,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description the revision's files no longer read without problems */
+            /** @description it does not go with what is there by now, or the revision's files have problems */
             409: {
                 headers: {
                     [name: string]: unknown;
@@ -6768,7 +7134,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description the revision's files no longer read without problems */
+            /** @description it does not go with what is there by now, or the revision's files have problems */
             409: {
                 headers: {
                     [name: string]: unknown;
@@ -6877,7 +7243,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description the revision's files no longer read without problems */
+            /** @description it does not go with what is there by now, or the revision's files have problems */
             409: {
                 headers: {
                     [name: string]: unknown;
@@ -6969,7 +7335,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description the revision's files no longer read without problems */
+            /** @description it does not go with what is there by now, or the revision's files have problems */
             409: {
                 headers: {
                     [name: string]: unknown;
@@ -7063,7 +7429,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description the revision's files no longer read without problems */
+            /** @description it does not go with what is there by now, or the revision's files have problems */
             409: {
                 headers: {
                     [name: string]: unknown;
@@ -7154,7 +7520,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description the revision's files no longer read without problems */
+            /** @description it does not go with what is there by now, or the revision's files have problems */
             409: {
                 headers: {
                     [name: string]: unknown;
@@ -7236,6 +7602,15 @@ export interface operations {
             };
             /** @description there is nothing of this name, or nothing that whoever asks may know of */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description it does not go with what is there by now, or the revision's files have problems */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7400,7 +7775,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description the revision's files no longer read without problems */
+            /** @description it does not go with what is there by now, or the revision's files have problems */
             409: {
                 headers: {
                     [name: string]: unknown;
@@ -7498,7 +7873,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description the revision's files no longer read without problems */
+            /** @description it does not go with what is there by now, or the revision's files have problems */
             409: {
                 headers: {
                     [name: string]: unknown;
@@ -7599,7 +7974,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description the revision's files no longer read without problems */
+            /** @description it does not go with what is there by now, or the revision's files have problems */
             409: {
                 headers: {
                     [name: string]: unknown;
@@ -7692,7 +8067,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description the revision's files no longer read without problems */
+            /** @description it does not go with what is there by now, or the revision's files have problems */
             409: {
                 headers: {
                     [name: string]: unknown;
@@ -7785,7 +8160,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description the revision's files no longer read without problems */
+            /** @description it does not go with what is there by now, or the revision's files have problems */
             409: {
                 headers: {
                     [name: string]: unknown;
@@ -7866,6 +8241,15 @@ export interface operations {
             };
             /** @description there is nothing of this name, or nothing that whoever asks may know of */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description it does not go with what is there by now, or the revision's files have problems */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8084,6 +8468,15 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
+            /** @description it does not go with what is there by now, or the revision's files have problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
             /** @description more was sent than is taken */
             413: {
                 headers: {
@@ -8184,7 +8577,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description the revision's files no longer read without problems */
+            /** @description it does not go with what is there by now, or the revision's files have problems */
             409: {
                 headers: {
                     [name: string]: unknown;
@@ -8279,7 +8672,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description the revision's files no longer read without problems */
+            /** @description it does not go with what is there by now, or the revision's files have problems */
             409: {
                 headers: {
                     [name: string]: unknown;
@@ -8392,7 +8785,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description the revision's files no longer read without problems */
+            /** @description it does not go with what is there by now, or the revision's files have problems */
             409: {
                 headers: {
                     [name: string]: unknown;
@@ -8483,7 +8876,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description the revision's files no longer read without problems */
+            /** @description it does not go with what is there by now, or the revision's files have problems */
             409: {
                 headers: {
                     [name: string]: unknown;
@@ -8578,7 +8971,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description the revision's files no longer read without problems */
+            /** @description it does not go with what is there by now, or the revision's files have problems */
             409: {
                 headers: {
                     [name: string]: unknown;
@@ -8691,7 +9084,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description the revision's files no longer read without problems */
+            /** @description it does not go with what is there by now, or the revision's files have problems */
             409: {
                 headers: {
                     [name: string]: unknown;
@@ -8854,6 +9247,15 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
+            /** @description it does not go with what is there by now, or the revision's files have problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
             /** @description more was sent than is taken */
             413: {
                 headers: {
@@ -8945,6 +9347,15 @@ export interface operations {
             };
             /** @description there is nothing of this name, or nothing that whoever asks may know of */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description it does not go with what is there by now, or the revision's files have problems */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9171,7 +9582,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description the revision's files no longer read without problems */
+            /** @description it does not go with what is there by now, or the revision's files have problems */
             409: {
                 headers: {
                     [name: string]: unknown;
@@ -9247,6 +9658,16 @@ export interface operations {
                 };
                 content: {
                     "text/plain": string;
+                    "text/csv": string;
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
                 };
             };
             /** @description not logged in, or the role does not reach, or the token against forgery is missing */
@@ -9337,6 +9758,15 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
+            /** @description it does not go with what is there by now, or the revision's files have problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
             /** @description more was sent than is taken */
             413: {
                 headers: {
@@ -9392,9 +9822,14 @@ export interface operations {
                 device?: string;
                 /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
                 fail?: string[];
+                /** @description with a line: whatever stands there */
+                file?: string;
                 /** @description of the device */
                 interface?: string;
+                line?: number;
                 link?: string;
+                /** @description the address of a BGP neighbour, of the device */
+                neighbour?: string;
                 /** @description an outside one */
                 network?: string;
                 prefix?: string;
@@ -9446,8 +9881,278 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description the revision's files no longer read without problems */
+            /** @description it does not go with what is there by now, or the revision's files have problems */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    leave_suggestion: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LeftSuggestionShapeRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description it does not go with what is there by now, or the revision's files have problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description more was sent than is taken */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description what was sent is not of the kind that is taken here */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    suggest_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    suggest_promises: {
+        parameters: {
+            query?: {
+                /** @description changes made to the revision, by name, in order; what one stands on is made before it */
+                change?: string[];
+                /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
+                fail?: string[];
+                /** @description the lens's revision; left out: the newest */
+                revision?: number;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SuggestionShape"];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description it does not go with what is there by now, or the revision's files have problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description more was sent than is taken */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description what was sent is not of the kind that is taken here */
+            415: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9598,7 +10303,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description the revision's files no longer read without problems */
+            /** @description it does not go with what is there by now, or the revision's files have problems */
             409: {
                 headers: {
                     [name: string]: unknown;
@@ -9766,7 +10471,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description the revision's files no longer read without problems */
+            /** @description it does not go with what is there by now, or the revision's files have problems */
             409: {
                 headers: {
                     [name: string]: unknown;
@@ -9879,7 +10584,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description the revision's files no longer read without problems */
+            /** @description it does not go with what is there by now, or the revision's files have problems */
             409: {
                 headers: {
                     [name: string]: unknown;
@@ -10043,6 +10748,15 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
+            /** @description it does not go with what is there by now, or the revision's files have problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
             /** @description more was sent than is taken */
             413: {
                 headers: {
@@ -10198,6 +10912,15 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
+            /** @description it does not go with what is there by now, or the revision's files have problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
             /** @description more was sent than is taken */
             413: {
                 headers: {
@@ -10298,7 +11021,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description the revision's files no longer read without problems */
+            /** @description it does not go with what is there by now, or the revision's files have problems */
             409: {
                 headers: {
                     [name: string]: unknown;
@@ -10393,7 +11116,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description the revision's files no longer read without problems */
+            /** @description it does not go with what is there by now, or the revision's files have problems */
             409: {
                 headers: {
                     [name: string]: unknown;
@@ -10488,7 +11211,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description the revision's files no longer read without problems */
+            /** @description it does not go with what is there by now, or the revision's files have problems */
             409: {
                 headers: {
                     [name: string]: unknown;
@@ -10609,7 +11332,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description the revision's files no longer read without problems */
+            /** @description it does not go with what is there by now, or the revision's files have problems */
             409: {
                 headers: {
                     [name: string]: unknown;
@@ -10704,7 +11427,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description the revision's files no longer read without problems */
+            /** @description it does not go with what is there by now, or the revision's files have problems */
             409: {
                 headers: {
                     [name: string]: unknown;
@@ -10799,7 +11522,7 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
             };
-            /** @description the revision's files no longer read without problems */
+            /** @description it does not go with what is there by now, or the revision's files have problems */
             409: {
                 headers: {
                     [name: string]: unknown;
@@ -10872,6 +11595,63 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PromiseCheckShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    suggested_promises: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SuggestionShape"];
                 };
             };
             /** @description not logged in, or the role does not reach, or the token against forgery is missing */
@@ -11104,6 +11884,24 @@ export interface operations {
             };
             /** @description not logged in, or the role does not reach, or the token against forgery is missing */
             403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description it does not go with what is there by now, or the revision's files have problems */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11395,6 +12193,24 @@ export interface operations {
             };
             /** @description not logged in, or the role does not reach, or the token against forgery is missing */
             403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description it does not go with what is there by now, or the revision's files have problems */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };

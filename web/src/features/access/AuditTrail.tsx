@@ -38,7 +38,7 @@ export function AuditTrail({ slug }: { slug: string }) {
             ))}
           </Select>
           <SearchInput label="Search what was done" value={text} onChange={setText} />
-          <a href={`/api/networks/${slug}/audit?csv=1`} download={`${slug}-audit.csv`}>
+          <a href={`/api/networks/${slug}/audit/table`} download={`${slug}-audit.csv`}>
             CSV
           </a>
         </span>
