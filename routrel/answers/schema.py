@@ -12,6 +12,7 @@ from routrel.answers.comparison import ComparisonData
 from routrel.answers.policies import PolicyTrialData
 from routrel.answers.promises import PromisesData
 from routrel.answers.sessions import BgpSessionListData
+from routrel.answers.suggestions import SuggestionsData
 from routrel.answers.sweeps import SweepData
 
 __all__ = ["COMMANDS", "answers_schema"]
@@ -26,6 +27,7 @@ COMMANDS: dict[str, Any] = {
     "policy": PolicyTrialData,
     "compare": ComparisonData,
     "promises": PromisesData,
+    "suggest": SuggestionsData,
     "sweep": SweepData,
 }
 

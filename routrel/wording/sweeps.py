@@ -4,10 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
+from routrel.questions.sweep.breaking import SetSearch
 from routrel.questions.sweep.record import Record
+from routrel.questions.sweep.shift import Shift
 from routrel.topology.segments import Topology
 
-__all__ = ["case_words", "link_titles", "sweep_words", "title_words"]
+__all__ = [
+    "case_words",
+    "link_titles",
+    "shift_words",
+    "skipped_words",
+    "sweep_words",
+    "title_words",
+]
 
 #: Things that a sentence names; the rest is counted.
 _NAMED = 3
@@ -81,6 +90,49 @@ def sweep_words(
         f"{len(broken)} of {promises} promises do not survive some failure; "
         f"what hurts most is {what}, which breaks {len(worst.broken)}; {tried}."
     )
+
+
+def shift_words(shift: Shift) -> str:
+    """What a change does to what is survived, in a sentence or two."""
+    makes = [
+        f"{_failures(len(cases))} {what}"
+        for cases, what in ((shift.survivable, "survivable"), (shift.fatal, "fatal"))
+        if cases
+    ]
+    parts = [f"makes {' and '.join(makes)}"] if makes else []
+    if shift.broken:
+        parts.append(f"breaks {_listed(shift.broken)} without any failure")
+    if shift.mended:
+        parts.append(f"mends {_listed(shift.mended)}")
+    if shift.otherwise:
+        count = len(shift.otherwise)
+        parts.append(f"lets {_failures(count)} break other promises than before")
+    if not parts:
+        return "This change makes no failure fatal and none survivable."
+    return f"This change {'; it '.join(parts)}."
+
+
+def skipped_words(search: SetSearch, tried: int, wanted: int) -> str:
+    """How a search for the smallest sets that break a promise went."""
+    most, skipped = search.largest, search.skipped
+    left = [
+        f"{count} left out since {why}"
+        for count, why in (
+            (skipped.not_minimal, "a part of them breaks it already"),
+            (skipped.no_effect, "one of the failures adds nothing to the others"),
+        )
+        if count
+    ]
+    words = f"All smallest sets of up to {most} that break {search.promise}: {tried:,} tried"
+    text = f"{', '.join([words, *left])}."
+    if most < wanted:
+        count = search.count_of(most + 1)
+        text += f" Sets of {most + 1} are too many, {count:,}; let fewer kinds fail."
+    return text
+
+
+def _failures(count: int) -> str:
+    return f"{count} failure{'s' * (count != 1)}"
 
 
 def _links(count: int) -> str:

@@ -14,13 +14,17 @@ from django.conf import settings
 
 from routrel.answers.base import data
 from routrel.answers.sweeps import sweep_data
+from routrel.files.shapes import closest
 from routrel.lens.look import Lens
 from routrel.model.failures import Failure, FailureKind
-from routrel.questions.errors import QuestionError
+from routrel.questions.errors import QuestionError, UnknownName
+from routrel.questions.promises.surviving import things_that_fail
+from routrel.questions.sweep.breaking import SetSearch
 from routrel.questions.sweep.cases import Case, cases_of, written
 from routrel.questions.sweep.record import Base, Record
 from routrel.questions.sweep.run import Job as SweepJob
 from routrel.questions.sweep.run import keep, pool, run
+from routrel.questions.sweep.shift import Shift, shift_of
 from server.config.parent import end_with_parent
 from server.networks.jobs import Work
 from server.networks.lenses import computed, failures_in
@@ -37,50 +41,112 @@ _EVERY = 8  #: cases that are stored at a time
 
 
 def run_sweep(work: Work) -> None:
-    """Fail every thing of some kinds in a lens, and hold promises against what comes of it."""
+    """Fail every thing of some kinds in a lens, and hold promises against what comes of it.
+
+    With a promise in the question its smallest breaking sets are searched for. With `before` the
+    same failures are tried without the lens's changes too.
+    """
     asked = work.job.question
     try:
         work.report(step="computing")
-        view, state = computed(work.revision, asked["lens"])
+        after = _Swept(work, asked["lens"])
+        search = _tried(work, after, asked)
+        shift = _shift(work, after, asked) if asked.get("before") else None
     except QuestionError as error:
         work.end(Job.Status.REFUSED, error.text)
         return
-    kinds = [FailureKind(kind) for kind in asked["kinds"]]
-    cases = cases_of(state.topology, kinds, pairs=asked["pairs"])
-    if len(cases) > _MOST_CASES:
-        work.end(
-            Job.Status.REFUSED, f"{len(cases)} cases are too many; sweep fewer kinds or no pairs."
-        )
-        return
-    promises = promised(view, asked["stored"])
-    kept = kept_with(work.job.network, view)
-    name = _key(work, asked)
-    job = SweepJob(
-        name=name,
-        lens=Lens(texts=view.texts, failures=failures_in(asked["lens"].get("fail", ()))),
-        promises=promises,
-        kept=kept,
+    names = [promise.name for promise in after.job.promises]
+    answer = sweep_data(
+        after.state.topology, names, after.records, search=search, wanted=asked["size"], shift=shift
     )
-    base = Base(state, promises, kept)
-    base.prepare()
-    keep(job, base)
-    known = _known(work, name)
-    records: dict[Case, Record] = {}
-    fresh: dict[Case, Record] = {}
-    work.report(step="failing", total=len(cases), done=0)
-    try:
-        for case, made in run(job, cases, _executor, known, workers=settings.SWEEP_WORKERS):
-            records[case] = made
-            if case not in known:
-                fresh[case] = made
-            if len(fresh) >= _EVERY:
-                _store(work, name, fresh)
-            broken = sum(1 for one in records.values() if one.broken)
-            work.progress(done=len(records), found=broken)
-    finally:
-        _store(work, name, fresh)
-    answer = sweep_data(state.topology, [promise.name for promise in promises], records)
-    work.end(Job.Status.DONE, answer.summary, answer=data(answer), done=len(records))
+    work.end(Job.Status.DONE, answer.summary, answer=data(answer), done=len(after.records))
+
+
+def _tried(work: Work, after: _Swept, asked: dict[str, Any]) -> SetSearch | None:
+    """Try all cases, or those that a search for the smallest sets of one promise asks for.
+
+    Raises:
+        QuestionError: there is no such promise, or there are too many cases.
+    """
+    kinds = [FailureKind(kind) for kind in asked["kinds"]]
+    wanted = asked.get("promise")
+    if not wanted:
+        after.run(work, cases_of(after.state.topology, kinds, pairs=asked["pairs"]))
+        return None
+    names = [promise.name for promise in after.job.promises]
+    if wanted not in names:
+        raise UnknownName(f"there is no promise “{wanted}”", closest(wanted, names))
+    things = [thing for kind in kinds for thing in things_that_fail(after.state.topology, kind)]
+    search = SetSearch(after.state, wanted, things)
+    for size in range(1, asked["size"] + 1):
+        if size > 1 and search.count_of(size) > _MOST_CASES:
+            break  # the answer says how far it went
+        for case, made in after.run(work, search.of_size(size)).items():
+            search.learn(case, made)
+    return search
+
+
+def _shift(work: Work, after: _Swept, asked: dict[str, Any]) -> Shift:
+    """What the lens's changes do to what is survived."""
+    work.report(step="computing")
+    before = _Swept(work, {k: v for k, v in asked["lens"].items() if k != "changes"})
+    kinds = [FailureKind(kind) for kind in asked["kinds"]]
+    there = {t for kind in kinds for t in things_that_fail(before.state.topology, kind)}
+    before.run(work, [case for case in after.records if there.issuperset(case)])
+    return shift_of(before.records, after.records, before.broken, after.broken)
+
+
+class _Swept:
+    """A lens whose things fail, and what came of it; each case is kept as it is done."""
+
+    def __init__(self, work: Work, lens: dict[str, Any]) -> None:
+        asked = work.job.question
+        view, self.state = computed(work.revision, lens)
+        promises = promised(view, asked["stored"])
+        kept = kept_with(work.job.network, view)
+        self.name = _key(work, lens, asked)
+        self.job = SweepJob(
+            name=self.name,
+            lens=Lens(texts=view.texts, failures=failures_in(lens.get("fail", ()))),
+            promises=promises,
+            kept=kept,
+        )
+        base = Base(self.state, promises, kept)
+        base.prepare()
+        keep(self.job, base)
+        #: The promises that are broken without any failure.
+        self.broken = {name for name, one in base.known.items() if not one.kept}
+        self.records: dict[Case, Record] = {}
+
+    def run(self, work: Work, cases: list[Case]) -> dict[Case, Record]:
+        """The records of cases, from before or made now.
+
+        Raises:
+            QuestionError: there are too many.
+        """
+        if len(cases) > _MOST_CASES:
+            raise QuestionError(
+                f"{len(cases):,} cases are too many; sweep fewer kinds, or smaller sets"
+            )
+        known = _known(work, self.name)
+        found: dict[Case, Record] = {}
+        fresh: dict[Case, Record] = {}
+        work.report(step="failing", total=len(cases), done=0)
+        try:
+            for case, made in run(
+                self.job, cases, _executor, known, workers=settings.SWEEP_WORKERS
+            ):
+                found[case] = made
+                if case not in known:
+                    fresh[case] = made
+                if len(fresh) >= _EVERY:
+                    _store(work, self.name, fresh)
+                broken = sum(1 for one in found.values() if one.broken)
+                work.progress(done=len(found), found=broken)
+        finally:
+            _store(work, self.name, fresh)
+        self.records.update(found)
+        return found
 
 
 def _executor() -> Executor:
@@ -94,15 +160,9 @@ def _executor() -> Executor:
     return pool(settings.SWEEP_WORKERS, partial(end_with_parent, signal.SIGKILL))
 
 
-def _key(work: Work, asked: dict[str, Any]) -> str:
+def _key(work: Work, lens: dict[str, Any], asked: dict[str, Any]) -> str:
     """One name for all that a case depends on."""
-    parts = [
-        work.revision.content_hash,
-        engine_hash(),
-        asked["lens"],
-        asked["stored"],
-        asked["saved"],
-    ]
+    parts = [work.revision.content_hash, engine_hash(), lens, asked["stored"], asked["saved"]]
     return hashlib.sha256(json.dumps(parts, sort_keys=True).encode()).hexdigest()
 
 

@@ -76,9 +76,10 @@ def test_promises_of_files_and_those_kept_here_are_checked_through_any_lens(quay
     found = {one["id"]: one for one in checked(editor, work_off, off)["promises"]}
     assert (found["there"]["kept"], found["short"]["kept"]) == (False, False)
     assert found["there"]["counterexample"]["device"] == "a"
-    # Only revisions as they are have a history.
     told = editor.get(f"{PATH}/promises/there/history").json()
-    assert [(one["revision"], one["kept"]) for one in told] == [(1, True)]
+    assert [(one["revision"], one["kept"], one["failed"]) for one in told] == [
+        (1, True, []), (1, False, ["link:10.0.1.0/31", "link:10.0.2.0/31"]),
+    ]  # fmt: skip
 
 
 def test_a_sentence_that_says_nothing_is_refused_with_what_to_write(quays):

@@ -2,37 +2,92 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from itertools import combinations
+from math import comb
 
 from routrel.convergence.converge import State
-from routrel.model.failures import Failure
-from routrel.model.promises import Promise
-from routrel.questions.moves import KeptFlows
-from routrel.questions.promises.check import Checker
-from routrel.questions.promises.following import since, without
+from routrel.model.failures import Failure, Failures
 from routrel.questions.sweep.cases import Case
 from routrel.questions.sweep.record import Record
-from routrel.topology.segments import Topology
+from routrel.topology.segments import Topology, build_topology
 
-__all__ = ["BreakingSets", "breaking_sets", "smallest_among"]
+__all__ = ["MOST_IN_A_SET", "SetSearch", "Skipped", "smallest_among"]
+
+#: Failures in the largest sets that are searched for.
+MOST_IN_A_SET = 3
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class BreakingSets:
-    """All minimal sets up to a size, and what was left out of the search for them.
+@dataclass(frozen=True, slots=True)
+class Skipped:
+    """Sets that were not tried, by the reason for which they cannot be smallest ones."""
 
-    A set is not tried if a part of it breaks the promise already, for then it is not minimal, or if
-    one of its failures takes nothing that the others do not take too, for then a smaller set says
-    the same.
+    not_minimal: int = 0  #: a part of it breaks the promise already
+    no_effect: int = 0  #: one of its failures takes nothing that the others do not take too
+
+
+class SetSearch:
+    """Looks for all minimal sets of failures that break a promise, size by size.
+
+    Exact: a set is left out only for a reason that holds whatever the network. One of which a part
+    breaks the promise is not minimal; of one in which a failure takes nothing beyond what the
+    others take, a smaller set says the same.
+
+    Args:
+        promise: The name of the promise.
+        things: What may fail.
     """
 
-    sets: tuple[Case, ...]
-    tried: int
-    not_minimal: int
-    no_effect: int
-    complete: bool  #: False: the search was stopped
+    def __init__(self, state: State, promise: str, things: Sequence[Failure]) -> None:
+        self._state, self.promise = state, promise
+        self.largest = 0  #: the size that was looked at last
+        self._things = sorted(set(things))
+        self._taken: dict[Case, frozenset[object]] = {}
+        self.sets: list[Case] = []
+        self.skipped = Skipped()
+
+    def count_of(self, size: int) -> int:
+        """How many sets of a size there are, those included that need not be tried."""
+        return comb(len(self._things), size)
+
+    def of_size(self, size: int) -> list[Case]:
+        """The sets of a size that have to be tried; all of the size below are learned."""
+        found: list[Case] = []
+        not_minimal = no_effect = 0
+        self.largest = size
+        for case in combinations(self._things, size):
+            if any(set(one) <= set(case) for one in self.sets):
+                not_minimal += 1
+            elif self._adds_nothing(case):
+                no_effect += 1
+            else:
+                found.append(case)
+        self.skipped = Skipped(
+            self.skipped.not_minimal + not_minimal, self.skipped.no_effect + no_effect
+        )
+        return found
+
+    def learn(self, case: Case, record: Record) -> None:
+        """What came of a set."""
+        if self.promise in record.broken:
+            self.sets.append(case)
+
+    def _adds_nothing(self, case: Case) -> bool:
+        """Whether all that one failure of a set takes is taken by the others anyway."""
+        if len(case) == 1:
+            return False
+        return any(
+            self._takes((thing,)) <= self._takes(case[:leaving] + case[leaving + 1 :])
+            for leaving, thing in enumerate(case)
+        )
+
+    def _takes(self, case: Case) -> frozenset[object]:
+        if case not in self._taken:
+            things = tuple(dict.fromkeys((*self._state.topology.failures.things, *case)))
+            topology = build_topology(self._state.network, Failures(things))
+            self._taken[case] = _taken(topology)
+        return self._taken[case]
 
 
 def smallest_among(records: Iterable[Record]) -> dict[str, list[tuple[str, ...]]]:
@@ -44,52 +99,6 @@ def smallest_among(records: Iterable[Record]) -> dict[str, list[tuple[str, ...]]
             if not any(known <= set(one.failed) for known in found):
                 found.append(frozenset(one.failed))
     return {name: [tuple(sorted(one)) for one in found] for name, found in by_promise.items()}
-
-
-def breaking_sets(
-    state: State,
-    promise: Promise,
-    promises: Sequence[Promise],
-    kept: KeptFlows,
-    things: Sequence[Failure],
-    most: int = 3,
-    should_stop: Callable[[], bool] = lambda: False,
-) -> BreakingSets:
-    """All minimal sets of failures, up to a size, that break a promise that is kept.
-
-    Exact: every set that is not tried is left out for a reason that holds whatever the network.
-
-    Args:
-        things: What may fail.
-    """
-    checker = Checker(state, promises, kept)
-    known = checker.check(promise)
-    taken: dict[Case, frozenset[object]] = {}
-    found: list[Case] = []
-    tried = not_minimal = no_effect = 0
-
-    for size in range(1, most + 1):
-        for case in combinations(sorted(set(things)), size):
-            if should_stop():
-                return BreakingSets(
-                    sets=tuple(found), tried=tried, not_minimal=not_minimal,
-                    no_effect=no_effect, complete=False,
-                )  # fmt: skip
-            if any(set(one) <= set(case) for one in found):
-                not_minimal += 1
-                continue
-            if _adds_nothing(taken, case):
-                no_effect += 1
-                continue
-            after = without(state, case)
-            taken[case] = _taken(after.topology)
-            tried += 1
-            after_checker = Checker(after, promises, kept, since=since(checker, after))
-            if not after_checker.check(promise, known).kept:
-                found.append(case)
-    return BreakingSets(
-        sets=tuple(found), tried=tried, not_minimal=not_minimal, no_effect=no_effect, complete=True
-    )
 
 
 def _taken(topology: Topology) -> frozenset[object]:
@@ -107,12 +116,3 @@ def _taken(topology: Topology) -> frozenset[object]:
         for key in getattr(failed, kind)
     )
     return frozenset((*down, *others))
-
-
-def _adds_nothing(taken: Mapping[Case, frozenset[object]], case: Case) -> bool:
-    """Whether all that one failure of a set takes is taken by the others anyway."""
-    for leaving, thing in enumerate(case):
-        alone, rest = taken.get((thing,)), taken.get(case[:leaving] + case[leaving + 1 :])
-        if alone is not None and rest is not None and alone <= rest:
-            return True
-    return False

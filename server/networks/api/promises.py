@@ -22,6 +22,7 @@ from routrel.files.promise_sentences import BadSentence, read_sentence
 from routrel.files.reader import read_texts
 from routrel.model.failures import FailureKind
 from routrel.model.findings import Severity
+from routrel.questions.sweep.breaking import MOST_IN_A_SET
 from server.networks.access import job_for, network_for, plain, user_id
 from server.networks.api.asked import answered
 from server.networks.api.errors import Fault
@@ -346,6 +347,12 @@ class SweepAskedShape(serializers.Serializer):
         max_length=7,
     )
     pairs = Truth(default=False, help_text="every two of them as well")
+    promise = serializers.CharField(
+        max_length=80, default="", allow_blank=True,
+        help_text="of which all smallest sets that break it are searched for",
+    )  # fmt: skip
+    size = Whole(1, MOST_IN_A_SET, default=MOST_IN_A_SET, help_text="of these sets, at most")
+    before = Truth(default=False, help_text="the same without the lens's changes as well")
 
 
 class SweepShape(JobShape):
@@ -367,6 +374,12 @@ class SweepListView(APIView):
         failures_in(lens.written.get("fail", ()))
         asked = checked(SweepAskedShape, request.data)
         asked["kinds"] = sorted(set(asked["kinds"]))
+        if asked["before"] and not lens.written.get("changes"):
+            raise Fault(
+                400, "no_change", "there is no change to look before", "name one with change="
+            )
+        if not asked["promise"]:
+            asked["size"] = 0  # which says nothing then: equal questions have equal answers
         kinds = ", ".join(asked["kinds"])
         job = begin(
             request, Job.Kind.SWEEP, network, lens.revision,

@@ -53,7 +53,7 @@ class RemedyListView(APIView):
         Where the same was asked of the same content before, that job is given again.
         """
         asked = checked(FlowQuestionShape, request.data)
-        said = f"searched for remedies from {asked['source']} to {asked['destination']}"
+        said = f"searched for remedies from {asked['from']} to {asked['to']}"
         job = _started(request, slug, Job.Kind.REMEDIES, asked, said)
         return Response(RemedySearchShape(job).data, status=status.HTTP_202_ACCEPTED)
 

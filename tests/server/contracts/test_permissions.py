@@ -100,6 +100,10 @@ ROWS: dict[str, tuple[str, Any]] = {
     "promise_check": ("viewer", None),
     "promise_history": ("viewer", None),
     "impact": ("viewer", None),
+    "suggest_promises": ("viewer", {}),
+    "suggested_promises": ("viewer", None),
+    "leave_suggestion": ("editor", {"sentence": SENTENCE}),
+    "suggest_again": ("editor", None),
     "sweep_failures": ("viewer", {"kinds": ["group"]}),
     "sweep": ("viewer", None),
     "tokens_list": ("user", None),
@@ -164,7 +168,7 @@ def test_everybody_may_do_what_their_role_says_and_nothing_else(network):
         "would_take": kinds["would-take"].pk, "question_run": kinds["questions"].pk,
         "comparison": kinds["compare"].pk, "change_sheet": kinds["sheet"].pk,
         "accepted_change": kinds["accept"].pk, "promise_check": kinds["promises"].pk,
-        "sweep": kinds["sweep"].pk, "tokens_revoke": token.pk,
+        "sweep": kinds["sweep"].pk, "suggested_promises": kinds["suggest"].pk, "tokens_revoke": token.pk,
     }  # fmt: skip
     wrong = []
     for name, method, path in operations():

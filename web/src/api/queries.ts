@@ -532,6 +532,23 @@ export const promiseCheckQuery = (id: number) =>
     refetchInterval: untilItEnds,
   })
 
+/** What might be promised of a lens: a job, found again where the same was asked before. */
+export const suggestionsStart = (lens: Lens) =>
+  queryOptions({
+    queryKey: ['suggestions', lens],
+    queryFn: ({ signal }) =>
+      data(api.POST('/api/networks/{slug}/promises/suggestions', { params: at(lens), signal })),
+    staleTime: Infinity,
+  })
+
+export const suggestionsQuery = (id: number) =>
+  queryOptions({
+    queryKey: ['job', id, 'suggestions'],
+    queryFn: ({ signal }) =>
+      data(api.GET('/api/promise-suggestions/{id}', { params: { path: { id } }, signal })),
+    refetchInterval: untilItEnds,
+  })
+
 /** The promises that are kept here and not in the files: those can be said otherwise. */
 export const storedPromisesQuery = (slug: string) =>
   queryOptions({
@@ -553,7 +570,7 @@ export const promiseHistoryQuery = (slug: string, name: string) =>
   })
 
 /** The promises that use a thing. */
-export const impactQuery = (lens: Lens, used: Record<string, string>) =>
+export const impactQuery = (lens: Lens, used: Record<string, string | number>) =>
   queryOptions({
     queryKey: ['impact', lens, used],
     queryFn: ({ signal }) =>
@@ -568,11 +585,26 @@ export const impactQuery = (lens: Lens, used: Record<string, string>) =>
 
 export type FailureKind = 'link' | 'device' | 'interface' | 'site' | 'group' | 'line' | 'session'
 
-export const sweepStart = (lens: Lens, kinds: FailureKind[], pairs: boolean) =>
+export type SweepAsked = {
+  kinds: FailureKind[]
+  pairs: boolean
+  /** All smallest sets that break it are searched for. */
+  promise?: string
+  /** The same without the lens's changes. */
+  before: boolean
+}
+
+export const sweepStart = (lens: Lens, { kinds, pairs, promise = '', before }: SweepAsked) =>
   queryOptions({
-    queryKey: ['sweep', lens, kinds, pairs],
+    queryKey: ['sweep', lens, kinds, pairs, promise, before],
     queryFn: ({ signal }) =>
-      data(api.POST('/api/networks/{slug}/sweeps', { params: at(lens), body: { kinds, pairs }, signal })),
+      data(
+        api.POST('/api/networks/{slug}/sweeps', {
+          params: at(lens),
+          body: { kinds, pairs, promise, size: 3, before },
+          signal,
+        }),
+      ),
   })
 
 export const sweepQuery = (id: number) =>

@@ -3451,6 +3451,18 @@ export interface components {
             value: string;
         };
         /**
+         * SetsData
+         * @description A search for all minimal sets of failures that break one promise; what was left out of it.
+         */
+        SetsData: {
+            promise: string;
+            summary: string;
+            most: number;
+            tried: number;
+            not_minimal: number;
+            no_effect: number;
+        };
+        /**
          * Severity
          * @description How much a finding matters.
          * @enum {unknown}
@@ -3503,6 +3515,28 @@ export interface components {
          * @enum {unknown}
          */
         Shift: "exit" | "lost" | "return_way" | "verdict" | "way" | "won";
+        /**
+         * ShiftData
+         * @description What a change does to what is survived; `broken` and `mended` are so without any failure.
+         */
+        ShiftData: {
+            summary: string;
+            broken: string[];
+            mended: string[];
+            fatal: components["schemas"]["ShiftedCaseData"][];
+            survivable: components["schemas"]["ShiftedCaseData"][];
+            otherwise: components["schemas"]["ShiftedCaseData"][];
+        };
+        /**
+         * ShiftedCaseData
+         * @description A failure that does not break the same promises after a change as before it.
+         */
+        ShiftedCaseData: {
+            failed: string[];
+            title: string;
+            breaks_now: string[];
+            survived_now: string[];
+        };
         ShortAnswerShape: {
             works: boolean;
             sentence: string;
@@ -3621,6 +3655,21 @@ export interface components {
              * @default false
              */
             pairs: boolean;
+            /**
+             * @description of which all smallest sets that break it are searched for
+             * @default
+             */
+            promise: string;
+            /**
+             * @description of these sets, at most
+             * @default 3
+             */
+            size: number;
+            /**
+             * @description the same without the lens's changes as well
+             * @default false
+             */
+            before: boolean;
         };
         /**
          * SweepCaseData
@@ -3649,7 +3698,8 @@ export interface components {
          * SweepData
          * @description All cases, what hurts most first; `breaking_sets` are the smallest among them, by promise.
          *
-         *         `harmless` counts those that break no promise and move none.
+         *         `harmless` counts those that break no promise and move none. `sets` is there where the smallest
+         *         sets of one promise were searched for, `shift` where the same was done without the changes.
          */
         SweepData: {
             summary: string;
@@ -3660,6 +3710,10 @@ export interface components {
             };
             harmless: number;
             complete: boolean;
+            /** @default null */
+            sets: components["schemas"]["SetsData"] | null;
+            /** @default null */
+            shift: components["schemas"]["ShiftData"] | null;
         };
         /** @description How far a job is, and how it ended. Ask again every second or so while it goes on. */
         SweepShape: {
@@ -4156,12 +4210,15 @@ export type SchemaSessionState = components['schemas']['SessionState'];
 export type SchemaSetByData = components['schemas']['SetByData'];
 export type SchemaSetKey = components['schemas']['SetKey'];
 export type SchemaSetValue = components['schemas']['SetValue'];
+export type SchemaSetsData = components['schemas']['SetsData'];
 export type SchemaSeverity = components['schemas']['Severity'];
 export type SchemaSeverityEnum = components['schemas']['SeverityEnum'];
 export type SchemaSheetAnswerShape = components['schemas']['SheetAnswerShape'];
 export type SchemaSheetJobShape = components['schemas']['SheetJobShape'];
 export type SchemaSheetStepData = components['schemas']['SheetStepData'];
 export type SchemaShift = components['schemas']['Shift'];
+export type SchemaShiftData = components['schemas']['ShiftData'];
+export type SchemaShiftedCaseData = components['schemas']['ShiftedCaseData'];
 export type SchemaShortAnswerShape = components['schemas']['ShortAnswerShape'];
 export type SchemaShortAnswerShapeRequest = components['schemas']['ShortAnswerShapeRequest'];
 export type SchemaSide = components['schemas']['Side'];

@@ -8,6 +8,7 @@ import { Input, SearchInput } from '../../ui/fields'
 import { sortedByName } from '../../ui/natural'
 import { ChangeIt } from '../changes/ChangeIt'
 import { useLens } from '../lens/lens'
+import { PromisesUsing } from '../promises/PromisesUsing'
 import { placesOf } from './places'
 
 /** The files of the revision: one of them to read, to search in, and to cite by its lines. */
@@ -121,6 +122,7 @@ function FileView({ path }: { path: string }) {
           <Input name="line" inputMode="numeric" aria-label="go to line" room="dense" className="w-16" />
         </form>
       </div>
+      {line && <PromisesUsing key={line} used={{ file: path, line }} />}
       {file.isError && <Problem error={file.error} />}
       {file.data && (
         <Suspense fallback={<Waiting what="Opening the file" />}>

@@ -48,7 +48,8 @@ test('a sweep is begun, drawn by what it harms, and leads to the lens of a failu
   await userEvent.click(screen.getByLabelText('devices'))
   await userEvent.click(screen.getByRole('button', { name: 'Try them' }))
   const table = await screen.findByRole('table')
-  expect(bodies).toEqual([{ kinds: ['link', 'group'], pairs: false }])
+  const single = { kinds: ['link', 'group'], pairs: false, promise: '', size: 3, before: false }
+  expect(bodies).toEqual([single])
   // A promise that no failure touches has no column, a failure that touches none no row.
   expect(within(table).queryByText('calm')).toBeNull()
   const row = within(table).getByRole('row', { name: /link r1 – r2/ })
@@ -65,6 +66,29 @@ test('a sweep is begun, drawn by what it harms, and leads to the lens of a failu
     '/n/net/promises?revision=3&fail=link%3Aquay&show=broken',
   )
   expect(screen.getByRole('button', { name: '{link r1 – r2}' })).toBeVisible()
+  await userEvent.click(screen.getByRole('button', { name: 'Search for sets of up to 3' }))
+  expect(await screen.findByRole('table')).toBeVisible()
+  expect(bodies.at(-1)).toEqual({ ...single, promise: 'sell' })
+})
+
+test('what a change does to what is survived is told, and leads to the failure', async () => {
+  const shift = {
+    summary: 'This change makes 1 failure fatal.',
+    broken: [],
+    mended: [],
+    fatal: [{ failed: ['link:quay'], title: 'link r1 – r2', breaks_now: ['sell'], survived_now: [] }],
+    survivable: [],
+    otherwise: [],
+  }
+  serve(({ pathname: address }) =>
+    address.includes('/api/sweeps/')
+      ? { id: 4, status: 'done', answer: { ...answer, shift } }
+      : { id: 4, status: 'queued' },
+  )
+  visit(<FailuresPage />, '/n/net/failures?revision=3&change=c&kind=link&before=yes', { at: place('viewer') })
+  const told = await screen.findByRole('region', { name: 'What the change does to that' })
+  expect(told).toHaveTextContent('This change makes 1 failure fatal.')
+  expect(within(told).getByRole('listitem')).toHaveTextContent('✗ fatal nowlink r1 – r2breaks sell')
 })
 
 test('a stopped sweep goes on', async () => {

@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { useSearchParams } from 'react-router'
-import { ended, sweepQuery, sweepStart, type FailureKind } from '../../api/queries'
+import { ended, sweepQuery, sweepStart, type FailureKind, type SweepAsked } from '../../api/queries'
 import { useCancel } from '../../api/useCancel'
 import { Button, Problem, sentence, Waiting } from '../../ui/controls'
 import { lensWords } from '../../wording'
@@ -25,14 +25,18 @@ export function FailuresPage() {
   const [params, setParams] = useSearchParams()
   const kinds = params.getAll('kind').filter((kind): kind is FailureKind => kind in KINDS)
   const pairs = params.get('pairs') === 'yes'
+  const before = params.get('before') === 'yes' && (lens.change?.length ?? 0) > 0
+  const sets = params.get('sets') ?? undefined
   const [chosen, setChosen] = useState<FailureKind[]>(kinds.length ? kinds : ['link', 'device', 'group'])
   const [withPairs, setWithPairs] = useState(pairs)
+  const [withBefore, setWithBefore] = useState(before)
   const begin = () =>
     setParams((old) => {
       const next = new URLSearchParams(old)
-      for (const key of ['kind', 'pairs', 'case', 'promise']) next.delete(key)
+      for (const key of ['kind', 'pairs', 'before', 'sets', 'case', 'promise']) next.delete(key)
       for (const kind of chosen) next.append('kind', kind)
       if (withPairs) next.set('pairs', 'yes')
+      if (withBefore) next.set('before', 'yes')
       return next
     })
   return (
@@ -66,12 +70,25 @@ export function FailuresPage() {
           />
           every two of them as well
         </label>
+        {lens.change && lens.change.length > 0 && (
+          <label className="flex items-center gap-1.5">
+            <input
+              type="checkbox"
+              checked={withBefore}
+              onChange={({ target }) => setWithBefore(target.checked)}
+            />
+            and without {lens.change.length === 1 ? 'the change' : 'the changes'}
+          </label>
+        )}
         <Button tone="main" className="ml-auto" disabled={chosen.length === 0} onClick={begin}>
           Try them
         </Button>
       </fieldset>
       {kinds.length > 0 ? (
-        <Swept key={JSON.stringify([lens, kinds, pairs])} kinds={kinds} pairs={pairs} />
+        <Swept
+          key={JSON.stringify([lens, kinds, pairs, before, sets])}
+          asked={{ kinds, pairs, before, promise: sets }}
+        />
       ) : (
         <p className="text-soft">
           Each of them fails by itself, the whole network converges without it, and every promise is held
@@ -83,9 +100,9 @@ export function FailuresPage() {
   )
 }
 
-function Swept({ kinds, pairs }: { kinds: FailureKind[]; pairs: boolean }) {
+function Swept({ asked }: { asked: SweepAsked }) {
   const { lens } = usePlace()
-  const started = useQuery(sweepStart(lens, kinds, pairs))
+  const started = useQuery(sweepStart(lens, asked))
   const id = started.data?.id ?? 0
   const job = useQuery({ ...sweepQuery(id), enabled: started.data !== undefined })
   const cancel = useCancel(id)
@@ -118,5 +135,5 @@ function Swept({ kinds, pairs }: { kinds: FailureKind[]; pairs: boolean }) {
         <Button onClick={() => void started.refetch()}>Go on</Button>
       </p>
     )
-  return <SweepMatrix found={answer} />
+  return <SweepMatrix found={answer} pairs={asked.pairs} />
 }

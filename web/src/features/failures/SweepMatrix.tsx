@@ -9,10 +9,13 @@ import { useLinkTo } from '../lens/lens'
 /** Cases that are drawn at first; the rest on demand. */
 const DRAWN = 60
 
+/** Failures in the largest sets that are searched for. */
+const MOST_IN_A_SET = 3
+
 const keyOf = (failed: string[]) => failed.join(' + ')
 
 /** Failures by promises, what hurts most first; one is looked at beside it. */
-export function SweepMatrix({ found }: { found: Sweep }) {
+export function SweepMatrix({ found, pairs }: { found: Sweep; pairs: boolean }) {
   const [params, change] = useAddress()
   const [all, setAll] = useState(false)
   const [most, setMost] = useState(DRAWN)
@@ -32,7 +35,9 @@ export function SweepMatrix({ found }: { found: Sweep }) {
         className={`rounded-card border-l-8 px-3 py-2 font-semibold ${fatal ? 'border-warn bg-warn-wash' : 'border-go bg-card'}`}
       >
         {found.summary}
+        {found.sets && <span className="block font-normal">{found.sets.summary}</span>}
       </p>
+      {found.shift && <Shifted shift={found.shift} choose={(key) => choose('case', key)} />}
       <div className="grid grid-cols-[minmax(0,1fr)_22rem] items-start gap-3 max-lg:grid-cols-1">
         <Panel
           title="Failures and promises"
@@ -100,6 +105,8 @@ export function SweepMatrix({ found }: { found: Sweep }) {
             found={found}
             promise={params.get('promise') ?? chosen?.broken[0]}
             choose={(key) => choose('case', key)}
+            largest={found.sets ? found.sets.most : pairs ? 2 : 1}
+            search={(name) => change({ sets: name, promise: name, before: null, pairs: null })}
           />
         </div>
       </div>
@@ -192,10 +199,55 @@ function Fact({ title, names }: { title: string; names: string[] }) {
   )
 }
 
-type SetsProps = { found: Sweep; promise?: string; choose: (key: string) => void }
+type ShiftedProps = { shift: NonNullable<Sweep['shift']>; choose: (key: string) => void }
+
+/** What the changes of the lens do to what is survived. */
+function Shifted({ shift, choose }: ShiftedProps) {
+  const rows = [
+    ...shift.fatal.map((each) => ({ ...each, mark: '✗', words: 'fatal now' })),
+    ...shift.survivable.map((each) => ({ ...each, mark: '✓', words: 'survived now' })),
+    ...shift.otherwise.map((each) => ({ ...each, mark: '≠', words: 'breaks others now' })),
+  ]
+  return (
+    <Panel title="What the change does to that">
+      <p className="font-semibold">{shift.summary}</p>
+      <ul className="mt-1 flex max-h-56 flex-col gap-0.5 overflow-y-auto text-sm">
+        {rows.map((each) => (
+          <li key={keyOf(each.failed)} className="flex flex-wrap gap-x-2">
+            <span className="w-32 text-soft">
+              <span aria-hidden>{each.mark}</span> {each.words}
+            </span>
+            <button
+              type="button"
+              className="text-left hover:underline"
+              onClick={() => choose(keyOf(each.failed))}
+            >
+              {each.title}
+            </button>
+            {each.breaks_now.length > 0 && (
+              <span className="text-stop">breaks {each.breaks_now.join(', ')}</span>
+            )}
+            {each.survived_now.length > 0 && (
+              <span className="text-soft">breaks no more {each.survived_now.join(', ')}</span>
+            )}
+          </li>
+        ))}
+      </ul>
+    </Panel>
+  )
+}
+
+type SetsProps = {
+  found: Sweep
+  promise?: string
+  choose: (key: string) => void
+  /** The size of the largest sets that were tried. */
+  largest: number
+  search: (promise: string) => void
+}
 
 /** The smallest sets among the cases that break a promise. */
-function BreakingSets({ found, promise, choose }: SetsProps) {
+function BreakingSets({ found, promise, choose, largest, search }: SetsProps) {
   const name = promise ?? Object.keys(found.breaking_sets)[0]
   if (!name) return null
   const sets = found.breaking_sets[name] ?? []
@@ -217,6 +269,11 @@ function BreakingSets({ found, promise, choose }: SetsProps) {
             </li>
           ))}
         </ul>
+      )}
+      {largest < MOST_IN_A_SET && !found.sets && (
+        <Button className="mt-2" onClick={() => search(name)}>
+          Search for sets of up to {MOST_IN_A_SET}
+        </Button>
       )}
     </Panel>
   )

@@ -8,6 +8,7 @@ import { useEscape } from '../../ui/useEscape'
 import { EditThere } from '../changes/EditThere'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { useLens, useLinkTo, usePlace } from '../lens/lens'
+import { PromisesUsing } from '../promises/PromisesUsing'
 import { type Cause } from './causes'
 import { sinceWords } from '../../wording'
 
@@ -57,6 +58,9 @@ export function CauseSheet({ cause, onClose }: { cause: Cause; onClose: () => vo
           </Link>
         ))}
       </p>
+      {first?.cause.file && first.cause.line && (
+        <PromisesUsing used={{ file: first.cause.file, line: first.cause.line }} />
+      )}
       <Muting cause={cause} />
     </Panel>
   )

@@ -187,7 +187,10 @@ function Opened({ promise }: { promise: Promised }) {
   )
 }
 
-/** In which revisions it was kept: where it broke, with what changed then. */
+const isAsItIs = (one: { changes: string[]; failed: string[] }) =>
+  one.changes.length === 0 && one.failed.length === 0
+
+/** In which revisions and lenses it was kept: where it broke, with what changed then. */
 function History({ name }: { name: string }) {
   const { lens } = usePlace()
   const to = useLinkTo()
@@ -197,9 +200,28 @@ function History({ name }: { name: string }) {
   if (history.data.length === 0) return <span>not checked in a revision as it is yet</span>
   return (
     <ul>
-      {history.data.map((each, number) => {
-        const older = history.data[number + 1]
+      {history.data.map((each) => {
+        const older = isAsItIs(each)
+          ? history.data.find((one) => isAsItIs(one) && one.revision < each.revision)
+          : history.data.find((one) => isAsItIs(one) && one.revision === each.revision)
         const turned = older !== undefined && older.kept !== each.kept
+        if (!isAsItIs(each))
+          return (
+            <li key={`${each.revision} ${each.changes.join()} ${each.failed.join()}`} className="pl-4">
+              {each.kept ? '✓ kept' : '✗ broken'} with{' '}
+              <Link
+                className="underline"
+                to={to(
+                  'promises',
+                  { promise: name },
+                  { revision: each.revision, change: each.changes, fail: each.failed },
+                )}
+              >
+                {[...each.changes, ...each.failed.map((one) => `${failureWords(one)} failed`)].join(', ')}
+              </Link>
+              , {moment(each.checked)}
+            </li>
+          )
         return (
           <li key={each.revision}>
             {each.kept ? '✓ kept' : '✗ broken'} in revision {each.revision}, {moment(each.created)}

@@ -12,6 +12,7 @@ import { PageHead } from '../lens/PageHead'
 import { PromiseFiles } from './PromiseFiles'
 import { PromiseForm } from './PromiseForm'
 import { PromiseRow } from './PromiseRow'
+import { Suggested } from './Suggested'
 import { useCheck } from './useCheck'
 
 const SHOWN = { all: 'all of them', broken: 'broken ones', kept: 'kept ones' } as const
@@ -23,6 +24,8 @@ export function PromisesPage() {
   const [failures, setFailures] = useState(false)
   const check = useCheck(failures)
   const [adding, setAdding] = useState(false)
+  const [params, change] = useAddress()
+  const suggesting = params.get('suggest') === 'yes'
   const editor = network.role !== 'viewer'
   return (
     <div className="flex flex-col gap-3">
@@ -36,9 +39,13 @@ export function PromisesPage() {
               New promise
             </Button>
           )}
+          {!suggesting && (
+            <Button onClick={() => change({ suggest: 'yes' }, { quiet: true })}>Suggest some</Button>
+          )}
         </span>
       </div>
       {adding && <PromiseForm onEnd={() => setAdding(false)} />}
+      {suggesting && <Suggested onEnd={() => change({ suggest: null }, { quiet: true })} />}
       {check.error && <Problem error={check.error} />}
       {check.going && <Checking check={check} />}
       {check.answer && (

@@ -6,7 +6,7 @@ import { Mono, Problem, Waiting } from '../../ui/controls'
 import { useLens, useLinkTo } from '../lens/lens'
 
 /** The promises whose packets meet a thing; asked when somebody wants to know. */
-export function PromisesUsing({ used }: { used: Record<string, string> }) {
+export function PromisesUsing({ used }: { used: Record<string, string | number> }) {
   const [asked, setAsked] = useState(false)
   const to = useLinkTo()
   const found = useQuery({ ...impactQuery(useLens(), used), enabled: asked })

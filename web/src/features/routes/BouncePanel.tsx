@@ -4,6 +4,7 @@ import { bounceQuery } from '../../api/queries'
 import { Button, Mono, Panel, Problem, Waiting } from '../../ui/controls'
 import { useEscape } from '../../ui/useEscape'
 import { useLens, useLinkTo } from '../lens/lens'
+import { PromisesUsing } from '../promises/PromisesUsing'
 
 type Session = { device: string; vrf: string; neighbour: string }
 
@@ -17,6 +18,7 @@ export function BouncePanel({ onClose, ...session }: Session & { onClose: () => 
       className="max-h-72 shrink-0 overflow-auto"
     >
       <Answer {...session} />
+      <PromisesUsing used={{ device: session.device, neighbour: session.neighbour }} />
     </Panel>
   )
 }
