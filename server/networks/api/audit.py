@@ -33,7 +33,7 @@ class AuditShape(serializers.ModelSerializer):
 
 class AuditFilterShape(serializers.Serializer):
     who = serializers.CharField(max_length=150, required=False, allow_blank=True)
-    action = serializers.ChoiceField(ACTIONS, required=False)
+    action = serializers.ChoiceField(ACTIONS, required=False, allow_blank=True)
     text = serializers.CharField(
         max_length=100, required=False, allow_blank=True, help_text="part of what was done"
     )
@@ -73,7 +73,7 @@ def _asked_for(request: Request, slug: str) -> QuerySet[AuditEntry]:
     entries = AuditEntry.objects.filter(network=network.slug)
     if asked.get("who"):
         entries = entries.filter(who=asked["who"])
-    if "action" in asked:
+    if asked.get("action"):
         entries = entries.filter(action=asked["action"])
     if asked.get("text"):
         entries = entries.filter(text__icontains=asked["text"])

@@ -76,7 +76,9 @@ def test_a_rule_that_is_not_used_can_go(drawn):
     for number, _ in enumerate(rules, 1):
         if not using(net, Used(rule=f"r filter f rule {number}"), sentence):
             without = made([one for at, one in enumerate(rules, 1) if at != number])
-            kept = [evaluate(each, [promise(sentence)], {}).found[0].kept for each in (net, without)]
+            kept = [
+                evaluate(each, [promise(sentence)], {}).found[0].kept for each in (net, without)
+            ]
             assert kept[0] == kept[1], number
 
 

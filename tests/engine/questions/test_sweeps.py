@@ -22,6 +22,8 @@ from routrel.questions.sweep.breaking import SetSearch, smallest_among
 from routrel.questions.sweep.cases import cases_of, written
 from routrel.questions.sweep.record import Base, record
 from routrel.questions.sweep.run import Job, run
+from routrel.questions.sweep.shift import shift_of
+from routrel.wording.sweeps import shift_words, skipped_words
 from tests.engine.questions.test_promises import promise
 from tests.nets import last_texts, ring
 
@@ -180,3 +182,51 @@ def test_a_cluster_of_workers_does_what_processes_do():
     ):
         found = dict(run(job(net), cases, client.get_executor, workers=2))
     assert {case: one.broken for case, one in found.items()} == plain_records(net)
+
+
+SQUARE = "r1-r2:10 r2-r3:10 r1-r4:10 r4-r3:10"
+
+
+def test_a_change_makes_failures_fatal_and_others_survivable():
+    """Before it r1 reaches r3 by r2 alone, for r4 leads elsewhere; after it both ways are alike."""
+    asked = [promise("r1 to r3 must be delivered", "there"),
+             promise("r1 to r3 must avoid r4", "calm"), promise("r1 to r3 must avoid r2", "never")]  # fmt: skip
+
+    def tried(links: str):
+        net = ring(links)
+        base = Base(net, asked, {})
+        records = {case: record(base, case) for case in cases_of(net.topology, [FailureKind.LINK])}
+        return records, {name for name, one in base.known.items() if not one.kept}
+
+    only = "r1-r2:10 r2-r3:10 r1-r4:10 r4-r5:10"
+    before, broken_before = tried(only)
+    after, broken_after = tried(SQUARE)
+    assert (broken_before, broken_after) == ({"never"}, {"calm", "never"})
+    shift = shift_of(before, after, broken_before, broken_after)
+    assert (shift.broken, shift.mended, shift.fatal) == (("calm",), (), ())
+    # The first two links broke “there”; now there is another way. The others never broke anything.
+    assert {one.failed: one.survived_now for one in shift.survivable} == {
+        ("link:10.0.1.0/30",): ("there",), ("link:10.0.2.0/30",): ("there",),
+    }  # fmt: skip
+    back = shift_of(after, before, broken_after, broken_before)
+    assert [one.failed for one in back.fatal] == [("link:10.0.1.0/30",), ("link:10.0.2.0/30",)]
+    assert shift_words(shift) == (
+        "This change makes 2 failures survivable; it breaks calm without any failure."
+    )
+    assert shift_words(back) == "This change makes 2 failures fatal; it mends calm."
+
+
+def test_what_a_search_for_sets_left_out_is_said():
+    net = ring(SQUARE)
+    search, base = SetSearch(net, "there", things_that_fail(net.topology, FailureKind.LINK)), Base(net, PROMISES[:1], {})  # fmt: skip
+    for size in (1, 2):
+        for case in search.of_size(size):
+            search.learn(case, record(base, case))
+    # One of the two links by r2 with one of the two by r4: four of the six pairs.
+    assert len(search.sets) == 4
+    assert skipped_words(search, 10, 3) == (
+        "All smallest sets of up to 2 that break there: 10 tried. "
+        "Sets of 3 are too many, 4; let fewer kinds fail."
+    )
+    assert search.of_size(3) == []  # each has one of the pairs in it
+    assert search.skipped.not_minimal == 4

@@ -5029,7 +5029,7 @@ export interface operations {
                  *     * `token` - token
                  *     * `network` - network
                  */
-                action?: "login" | "import" | "change" | "accept" | "promises" | "run" | "sweep" | "members" | "token" | "network";
+                action?: "login" | "import" | "change" | "accept" | "promises" | "run" | "sweep" | "members" | "token" | "network" | "";
                 /** @description entries older than this id */
                 before?: number;
                 /** @description part of what was done */
@@ -5114,7 +5114,7 @@ export interface operations {
                  *     * `token` - token
                  *     * `network` - network
                  */
-                action?: "login" | "import" | "change" | "accept" | "promises" | "run" | "sweep" | "members" | "token" | "network";
+                action?: "login" | "import" | "change" | "accept" | "promises" | "run" | "sweep" | "members" | "token" | "network" | "";
                 /** @description entries older than this id */
                 before?: number;
                 /** @description part of what was done */
