@@ -23,6 +23,7 @@ from server.networks.models import (
     PromiseVerdict,
     SweptCase,
 )
+from tests.engine.questions.test_suggestions import yard_texts
 from tests.server.test_api import client
 from tests.server.test_changes import QUAYS
 
@@ -125,10 +126,12 @@ def test_impact_tells_the_promises_that_use_a_thing(quays):
     for query, names in (
         ("device=a", ["there"]), ("device=a&interface=port1", ["there"]),
         ("device=a&interface=port2", []), ("link=10.0.1.0/31", ["there"]), ("prefix=10.2.0.0/24", ["there"]),
+        ("file=a.yaml&line=6", ["there"]), ("file=a.yaml&line=7", []), ("file=a.yaml&line=1", ["there"]),
     ):  # fmt: skip
         found = viewer.get(f"{PATH}/promises/impact?{query}").json()
         assert [one["id"] for one in found["promises"]] == names, query
-    assert viewer.get(f"{PATH}/promises/impact").status_code == 400
+    for wrong in ("", "?file=a.yaml", "?file=a.yaml&line=1&device=a", "?file=none.yaml&line=1", "?device=a&neighbour=10.0.0.1"):  # fmt: skip
+        assert viewer.get(f"{PATH}/promises/impact{wrong}").status_code == 400, wrong
     assert viewer.get(f"{PATH}/promises/impact?device=zz").json()["code"] == "unknown_name"
 
 
@@ -170,6 +173,64 @@ class _Counting:
         if job is None:
             self._asked += [str(one) for one in case]
         return self._inner.submit(function, name, job, case)
+
+
+def test_the_smallest_sets_of_a_promise_and_what_a_change_shifts_are_swept(quays, work_off):
+    viewer = client("viewer")
+
+    def swept(query: str = "", **asked: Any) -> Any:
+        body = {"kinds": ["link"], **asked}
+        job = sent(viewer, "post", f"/sweeps{query}", body)
+        work_off()
+        return viewer.get(f"/api/sweeps/{job['id']}").json()
+
+    found = swept(promise="there", size=2)["answer"]
+    assert ["link:10.0.1.0/31", "link:10.0.2.0/31"] in found["breaking_sets"]["there"]
+    assert found["sets"]["tried"] + found["sets"]["not_minimal"] == 4 + 6
+    assert swept(promise="their")["status"] == "refused"
+    edit = {"at": ["a", "interfaces", "port2", "enabled"], "operation": "set", "file": "", "was": "",
+            "value": "false", "before": None, "line": None, "off": False}  # fmt: skip
+    sent(client("editor"), "post", "/changes", {"name": "one-way", "purpose": "p", "edits": [edit]})
+    shift = swept("?change=one-way", before=True)["answer"]["shift"]
+    assert [(one["failed"], one["breaks_now"]) for one in shift["fatal"]] == [
+        (["link:10.0.1.0/31"], ["there"])
+    ]
+    refused = viewer.post(f"{PATH}/sweeps", {"kinds": ["link"], "before": True}, "application/json")
+    assert refused.json()["code"] == "no_change"
+
+
+def test_what_is_suggested_is_taken_or_left(work_off):
+    yard = Network.objects.create(slug="quays", title="Yard")
+    user = get_user_model().objects.create_user("editor", password="x")
+    Membership.objects.create(network=yard, user=user, role="editor")
+    add_revision(yard, {f"{n}.yaml": text for n, text in enumerate(yard_texts())}, author=None)
+    editor = client("editor")
+    job = sent(editor, "post", "/promises/suggestions")
+    work_off()
+
+    def told() -> list[list[dict[str, str]]]:
+        answer = editor.get(f"/api/promise-suggestions/{job['id']}").json()["answer"]
+        return [one["promises"] for one in answer["suggestions"]]
+
+    first, second, *others = told()
+    for one in first:
+        sent(editor, "post", "/promises", {"name": one["id"], "sentence": one["text"]})
+    sent(editor, "post", "/promises/left", {"sentence": second[-1]["text"]})
+    assert told() == others
+    found = checked(editor, work_off)
+    assert (found["broken"], found["kept"]) == (0, len(first))
+    sent(editor, "delete", "/promises/left")
+    assert told() == [second, *others]
+
+
+def test_going_back_checks_the_promises_too(quays, work_off):
+    editor = client("editor")
+    sent(editor, "post", "/promises", {"name": "short", "sentence": THERE})
+    add_revision(quays, {**FILES, "a.yaml": FILES["a.yaml"] + "# otherwise\n"}, author=None)
+    sent(editor, "post", "/revisions/1/back", {})
+    work_off()
+    told = editor.get(f"{PATH}/promises/short/history").json()
+    assert [(one["revision"], one["kept"]) for one in told] == [(3, True)]
 
 
 # --- tokens -------------------------------------------------------------------------------------
@@ -253,4 +314,13 @@ def test_the_trail_tells_who_did_what_and_stays(quays):
         with pytest.raises(DatabaseError), transaction.atomic():
             change(AuditEntry.objects.all())
     assert AuditEntry.objects.count() == 3
-    assert Job.objects.count() == 0
+    # What is run is told once, however often it is asked, and so are members' logins.
+    for _ in range(2):
+        sent(editor, "post", "/promises/checks", {})
+    Client().post("/api/session", {"username": "viewer", "password": "x"}, "application/json")
+    told = [(r["who"], r["action"], r["text"]) for r in owner.get(f"{PATH}/audit").json()[:2]]
+    job = Job.objects.get()
+    assert told == [
+        ("viewer", "login", "logged in"),
+        ("editor", "run", f"checked the promises in revision 1: job {job.pk}"),
+    ]

@@ -5,7 +5,7 @@ from __future__ import annotations
 import csv
 import io
 
-from django.db.models import QuerySet
+from django.db.models import Q, QuerySet
 from django.http import HttpResponse
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
@@ -67,10 +67,12 @@ class AuditTableView(APIView):
 
 
 def _asked_for(request: Request, slug: str) -> QuerySet[AuditEntry]:
-    """The entries that a request wants, the latest first."""
+    """The entries that a request wants, the latest first: of the network, and members' logins."""
     network = network_for(request, slug, Role.OWNER)
     asked = checked(AuditFilterShape, request.query_params, alone=True)
-    entries = AuditEntry.objects.filter(network=network.slug)
+    members = network.memberships.values("user__username")
+    logins = Q(network="", action="login", who__in=members)
+    entries = AuditEntry.objects.filter(Q(network=network.slug) | logins)
     if asked.get("who"):
         entries = entries.filter(who=asked["who"])
     if asked.get("action"):

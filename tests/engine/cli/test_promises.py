@@ -9,6 +9,7 @@ import pytest
 from junitparser import JUnitXml
 
 from tests.engine.cli.test_commands import run
+from tests.engine.questions.test_suggestions import yard_texts
 from tests.server.test_changes import QUAYS
 
 FILES = {
@@ -81,3 +82,44 @@ def test_pairs_break_what_no_single_failure_does(folder):
     answer = json.loads(printed)
     assert ["link:10.0.1.0/31", "link:10.0.2.0/31"] in answer["breaking_sets"]["there"]
     assert ["link:10.0.1.0/31"] not in answer["breaking_sets"]["there"]
+
+
+CHANGE = """\
+routrel: 1
+change: one-way
+purpose: the second link is given up
+edits:
+  - {at: a interfaces port2 enabled, set: false}
+"""
+
+
+def test_the_smallest_sets_of_one_promise_are_searched_for(folder):
+    _, printed = run("sweep", folder, "--kind", "link", "--kind", "device", "--sets", "there", "--size", "2", "--json")  # fmt: skip
+    answer = json.loads(printed)
+    assert ["link:10.0.1.0/31", "link:10.0.2.0/31"] in answer["breaking_sets"]["there"]
+    sets = answer["sets"]
+    assert (sets["promise"], sets["most"]) == ("there", 2)
+    # Eight things alone and 28 pairs of them: each was tried, or is left out for a reason.
+    assert sets["tried"] + sets["not_minimal"] + sets["no_effect"] == 8 + 28
+    assert run("sweep", folder, "--kind", "link", "--sets", "their")[0] == 2
+
+
+def test_what_a_change_does_to_what_is_survived(folder):
+    change = folder.parent / "one-way.yaml"
+    change.write_text(CHANGE)
+    _, printed = run("sweep", folder, "--kind", "link", "--change", change, "--before", "--json")
+    shift = json.loads(printed)["shift"]
+    assert shift["summary"] == "This change makes 1 failure fatal."
+    assert [(one["failed"], one["breaks_now"]) for one in shift["fatal"]] == [(["link:10.0.1.0/31"], ["there"])]  # fmt: skip
+    assert run("sweep", folder, "--kind", "link", "--before")[0] == 2
+
+
+def test_suggestions_are_a_file_of_promises_that_are_kept(tmp_path):
+    for number, text in enumerate(yard_texts()):
+        (tmp_path / f"{number}.yaml").write_text(text)
+    code, printed = run("suggest", tmp_path)
+    assert code == 0
+    assert "# yard has 2 ways out; each link was failed, and it holds" in printed
+    (tmp_path / "promises.yaml").write_text(printed)
+    assert run("promises", tmp_path)[0] == 0
+    assert run("suggest", tmp_path) == (0, "")

@@ -39,8 +39,7 @@ def router(name: str, number: int, site: str, ports: dict[str, str], more: str =
     )
 
 
-@cache
-def yard() -> State:
+def yard_texts() -> list[str]:
     guard = (
         "  web: {addresses: [10.2.0.1/24], ospf: {area: 0}, filters: {out: guard}}\n"
         "  out: {addresses: [192.0.2.1/30]}\n"
@@ -50,7 +49,7 @@ def yard() -> State:
         "      - {id: 20, deny: tcp, from: 10.1.0.0/24, to: 10.2.0.10, to-port: 22}\n"
         "    default: permit\n"
     )
-    return state(
+    return [
         SITES,
         router("y", 1, "yard", {"lan": "10.1.0.1/24", "e1": "10.0.1.1/30", "e2": "10.0.2.1/30"}),
         router(
@@ -63,7 +62,12 @@ def yard() -> State:
         host("cam-1", "10.3.1.10", "10.3.1.1", "mast"),
         host("cam-2", "10.3.2.10", "10.3.2.1", "mast"),
         host("web", "10.2.0.10", "10.2.0.1", "hall"),
-    )  # fmt: skip
+    ]  # fmt: skip
+
+
+@cache
+def yard() -> State:
+    return state(*yard_texts())
 
 
 def suggested(
