@@ -69,7 +69,6 @@ class SetsData(Answer):
     """A search for all minimal sets of failures that break one promise; what was left out of it."""
 
     promise: str
-    summary: str
     most: int
     tried: int
     not_minimal: int
@@ -116,7 +115,9 @@ def sweep_data(
     ranked = sorted(records.values(), key=_damage)
     links = link_titles(topology)
     return SweepData(
-        summary=sweep_words(ranked, len(promises), links, complete=complete),
+        summary=skipped_words(search, len(records), wanted)
+        if search
+        else sweep_words(ranked, len(promises), links, complete=complete),
         promises=list(promises),
         cases=[_case_data(one, links) for one in ranked],
         breaking_sets={
@@ -124,15 +125,14 @@ def sweep_data(
         },
         harmless=sum(1 for one in ranked if not (one.broken or one.rerouted)),
         complete=complete,
-        sets=_sets_data(search, len(records), wanted) if search else None,
+        sets=_sets_data(search, len(records)) if search else None,
         shift=_shift_data(shift, links) if shift else None,
     )
 
 
-def _sets_data(search: SetSearch, tried: int, wanted: int) -> SetsData:
+def _sets_data(search: SetSearch, tried: int) -> SetsData:
     return SetsData(
         promise=search.promise,
-        summary=skipped_words(search, tried, wanted),
         most=search.largest,
         tried=tried,
         not_minimal=search.skipped.not_minimal,

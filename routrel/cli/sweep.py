@@ -154,9 +154,8 @@ class _Swept:
 
 def _print(answer: SweepData) -> None:
     out.print(f"[bold]{escape(answer.summary)}[/]")
-    for said in (answer.shift, answer.sets):
-        if said is not None:
-            out.print(escape(said.summary))
+    if answer.shift is not None:
+        out.print(escape(answer.shift.summary))
     for mark, cases in (("fatal now", _fatal(answer)), ("survived now", _survived(answer))):
         for title, names in cases[:_SHOWN]:
             out.print(f"{mark}: [bold]{escape(title)}[/] ({escape(', '.join(names))})")

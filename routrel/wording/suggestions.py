@@ -31,6 +31,6 @@ def suggestions_words(count: int) -> str:
     if not count:
         return "Nothing more is suggested: what was found is promised already."
     return (
-        f"{count} promise{'s' * (count != 1)} hold{'s' * (count == 1)} today and may be kept "
-        "for ever; take or leave each."
+        f"{count} more hold{'s' * (count == 1)} today. Take what must hold for ever, and leave "
+        "the rest."
     )

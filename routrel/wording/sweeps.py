@@ -40,14 +40,14 @@ def link_titles(topology: Topology) -> dict[str, str]:
 
 
 def title_words(failed: Sequence[str], links: Mapping[str, str]) -> str:
-    """What fails, in words: link ald-core-1 – brk-core-1 with risk group quay-duct."""
+    """What fails, in words: link ald-core-1 – brk-core-1 and risk group quay-duct."""
     words = []
     for one in failed:
         kind, _, name = one.partition(":")
         titles = {"group": "risk group", "line": "the line to", "session": "the session"}
         called = links.get(name, name) if kind == "link" else name
         words.append(f"{titles.get(kind, kind)} {called}")
-    return " with ".join(words)
+    return " and ".join(filter(None, (", ".join(words[:-1]), words[-1])))
 
 
 def case_words(one: Record) -> str:
@@ -123,11 +123,14 @@ def skipped_words(search: SetSearch, tried: int, wanted: int) -> str:
         )
         if count
     ]
-    words = f"All smallest sets of up to {most} that break {search.promise}: {tried:,} tried"
+    count = len(search.sets)
+    found = f"{count} smallest set{'s' * (count != 1)}" if count else "No set"
+    size = f"of up to {most} failures" if most > 1 else "of one failure"
+    words = f"{found} {size} break{'s' * (count < 2)} {search.promise}: {tried:,} tried"
     text = f"{', '.join([words, *left])}."
     if most < wanted:
-        count = search.count_of(most + 1)
-        text += f" Sets of {most + 1} are too many, {count:,}; let fewer kinds fail."
+        more = search.count_of(most + 1)
+        text += f" Sets of {most + 1} are too many, {more:,}; let fewer kinds fail."
     return text
 
 

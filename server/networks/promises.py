@@ -27,6 +27,7 @@ from server.networks.models import Job, Network, PromiseVerdict, Revision, Store
 from server.networks.questions import kept_with, saved_now
 
 __all__ = [
+    "begin_check",
     "check_after_going_back",
     "check_after_import",
     "check_promises",
@@ -155,20 +156,21 @@ def keep_history(revision: Revision, lens: dict[str, Any], answer: PromisesData)
 def check_after_import(job: Job, revision: Revision | None, view: View) -> None:
     """Begin to check the promises of a new revision, if there are any."""
     if revision is not None and (view.reading.promises or _has_stored(job.network)):
-        _begin_check(revision, job.author_id)
+        begin_check(revision, job.author_id)
 
 
 def check_after_going_back(revision: Revision, old: Revision, author_id: int) -> None:
     """The same of a revision that is equal to an older one."""
     if _has_stored(revision.network) or old.verdicts.exists():
-        _begin_check(revision, author_id)
+        begin_check(revision, author_id)
 
 
 def _has_stored(network: Network) -> bool:
     return StoredPromise.objects.filter(network=network).exists()
 
 
-def _begin_check(revision: Revision, author_id: int) -> None:
+def begin_check(revision: Revision, author_id: int) -> None:
+    """Begin to check the promises of a revision as it is."""
     network = revision.network
     question = {"lens": {}, "failures": False, **promise_key(network)}
     with suppress(TooManyJobs):  # then whoever looks at the promises begins it

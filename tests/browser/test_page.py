@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from tests.browser.conftest import Reader
 
-FLOW = {"revision": "1", "from": "kiosk-gul", "to": "booking-db", "as": "tcp 5432"}
+FLOW = {"revision": "2", "from": "kiosk-gul", "to": "booking-db", "as": "tcp 5432"}
 #: What the page has loaded so far, compressed as it came: documents, scripts, styles, fonts.
 LOADED = """
 return [...performance.getEntriesByType('navigation'), ...performance.getEntriesByType('resource')]

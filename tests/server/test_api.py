@@ -18,7 +18,7 @@ from routrel.files.reader import load_texts
 from routrel.lens.look import look
 from server.executor.work import do_job
 from server.networks import jobs
-from server.networks.models import Job, Network, UploadedFile
+from server.networks.models import Job, Network, PromiseVerdict, UploadedFile
 
 ROOT = Path(__file__).resolve().parents[2]
 DEMO = ROOT / "demo"
@@ -432,14 +432,21 @@ def test_the_published_description_is_current(tmp_path):
     assert Client().get("/api/schema").status_code == 200
 
 
-def test_loading_the_demo_twice_changes_nothing(tmp_path):
-    """One network, three users, one revision."""
+def test_loading_the_demo_twice_changes_nothing(tmp_path, work_off):
+    """One network, three users, two revisions: the work between them broke two promises."""
     password = tmp_path / "password"
     password.write_text(PASSWORD)
     for _ in range(2):
         call_command("load_demo", "--password-file", str(password))
     network = Network.objects.get()
-    assert (network.revisions.count(), network.memberships.count()) == (1, 3)
+    assert (network.revisions.count(), network.memberships.count()) == (2, 3)
+    work_off()
+    broken: dict[int, set[str]] = {1: set(), 2: set()}
+    for found in PromiseVerdict.objects.filter(kept=False).select_related("revision"):
+        broken[found.revision.number].add(found.name)
+    assert broken == {
+        1: {"kiosks-sell-by-ipv6"}, 2: {"kiosks-sell-by-ipv6", "crane-control", "radar-large"},
+    }  # fmt: skip
 
 
 # --- sessions and policies -------------------------------------------------------------------

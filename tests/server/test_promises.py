@@ -188,7 +188,7 @@ def test_the_smallest_sets_of_a_promise_and_what_a_change_shifts_are_swept(quays
     assert ["link:10.0.1.0/31", "link:10.0.2.0/31"] in found["breaking_sets"]["there"]
     assert found["sets"]["tried"] + found["sets"]["not_minimal"] == 4 + 6
     assert swept(promise="their")["status"] == "refused"
-    edit = {"at": ["a", "interfaces", "port2", "enabled"], "operation": "set", "file": "", "was": "",
+    edit = {"at": ["a", "interfaces", "port2", "enabled"], "operation": "set", "file": "", "was": None,
             "value": "false", "before": None, "line": None, "off": False}  # fmt: skip
     sent(client("editor"), "post", "/changes", {"name": "one-way", "purpose": "p", "edits": [edit]})
     shift = swept("?change=one-way", before=True)["answer"]["shift"]

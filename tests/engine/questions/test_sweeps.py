@@ -71,7 +71,7 @@ def test_the_worst_is_told_first_and_the_harmless_counted():
     assert data.breaking_sets["by-r2"] == [["link:10.0.1.0/30"], ["link:10.0.2.0/30"]]
     assert len(data.breaking_sets["there"]) == 6  # one of two links with one of three
     assert data.cases[0].broken == ["there"]  # what passes by r2 then, passes nothing else
-    assert data.cases[0].title == "link r1 – r2 with link r3 – r5"
+    assert data.cases[0].title == "link r1 – r2 and link r3 – r5"
     assert data.summary.startswith(
         "2 of 2 promises do not survive some failure; what hurts most is"
     )
@@ -225,7 +225,7 @@ def test_what_a_search_for_sets_left_out_is_said():
     # One of the two links by r2 with one of the two by r4: four of the six pairs.
     assert len(search.sets) == 4
     assert skipped_words(search, 10, 3) == (
-        "All smallest sets of up to 2 that break there: 10 tried. "
+        "4 smallest sets of up to 2 failures break there: 10 tried. "
         "Sets of 3 are too many, 4; let fewer kinds fail."
     )
     assert search.of_size(3) == []  # each has one of the pairs in it

@@ -3456,7 +3456,6 @@ export interface components {
          */
         SetsData: {
             promise: string;
-            summary: string;
             most: number;
             tried: number;
             not_minimal: number;

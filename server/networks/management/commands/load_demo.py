@@ -7,15 +7,20 @@ from typing import Any
 
 from django.conf import settings
 from django.contrib.auth import get_user_model
+from django.contrib.auth.models import User
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db import transaction
 
-from routrel.files.reader import load_texts
-from routrel.lens.look import content_hash
+from routrel.files.reader import load_texts, read_change
+from routrel.lens.look import Lens, View, content_hash, look_through
+from routrel.questions.finding_groups import finding_key
 from server.networks import states
 from server.networks.imports import add_revision
 from server.networks.models import Membership, Network, Role
+from server.networks.promises import begin_check
 
+#: The change that leads from the demo as shipped back to the revision before it.
+_EARLIER = Path(__file__).resolve().parents[1] / "demo" / "before-the-summer.yaml"
 USERS = {"olaf": Role.OWNER, "nora": Role.EDITOR, "vita": Role.VIEWER}
 
 
@@ -50,7 +55,25 @@ class Command(BaseCommand):
                 Membership.objects.get_or_create(
                     network=network, user=user, defaults={"role": role}
                 )
+            owner = get_user_model().objects.get(username="olaf")
+            if network.last_revision == 0:
+                self._add(network, owner, self._earlier(view), "before the summer's work")
             if not network.revisions.filter(content_hash=digest).exists():
-                owner = get_user_model().objects.get(username="olaf")
-                add_revision(network, texts, author=owner, note="the demo as shipped")
+                self._add(network, owner, view, "the demo as shipped")
         self.stdout.write("demo ready")
+
+    def _add(self, network: Network, owner: User, view: View, note: str) -> None:
+        """Make a revision, and begin to check what is promised of it."""
+        keys = [finding_key(finding) for finding in view.findings]
+        texts = dict(view.texts)
+        made = add_revision(network, texts, author=owner, note=note, finding_keys=keys)
+        begin_check(made, owner.pk)
+
+    def _earlier(self, view: View) -> View:
+        """The demo as it was before the work that broke two of its promises."""
+        change, problems = read_change(_EARLIER.read_text(), _EARLIER.name)
+        if change is None or problems:
+            raise CommandError(f"the demo's history has problems: {problems[0].text}")
+        found = look_through(Lens(texts=view.texts, changes=(change,)), since=view)
+        states.remember(content_hash(found.texts), found)
+        return found

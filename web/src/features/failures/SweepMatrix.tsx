@@ -35,7 +35,6 @@ export function SweepMatrix({ found, pairs }: { found: Sweep; pairs: boolean }) 
         className={`rounded-card border-l-8 px-3 py-2 font-semibold ${fatal ? 'border-warn bg-warn-wash' : 'border-go bg-card'}`}
       >
         {found.summary}
-        {found.sets && <span className="block font-normal">{found.sets.summary}</span>}
       </p>
       {found.shift && <Shifted shift={found.shift} choose={(key) => choose('case', key)} />}
       <div className="grid grid-cols-[minmax(0,1fr)_22rem] items-start gap-3 max-lg:grid-cols-1">
@@ -100,7 +99,7 @@ export function SweepMatrix({ found, pairs }: { found: Sweep; pairs: boolean }) 
           </p>
         </Panel>
         <div className="flex flex-col gap-3">
-          {chosen && <Chosen one={chosen} />}
+          {chosen && !found.sets && <Chosen one={chosen} />}
           <BreakingSets
             found={found}
             promise={params.get('promise') ?? chosen?.broken[0]}
@@ -108,6 +107,7 @@ export function SweepMatrix({ found, pairs }: { found: Sweep; pairs: boolean }) 
             largest={found.sets ? found.sets.most : pairs ? 2 : 1}
             search={(name) => change({ sets: name, promise: name, before: null, pairs: null })}
           />
+          {chosen && found.sets && <Chosen one={chosen} />}
         </div>
       </div>
     </>
@@ -119,7 +119,7 @@ type RowProps = { one: SweepCase; promises: string[]; isChosen: boolean; choose:
 function Row({ one, promises, isChosen, choose }: RowProps) {
   return (
     <tr className={isChosen ? 'outline-2 outline-chosen' : ''}>
-      <th scope="row" className="pr-2 text-left font-normal whitespace-nowrap">
+      <th scope="row" className="max-w-72 pr-2 text-left font-normal">
         <button type="button" aria-pressed={isChosen} onClick={choose} className="hover:underline">
           {one.title}
         </button>

@@ -57,14 +57,29 @@ const stored = {
   note: '',
 }
 
+const seen = (revision: number, kept: boolean, more: { changes?: string[]; failed?: string[] } = {}) => ({
+  revision, kept, created: `2026-01-0${revision}T00:00:00Z`, checked: '2026-01-04T00:00:00Z', name: 'sell',
+  sentence: '', why: '', changes: [], failed: [], ...more,
+}) // prettier-ignore
+const HISTORY = [seen(2, false), seen(2, true, { changes: ['mend'], failed: ['link:quay'] }), seen(1, true)]
+
+/** What is suggested, as long as nobody took or left it. */
+function suggested(asked: { address: string }[]) {
+  const one = (id: string) => ({
+    kind: 'service', why: `3 hosts reach ${id} today`, file: null, line: null, column: null,
+    promises: [{ id, text: `desks to ${id} must be delivered` }],
+  }) // prettier-ignore
+  const done = asked.filter((each) => /promises$|left$/.test(each.address)).length
+  return { summary: `${2 - done} more hold today.`, suggestions: [one('mail'), one('clock')].slice(done) }
+}
+
 function open(role = 'editor') {
   const asked: { address: string; body: unknown }[] = []
   serve(async ({ pathname: address }, request) => {
     if (request.method !== 'GET') asked.push({ address, body: await request.json().catch(() => null) })
-    if (address.includes('/history')) return [
-      { revision: 2, created: '2026-01-02T00:00:00Z', name: 'sell', sentence: '', kept: false, why: '' },
-      { revision: 1, created: '2026-01-01T00:00:00Z', name: 'sell', sentence: '', kept: true, why: '' },
-    ] // prettier-ignore
+    if (address.includes('/history')) return HISTORY
+    if (address.includes('/suggestions')) return { id: 8, status: 'queued' }
+    if (address.includes('/promise-suggestions/')) return { id: 8, status: 'done', answer: suggested(asked) }
     if (address.endsWith('/promises') && request.method === 'GET') return [stored]
     if (address.includes('/promises/checks')) return { id: 7, status: 'queued' }
     if (address.includes('/promise-checks/'))
@@ -108,6 +123,23 @@ test('a promise opened tells what it rests on, and what changed when it broke', 
     'href',
     '/n/net/compare?revision=2&base_revision=1',
   )
+  expect(screen.getByRole('link', { name: 'mend, link quay failed' })).toHaveAttribute(
+    'href',
+    '/n/net/promises?revision=2&change=mend&fail=link%3Aquay&promise=sell',
+  )
+})
+
+test('what holds today is suggested, taken as a promise or left for good', async () => {
+  const asked = open()
+  await userEvent.click(await screen.findByRole('button', { name: 'Suggest some' }))
+  await userEvent.click(await screen.findByRole('button', { name: 'Take mail' }))
+  expect(await screen.findByText('1 more hold today.')).toBeVisible()
+  await userEvent.click(screen.getByRole('button', { name: 'Leave clock' }))
+  expect(await screen.findByText('0 more hold today.')).toBeVisible()
+  expect(asked.filter((each) => !/checks|suggestions/.test(each.address)).map((each) => each.body)).toEqual([
+    expect.objectContaining({ name: 'mail', sentence: 'desks to mail must be delivered' }),
+    { sentence: 'desks to clock must be delivered' },
+  ])
 })
 
 test('a promise is written from clauses, and refused words stay', async () => {

@@ -21,7 +21,7 @@ export function PromisesUsing({ used }: { used: Record<string, string | number> 
   if (found.isError) return <Problem error={found.error} />
   if (found.isPending) return <Waiting what="Looking what promises rest on" />
   return (
-    <section className="mt-2">
+    <section className="my-2">
       <h3 className="font-semibold">{found.data.sentence}</h3>
       <ul>
         {found.data.promises.map((each) => (

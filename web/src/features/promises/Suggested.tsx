@@ -117,7 +117,7 @@ function One({ one, editor, job }: OneProps) {
       </div>
       {editor && (
         <span className="flex gap-2">
-          <Button tone="main" disabled={busy} aria-label={`Take ${name}`} onClick={() => take.mutate()}>
+          <Button disabled={busy} aria-label={`Take ${name}`} onClick={() => take.mutate()}>
             Take
           </Button>
           <Button disabled={busy} aria-label={`Leave ${name}`} onClick={() => leave.mutate()}>
