@@ -43,6 +43,7 @@ from routrel.questions.promises.claims import wrong_claim
 from routrel.questions.promises.rests import RecordedWays, Rests
 from routrel.questions.promises.sets import AskedFlow, PromiseEnd, Sets
 from routrel.questions.promises.usage import Things, Usage
+from routrel.questions.traffic import EPHEMERAL_PORT, parse_traffic
 
 __all__ = ["Checked", "Checker", "Counterexample", "Since"]
 
@@ -52,12 +53,17 @@ MOST_CLASSES = 20_000
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Counterexample:
-    """One flow for which a promise does not hold, and why."""
+    """The smallest header for which a promise does not hold, and why.
+
+    Headers are in order of family, source, destination, protocol and destination port, or type and
+    code; of source ports the one that clients usually have comes first, then the lowest.
+    """
 
     question: FlowQuestion
     source: str
     destination: str
     breach: Breach
+    place: tuple[int, ...] = ()  #: in that order
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -176,7 +182,7 @@ class Checker:
         parts: dict[object, Part] = {}
         rerouted, count, fresh = False, 0, 0
         told: dict[object, list[Part]] = {}  #: by what may stand for other sources
-        for pair in self._pairs(promise):
+        for pair in sorted(self._pairs(promise), key=_ends_place):
             alike = pair[0].source_key, pair[1].key
             if promise.is_blocked and self._is_told(told.get(alike, ()), pair[0]):
                 continue
@@ -202,7 +208,8 @@ class Checker:
         for other in others:
             usage.merge(self._usage_of(other))
         found = (part.counterexample for part in parts.values())
-        first = next((one for one in found if one is not None), None)
+        broken = [one for one in found if one is not None]
+        first = min(broken, key=lambda one: one.place, default=None)
         return Checked(
             promise=promise,
             kept=first is None,
@@ -302,7 +309,9 @@ class Checker:
         self._ways.begin()
         answers = self._answers(promise, clauses, pair)
         begins = self._begin_at(pair)
-        for one, answer in answers:
+        for place, one, answer in sorted(
+            ((_place_of(one), one, answer) for one, answer in answers), key=lambda asked: asked[0]
+        ):
             if answer is not None:
                 usage.add(self.state, answer)
                 courses.add(repr([way.course for way in answer.directions]))
@@ -316,6 +325,7 @@ class Checker:
                     source=one.source.text,
                     destination=one.destination.text,
                     breach=breach,
+                    place=place,
                 )
         return Part(
             ends=pair,
@@ -493,6 +503,22 @@ class Checker:
                 for branch in way.branches
             ]
         return self._branches[name]
+
+
+def _place_of(one: AskedFlow) -> tuple[int, ...]:
+    """Where the headers of a class stand among all others, by the one that is asked about."""
+    asked = one.question
+    traffic = parse_traffic(asked.traffic, asked.source_port)
+    port = asked.source_port or 0
+    return (
+        *_ends_place((one.source, one.destination)), traffic.protocol or 0, traffic.port or 0,
+        traffic.icmp_type or 0, traffic.icmp_code or 0, port != EPHEMERAL_PORT, port, asked.dscp,
+    )  # fmt: skip
+
+
+def _ends_place(pair: tuple[PromiseEnd, PromiseEnd]) -> tuple[int, ...]:
+    source, destination = (end.address for end in pair)
+    return source.version, int(source), int(destination)
 
 
 def _source_tables(part: Part) -> set[int]:
