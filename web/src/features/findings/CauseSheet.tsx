@@ -58,10 +58,10 @@ export function CauseSheet({ cause, onClose }: { cause: Cause; onClose: () => vo
           </Link>
         ))}
       </p>
+      <Muting cause={cause} />
       {first?.cause.file && first.cause.line && (
         <PromisesUsing used={{ file: first.cause.file, line: first.cause.line }} />
       )}
-      <Muting cause={cause} />
     </Panel>
   )
 }

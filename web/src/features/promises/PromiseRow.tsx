@@ -11,6 +11,7 @@ import { moment } from '../../ui/time'
 import { failureWords } from '../../wording'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { useFileLink, useLinkTo, usePlace } from '../lens/lens'
+import { exampleQuestion, ExampleStrip } from './ExampleStrip'
 import { PromiseForm } from './PromiseForm'
 import { usePromisesChanged } from './usePromisesChanged'
 
@@ -56,6 +57,12 @@ export function PromiseRow({ promise, stored }: { promise: Promised; stored?: St
           {promise.severity !== 'error' && <Severity value={promise.severity} />}
           {promise.note && <span>{promise.note}</span>}
         </p>
+        {!promise.kept && <BrokenSince name={promise.id} />}
+        {isOpen && promise.counterexample && (
+          <div className="mt-1 min-w-0 rounded-card border border-line bg-card p-2">
+            <ExampleStrip example={promise.counterexample} />
+          </div>
+        )}
         {isOpen && <Opened promise={promise} />}
         {drop.isError && <Problem error={drop.error} />}
       </div>
@@ -106,17 +113,9 @@ function Example({ promise }: { promise: Promised }) {
   const to = useLinkTo()
   const example = promise.counterexample
   if (!example) return null
-  const query = {
-    from: example.from,
-    to: example.to,
-    as: example.as,
-    source_port: example.source_port,
-    size: example.size,
-    dscp: example.dscp || null,
-  }
   return (
     <p className="flex flex-wrap gap-x-3 text-sm">
-      <Link to={to('flows', query, { fail: example.failed })}>
+      <Link to={to('flows', exampleQuestion(example), { fail: example.failed })}>
         See this flow{!promise.kept && example.obstacle && ', and what would mend it'}
         {example.failed.length > 0 && ` with ${example.failed.map(failureWords).join(', ')} failed`}
       </Link>
@@ -184,6 +183,29 @@ function Opened({ promise }: { promise: Promised }) {
       <span className="text-soft">so far</span>
       <History name={promise.id} />
     </div>
+  )
+}
+
+/** Since which revision a promise is broken, as far as revisions were checked. */
+function BrokenSince({ name }: { name: string }) {
+  const { lens } = usePlace()
+  const to = useLinkTo()
+  const { data: history } = useQuery(promiseHistoryQuery(lens.slug, name))
+  const past = history?.filter((each) => isAsItIs(each) && each.revision <= (lens.revision ?? Infinity))
+  const kept = past?.findIndex((each) => each.kept) ?? -1
+  const first = past?.[kept - 1]
+  const last = past?.[kept]
+  if (!first || !last) return null
+  return (
+    <p className="text-sm text-soft">
+      broken since revision {first.revision};{' '}
+      <Link
+        className="underline"
+        to={to('compare', { base_revision: last.revision }, { revision: first.revision })}
+      >
+        what changed then
+      </Link>
+    </p>
   )
 }
 

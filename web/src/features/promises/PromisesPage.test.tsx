@@ -119,7 +119,10 @@ test('a promise opened tells what it rests on, and what changed when it broke', 
   open()
   await userEvent.click(await screen.findByRole('button', { name: /kiosks to web/ }))
   expect(screen.getByRole('link', { name: 'r1' })).toBeVisible()
-  expect(await screen.findByRole('link', { name: 'what changed then' })).toHaveAttribute(
+  expect(await screen.findByText(/broken since revision 2/)).toBeVisible()
+  const opened = screen.getByText('so far').parentElement
+  if (!opened) throw new Error('it is opened')
+  expect(await within(opened).findByRole('link', { name: 'what changed then' })).toHaveAttribute(
     'href',
     '/n/net/compare?revision=2&base_revision=1',
   )
