@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
-from routrel.convergence.findings import routing_findings
+from routrel.convergence.findings import routing_findings, written_findings
 from routrel.convergence.fixpoint import differences, settle
 from routrel.convergence.memory import Memory
 from routrel.convergence.protocols import Look, Protocols
@@ -101,6 +101,7 @@ class State:
         """Everything suspicious about the model, errors first."""
         found = topology_findings(self.topology)
         found.extend(routing_findings(self.network, self.look))
+        found.extend(self.memory.written(self.network, lambda: written_findings(self.network)))
         found.extend(self._uncertain_findings())
         return tuple(sorted(found, key=finding_order))
 

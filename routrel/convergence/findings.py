@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+import numpy as np
+
 from routrel.convergence.protocols import Look
 from routrel.model.addresses import Prefix
 from routrel.model.findings import Finding, Severity
@@ -14,14 +16,18 @@ from routrel.policy.redistribute import PROTOCOL_OF
 from routrel.policy.unused import unused_findings
 from routrel.rib.candidates import Protocol
 
-__all__ = ["routing_findings"]
+__all__ = ["routing_findings", "written_findings"]
 
 
 def routing_findings(network: Network, look: Look) -> Iterator[Finding]:
-    """All findings of protocols, and of the policies between them."""
+    """All findings of protocols, and of the policies that their routes meet."""
     for result in look.results.values():
         yield from result.findings()
     yield from policy_findings(network.devices, _known_prefixes(look))
+
+
+def written_findings(network: Network) -> Iterator[Finding]:
+    """All findings that rest on what is written alone, whatever fails."""
     yield from unused_findings(network.devices)
     yield from _both_ways(network)
 
@@ -29,12 +35,14 @@ def routing_findings(network: Network, look: Look) -> Iterator[Finding]:
 def _known_prefixes(look: Look) -> list[Prefix]:
     """All prefixes that any table or announcement knows, and the defaults; in order of number."""
     interning = look.rib.interning
-    numbers = {interning.default_prefix(4), interning.default_prefix(6)}
+    known = np.zeros(len(interning.prefixes.prefixes), dtype=bool)
+    known[[interning.default_prefix(4), interning.default_prefix(6)]] = True
     for table in look.rib.tables:
-        numbers.update(table.prefixes().tolist())
+        for block in table.blocks:
+            known[block["prefix"]] = True
     for result in look.results.values():
-        numbers.update(result.announced_prefixes())
-    return [interning.prefixes.prefixes[number] for number in sorted(numbers)]
+        known[list(result.announced_prefixes())] = True
+    return [interning.prefixes.prefixes[number] for number in np.flatnonzero(known).tolist()]
 
 
 def _both_ways(network: Network) -> Iterator[Finding]:

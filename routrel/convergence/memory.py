@@ -7,8 +7,10 @@ them. Nothing that is taken from here differs from what would be computed anew.
 
 from __future__ import annotations
 
-from collections.abc import Hashable
+from collections.abc import Callable, Hashable, Iterable
 
+from routrel.model.findings import Finding
+from routrel.model.network import Network
 from routrel.protocols.contract import Domain, Result
 from routrel.protocols.shared.recent import Parts, Recent
 from routrel.rib.candidates import Protocol, Rows
@@ -30,6 +32,7 @@ class Memory:
         self._made: Recent[TableRows] = Recent()
         self._blocks: Recent[Rows] = Recent()
         self._results: dict[Protocol, list[tuple[Hashable, Result]]] = {}
+        self._written: tuple[Network, tuple[Finding, ...]] | None = None
 
     def __reduce__(self) -> tuple[type[Memory], tuple[()]]:
         """What is stored begins anew: it saves work, and nothing rests on it."""
@@ -43,7 +46,16 @@ class Memory:
         copied = Memory()
         copied.tables, copied._made = self.tables.onward(), self._made.onward()
         copied._blocks, copied.parts = self._blocks.onward(), self.parts.onward()
+        copied._written = self._written
         return copied
+
+    def written(
+        self, network: Network, find: Callable[[], Iterable[Finding]]
+    ) -> tuple[Finding, ...]:
+        """What is found in a network as it is written, or was found in that very one."""
+        if self._written is None or self._written[0] is not network:
+            self._written = network, tuple(find())
+        return self._written[1]
 
     # --- results -------------------------------------------------------------------------------
 

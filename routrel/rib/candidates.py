@@ -257,6 +257,8 @@ class RouteKinds:
         self._never = np.zeros(0, dtype=bool)
         self._path_types = np.zeros(0, dtype=np.int64)
         self._of: dict[Protocol, NDArray[np.bool_]] = {}
+        self._placeless = np.zeros(0, dtype=np.int64)
+        self._first: dict[object, int] = {}  #: by what a kind is wherever it was configured
 
     def copy(self) -> RouteKinds:
         """The same numbers, to which others may be added."""
@@ -264,6 +266,7 @@ class RouteKinds:
         made.kinds, made._numbers = self.kinds.copy(), self._numbers.copy()
         made._ranks, made._never, made._of = self._ranks, self._never, self._of.copy()
         made._path_types = self._path_types
+        made._placeless, made._first = self._placeless, self._first.copy()
         return made
 
     def add(self, kind: RouteKind) -> int:
@@ -290,6 +293,18 @@ class RouteKinds:
         """For each kind the number of its path type."""
         self._path_types = self._grown(self._path_types, lambda kind: kind.path_type)
         return self._path_types
+
+    @property
+    def placeless(self) -> NDArray[np.int64]:
+        """For each kind the first that is the same wherever it was configured."""
+        self._placeless = self._grown(self._placeless, self._first_of)
+        return self._placeless
+
+    def _first_of(self, kind: RouteKind) -> int:
+        what = (
+            kind.protocol, kind.distance, kind.path_type, kind.discard, kind.pass_on, kind.tag,
+        )  # fmt: skip
+        return self._first.setdefault(what, self._numbers[kind])
 
     def of(self, protocol: Protocol) -> NDArray[np.bool_]:
         """For each kind whether it is of a protocol."""

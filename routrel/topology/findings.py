@@ -92,6 +92,9 @@ def _mask_mismatch(segment: Segment) -> Iterator[Finding]:
     """Addresses that lie in each other's subnet while the subnets differ."""
     seen = [(end, address) for end in segment.ends for address in joining_addresses(end.interface)]
     told: set[tuple[Attachment, Attachment]] = set()
+    subnets = {address.network for _, address in seen}
+    if len(subnets) == len({subnet.version for subnet in subnets}):
+        return  # all are in one, as nearly always
     for index, (left, left_address) in enumerate(seen):
         for right, right_address in seen[index + 1 :]:
             if (

@@ -7,7 +7,7 @@ arrays.
 
 from __future__ import annotations
 
-from collections.abc import Hashable, Sequence
+from collections.abc import Collection, Hashable, Sequence
 from dataclasses import dataclass
 from typing import TypeVar
 
@@ -15,11 +15,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from routrel.model.addresses import Prefix, prefix_order
-from routrel.rib.candidates import Interning, Rows, Table, joined
+from routrel.rib.candidates import Interning, Rows, Table, joined, no_rows
 from routrel.rib.numbering import shared_numbers
 from routrel.rib.table import Rib, Route, same_rows
 
-__all__ = ["RouteChange", "route_changes"]
+__all__ = ["RouteChange", "RowChanges", "route_changes", "row_changes"]
 
 _Numbers = NDArray[np.int64]
 _Value = TypeVar("_Value", bound=Hashable)
@@ -35,14 +35,56 @@ class RouteChange:
     after: Route | None
 
 
-def route_changes(before: Rib, after: Rib) -> list[RouteChange]:
-    """All active routes that are not the same, by device, VRF and prefix.
+@dataclass(frozen=True, slots=True)
+class RowChanges:
+    """The active rows of two states that are not the same, as each state has them."""
+
+    before: Rib
+    after: Rib
+    gone: Rows  #: of the first: there is none for the prefix in the second
+    added: Rows  #: of the second, the other way round
+    changed: tuple[Rows, Rows]  #: of both, row by row
+
+    def __len__(self) -> int:
+        return len(self.gone) + len(self.added) + len(self.changed[0])
+
+    def _sides(self) -> tuple[tuple[Rib, Rows], ...]:
+        """The rows of gone, changed and added prefixes, each with whose numbers they are."""
+        return (
+            (self.before, self.gone),
+            (self.before, self.changed[0]),
+            (self.after, self.added),
+        )
+
+    def count_off(self, devices: Collection[str]) -> tuple[int, int]:
+        """How many of all, and of those that are gone, are in tables of some devices."""
+        if not devices:
+            return 0, 0
+        counts = []
+        for rib, rows in self._sides():
+            off = np.array([name in devices for name, _ in rib.interning.tables])
+            counts.append(int(off[rows["table"]].sum()))
+        return sum(counts), counts[0]
+
+    def by_table(self) -> dict[Table, list[Prefix]]:
+        """The prefixes that moved, by table."""
+        found: dict[Table, list[Prefix]] = {}
+        for rib, rows in self._sides():
+            tables, prefixes = rib.interning.tables, rib.interning.prefixes.prefixes
+            for table, prefix in zip(rows["table"].tolist(), rows["prefix"].tolist(), strict=True):
+                found.setdefault(tables[table], []).append(prefixes[prefix])
+        return found
+
+
+def row_changes(before: Rib, after: Rib) -> RowChanges:
+    """All active rows that are not the same.
 
     Where a route was written does not count. Tables that hold the very same rows are not looked
     at; the rest costs less than a sort of its rows.
     """
     if before is after:
-        return []
+        nothing = no_rows()
+        return RowChanges(before, after, nothing, nothing, (nothing, nothing))
     numbering = _Numbering(before.interning, after.interning)
     one, two = (
         numbering.of(rib.interning, rows)
@@ -53,17 +95,28 @@ def route_changes(before: Rib, after: Rib) -> list[RouteChange]:
         added = np.zeros(0, dtype=np.int64)
         same = one.is_like(two)
     else:
-        at = np.minimum(np.searchsorted(two.key, one.key), max(len(two.key) - 1, 0))
-        kept = two.key[at] == one.key if len(two.key) else np.zeros(len(one.key), dtype=bool)
-        added = np.flatnonzero(~np.isin(two.key, one.key, assume_unique=True))
+        at, kept = _found(two.key, one.key)
+        added = np.flatnonzero(~_found(one.key, two.key)[1])
         same = np.zeros(len(one.key), dtype=bool)
         same[kept] = one.take(np.flatnonzero(kept)).is_like(two.take(at[kept]))
     gone, changed = np.flatnonzero(~kept), np.flatnonzero(kept & ~same)
-    found = [_change(route, None) for route in before.routes(one.rows.take(gone))]
-    pairs = before.routes(one.rows.take(changed)), after.routes(two.rows.take(at[changed]))
-    found += map(_change, *pairs)
-    found += [_change(None, route) for route in after.routes(two.rows.take(added))]
-    places = numbering.places()
+    return RowChanges(
+        before=before,
+        after=after,
+        gone=one.rows.take(gone),
+        added=two.rows.take(added),
+        changed=(one.rows.take(changed), two.rows.take(at[changed])),
+    )
+
+
+def route_changes(before: Rib, after: Rib) -> list[RouteChange]:
+    """All active routes that are not the same, by device, VRF and prefix; see `row_changes`."""
+    rows = row_changes(before, after)
+    found = [_change(route, None) for route in before.routes(rows.gone)]
+    found += map(_change, before.routes(rows.changed[0]), after.routes(rows.changed[1]))
+    found += [_change(None, route) for route in after.routes(rows.added)]
+    ordered = sorted({each.prefix for each in found}, key=prefix_order)
+    places = {prefix: place for place, prefix in enumerate(ordered)}
     found.sort(key=lambda each: (each.table, places[each.prefix]))
     return found
 
@@ -99,8 +152,7 @@ class _Numbering:
             and _begin_alike(one.next_hops.sets, two.next_hops.sets)
             and _begin_alike(one.kinds.kinds, two.kinds.kinds)
         )
-        self._prefixes: dict[Hashable, int] = {}
-        self._known: tuple[dict[Hashable, int], ...] = ({}, self._prefixes, {}, {})
+        self._known: tuple[dict[Hashable, int], ...] = ({}, {}, {}, {})
 
     def unlike(self, before: Rib, after: Rib) -> tuple[Rows, Rows]:
         """The active rows of both, without tables whose rows are plainly the same."""
@@ -115,13 +167,22 @@ class _Numbering:
 
     def of(self, interning: Interning, rows: Rows) -> _Numbered:
         """Rows sorted by what they have in both states."""
-        tables, prefixes, kinds, sets = self._known
-        table = shared_numbers(rows["table"], interning.tables.__getitem__, tables)
-        prefix = shared_numbers(rows["prefix"], interning.prefixes.prefixes.__getitem__, prefixes)
+        table, prefix, kind, hops = (
+            rows[name] for name in ("table", "prefix", "kind", "next_hops")
+        )
+        kinds = interning.kinds.placeless[kind]
+        if not self.same:
+            tables, prefixes, known_kinds, sets = self._known
+            table = shared_numbers(table, interning.tables.__getitem__, tables)
+            prefix = shared_numbers(prefix, interning.prefixes.prefixes.__getitem__, prefixes)
+            kinds = shared_numbers(
+                kinds, lambda kind: interning.kinds.kinds[kind].placeless, known_kinds
+            )
+            hops = shared_numbers(hops, interning.next_hops.sets.__getitem__, sets)
         key = table.astype(np.int64) << 32 | prefix
         content: tuple[NDArray[np.generic], ...] = (
-            shared_numbers(rows["kind"], lambda kind: interning.kinds.kinds[kind].placeless, kinds),
-            shared_numbers(rows["next_hops"], interning.next_hops.sets.__getitem__, sets),
+            kinds,
+            np.ascontiguousarray(hops),
             np.ascontiguousarray(rows["metric"]),
         )
         found = _Numbered(rows, key, content)
@@ -129,10 +190,11 @@ class _Numbering:
             return found.take(np.argsort(key, kind="stable"))
         return found
 
-    def places(self) -> dict[Hashable, int]:
-        """For each prefix its place among all, as people order them."""
-        ordered = sorted(self._prefixes, key=prefix_order)  # type: ignore[arg-type]
-        return {prefix: place for place, prefix in enumerate(ordered)}
+
+def _found(among: _Numbers, keys: _Numbers) -> tuple[_Numbers, NDArray[np.bool_]]:
+    """Where keys would be among others, and whether they are; both are sorted."""
+    at = np.minimum(np.searchsorted(among, keys), max(len(among) - 1, 0))
+    return at, among[at] == keys if len(among) else np.zeros(len(keys), dtype=bool)
 
 
 def _change(before: Route | None, after: Route | None) -> RouteChange:

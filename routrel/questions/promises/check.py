@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence, Set
 from dataclasses import dataclass, field, replace
-from functools import partial
+from functools import cached_property, partial
 
 from routrel.convergence.converge import State
 from routrel.files.shapes import closest
@@ -28,7 +28,7 @@ from routrel.model.promises import (
     Thing,
     ThingKind,
 )
-from routrel.questions.comparison.routes import RouteChange
+from routrel.questions.comparison.routes import RowChanges
 from routrel.questions.errors import (
     HasFailed,
     QuestionError,
@@ -44,6 +44,7 @@ from routrel.questions.promises.rests import RecordedWays, Rests
 from routrel.questions.promises.sets import AskedFlow, PromiseEnd, Sets
 from routrel.questions.promises.usage import Things, Usage
 from routrel.questions.traffic import EPHEMERAL_PORT, parse_traffic
+from routrel.rib.candidates import Table
 
 __all__ = ["Checked", "Checker", "Counterexample", "Since"]
 
@@ -101,14 +102,19 @@ class Checked:
         return bool(self.asked or self.problem or self.promise.claim)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True)
 class Since:
     """Another state of the same network, and what of it is otherwise in this one."""
 
     checker: Checker
     #: The devices that may be otherwise in more than their tables; None: any, and ends too.
     touched: frozenset[str] | None
-    moved: Sequence[RouteChange]  #: the active routes that are others
+    moved: RowChanges  #: the active routes that are others
+
+    @cached_property
+    def prefixes(self) -> dict[Table, list[Prefix]]:
+        """The prefixes of those, by table."""
+        return self.moved.by_table()
 
 
 class Checker:
@@ -240,6 +246,17 @@ class Checker:
             return False
         if since.checker.state.network is not self.state.network:
             return False
+        to, of = (self._sets.prefixes(names) for names in (flows.destinations, flows.sources))
+        if (to or of) and not self._is_moved_apart_from(promise, known, to, of):
+            return False
+        return all(self._holds_still(part, part.ends) for part in known.parts.values())
+
+    def _is_moved_apart_from(
+        self, promise: Promise, known: Checked, to: Set[Prefix], of: Set[Prefix]
+    ) -> bool:
+        """Whether no route that moved on the way is for a part of what an end names."""
+        if self._since is None:
+            return False
         met = known.usage.devices
         tables = self.state.rib.interning.tables
         looking = {
@@ -247,14 +264,13 @@ class Checker:
             for part in known.parts.values()
             for number in (_source_tables(part) if promise.is_blocked else ())
         }
-        to, of = (self._sets.prefixes(names) for names in (flows.destinations, flows.sources))
-        for change in since.moved if to or of else ():
-            if change.table[0] in met and any(_overlap(change.prefix, one) for one in to):
+        for table, prefixes in self._since.prefixes.items():
+            asked_to = to if table[0] in met else ()
+            looked = table in looking if promise.is_blocked else table[0] in met
+            asked = (*asked_to, *(of if looked else ()))
+            if asked and any(_overlap(one, end) for one in prefixes for end in asked):
                 return False
-            looked = change.table in looking if promise.is_blocked else change.table[0] in met
-            if looked and any(_overlap(change.prefix, one) for one in of):
-                return False
-        return all(self._holds_still(part, part.ends) for part in known.parts.values())
+        return True
 
     def _is_told(self, parts: Iterable[Part], source: PromiseEnd) -> bool:
         """Whether what a part found of its source holds for another one that nobody answers.

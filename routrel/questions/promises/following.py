@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 from routrel.convergence.converge import State, converge
 from routrel.model.failures import Failure, Failures
-from routrel.questions.comparison.routes import route_changes
+from routrel.questions.comparison.routes import row_changes
 from routrel.questions.promises.check import Checker, Since
 from routrel.questions.promises.rests import touched_devices
 
@@ -24,5 +24,5 @@ def since(before: Checker, after: State) -> Since:
     return Since(
         checker=before,
         touched=touched_devices(before.state, after),
-        moved=route_changes(before.state.rib, after.rib),
+        moved=row_changes(before.state.rib, after.rib),
     )

@@ -92,7 +92,8 @@ def record(base: Base, case: Case) -> Record:
             rerouted.append(promise.name)
             detour = max(detour, now.longest - then.longest)
     off = after.topology.failed.devices
-    left = [change for change in otherwise.moved if change.table[0] not in off]
+    moved, lost = len(otherwise.moved), len(otherwise.moved.gone)
+    moved_off, lost_off = otherwise.moved.count_off(off)
     ways = kept_ways(after, base.kept, base.ways, otherwise.touched)
     return Record(
         failed=written(case),
@@ -101,8 +102,8 @@ def record(base: Base, case: Case) -> Record:
         mended=tuple(mended),
         asked=asked,
         cut_off=_cut_off(base.parts, after.topology),
-        routes_lost=sum(1 for change in left if change.after is None),
-        routes_moved=len(left),
+        routes_lost=lost - lost_off,
+        routes_moved=moved - moved_off,
         flows_lost=tuple(n for n in ways if base.ways[n].way.arrives and not ways[n].way.arrives),
         flows_moved=tuple(n for n in ways if base.ways[n].way != ways[n].way),
         longest_detour=detour,
