@@ -23,9 +23,10 @@ from routrel.files.reader import load_texts, read_texts
 from routrel.lens.look import Lens, content_hash
 from routrel.model.failures import FailureKind
 from routrel.model.promises import Promise
+from routrel.questions.processes import pool
 from routrel.questions.sweep.cases import cases_of
 from routrel.questions.sweep.record import Base, record
-from routrel.questions.sweep.run import Job, keep, pool, run
+from routrel.questions.sweep.run import Job, keep, run
 
 DEMO = Path(__file__).resolve().parents[1] / "demo"
 TEXTS: dict[str, Callable[[], dict[str, str]]] = {

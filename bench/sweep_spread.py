@@ -19,10 +19,11 @@ from pathlib import Path
 from routrel.files.reader import load_texts, read_texts
 from routrel.lens.look import Lens
 from routrel.model.failures import Failure, FailureKind
+from routrel.questions.processes import pool
 from routrel.questions.sweep import run as running
 from routrel.questions.sweep.cases import Case
 from routrel.questions.sweep.record import Record
-from routrel.questions.sweep.run import Job, pool, run
+from routrel.questions.sweep.run import Job, run
 
 DEMO = Path(__file__).resolve().parents[1] / "demo"
 #: Cases for each worker: enough that their beginning and end do not tell.

@@ -25,6 +25,7 @@ from routrel.cli.common import (
     print_json,
     refuse,
 )
+from routrel.questions.processes import pool, worker_count
 from routrel.questions.promises.evaluate import evaluate
 
 __all__ = ["promises"]
@@ -43,6 +44,10 @@ def promises(
             help="whether to try the failures that promises must survive, which takes longest",
         ),
     ] = True,
+    workers: Annotated[
+        int | None,
+        typer.Option(min=1, max=256, help="processes; left out: as many as there are cores"),
+    ] = None,
     change: ChangeFiles = None,
     fail: Fail = None,
     as_json: AsJson = False,
@@ -57,7 +62,10 @@ def promises(
         if err.is_terminal:
             err.print(f"failure {number + 1} of {count}", end="\r")
 
-    found = evaluate(state, view.reading.promises, kept_in(view), failing=failing, on_case=on_case)
+    found = evaluate(
+        state, view.reading.promises, kept_in(view), failing=failing, on_case=on_case,
+        make_pool=lambda: pool(workers), workers=worker_count(workers),
+    )  # fmt: skip
     answer = promises_data(state, found)
     if junit is not None:
         try:

@@ -17,6 +17,7 @@ from routrel.cli.common import (
     kept_in,
     print_json,
 )
+from routrel.questions.processes import pool, worker_count
 from routrel.questions.promises.suggesting import suggestions
 
 __all__ = ["suggest"]
@@ -35,7 +36,9 @@ def suggest(
         if err.is_terminal:
             err.print(f"failure {number + 1} of {count}", end="\r")
 
-    found = suggestions(state, view.reading.promises, kept_in(view), on_case)
+    found = suggestions(
+        state, view.reading.promises, kept_in(view), on_case, pool, worker_count(None)
+    )
     answer = suggestions_data(found)
     if as_json:
         print_json(answer)

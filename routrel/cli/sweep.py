@@ -28,11 +28,12 @@ from routrel.files.shapes import closest
 from routrel.lens.failures import named_failures
 from routrel.lens.look import Lens, content_hash
 from routrel.model.failures import FailureKind
+from routrel.questions.processes import pool
 from routrel.questions.promises.surviving import things_that_fail
 from routrel.questions.sweep.breaking import MOST_IN_A_SET, SetSearch
 from routrel.questions.sweep.cases import Case, cases_of
 from routrel.questions.sweep.record import Base, Record
-from routrel.questions.sweep.run import Job, keep, pool, run
+from routrel.questions.sweep.run import Job, keep, run
 from routrel.questions.sweep.shift import shift_of
 
 __all__ = ["sweep"]

@@ -25,6 +25,7 @@ from server.networks.jobs import TooManyJobs, Work, start_job
 from server.networks.lenses import computed
 from server.networks.models import Job, Network, PromiseVerdict, Revision, StoredPromise
 from server.networks.questions import kept_with, saved_now
+from server.networks.workers import local_pool, workers
 
 __all__ = [
     "begin_check",
@@ -117,6 +118,8 @@ def check_promises(work: Work) -> None:
             promises,
             kept,
             on_case=lambda done, total: work.progress(step="failing", done=done, total=total),
+            make_pool=local_pool,
+            workers=workers(),
         )
     else:
         found = evaluated(work.revision, state, promises, kept)

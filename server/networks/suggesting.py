@@ -14,6 +14,7 @@ from server.networks.lenses import computed
 from server.networks.models import Job, Network
 from server.networks.promises import promised
 from server.networks.questions import kept_with
+from server.networks.workers import local_pool, workers
 
 __all__ = ["still_open", "suggest_promises"]
 
@@ -33,6 +34,8 @@ def suggest_promises(work: Work) -> None:
         promised(view, asked["stored"]),
         kept_with(work.job.network, view),
         on_case=lambda done, total: work.progress(step="failing", done=done, total=total),
+        make_pool=local_pool,
+        workers=workers(),
     )
     answer = suggestions_data(found)
     work.end(Job.Status.DONE, answer.summary, answer=data(answer), found=len(found))

@@ -4,10 +4,8 @@ from __future__ import annotations
 
 import hashlib
 import json
-import signal
 from concurrent.futures import Executor
 from dataclasses import asdict
-from functools import partial
 from typing import Any
 
 from django.conf import settings
@@ -23,15 +21,15 @@ from routrel.questions.sweep.breaking import SetSearch
 from routrel.questions.sweep.cases import Case, cases_of, written
 from routrel.questions.sweep.record import Base, Record
 from routrel.questions.sweep.run import Job as SweepJob
-from routrel.questions.sweep.run import keep, pool, run
+from routrel.questions.sweep.run import keep, run
 from routrel.questions.sweep.shift import Shift, shift_of
-from server.config.parent import end_with_parent
 from server.networks.jobs import Work
 from server.networks.lenses import computed, failures_in
 from server.networks.models import Job, SweptCase
 from server.networks.promises import promised
 from server.networks.questions import kept_with
 from server.networks.states import engine_hash
+from server.networks.workers import local_pool
 
 __all__ = ["run_sweep"]
 
@@ -157,7 +155,7 @@ def _executor() -> Executor:
         client: Any = Client
         executor: Executor = client(settings.SWEEP_CLUSTER).get_executor()
         return executor
-    return pool(settings.SWEEP_WORKERS, partial(end_with_parent, signal.SIGKILL))
+    return local_pool()
 
 
 def _key(work: Work, lens: dict[str, Any], asked: dict[str, Any]) -> str:

@@ -15,7 +15,7 @@ from routrel.protocols.evidence import AbsenceStep, CandidatePath
 from routrel.protocols.shared.recent import Parts
 from routrel.protocols.static.routes import Resolved, StaticOutcome, is_recursive, resolve_device
 from routrel.rib.candidates import Interning, Protocol, Table, joined
-from routrel.rib.table import Rib, RowsByTable, by_table
+from routrel.rib.table import Blocks, Rib, RowsByTable
 from routrel.topology.segments import Topology
 
 __all__ = ["StaticDomain"]
@@ -106,6 +106,12 @@ class StaticDomain(Domain):
             and not topology.has_failed(device.name)
         }
 
+    @cached_property
+    def _own(self) -> dict[str, tuple[Device, bytes]]:
+        """By name: a device with what of it carries packets, which its routes rest on."""
+        devices = (self.topology.devices[name] for name in self._by_device)
+        return {device.name: (device, self.topology.carrying(device)) for device in devices}
+
     def looks_at(self) -> Iterator[Table]:
         """The tables through which next hops are resolved."""
         for device in self.topology.network.devices:
@@ -119,22 +125,22 @@ class StaticDomain(Domain):
         return tuple(held[table] for tables in self._by_device.values() for table in tables)
 
     def compute(self, inputs: Inputs, asked: Hashable, before: Result | None) -> StaticResult:
-        made = {
-            name: self._resolved(name, tables, inputs.view)
-            for name, tables in self._by_device.items()
-        }
-        blocks = [resolved.rows for resolved in made.values() if len(resolved.rows)]
-        return StaticResult(
-            domain=self,
-            inputs=inputs,
-            by_table=by_table(joined(blocks)),
-            by_device=made,
-        )
+        last = before if isinstance(before, StaticResult) and before.domain is self else None
+        held, seen = inputs.view.tables, last.inputs.view.tables if last else ()
+        made: dict[str, Resolved] = {}
+        for name, tables in self._by_device.items():
+            if last is not None and all(held[table] is seen[table] for table in tables):
+                made[name] = last.by_device[name]
+            else:
+                made[name] = self._resolved(name, tables, inputs.view)
+        rows: dict[int, Blocks] = {}
+        for name, resolved in made.items():
+            rows.update(self._parts.of(("static rows", name), (resolved,), resolved.by_table))
+        return StaticResult(domain=self, inputs=inputs, by_table=rows, by_device=made)
 
     def _resolved(self, name: str, tables: list[int], view: Rib) -> Resolved:
         """The routes of a device; they rest on what other protocols have in its tables."""
-        device = self.topology.devices[name]
-        own = (device, self.topology.carrying(device))
+        own = self._own[name]
         held = tuple(view.tables[table] for table in tables)
         make = partial(self._resolve, own, tables, view)
         found: Resolved = self._parts.of(("resolved", name), (*own, *held), make)

@@ -30,7 +30,7 @@ from routrel.rib.candidates import (
     one_way_each,
     rank,
 )
-from routrel.rib.table import Rib, Route
+from routrel.rib.table import Rib, Route, RowsByTable, by_table
 from routrel.topology.segments import Topology
 
 __all__ = ["Resolved", "StaticOutcome", "resolve_device"]
@@ -59,6 +59,10 @@ class Resolved:
     outcomes: tuple[StaticOutcome, ...]
     changing: tuple[StaticOutcome, ...]  #: routes that kept changing; empty when it settled
     depends: bool  #: whether any of it depends on other routes
+
+    def by_table(self) -> RowsByTable:
+        """The rows of each table."""
+        return by_table(self.rows)
 
 
 @dataclass(slots=True)

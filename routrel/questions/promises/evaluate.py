@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from routrel.convergence.converge import State
 from routrel.model.promises import Promise
 from routrel.questions.moves import KeptFlows
+from routrel.questions.processes import Pool
 from routrel.questions.promises.check import Checked, Checker
 from routrel.questions.promises.following import since
 from routrel.questions.promises.surviving import Endured, survive
@@ -57,15 +58,21 @@ def evaluate(
     *,
     failing: bool = True,
     on_case: Callable[[int, int], None] | None = None,
+    make_pool: Pool | None = None,
+    workers: int = 1,
 ) -> Evaluation:
     """Check promises; with `failing` those too that must survive failures, case by case.
 
     Args:
         on_case: Called with the failures that were tried, and how many there are.
+        make_pool: Makes processes for the failures; None: they are tried here.
+        workers: How many it has.
     """
     checker = Checker(state, promises, kept)
     checked = {promise.name: checker.check(promise) for promise in promises}
-    endured = survive(checker, promises, checked, kept, on_case) if failing else {}
+    endured: dict[str, Endured] = {}
+    if failing:
+        endured = survive(checker, promises, checked, kept, on_case, make_pool, workers)
     return _evaluation(promises, checker, checked, endured, len(checked))
 
 

@@ -12,6 +12,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 from itertools import combinations
+from typing import TypeAlias
 
 from routrel.convergence.converge import State
 from routrel.files.promise_sentences import BadSentence, promise_of
@@ -23,9 +24,10 @@ from routrel.model.traffic import PORT_PROTOCOLS, protocol_name
 from routrel.questions.errors import QuestionError
 from routrel.questions.flow import FlowQuestion, WaysAlone, arrives, ask_flow
 from routrel.questions.moves import KeptFlows
+from routrel.questions.processes import Pool
 from routrel.questions.promises.check import Checked, Checker
 from routrel.questions.promises.sets import Sets
-from routrel.questions.promises.surviving import survive
+from routrel.questions.promises.surviving import Endured, survive
 
 __all__ = ["Suggested", "SuggestedKind", "suggestions"]
 
@@ -38,6 +40,11 @@ _FEW_PORTS = 4
 _INSIDE = ("10.0.0.0/8", "172.16.0.0/12", "192.168.0.0/16", "fc00::/7")
 #: What the names of a pair have different: a number or a letter at the end.
 _LAST = re.compile(r"^(.*?)[-_.]?(\d+|[a-z])$")
+
+
+#: What came of failing things, by promise; and what finds it of promises in a state.
+Found: TypeAlias = dict[str, Endured]
+Enduring: TypeAlias = Callable[[Checker, Sequence[Promise], Mapping[str, Checked]], Found]
 
 
 class SuggestedKind(StrEnum):
@@ -67,14 +74,22 @@ def suggestions(
     promises: Sequence[Promise],
     kept: KeptFlows,
     on_case: Callable[[int, int], None] | None = None,
+    make_pool: Pool | None = None,
+    workers: int = 1,
 ) -> tuple[Suggested, ...]:
     """What might be promised of a network as it behaves.
 
     Args:
         promises: Those that there are.
         on_case: Called with the failures tried and those in all.
+        make_pool: Makes processes for the failures; None: they are tried here.
+        workers: How many it has.
     """
-    return tuple(_Suggester(state, promises, kept).run(on_case))
+
+    def enduring(checker: Checker, asked: Sequence[Promise], known: Mapping[str, Checked]) -> Found:
+        return survive(checker, asked, known, kept, on_case, make_pool, workers)
+
+    return tuple(_Suggester(state, promises, kept, enduring).run())
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,7 +104,10 @@ class _Service:
 class _Suggester:
     """Looks for what holds, and keeps what nobody has promised yet."""
 
-    def __init__(self, state: State, promises: Sequence[Promise], kept: KeptFlows) -> None:
+    def __init__(
+        self, state: State, promises: Sequence[Promise], kept: KeptFlows, enduring: Enduring
+    ) -> None:
+        self._enduring = enduring
         self.state, self.network, self._kept = state, state.network, kept
         self._promises = tuple(promises)
         self._checker = Checker(state, promises, kept)
@@ -99,12 +117,12 @@ class _Suggester:
         self._said = {one.name: self._pairs_of(one) for one in promises if one.flows}
         self._delivered: dict[FlowQuestion, bool] = {}
 
-    def run(self, on_case: Callable[[int, int], None] | None) -> Iterator[Suggested]:
+    def run(self) -> Iterator[Suggested]:
         """All suggestions, by kind."""
         reached = {one: self._reaching(one) for one in self._services()}
         services = {one: names for one, names in reached.items() if len(names) >= _MANY}
         yield from self._of_services(services)
-        yield from self._surviving(services, on_case)
+        yield from self._surviving(services)
         yield from self._separate(reached)
         yield from self._shut()
         yield from self._defaults()
@@ -261,11 +279,7 @@ class _Suggester:
 
     # --- sites with two ways out ----------------------------------------------------------------
 
-    def _surviving(
-        self,
-        services: Mapping[_Service, list[str]],
-        on_case: Callable[[int, int], None] | None,
-    ) -> Iterator[Suggested]:
+    def _surviving(self, services: Mapping[_Service, list[str]]) -> Iterator[Suggested]:
         """What sites with two ways out do not lose by one link; each link is failed."""
         exits = {name: ways for name, ways in self._ways_out().items() if ways > 1}
         asked: list[tuple[str, Promise]] = []
@@ -289,7 +303,7 @@ class _Suggester:
             asked += [(site, self._taken(made))] if made else []
         candidates = [promise for _, promise in asked]
         known: dict[str, Checked] = {one.name: self._checker.check(one) for one in candidates}
-        found = survive(self._checker, candidates, known, self._kept, on_case)
+        found = self._enduring(self._checker, candidates, known)
         for site, promise in asked:
             told = found.get(promise.name)
             if told is not None and not told.broken_by:

@@ -4,16 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from itertools import combinations
-from typing import TypeAlias
 
-from routrel.model.failures import Failure, FailureKind
-from routrel.questions.promises.surviving import things_that_fail
+from routrel.model.failures import FailureKind
+from routrel.questions.promises.surviving import Case, things_that_fail
 from routrel.topology.segments import Topology
 
 __all__ = ["Case", "cases_of", "written"]
-
-#: What fails together, in order.
-Case: TypeAlias = tuple[Failure, ...]
 
 
 def cases_of(

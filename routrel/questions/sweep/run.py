@@ -7,27 +7,23 @@ a worker that dies loses what it was at and nothing else.
 
 from __future__ import annotations
 
-import gc
-import multiprocessing
-import os
 from collections import deque
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from concurrent.futures import FIRST_COMPLETED, Executor, Future, ProcessPoolExecutor, wait
+from concurrent.futures import FIRST_COMPLETED, Executor, Future, wait
 from concurrent.futures.process import BrokenProcessPool
 from dataclasses import dataclass
 
 from routrel.lens.look import Lens, look_through
 from routrel.model.promises import Promise
 from routrel.questions.moves import KeptFlows
+from routrel.questions.processes import AHEAD, Pool, pool, worker_count
 from routrel.questions.sweep.cases import Case
 from routrel.questions.sweep.record import Base, Record, record
 
-__all__ = ["Job", "base_of", "keep", "pool", "run"]
+__all__ = ["Job", "base_of", "keep", "run"]
 
 #: Networks that a worker keeps.
 _MOST_KEPT = 2
-#: Cases that are given out beyond those that workers are at, so that none waits.
-_AHEAD = 2
 #: Times that a pool whose workers die is made anew without a case done in between.
 _MOST_DEATHS = 3
 #: By name: what this process knows already.
@@ -44,26 +40,6 @@ class Job:
     kept: KeptFlows
 
 
-def pool(workers: int | None = None, initializer: Callable[[], object] | None = None) -> Executor:
-    """A pool of processes on this machine, as many as it has cores if nothing is said.
-
-    Args:
-        initializer: Called in every process when it begins.
-    """
-    context = multiprocessing.get_context("fork")
-    count = workers or os.cpu_count() or 1
-    return ProcessPoolExecutor(
-        count, mp_context=context, initializer=_begin, initargs=(initializer,)
-    )
-
-
-def _begin(initializer: Callable[[], object] | None) -> None:
-    """What a process was born with stays for good; nothing of it is looked at for garbage."""
-    gc.freeze()
-    if initializer:
-        initializer()
-
-
 def keep(job: Job, base: Base) -> None:
     """Let this process, and those that are forked from it, know a network from the start."""
     while len(_bases) >= _MOST_KEPT:
@@ -74,7 +50,7 @@ def keep(job: Job, base: Base) -> None:
 def run(
     job: Job,
     cases: Sequence[Case],
-    make_executor: Callable[[], Executor] = pool,
+    make_executor: Pool = pool,
     known: Mapping[Case, Record] | None = None,
     should_stop: Callable[[], bool] = lambda: False,
     workers: int | None = None,
@@ -93,7 +69,7 @@ def run(
     done = dict(known or {})
     yield from ((case, done[case]) for case in cases if case in done)
     left = deque(case for case in cases if case not in done)
-    ahead = _AHEAD * (workers or os.cpu_count() or 1)
+    ahead = AHEAD * worker_count(workers)
     deaths = 0
     while left:
         try:

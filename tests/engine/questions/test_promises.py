@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import ipaddress
+import os
+import signal
 from functools import cache
 from itertools import product
 
@@ -15,6 +17,7 @@ from routrel.files.promise_sentences import promise_of
 from routrel.forwarding.evidence import Verdict
 from routrel.model.failures import Failure, FailureKind, Failures
 from routrel.model.promises import Promise
+from routrel.questions import processes
 from routrel.questions.errors import QuestionError
 from routrel.questions.flow import FlowQuestion, ask_flow
 from routrel.questions.promises.check import Checked, Checker
@@ -285,3 +288,31 @@ def test_what_does_not_move_is_not_asked():
         Checker(after, [made], since=since(before, after)).check(made, before.check(made)).asked
         == 0
     )
+
+
+@pytest.mark.parametrize("dies", [False, True])
+def test_what_is_survived_is_the_same_whoever_tries_it(dies, monkeypatch, tmp_path):
+    """Promises are tried up to the first failure that breaks them, in whatever order they are done."""
+    texts = (
+        "r1 to r3 must be delivered and survive any link",
+        "r1 to r3 must be delivered and survive any device",
+        "r1 to r3 must avoid r5 and survive any two links",
+    )
+    made = [promise(text, f"p{number}") for number, text in enumerate(texts)]
+    if dies:
+        mark, do = tmp_path / "died", processes._do
+
+        def dying(asked):
+            if not mark.exists():
+                mark.touch()
+                os.kill(os.getpid(), signal.SIGKILL)
+            return do(asked)
+
+        dying.__module__, dying.__qualname__ = processes.__name__, "_do"
+        monkeypatch.setattr(processes, "_do", dying)
+    told = []
+    for more in ({}, {"make_pool": lambda: processes.pool(2), "workers": 2}):
+        found = evaluate(diamond(), made, {}, **more).found
+        told.append([(one.kept, kept_words(one), one.endured.tried, one.endured.broken_by) for one in found])  # fmt: skip
+    assert told[0] == told[1]
+    assert [kept for kept, *_ in told[0]] == [True, True, False]

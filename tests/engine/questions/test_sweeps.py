@@ -15,6 +15,7 @@ from routrel.answers.sweeps import sweep_data
 from routrel.convergence.converge import State, converge
 from routrel.lens.look import Lens, content_hash
 from routrel.model.failures import Failure, FailureKind, Failures
+from routrel.questions.processes import pool
 from routrel.questions.promises.check import Checker
 from routrel.questions.promises.surviving import things_that_fail
 from routrel.questions.sweep import run as running
@@ -158,7 +159,7 @@ def test_a_worker_that_is_killed_loses_nothing(monkeypatch, tmp_path):
     monkeypatch.setattr(running, "_done", dying)
     dying.__qualname__ = dying.__name__ = "_done"  # so that workers, which are forked, find it
     dying.__module__ = running.__name__
-    found = dict(run(job(net), cases, lambda: running.pool(2), workers=2))
+    found = dict(run(job(net), cases, lambda: pool(2), workers=2))
     assert mark.exists()
     assert {case: one.broken for case, one in found.items()} == plain_records(net)
 
