@@ -90,6 +90,8 @@ def in_turns(
         # A process died: what it was at, and all that is left, is done here.
         yield from ((number, work(asked)) for number, asked in out.values())
         yield from in_turns(work, left, None, 1)
+    finally:
+        _work = None
 
 
 def _do(asked: Any) -> Any:

@@ -146,7 +146,7 @@ def test_a_sweep_is_kept_case_by_case_and_goes_on_where_it_was(quays, work_off, 
     assert SweptCase.objects.count() == 4
     # With links besides, the devices are known; nothing is computed of them again.
     asked = []
-    monkeypatch.setattr("server.networks.sweeps.pool", lambda *_: _Counting(asked))
+    monkeypatch.setattr("server.networks.sweeps.local_pool", lambda: _Counting(asked))
     second = sent(viewer, "post", "/sweeps", {"kinds": ["device", "link"]})
     work_off()
     answer = viewer.get(f"/api/sweeps/{second['id']}").json()["answer"]
