@@ -119,7 +119,7 @@ type RowProps = { one: SweepCase; promises: string[]; isChosen: boolean; choose:
 function Row({ one, promises, isChosen, choose }: RowProps) {
   return (
     <tr className={isChosen ? 'outline-2 outline-chosen' : ''}>
-      <th scope="row" className="max-w-72 pr-2 text-left font-normal">
+      <th scope="row" className="max-w-72 min-w-52 pr-2 text-left font-normal">
         <button type="button" aria-pressed={isChosen} onClick={choose} className="text-left hover:underline">
           {one.title}
         </button>
