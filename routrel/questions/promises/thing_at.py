@@ -35,8 +35,8 @@ def thing_at(network: Network, texts: Mapping[str, str], file: str, line: int) -
     """The innermost thing whose lines a line is among; None: there is none.
 
     It is an interface, a static route, a BGP neighbour, a rule of a filter, of steering or of
-    translation, else the device itself, or an outside network. Whatever stands deeper than a thing
-    begins, below it and before anything that does not, is of it.
+    translation, else the device itself; or an outside network, or a stated link. Whatever stands
+    deeper than a thing begins, below it and before anything that does not, is of it.
 
     Args:
         texts: The files, by path.
@@ -59,6 +59,8 @@ def _is_comment(line: str) -> bool:
 def _placed(network: Network) -> Iterator[tuple[Place, Used]]:
     for outside in network.outside:
         yield outside.place, Used(network=outside.name)
+    for link in network.links:
+        yield link.place, Used(link=link.name)
     for device in network.devices:
         whole = Used(device=device.name)
         yield device.place, whole

@@ -185,3 +185,15 @@ def test_a_line_belongs_to_the_innermost_thing_that_it_is_of():
     told = {line: str(thing_at(net.network, last_texts(), "0.yaml", line)) for line in LINES}
     assert told == LINES
     assert thing_at(net.network, last_texts(), "none.yaml", 1) is None
+
+
+def test_a_line_of_the_network_file_stands_for_a_link_or_an_outside_network():
+    written = (
+        'routrel: 1\nnetwork: n\nlinks:\n  quay: {between: ["a:e", "b:e"]}\n'
+        "outside:\n  isle: {addresses: [192.0.2.2/30]}\n"
+    )
+    ends = (device(name, f"interfaces: {{e: {{addresses: [10.0.1.{n}/24]}}}}") for n, name in ((1, "a"), (2, "b")))  # fmt: skip
+    net = state(written, *ends)
+    told = [thing_at(net.network, last_texts(), "0.yaml", line) for line in (2, 4, 6)]
+    assert [str(one) if one else None for one in told] == [None, "quay", "isle"]
+    assert using(net, Used(link="quay"), "a to b must be delivered")

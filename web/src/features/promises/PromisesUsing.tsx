@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { Link } from 'react-router'
+import { ApiError } from '../../api/client'
 import { impactQuery } from '../../api/queries'
 import { Mono, Problem, Waiting } from '../../ui/controls'
 import { useLens, useLinkTo } from '../lens/lens'
@@ -18,6 +19,8 @@ export function PromisesUsing({ used }: { used: Record<string, string | number> 
         </button>
       </p>
     )
+  if (found.error instanceof ApiError && found.error.code === 'unknown_name')
+    return <p className="my-2 text-soft">Nothing that promises could use: {found.error.message}.</p>
   if (found.isError) return <Problem error={found.error} />
   if (found.isPending) return <Waiting what="Looking what promises rest on" />
   return (
