@@ -213,8 +213,11 @@ class Protocols:
         """All tables of what protocols offer; one that is made of the same blocks stays itself."""
         made = []
         nobody: frozenset[Protocol] = frozenset()
-        for table in range(len(self.interning.tables)):
-            parts = tuple(block for each in blocks for block in each.get(table, ()))
+        offered: list[Blocks] = [()] * len(self.interning.tables)
+        for each in blocks:
+            for table, offers in each.items():
+                offered[table] += offers
+        for table, parts in enumerate(offered):
             hidden, vrf = late.get(table, nobody), self._with_distances.get(table)
             if vrf is not None:
                 # Distances rest on who advertises, so on more than the rows.

@@ -93,9 +93,11 @@ class Reach:
     def still(self, rests: Rests) -> bool:
         """Whether the tables say what an answer rests on."""
         tables = self.view.tables
-        return all(
-            tables[at[0]] is rests.tables[at[0]]() or self._lookup.entry_in(*at) == found
+        others = {number for number, held in rests.tables.items() if tables[number] is not held()}
+        return not others or all(
+            self._lookup.entry_in(*at) == found
             for at, found in rests.looked_up.items()
+            if at[0] in others
         )
 
     def meet(self, device: str) -> None:

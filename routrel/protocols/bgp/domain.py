@@ -6,7 +6,7 @@ import operator
 from collections import defaultdict
 from collections.abc import Hashable, Iterator, Mapping, Sequence
 from dataclasses import replace
-from functools import partial
+from functools import cached_property, partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -166,7 +166,7 @@ class BgpDomain(Domain):
         silenced = self._silenced(view)
         owners = {speaker for own in origins.values() for speaker, _ in own}
         made = replace(made, receive_only=[i for i in made.receive_only if i not in owners])
-        speakers = tuple(self._identity(s) for s in range(len(self.speakers)))
+        speakers = self._identities
         key = (
             *(made.ids, speakers, tuple(made.receive_only)),
             origins,
@@ -285,8 +285,12 @@ class BgpDomain(Domain):
                 found[sender.autonomous_system, receiver.autonomous_system].append(place)
         return list(found.values())
 
+    @cached_property
+    def _identities(self) -> tuple[int, ...]:
+        """By speaker: a number for all it is, apart from its neighbours and what it announces."""
+        return tuple(map(self._identity, range(len(self.speakers))))
+
     def _identity(self, index: int) -> int:
-        """A number for all a speaker is, apart from its neighbours and what it announces."""
         speaker = self.speakers[index]
         if speaker.outside:
             what: Hashable = (speaker.outside.accepts, speaker.outside.addresses)
@@ -312,7 +316,8 @@ class BgpDomain(Domain):
         ]
 
     def _peer_number(self, peer: DirectedPeer) -> int:
-        return self.memory.numbers[peer, self._identity(peer.sender), self._identity(peer.receiver)]
+        ends = self._identities[peer.sender], self._identities[peer.receiver]
+        return self.memory.numbers[peer, *ends]
 
     def _origins(
         self, view: Rib, injected: Mapping[int, Sequence[Injected]]

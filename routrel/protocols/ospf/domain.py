@@ -47,6 +47,11 @@ from routrel.topology.segments import Topology
 __all__ = ["OspfDomain"]
 
 
+#: Ways to the boundary routers of so many looks are kept while tables move.
+_MOST_EXITS = 8
+_NOTHING = no_rows()
+
+
 class OspfDomain(Domain):
     """All OSPF processes of one version; only external routes depend on other protocols."""
 
@@ -62,6 +67,9 @@ class OspfDomain(Domain):
         """
         self.topology, self.protocol, self.interning = topology, protocol, interning
         self._parts = parts
+        #: By table: what its routes were made of last, by identity, which it holds; and they.
+        self._assembled_last: dict[int, tuple[int, int, bytes, tuple[Rows, Rows], Blocks]] = {}
+        self._exits: dict[frozenset[int], Exits] = {}  #: by boundary routers, the latest last
         self.version = version_of(protocol.id)
         self.versions = (self.version,)
         self.routers: tuple[OspfRouter, ...] = tuple(ospf_routers(topology, protocol))
@@ -180,17 +188,21 @@ class OspfDomain(Domain):
 
     def _assembled(self, external: Mapping[int, Rows], discards: RowsByTable) -> RowsByTable:
         """All routes of each table; what is made of the same parts is the same object."""
-        found, nothing = {}, no_rows()
+        found: dict[int, Blocks] = {}
         for router in self.routers:
             table = self.interning.table_numbers[router.table]
-            blocks = (
-                self._internal_by_table.get(table, nothing),
-                external.get(table, nothing),
-                joined(discards.get(table, ())),
-            )
-            parts = (router.device, *blocks[:2], blocks[2].tobytes())
-            make = partial(self._rows, router, *blocks)
-            found[table] = self._parts.of(("ospf", self.protocol, table), parts, make)
+            inside = self._internal_by_table.get(table, _NOTHING)
+            outside = external.get(table, _NOTHING)
+            dropped = joined(discards.get(table, ()))
+            told = dropped.tobytes()
+            latest = self._assembled_last.get(table)
+            if latest is None or latest[:2] != (id(inside), id(outside)) or latest[2] != told:
+                parts = (router.device, inside, outside, told)
+                make = partial(self._rows, router, inside, outside, dropped)
+                blocks = self._parts.of(("ospf", self.protocol, table), parts, make)
+                latest = id(inside), id(outside), told, (inside, outside), blocks
+                self._assembled_last[table] = latest
+            found[table] = latest[4]
         return found
 
     @cached_property
@@ -243,7 +255,17 @@ class OspfDomain(Domain):
 
     def _all_exits(self, lsas: Sequence[ExternalLsa]) -> Exits:
         """The ways to all boundary routers and forwarding addresses of some LSAs."""
-        boundary = {lsa.router for lsa in lsas if lsa.scope == DOMAIN and lsa.forward is None}
+        boundary = frozenset(
+            lsa.router for lsa in lsas if lsa.scope == DOMAIN and lsa.forward is None
+        )
+        if boundary not in self._exits:
+            self._exits = dict(
+                [*self._exits.items(), (boundary, self._exits_by(boundary))][-_MOST_EXITS:]
+            )
+        return self._exits[boundary]
+
+    def _exits_by(self, boundary: frozenset[int]) -> Exits:
+        """The ways to all forwarding addresses, and to some boundary routers by index."""
         own = {
             number: Announcements.of(
                 (area.vertex_of[self.routers[index].table], index, 0)
