@@ -9,7 +9,7 @@ from functools import cached_property, partial
 import numpy as np
 from numpy.typing import NDArray
 
-from routrel.convergence.memory import Memory, are_the_same
+from routrel.convergence.memory import Memory
 from routrel.model.addresses import Address, Prefix
 from routrel.model.network import Network, Vrf
 from routrel.model.place import Place
@@ -87,8 +87,6 @@ class Protocols:
         self.topology, self.interning = topology, interning
         self.memory = memory.onward() if memory else Memory()
         self.network: Network = topology.network
-        #: By table and what is hidden from it: the blocks that it was made of last, and itself.
-        self._latest: dict[tuple[int, frozenset[Protocol]], tuple[Blocks, TableRows]] = {}
         #: The latest looks by what was asked, with that from which each began.
         self._looks: dict[Hashable, tuple[Look, Look]] = {}
         self.domains: dict[Protocol, Domain] = {
@@ -223,13 +221,9 @@ class Protocols:
                 # Distances rest on who advertises, so on more than the rows.
                 rows = self._with_own_distances(vrf, parts, results)
                 made.append(self._table(table, (rows,), hidden))
-                continue
-            latest = self._latest.get((table, hidden))
-            if latest is None or not are_the_same(latest[0], parts):
+            else:
                 make = partial(self._table, table, parts, hidden)
-                latest = parts, self.memory.tables.of((table, hidden), parts, make)
-                self._latest[table, hidden] = latest
-            made.append(latest[1])
+                made.append(self.memory.tables.of((table, hidden), parts, make))
         return Rib(self.interning, made)
 
     def _table(self, table: int, blocks: Blocks, hidden: frozenset[Protocol]) -> TableRows:

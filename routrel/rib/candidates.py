@@ -258,7 +258,7 @@ class RouteKinds:
         self._path_types = np.zeros(0, dtype=np.int64)
         self._of: dict[Protocol, NDArray[np.bool_]] = {}
         self._placeless = np.zeros(0, dtype=np.int64)
-        self._first: dict[object, int] = {}  #: by what a kind is wherever it was configured
+        self._first: dict[RouteKind, int] = {}  #: by what a kind is wherever it was configured
 
     def copy(self) -> RouteKinds:
         """The same numbers, to which others may be added."""
@@ -301,10 +301,7 @@ class RouteKinds:
         return self._placeless
 
     def _first_of(self, kind: RouteKind) -> int:
-        what = (
-            kind.protocol, kind.distance, kind.path_type, kind.discard, kind.pass_on, kind.tag,
-        )  # fmt: skip
-        return self._first.setdefault(what, self._numbers[kind])
+        return self._first.setdefault(kind.placeless, self._numbers[kind])
 
     def of(self, protocol: Protocol) -> NDArray[np.bool_]:
         """For each kind whether it is of a protocol."""

@@ -67,8 +67,6 @@ class OspfDomain(Domain):
         """
         self.topology, self.protocol, self.interning = topology, protocol, interning
         self._parts = parts
-        #: By table: what its routes were made of last, by identity, which it holds; and they.
-        self._assembled_last: dict[int, tuple[int, int, bytes, tuple[Rows, Rows], Blocks]] = {}
         self._exits: dict[frozenset[int], Exits] = {}  #: by boundary routers, the latest last
         self.version = version_of(protocol.id)
         self.versions = (self.version,)
@@ -194,15 +192,9 @@ class OspfDomain(Domain):
             inside = self._internal_by_table.get(table, _NOTHING)
             outside = external.get(table, _NOTHING)
             dropped = joined(discards.get(table, ()))
-            told = dropped.tobytes()
-            latest = self._assembled_last.get(table)
-            if latest is None or latest[:2] != (id(inside), id(outside)) or latest[2] != told:
-                parts = (router.device, inside, outside, told)
-                make = partial(self._rows, router, inside, outside, dropped)
-                blocks = self._parts.of(("ospf", self.protocol, table), parts, make)
-                latest = id(inside), id(outside), told, (inside, outside), blocks
-                self._assembled_last[table] = latest
-            found[table] = latest[4]
+            parts = (router.device, inside, outside, dropped.tobytes())
+            make = partial(self._rows, router, inside, outside, dropped)
+            found[table] = self._parts.of(("ospf", self.protocol, table), parts, make)
         return found
 
     @cached_property
