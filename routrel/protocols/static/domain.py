@@ -125,14 +125,10 @@ class StaticDomain(Domain):
         return tuple(held[table] for tables in self._by_device.values() for table in tables)
 
     def compute(self, inputs: Inputs, asked: Hashable, before: Result | None) -> StaticResult:
-        last = before if isinstance(before, StaticResult) and before.domain is self else None
-        held, seen = inputs.view.tables, last.inputs.view.tables if last else ()
-        made: dict[str, Resolved] = {}
-        for name, tables in self._by_device.items():
-            if last is not None and all(held[table] is seen[table] for table in tables):
-                made[name] = last.by_device[name]
-            else:
-                made[name] = self._resolved(name, tables, inputs.view)
+        made = {
+            name: self._resolved(name, tables, inputs.view)
+            for name, tables in self._by_device.items()
+        }
         rows: dict[int, Blocks] = {}
         for name, resolved in made.items():
             rows.update(self._parts.of(("static rows", name), (resolved,), resolved.by_table))
