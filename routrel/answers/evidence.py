@@ -45,6 +45,7 @@ class TriedRuleData(Placed):
     rule: int
     text: str
     mismatch: str | None
+    filter: str | None = None  #: the one that it stands in
 
 
 class EndsData(Answer):
@@ -273,6 +274,7 @@ def _filter_data(evidence: FilterEvidence) -> FilterEvidenceData:
                 rule=tried.rule.id,
                 text=rule_words(tried.rule),
                 mismatch=tried.mismatch or None,
+                filter=tried.filter,
                 **position(tried.rule.place),
             )
             for tried in result.tried

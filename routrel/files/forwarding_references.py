@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 
 from routrel.files.report import Report
 from routrel.files.shapes import closest
-from routrel.model.filters import Filter, FilterUse
+from routrel.model.filters import Action, Filter, FilterUse
 from routrel.model.network import Device, Interface, InterfaceKind, Processing
 from routrel.model.place import Place
 from routrel.model.steering import SteeringUse
@@ -46,9 +46,20 @@ def _known(
 def _check_filters(device: Device, report: Report) -> None:
     names = {item.name: item for item in device.filters}
 
+    for item in device.filters:
+        _check_asked(device, item, names, report)
+
     def check(uses: tuple[FilterUse, ...], *, arriving: bool) -> None:
         for use in uses:
             _known("filter", use.filter, names, "add it under filters:", use.place, report, device)
+            bound = names.get(use.filter)
+            if bound is not None and bound.default is Action.RETURN:
+                report.error(
+                    use.place,
+                    "bad_filter_use",
+                    f"filter {use.filter} is bound, and its default comes to no decision",
+                    "write default: permit or deny; only filters that others ask may return",
+                )
             if arriving and (rule := _asks_for_the_exit(names.get(use.filter))):
                 report.error(
                     use.place,
@@ -86,17 +97,36 @@ def _check_filters(device: Device, report: Report) -> None:
     check(device.arriving_traffic.filters, arriving=True)
 
 
+def _check_asked(
+    device: Device, item: Filter, names: Mapping[str, Filter], report: Report
+) -> None:
+    """The filters that another one asks."""
+    for rule in item.rules:
+        if rule.asks is None:
+            continue
+        hint = "add it under filters:"
+        _known("filter", rule.asks, names, hint, rule.place, report, device)
+        asked = names.get(rule.asks)
+        if asked is not None and asked.stateful:
+            report.error(
+                rule.place,
+                "bad_filter_use",
+                f"rule {rule.id} of filter {item.name} asks {rule.asks}, which remembers sessions "
+                "for itself",
+                "write sessions: true at the filter that is bound",
+            )
+
+
 def _asks_for_the_exit(used: Filter | None) -> int | None:
     """The number of the first rule that names interfaces to leave by; None: none does."""
-    return (
-        next((rule.id for rule in used.rules if rule.match.out_interfaces), None) if used else None
-    )
+    rules = used.all_rules if used else ()
+    return next((rule.id for rule in rules if rule.match.out_interfaces), None)
 
 
 def _asks_for_sessions(used: Filter | None) -> bool:
     if used is None:
         return False
-    return used.stateful or any(rule.match.connection_states for rule in used.rules)
+    return used.stateful or any(rule.match.connection_states for rule in used.all_rules)
 
 
 def _check_steering(device: Device, report: Report) -> None:

@@ -49,6 +49,7 @@ class TriedRule:
 
     rule: Rule
     mismatch: str
+    filter: str  #: the one it stands in
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -58,7 +59,8 @@ class FilterResult:
     `rule` is None where the written default decided, or where the packet's connection did.
     """
 
-    filter: Filter
+    filter: Filter  #: the one whose rule or default decided: that which is bound, or one it asked
+    bound: str  #: the name of the one that is bound
     action: Action
     rule: Rule | None
     tried: tuple[TriedRule, ...]  #: in order; the matching rule last
@@ -100,6 +102,7 @@ def evaluate(
             action = Action.PERMIT if known is ConnectionState.ESTABLISHED else Action.DENY
             return FilterResult(
                 filter=packet_filter,
+                bound=packet_filter.name,
                 action=action,
                 rule=None,
                 tried=(),
@@ -131,32 +134,48 @@ def later_fragment(header: Header) -> Header:
 
 
 def _by_rules(packet_filter: Filter, header: Header, context: PacketContext) -> FilterResult:
-    connection = context.connection if packet_filter.stateful else None
-    tried = []
-    for rule in packet_filter.rules:
-        why_not = mismatch(rule.match, header, context)
-        if not why_not and rule.mark is not None:
-            context = replace(context, mark=rule.mark)
-        if not why_not and rule.action is None:
-            why_not = f"it matches: marked {rule.mark}, on to the next rule"
-        tried.append(TriedRule(rule, why_not))
-        if not why_not and rule.action is not None:
-            return FilterResult(
-                filter=packet_filter,
-                action=rule.action,
-                rule=rule,
-                tried=tuple(tried),
-                connection=connection,
-                mark=context.mark,
-            )
+    trying = _Trying(header, context)
+    rule, decider = trying.through(packet_filter) or (None, packet_filter)
+    action = rule.action if rule is not None and rule.action is not None else decider.default
     return FilterResult(
-        filter=packet_filter,
-        action=packet_filter.default,
-        rule=None,
-        tried=tuple(tried),
-        connection=connection,
-        mark=context.mark,
+        filter=decider,
+        bound=packet_filter.name,
+        action=action,
+        rule=rule,
+        tried=tuple(trying.tried),
+        connection=context.connection if packet_filter.stateful else None,
+        mark=trying.context.mark,
     )
+
+
+class _Trying:
+    """Holds a packet against rules, those of filters that are asked among them."""
+
+    def __init__(self, header: Header, context: PacketContext) -> None:
+        self.header, self.context = header, context
+        self.tried: list[TriedRule] = []
+
+    def through(self, packet_filter: Filter) -> tuple[Rule | None, Filter] | None:
+        """What decides: a rule, or None for the default, and whose; None where nothing does."""
+        for rule in packet_filter.rules:
+            why_not = mismatch(rule.match, self.header, self.context)
+            asked = packet_filter.asked_by(rule)
+            if not why_not and rule.mark is not None:
+                self.context = replace(self.context, mark=rule.mark)
+            if not why_not and rule.action is None:
+                does = f"asks {rule.asks}" if asked else f"marked {rule.mark}, on to the next rule"
+                self.tried.append(TriedRule(rule, f"it matches: {does}", packet_filter.name))
+                decided = self.through(asked) if asked else None
+                if decided is not None:
+                    return decided
+                continue
+            if not why_not and rule.action is Action.RETURN:
+                self.tried.append(TriedRule(rule, "it matches: no decision", packet_filter.name))
+                return None
+            self.tried.append(TriedRule(rule, why_not, packet_filter.name))
+            if not why_not:
+                return rule, packet_filter
+        return None if packet_filter.default is Action.RETURN else (None, packet_filter)
 
 
 def mismatch(match: Match, header: Header, context: PacketContext = _NOTHING_KNOWN) -> str:

@@ -7,11 +7,11 @@ list do not overlap.
 from __future__ import annotations
 
 import difflib
-from collections.abc import Iterable, Iterator
+from collections.abc import Hashable, Iterable, Iterator
 from dataclasses import dataclass, replace
 from functools import reduce
 from operator import mul, or_
-from typing import Any
+from typing import Any, TypeAlias
 
 from routrel.model.addresses import Prefix
 from routrel.model.filters import Action, ConnectionState, Filter, Fragments, Match, PortRange
@@ -161,7 +161,7 @@ class _Names:
 
 
 def _interface_names(*filters: Filter) -> _Names:
-    matches = [rule.match for f in filters for rule in f.rules]
+    matches = [rule.match for f in filters for rule in f.all_rules]
     return _Names(
         tuple(dict.fromkeys(name for m in matches for name in m.in_interfaces)),
         tuple(dict.fromkeys(name for m in matches for name in m.out_interfaces)),
@@ -188,6 +188,8 @@ def _where_they_may_differ(old: Filter, new: Filter, version: int, names: _Names
     """
     if (old.default, old.stateful) != (new.default, new.stateful):
         return [_everything(version, names)]
+    if [_decisions(each) for each in old.asked] != [_decisions(each) for each in new.asked]:
+        return [_everything(version, names)]
     matcher = difflib.SequenceMatcher(a=_decisions(old), b=_decisions(new), autojunk=False)
     changed = [
         rule
@@ -199,41 +201,77 @@ def _where_they_may_differ(old: Filter, new: Filter, version: int, names: _Names
     return _disjoint(boxes)
 
 
-def _decisions(packet_filter: Filter) -> list[tuple[Match, Action | None, int | None]]:
-    return [(rule.match, rule.action, rule.mark) for rule in packet_filter.rules]
+def _decisions(packet_filter: Filter) -> list[tuple[Hashable, ...]]:
+    """Its rules as far as they decide, with what those decide that they ask."""
+    found: list[tuple[Hashable, ...]] = []
+    for rule in packet_filter.rules:
+        asked = packet_filter.asked_by(rule)
+        own = (asked.default, *_decisions(asked)) if asked else None
+        found.append((rule.match, rule.action, rule.mark, own))
+    return found
 
 
 def _permitted(packet_filter: Filter, version: int, names: _Names, where: list[Box]) -> list[Box]:
     """What a filter lets pass of some headers, rule by rule."""
-    # What no rule decided yet, with the bit of the mark it got; None: the one it came with.
-    left: list[tuple[Box, int | None]] = [(box, None) for box in where]
-    permitted: list[Box] = []
+    sifting = _Sifting(version, names)
     everything = _everything(version, names)
+    left: _Left = [(box, None) for box in where]
+    if packet_filter.stateful:
+        answers, left = sifting.parted(left, [replace(everything, connection_states=2)])
+        sifting.permitted.extend(box for box, _ in answers)
+        _, left = sifting.parted(left, [replace(everything, connection_states=4)])
+    undecided = sifting.through(packet_filter, left)
+    if packet_filter.default is Action.PERMIT:
+        sifting.permitted.extend(box for box, _ in undecided)
+    return sifting.permitted
 
-    def decide(matched: list[Box], action: Action | None, mark: int | None = None) -> None:
-        nonlocal left
-        rest: list[tuple[Box, int | None]] = []
+
+#: What no rule decided yet, with the bit of the mark it got; None: the one it came with.
+_Left: TypeAlias = list[tuple[Box, int | None]]
+
+
+class _Sifting:
+    """Sifts headers through rules, those of filters that are asked among them."""
+
+    def __init__(self, version: int, names: _Names) -> None:
+        self.version, self.names = version, names
+        self.permitted: list[Box] = []
+
+    def through(self, packet_filter: Filter, left: _Left) -> _Left:
+        """What comes to no decision in a filter."""
+        undecided: _Left = []
+        for rule in packet_filter.rules:
+            matched = _disjoint(_match_boxes(rule.match, self.version, self.names))
+            taken, left = self.parted(left, matched)
+            asked = packet_filter.asked_by(rule)
+            if asked is not None:
+                left += self.through(asked, taken)
+            elif rule.action is Action.PERMIT:
+                self.permitted.extend(box for box, _ in taken)
+            elif rule.action is Action.RETURN:
+                undecided += taken
+            elif rule.action is None and rule.mark is not None:
+                known = rule.mark in self.names.marks
+                bit = _name_bits((rule.mark,), self.names.marks) if known else 1
+                left += [(piece, bit) for piece, _ in taken]
+        if packet_filter.default is Action.PERMIT:
+            self.permitted.extend(box for box, _ in left)
+        elif packet_filter.default is Action.RETURN:
+            undecided += left
+        return undecided
+
+    def parted(self, left: _Left, matched: list[Box]) -> tuple[_Left, _Left]:
+        """What of some headers is matched, and what is not."""
+        taken: _Left = []
+        rest: _Left = []
+        marks = _everything(self.version, self.names).marks
         for box, got in left:
             fitting = matched
             if got is not None:
-                fitting = [replace(m, marks=everything.marks) for m in matched if m.marks & got]
-            taken = [both for m in fitting if (both := _both(box, m)) is not None]
+                fitting = [replace(m, marks=marks) for m in matched if m.marks & got]
+            taken += [(both, got) for m in fitting if (both := _both(box, m)) is not None]
             rest += [(piece, got) for piece in _without(box, fitting)]
-            if action is Action.PERMIT:
-                permitted.extend(taken)
-            elif action is None and mark is not None:
-                bit = _name_bits((mark,), names.marks) if mark in names.marks else 1
-                rest += [(piece, bit) for piece in taken]
-        left = rest
-
-    if packet_filter.stateful:
-        decide([replace(everything, connection_states=2)], Action.PERMIT)
-        decide([replace(everything, connection_states=4)], Action.DENY)
-    for rule in packet_filter.rules:
-        decide(_disjoint(_match_boxes(rule.match, version, names)), rule.action, rule.mark)
-    if packet_filter.default is Action.PERMIT:
-        permitted.extend(box for box, _ in left)
-    return permitted
+        return taken, rest
 
 
 def _match_boxes(match: Match, version: int, names: _Names) -> Iterator[Box]:

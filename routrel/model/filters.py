@@ -25,6 +25,7 @@ class Action(Enum):
 
     PERMIT = "permit"
     DENY = "deny"
+    RETURN = "return"  #: no decision: back to the filter that asked this one
 
 
 class ConnectionState(Enum):
@@ -85,24 +86,38 @@ class Rule:
     """
 
     id: int
-    action: Action | None  #: None: it sets the mark alone, and the next rule is tried
+    action: Action | None  #: None: it marks or asks, and the next rule is tried
     match: Match
     mark: int | None = None  #: what it marks the packet with; None: the mark stays
+    asks: str | None = None  #: the filter that may decide before the next rule is tried
     description: str = ""
     place: Place = placed()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Filter:
-    """Rules tried in order; the first that matches decides, else the written default."""
+    """Rules tried in order; the first that matches decides, else the written default.
+
+    One that others ask may come to no decision: by a rule, or by its default.
+    """
 
     name: str
     rules: tuple[Rule, ...]
     default: Action
+    asked: tuple[Filter, ...] = ()  #: those that its rules ask, each once
     stateful: bool = False  #: lets pass what belongs to a session the device let begin
     description: str = ""
     default_place: Place = placed()
     place: Place = placed()
+
+    def asked_by(self, rule: Rule) -> Filter | None:
+        """The filter that a rule of this one asks; None: it asks none."""
+        return next((each for each in self.asked if each.name == rule.asks), None)
+
+    @property
+    def all_rules(self) -> tuple[Rule, ...]:
+        """Its own rules and those of the filters it asks, directly or by way of others."""
+        return (*self.rules, *(rule for each in self.asked for rule in each.all_rules))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -37,6 +37,7 @@ __all__ = [
     "INTERFACE_PROTOCOLS",
     "ROUTING_PROTOCOLS",
     "Device",
+    "Family",
     "Gateway",
     "Group",
     "Interface",
@@ -51,6 +52,7 @@ __all__ = [
     "RiskGroup",
     "Role",
     "Site",
+    "StatedDevice",
     "StaticRoute",
     "TrafficRules",
     "Vrf",
@@ -95,6 +97,13 @@ class Role(Enum):
         return self is not Role.HOST
 
 
+class Family(Enum):
+    """A version of the internet protocol."""
+
+    IPV4 = "ipv4"
+    IPV6 = "ipv6"
+
+
 class InterfaceKind(Enum):
     """How an interface finds the other end."""
 
@@ -136,6 +145,7 @@ class Interface:
     kind: InterfaceKind = InterfaceKind.ETHERNET
     description: str = ""
     enabled: bool = True
+    carrier: bool = True  #: False: nothing is heard of the other end, though it is enabled
     vrf: str = DEFAULT_VRF
     addresses: tuple[InterfaceAddress, ...] = ()
     mtu: int = DEFAULT_MTU  #: bytes of IP packet
@@ -224,6 +234,7 @@ class Device:
     gateways: tuple[Gateway, ...] = ()  #: a host's default gateways, one a family
     vrfs: tuple[Vrf, ...] = ()  #: the default one first, always there
     processing: Processing = Processing.ROUTER
+    forwards_only: tuple[Family, ...] = ()  #: of a role that forwards; empty: both families
     ignore_dead_links: bool = (
         False  #: of Linux processing: whether a dead far end takes routes away
     )
@@ -245,6 +256,13 @@ class Device:
     def interface(self, name: str) -> Interface | None:
         """The interface of a name; None: it has none."""
         return next((i for i in self.interfaces if i.name == name), None)
+
+    def forwards(self, version: int) -> bool:
+        """Whether it forwards packets of others that are of a version of IP."""
+        if not self.role.forwards:
+            return False
+        family = Family.IPV4 if version == 4 else Family.IPV6
+        return not self.forwards_only or family in self.forwards_only
 
     def addresses_on(self, interface: Interface) -> tuple[InterfaceAddress, ...]:
         """The addresses an interface answers for: its own, or those it borrows."""
@@ -363,6 +381,17 @@ class RiskGroup:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class StatedDevice:
+    """What is said of a device beside what tells of it itself."""
+
+    name: str
+    role: Role | None = None
+    site: str | None = None
+    description: str = ""
+    place: Place = placed()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class NamedAddress:
     """A name that people have for addresses, of this network or of any other."""
 
@@ -384,6 +413,7 @@ class Network:
     groups: tuple[Group, ...] = ()
     risk_groups: tuple[RiskGroup, ...] = ()
     names: tuple[NamedAddress, ...] = ()
+    stated: tuple[StatedDevice, ...] = ()  #: of devices read from other formats
     promises: tuple[Promise, ...] = ()  #: of the network file alone
     place: Place = placed()
 

@@ -23,12 +23,12 @@ class Side(Enum):
 class TranslationRule:
     """One rule. The first that matches decides for its side; answers are translated back.
 
-    A rule with `keep` leaves what it matches as it is, on both sides.
+    A rule with `keep` leaves what it matches as it is, on both sides unless one is named.
     """
 
     id: int
     match: Match
-    side: Side | None = None  #: None with `keep`
+    side: Side | None = None  #: None with `keep`: both
     #: The pool; empty: the address of the interface it leaves by, or arrived by.
     to: tuple[AddressRange, ...] = ()
     ports: PortRange | None = None  #: the new port or ports; None: the port stays
@@ -43,6 +43,8 @@ class TranslationRule:
     @property
     def public_prefixes(self) -> tuple[Prefix, ...]:
         """The addresses by which others know what the rule translates."""
+        if self.keep:
+            return ()
         if self.side is Side.DESTINATION:
             return self.match.destinations
         return self.pool if self.side is Side.SOURCE else ()

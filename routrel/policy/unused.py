@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from typing import Any
 
 from routrel.model.addresses import Prefix, is_within
-from routrel.model.filters import Match, PortRange
+from routrel.model.filters import Action, Match, PortRange
 from routrel.model.findings import Finding, Severity
 from routrel.model.network import Device, TrafficRules
 from routrel.model.place import Place
@@ -102,7 +102,9 @@ def _used_filters(device: Device) -> set[str]:
     ]
     for rules in _traffic(device):
         uses += [*rules.filters_in, *rules.filters_out, *rules.filters]
-    return {use.filter for use in uses} | {way.filter for z in device.zones for way in z.exits}
+    bound = {use.filter for use in uses} | {way.filter for z in device.zones for way in z.exits}
+    asked = (rule.asks for f in device.filters if f.name in bound for rule in f.all_rules)
+    return bound | {name for name in asked if name is not None}
 
 
 def _used_steerings(device: Device) -> set[str]:
@@ -169,6 +171,8 @@ def _decides(rule: Any, between: Sequence[Any]) -> bool:
     """Whether all that a rule matches comes no further, whatever the rules behind it mark."""
     if isinstance(rule, SteeringRule):
         return not rule.invert
+    if rule.action is Action.RETURN:
+        return False  # what a filter leaves open is not in vain
     return rule.action is not None and not (rule.match.marks and any(r.mark for r in between))
 
 

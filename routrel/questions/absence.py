@@ -237,7 +237,7 @@ def _down_interfaces(state: State, wanted: Prefix | Address) -> Iterator[Absence
                 device=down.end.device.name,
                 text=f"{device.name}:{interface.name} would have it, but is down"
                 + ("" if own else f": {down}"),
-                suggestion="" if down.failed else "enable it",
+                suggestion=down.advice,
                 place=down.end.interface.place,
             )
 

@@ -64,7 +64,7 @@ def _links_down(gap: Gap, links: _Links) -> Iterator[AbsenceStep]:
             kind="failed" if down.failed else "interface_down",
             device=down.end.device.name,
             text=f"{down}, so the link between {pair[0]} and {pair[1]} is down",
-            suggestion="" if down.failed else "enable it",
+            suggestion=down.advice,
             place=down.end.interface.place,
         )
 

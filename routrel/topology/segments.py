@@ -58,10 +58,20 @@ class Down:
     """Why an interface carries nothing."""
 
     end: Attachment  #: whose configuration or failure it is; of a failed link the interface itself
-    failed: str = ""  #: what failed, as "link harbour"; empty: the end is shut
+    failed: str = ""  #: what failed, as "link harbour"; empty: the end is shut, or has no carrier
 
     def __str__(self) -> str:
-        return f"{self.failed} has failed in this lens" if self.failed else f"{self.end} is shut"
+        if self.failed:
+            return f"{self.failed} has failed in this lens"
+        shut = not self.end.interface.enabled
+        return f"{self.end} is shut" if shut else f"{self.end} has no carrier"
+
+    @property
+    def advice(self) -> str:
+        """What to do about it; empty where it has failed."""
+        if self.failed:
+            return ""
+        return "enable it" if not self.end.interface.enabled else "look at its cable and far end"
 
 
 @dataclass(frozen=True, slots=True)
@@ -279,7 +289,7 @@ class Topology:
         if segment is not None and len(segment.ends) == 2 and not segment.outside:
             ends += [end for end in segment.ends if end.key != own.key]
         for end in ends:
-            if not end.interface.enabled:
+            if not (end.interface.enabled and end.interface.carrier):
                 return Down(end)
             if self.has_failed(end.device.name):
                 return Down(end, self.failed.devices[end.device.name])

@@ -87,9 +87,9 @@ def protocol_words(route: Route) -> str:
 
 def rule_words(rule: Rule) -> str:
     """A rule as it is read aloud: "deny tcp 10.64.0.0/12 → any port 5000-6000"."""
-    action = rule.action.value if rule.action else "continue"
+    action = rule.action.value if rule.action else f"ask {rule.asks} about" * bool(rule.asks)
     mark = "" if rule.mark is None else f", marked {rule.mark}"
-    return f"{action} {match_words(rule.match)}{mark}"
+    return f"{action or 'continue'} {match_words(rule.match)}{mark}"
 
 
 def match_words(match: Match) -> str:
@@ -217,7 +217,8 @@ def _address_words(address: object, port: int | None) -> str:
 def _filter_words(evidence: FilterEvidence) -> str:
     result = evidence.result
     verb = "permits it" if result.action is Action.PERMIT else "drops it"
-    where = f"{result.filter.name}{bound_words(evidence)}"
+    asked = f", asked by {result.bound}," if result.bound != result.filter.name else ""
+    where = f"{result.filter.name}{asked}{bound_words(evidence)}"
     if result.connection is ConnectionState.ESTABLISHED:
         return f"{where}: permits it as the answer to a packet this device let pass"
     if result.connection is ConnectionState.INVALID:

@@ -47,6 +47,7 @@ from routrel.files.language.network import (
     OUTSIDE_PEER,
     RISK_GROUP,
     SITE,
+    STATED_DEVICE,
 )
 from routrel.files.language.ospf import (
     OSPF,
@@ -112,6 +113,7 @@ RECORDS: dict[str, Record] = {
     "Neighbour of an outside network": OUTSIDE_PEER,
     "Group": GROUP,
     "Risk group": RISK_GROUP,
+    "Device of another format": STATED_DEVICE,
     "The device file": DEVICE_FILE,
     "Interface": INTERFACE,
     "Filters of an interface": FILTER_USES,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 from routrel.files.language.bgp import BGP
@@ -34,6 +35,7 @@ from routrel.files.language.rip import RIP, RIP_INTERFACE
 from routrel.files.report import Report
 from routrel.files.shapes import (
     BAD,
+    Bad,
     Boolean,
     Choice,
     Field,
@@ -51,10 +53,12 @@ from routrel.files.values import (
     InterfaceAddressValue,
     PrefixValue,
 )
+from routrel.model.filters import Filter
 from routrel.model.network import (
     DEFAULT_MTU,
     DEFAULT_VRF,
     Device,
+    Family,
     Interface,
     InterfaceKind,
     Processing,
@@ -225,6 +229,8 @@ INTERFACE = Record(
               "ethernet, point-to-point or loopback", default=InterfaceKind.ETHERNET),
         DESCRIPTION,
         Field("enabled", Boolean(), "false: shut", default=True),
+        Field("carrier", Boolean(), "false: enabled, and nothing is heard of the other end",
+              default=True),
         Field("vrf", NAME, "the VRF whose table it uses", default=DEFAULT_VRF),
         Field("addresses", ListOf(InterfaceAddressValue()), "addresses with prefix length; the "
               "first of each family is the primary", default=()),
@@ -276,8 +282,14 @@ def _build_device(values: Values, place: Place, report: Report) -> Any:
     values.update(values.pop("sets") or {})
     if not in_order(values["translation"], "translation", report):
         return BAD
-    device = Device(**values, vrfs=(default, *named), place=place)
+    filters = _with_asked(values.pop("filters"), report)
+    if isinstance(filters, Bad):
+        return BAD
+    device = Device(**values, filters=filters, vrfs=(default, *named), place=place)
     families = [gateway.address.version for gateway in device.gateways]
+    if device.forwards_only and not device.role.forwards:
+        report.error(place, "bad_role", "a host forwards nothing", "remove forwards")
+        return BAD
     if device.gateways and device.role.forwards:
         report.error(
             place,
@@ -292,6 +304,39 @@ def _build_device(values: Values, place: Place, report: Report) -> Any:
     return device
 
 
+def _with_asked(filters: tuple[Filter, ...], report: Report) -> tuple[Filter, ...] | Bad:
+    """Filters with those that their rules ask; names of none are left for the check of names."""
+    names = {item.name: item for item in filters}
+    made: dict[str, Filter] = {}
+
+    def make(item: Filter, within: tuple[str, ...]) -> Filter | None:
+        if item.name in made:
+            return made[item.name]
+        asked: list[Filter] = []
+        for rule in item.rules:
+            if rule.asks is None or rule.asks not in names or rule.asks in [a.name for a in asked]:
+                continue
+            if rule.asks in (*within, item.name):
+                report.error(
+                    rule.place,
+                    "filter_loop",
+                    f"filter {item.name} asks {rule.asks}, by way of which it was asked",
+                    "let no filter come back to itself",
+                )
+                return None
+            found = make(names[rule.asks], (*within, item.name))
+            if found is None:
+                return None
+            asked.append(found)
+        made[item.name] = replace(item, asked=tuple(asked))
+        return made[item.name]
+
+    for item in filters:
+        if make(item, ()) is None:
+            return BAD
+    return tuple(made[item.name] for item in filters)
+
+
 def _unbuild_device(device: Device) -> Values:
     default, *named = device.vrfs
     sets = {name: getattr(device, name) for name in SET_ATTRIBUTES}
@@ -299,7 +344,8 @@ def _unbuild_device(device: Device) -> Values:
         "routrel": 1, "name": device.name, "site": device.site, "role": device.role,
         "description": device.description, "gateways": device.gateways,
         "interfaces": device.interfaces, "vrfs": tuple(named), "filters": device.filters,
-        "processing": device.processing, "ignore_dead_links": device.ignore_dead_links,
+        "processing": device.processing, "forwards_only": device.forwards_only,
+        "ignore_dead_links": device.ignore_dead_links,
         "local_traffic": device.local_traffic, "transit_traffic": device.transit_traffic,
         "arriving_traffic": device.arriving_traffic,
         "zones": device.zones, "translation": device.translation, "steerings": device.steerings,
@@ -326,6 +372,8 @@ DEVICE_FILE = Record(
         *VRF_FIELDS,
         Field("processing", Choice(Processing), "the order in which packets are treated: router, "
               "or linux as its kernel does", default=Processing.ROUTER),
+        Field("forwards", OneOrMany(Choice(Family)), "the families of others' packets that it "
+              "forwards; left out: both, a host none", "forwards_only", default=()),
         Field("ignore-dead-links", Boolean(), "with Linux processing: whether routes go when only "
               "the far end of their link is down", default=False),
         Field("own-traffic", OWN_TRAFFIC, "filters and steering for what comes to the device or is "

@@ -5,7 +5,7 @@ from __future__ import annotations
 import itertools
 from typing import Any
 
-from routrel.files.language.common import DESCRIPTION
+from routrel.files.language.common import DESCRIPTION, NAME
 from routrel.files.language.matches import (
     ANY_PROTOCOL,
     MARK,
@@ -51,11 +51,13 @@ def in_order(rules: tuple[Any, ...], whose: str, report: Report) -> bool:
     return True
 
 
-#: What a rule may do, by its key; None: go on to the next rule.
+#: What a rule may do, by its key; None: go on to the next rule, once another filter was asked.
 _ACTIONS: dict[str, Action | None] = {
     "permit": Action.PERMIT,
     "deny": Action.DENY,
+    "return": Action.RETURN,
     "continue": None,
+    "ask": None,
 }
 
 
@@ -64,12 +66,18 @@ def _build_rule(values: Values, place: Place, report: Report) -> Any:
     given = [word for word, protocol in protocols.items() if protocol is not None]
     problem = hint = ""
     if len(given) != 1:
-        problem = "needs one of “permit”, “deny” and “continue”"
+        problem = "needs one of “permit”, “deny”, “continue”, “ask” and “return”"
         hint = "write permit: tcp, deny: any, and so on"
+    elif (given == ["ask"]) != (values["asks"] is not None):
+        problem, hint = "asks no filter", "write ask: tcp with filter: a name"
+        if values["asks"] is not None:
+            problem, hint = "names a filter and asks nothing", "write ask: in place of the action"
+    elif given == ["ask"] and values["mark"] is not None:
+        problem, hint = "asks and marks at once", "mark by a rule of its own before this one"
     elif given == ["continue"] and values["mark"] is None:
         problem, hint = "goes on to the next rule without any effect", "add mark: a number"
-    elif given == ["deny"] and values["mark"] is not None:
-        problem, hint = "marks what it drops", "remove the mark"
+    elif given in (["deny"], ["return"]) and values["mark"] is not None:
+        problem, hint = "marks what it does not let pass", "remove the mark"
     if problem:
         report.error(place, "bad_rule", f"rule {values['id']} {problem}", hint)
         return BAD
@@ -81,10 +89,15 @@ def _build_rule(values: Values, place: Place, report: Report) -> Any:
 
 def _unbuild_rule(rule: Rule) -> Values:
     protocol = ANY_PROTOCOL if rule.match.protocol is None else rule.match.protocol
+    told = "continue" if rule.asks else "ask"  # the one of the two that it is not
     return {
         "id": rule.id,
-        **{word: protocol if rule.action is act else None for word, act in _ACTIONS.items()},
+        **{
+            word: protocol if rule.action is act and (word != told) else None
+            for word, act in _ACTIONS.items()
+        },
         "mark": rule.mark,
+        "asks": rule.asks,
         "description": rule.description,
         **unbuild_match(rule.match),
     }
@@ -101,6 +114,19 @@ RULE = Record(
             "continue",
             ProtocolValue(),
             "marks packets of this protocol and goes on to the next rule",
+        ),
+        Field(
+            "ask",
+            ProtocolValue(),
+            "holds packets of this protocol against another filter; those on which it comes to no "
+            "decision go on to the next rule",
+        ),
+        Field("filter", NAME, "the filter that “ask” asks", "asks"),
+        Field(
+            "return",
+            ProtocolValue(),
+            "no decision on packets of this protocol: they go back to the filter that asked, or "
+            "meet the default of one that is bound",
         ),
         Field("mark", MARK, "a number the packet keeps inside the device"),
         *MATCH_FIELDS,
@@ -139,7 +165,8 @@ FILTER = Record(
         Field(
             "default",
             PlacedChoice(Action),
-            "what happens to packets no rule matches: permit or deny",
+            "what happens to packets no rule matches: permit, deny, or, for a filter that others "
+            "ask, return: no decision",
             required=True,
         ),
         Field(

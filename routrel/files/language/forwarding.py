@@ -171,7 +171,11 @@ def _build_translation(values: Values, place: Place, report: Report) -> Any:
     if problem:
         report.error(place, "bad_rule", f"{what} {problem}", hint)
         return BAD
-    side = given[0] if given else None
+    kept_side = values.pop("side")
+    if kept_side is not None and not values["keep"]:
+        report.error(place, "bad_rule", f"{what} changes one end, and names a side", "remove side")
+        return BAD
+    side = given[0] if given else kept_side
     to = source if side is Side.SOURCE else destination
     if to and len(to) > 1 and any(isinstance(item, str) for item in to):
         report.error(
@@ -205,7 +209,7 @@ def _translation_problem(rule: TranslationRule) -> str:
         return "changes the destination before the interface it leaves by is known"
     if rule.own and rule.side is Side.SOURCE:
         return "is for the device's own packets, whose source every rule of that side changes"
-    if rule.own and rule.side is Side.DESTINATION and not rule.to:
+    if rule.own and rule.side is Side.DESTINATION and not rule.to and not rule.keep:
         return "redirects the device's own packets, which arrive by no interface"
     if rule.own and match.in_interfaces:
         return "is for the device's own packets, which arrive by no interface"
@@ -232,7 +236,8 @@ def _translation_problem(rule: TranslationRule) -> str:
 
 def _unbuild_translation(rule: TranslationRule) -> Values:
     to: Any = rule.to or ("interface",)
-    source, destination = rule.side is Side.SOURCE, rule.side is Side.DESTINATION
+    source = rule.side is Side.SOURCE and not rule.keep
+    destination = rule.side is Side.DESTINATION and not rule.keep
     return _with_match(
         rule,
         {
@@ -244,6 +249,7 @@ def _unbuild_translation(rule: TranslationRule) -> Values:
             "prefix_to_prefix": rule.prefix_to_prefix,
             "own": rule.own,
             "keep": rule.keep,
+            "side": rule.side if rule.keep else None,
         },
     )
 
@@ -272,6 +278,8 @@ TRANSLATION_RULE = Record(
         Field("own-traffic", Boolean(), "true: for the destination of what the device itself "
               "sends, not of what arrives", "own", default=False),
         Field("keep", Boolean(), "true: what matches is not translated", default=False),
+        Field("side", Choice(Side), "of keep: which end alone is not translated, source or "
+              "destination; left out: neither is"),
         DESCRIPTION,
     ),
     strict=True,

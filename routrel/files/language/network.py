@@ -35,14 +35,16 @@ from routrel.model.network import (
     Network,
     OutsideNeighbour,
     RiskGroup,
+    Role,
     Site,
+    StatedDevice,
 )
 from routrel.model.place import Place
 from routrel.model.policy import Origin
 
 __all__ = [
     "ANNOUNCEMENT", "GROUP", "LINK", "NETWORK_FILE", "OUTSIDE", "OUTSIDE_FILE", "OUTSIDE_PEER",
-    "RISK_GROUP", "SITE",
+    "RISK_GROUP", "SITE", "STATED_DEVICE",
 ]  # fmt: skip
 
 
@@ -188,6 +190,17 @@ RISK_GROUP = Record(
 )  # fmt: skip
 
 
+STATED_DEVICE = Record(
+    cls=StatedDevice,
+    what="what is said of a device",
+    fields=(
+        Field("role", Choice(Role), "router, firewall or host; left out: as its own files say"),
+        Field("site", NAME, "the site it stands at"),
+        DESCRIPTION,
+    ),
+)
+
+
 def _build_network(values: Values, place: Place, report: Report) -> Any:
     values.pop("routrel")
     return Network(**values, place=place)
@@ -211,6 +224,8 @@ NETWORK_FILE = Record(
         Field("names", NamedMap(NAME, NamedValues(NamedAddress, "addresses", AddressValue())),
               "names for addresses, of this network or any other; a hosts file may hold them too",
               default=()),
+        Field("devices", NamedMap(NAME, STATED_DEVICE), "what is not told by the files of devices "
+              "in other formats", "stated", default=()),
         PROMISES,
     ),
     build=_build_network,
@@ -218,6 +233,6 @@ NETWORK_FILE = Record(
         "routrel": 1,
         **{name: getattr(network, name) for name in (
             "name", "description", "sites", "links", "outside", "groups", "risk_groups",
-            "names", "promises")},
+            "names", "stated", "promises")},
     },
 )  # fmt: skip

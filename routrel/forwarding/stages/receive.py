@@ -47,7 +47,7 @@ def turn_aside(packet: Packet, forwarder: Forwarder, rest: tuple[Step, ...]) -> 
         return tuple(_delivered(each, forwarder) for each in received)
     device = packet.device
     is_router = device.processing is Processing.ROUTER
-    if not packet.is_sent and not device.role.forwards and is_router:
+    if not packet.is_sent and not device.forwards(destination.version) and is_router:
         return (refuse_to_forward(packet, forwarder),)
     return forwarder.through(packet, rest)
 

@@ -79,7 +79,7 @@ def route(packet: Packet, forwarder: Forwarder) -> Outcomes:
         case Discard():
             return (forwarder.stop(packet, StageName.ROUTE, evidence, Verdict.DISCARDED),)
         case Forward(ways=ways):
-            if not packet.is_sent and not device.role.forwards:
+            if not packet.is_sent and not device.forwards(destination.version):
                 return (refuse_to_forward(packet, forwarder),)
             if packet.is_sent:
                 ways = forwarder.lookup.preferred(device, packet.header.source, ways)

@@ -223,7 +223,8 @@ def _bare_filter(found: Filter, *, pings: bool) -> Filter:
         for rule in found.rules
         if not pings or rule.match.protocol in (None, ICMP, ICMPV6)
     )
-    return replace(found, description="", rules=rules)
+    asked = tuple(_bare_filter(each, pings=pings) for each in found.asked)
+    return replace(found, description="", rules=rules, asked=asked)
 
 
 def _bare_interface(interface: Interface) -> Interface:

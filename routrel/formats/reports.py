@@ -1,0 +1,102 @@
+"""What became of every file that was to be read, and what of it was not understood."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from enum import Enum
+
+__all__ = ["FileReport", "ImportReport", "Message", "Verdict"]
+
+#: Messages that are kept of one file; what comes after them is counted.
+MOST_MESSAGES = 1000
+#: Characters of a message; it quotes what the file says.
+_LONGEST_TEXT = 600
+
+
+class Verdict(Enum):
+    """How much of a file was understood."""
+
+    READ = "read"  #: all of it
+    PARTLY = "partly"  #: not all: what was not is named
+    REFUSED = "refused"  #: nothing of it was taken
+
+
+@dataclass(frozen=True, slots=True)
+class Message:
+    """One thing that was not understood, or taken in a way that should be known."""
+
+    path: str
+    line: int  #: counts from 1; 0: of the file as a whole
+    text: str
+
+
+@dataclass(slots=True)
+class FileReport:
+    """One file: its format, whose it is, and what was not understood."""
+
+    path: str
+    format: str = ""  #: the name of the format; empty: none that is known
+    device: str | None = None
+    refused: bool = False
+    partly: bool = False
+    messages: list[Message] = field(default_factory=list)
+    more: int = 0  #: messages beyond those that are kept
+    rows: int = 0  #: table entries or announcements that were read
+
+    def note(self, text: str, line: int = 0) -> None:
+        """Say how something was taken that the file leaves open."""
+        self._keep(text, line)
+
+    def unknown(self, text: str, line: int = 0) -> None:
+        """Name something that is not understood and was left out."""
+        self.partly = True
+        self._keep(text, line)
+
+    def refuse(self, text: str, line: int = 0) -> None:
+        """Say why nothing of the file can be taken."""
+        self.refused = True
+        self._keep(text, line)
+
+    def _keep(self, text: str, line: int) -> None:
+        short = text if len(text) <= _LONGEST_TEXT else text[: _LONGEST_TEXT - 1] + "…"
+        message = Message(self.path, line, short)
+        if message in self.messages[-20:]:
+            return
+        if len(self.messages) >= MOST_MESSAGES:
+            self.more += 1
+        else:
+            self.messages.append(message)
+
+    @property
+    def verdict(self) -> Verdict:
+        """How much of it was understood."""
+        if self.refused:
+            return Verdict.REFUSED
+        return Verdict.PARTLY if self.partly else Verdict.READ
+
+
+@dataclass(slots=True)
+class ImportReport:
+    """All files of one import, in order of path."""
+
+    files: list[FileReport] = field(default_factory=list)
+
+    def file(self, path: str, format_name: str = "", device: str | None = None) -> FileReport:
+        """The report of a file, which begins here unless it has begun."""
+        found = next((one for one in self.files if one.path == path), None)
+        if found is None:
+            found = FileReport(path=path, format=format_name, device=device)
+            self.files.append(found)
+        return found
+
+    @property
+    def understood(self) -> bool:
+        """Whether all of every file was taken."""
+        return all(one.verdict is Verdict.READ for one in self.files)
+
+    @property
+    def messages(self) -> Iterator[Message]:
+        """What is said of all files, by file."""
+        for one in self.files:
+            yield from one.messages
