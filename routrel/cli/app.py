@@ -13,6 +13,7 @@ from routrel.cli.common import out
 from routrel.cli.compare import compare
 from routrel.cli.demo import demo
 from routrel.cli.flow import flow
+from routrel.cli.importing import import_
 from routrel.cli.policy import policy
 from routrel.cli.promises import promises
 from routrel.cli.push import push
@@ -62,4 +63,5 @@ for command in (
     schema,
 ):
     app.command()(command)
+app.command("import")(import_)
 app.add_typer(change.app, name="change")

@@ -12,6 +12,7 @@ from routrel.cli.common import (
     ChangeFiles,
     Fail,
     Folder,
+    Tables,
     Through,
     look,
     out,
@@ -24,13 +25,13 @@ __all__ = ["check"]
 
 
 def check(
-    folder: Folder, change: ChangeFiles = None, fail: Fail = None, as_json: AsJson = False
+    folder: Folder, change: ChangeFiles = None, fail: Fail = None, tables: Tables = None, as_json: AsJson = False
 ) -> None:
     """Read all files and report everything wrong or suspicious.
 
     Exit code 0: no errors; 1: errors found; 2: there is nothing to read.
     """
-    view = look(folder, Through.of(change, fail))
+    view = look(folder, Through.of(change, fail, tables))
     findings = view.findings
     more = view.reading.problem_count - len(view.reading.problems)
     shown = sum(1 for finding in findings if finding.severity is Severity.ERROR)

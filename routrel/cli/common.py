@@ -21,8 +21,10 @@ from routrel.files.report import Report
 from routrel.lens.changes import Conflicts
 from routrel.lens.failures import UnknownFailure, named_failures
 from routrel.lens.look import View, look_at_folder
+from routrel.lens.tables import UnknownTables, named_tables, tables_words
 from routrel.model.changes import Change
 from routrel.model.findings import Finding, Severity
+from routrel.model.observed import AS_FILES_SAY, TableChoice
 from routrel.questions.moves import KeptFlows, kept_flows
 
 __all__ = [
@@ -32,6 +34,7 @@ __all__ = [
     "ChangeFiles",
     "Fail",
     "Folder",
+    "Tables",
     "Through",
     "change_in",
     "cited",
@@ -67,6 +70,15 @@ ChangeFiles = Annotated[
     list[Path] | None,
     typer.Option("--change", metavar="FILE", help="a change to look through; may be repeated"),
 ]
+Tables = Annotated[
+    list[str] | None,
+    typer.Option(
+        "--tables",
+        metavar="[DEVICE=]SOURCE",
+        help="what devices are taken to forward by, of all or of one: computed, observed (the "
+        "tables that were read from them, those alone), known (those, where there are any)",
+    ),
+]
 AsJson = Annotated[bool, typer.Option("--json", help="print JSON")]
 _COLOURS = {Severity.ERROR: "red", Severity.WARNING: "yellow", Severity.NOTE: "blue"}
 
@@ -77,15 +89,26 @@ class Through:
 
     changes: tuple[Change, ...]
     failed: Sequence[str]
+    tables: TableChoice = AS_FILES_SAY
 
     @classmethod
-    def of(cls, changes: Sequence[Path] | None, failed: Sequence[str] | None) -> Through:
+    def of(
+        cls,
+        changes: Sequence[Path] | None,
+        failed: Sequence[str] | None,
+        tables: Sequence[str] | None = None,
+    ) -> Through:
         """The same from files; a change that cannot be read is refused."""
-        return cls(tuple(map(change_in, changes or ())), failed or ())
+        try:
+            choice = named_tables(tables or ())
+        except UnknownTables as error:
+            refuse(str(error))
+        return cls(tuple(map(change_in, changes or ())), failed or (), choice)
 
     def __str__(self) -> str:
         made = [f"{change.place.file} made" for change in self.changes]
-        return ", ".join([*made, *(f"{failed} failed" for failed in self.failed)])
+        made += [f"{failed} failed" for failed in self.failed]
+        return ", ".join([*made, *(f"tables {words}" for words in tables_words(self.tables))])
 
 
 NOTHING = Through((), ())
@@ -114,7 +137,8 @@ def look(folder: Path, through: Through = NOTHING, since: View | None = None) ->
         since: What was seen of much the same files.
     """
     try:
-        return look_at_folder(folder, named_failures(through.failed), through.changes, since)
+        failures = named_failures(through.failed)
+        return look_at_folder(folder, failures, through.changes, since, through.tables)
     except UnusableInput as error:
         refuse(str(error))
     except UnknownFailure as error:

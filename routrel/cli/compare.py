@@ -14,6 +14,7 @@ from routrel.cli.common import (
     ChangeFiles,
     Fail,
     Folder,
+    Tables,
     Through,
     cited,
     computed_view,
@@ -36,13 +37,14 @@ def compare(
     ] = None,
     change: ChangeFiles = None,
     fail: Fail = None,
+    tables: Tables = None,
     as_json: AsJson = False,
 ) -> None:
     """Compare a folder with another, or with itself through changes and failures.
 
     Exit code 0, whether or not anything differs; 2: one of the two cannot be computed.
     """
-    through = Through.of(change, fail)
+    through = Through.of(change, fail, tables)
     before, first = computed_view(folder)
     after, second = computed_view(other or folder, through, first)
     kept = kept_in(first, second)

@@ -18,6 +18,7 @@ from routrel.cli.common import (
     ChangeFiles,
     Fail,
     Folder,
+    Tables,
     Through,
     cited,
     computed_view,
@@ -68,10 +69,11 @@ def flow(
     patience: Annotated[float, typer.Option(min=0, help="seconds to look for remedies")] = 30,
     change: ChangeFiles = None,
     fail: Fail = None,
+    tables: Tables = None,
     as_json: AsJson = False,
 ) -> None:
     """Follow a flow through the network and say what stops it."""
-    state, view = computed_view(folder, Through.of(change, fail))
+    state, view = computed_view(folder, Through.of(change, fail, tables))
     question = FlowQuestion(
         source=source,
         destination=destination,

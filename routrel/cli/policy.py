@@ -15,6 +15,7 @@ from routrel.cli.common import (
     ChangeFiles,
     Fail,
     Folder,
+    Tables,
     Through,
     cited,
     computed,
@@ -35,10 +36,11 @@ def policy(
     route: Annotated[str, typer.Option(help="the route as JSON; - reads standard input")],
     change: ChangeFiles = None,
     fail: Fail = None,
+    tables: Tables = None,
     as_json: AsJson = False,
 ) -> None:
     """Put one route through one policy and show what each statement makes of it."""
-    through = Through.of(change, fail)
+    through = Through.of(change, fail, tables)
     view = look(folder, through)
     if not view.reading.good:
         computed(folder, through)

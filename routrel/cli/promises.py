@@ -16,6 +16,7 @@ from routrel.cli.common import (
     ChangeFiles,
     Fail,
     Folder,
+    Tables,
     Through,
     cited,
     computed_view,
@@ -50,13 +51,14 @@ def promises(
     ] = None,
     change: ChangeFiles = None,
     fail: Fail = None,
+    tables: Tables = None,
     as_json: AsJson = False,
 ) -> None:
     """Check the promises that lie beside a network.
 
     Exit code 0: all are kept; 1: one is broken; 2: the network cannot be computed.
     """
-    state, view = computed_view(folder, Through.of(change, fail))
+    state, view = computed_view(folder, Through.of(change, fail, tables))
 
     def on_case(number: int, count: int) -> None:
         if err.is_terminal:

@@ -19,6 +19,7 @@ from routrel.cli.common import (
     ChangeFiles,
     Fail,
     Folder,
+    Tables,
     Through,
     cited,
     computed,
@@ -42,6 +43,7 @@ def routes(
     why: Annotated[bool, typer.Option("--why", help="show every candidate")] = False,
     change: ChangeFiles = None,
     fail: Fail = None,
+    tables: Tables = None,
     as_json: AsJson = False,
 ) -> None:
     """Print the computed routes of one or all devices."""
@@ -49,7 +51,7 @@ def routes(
         refuse("--prefix and --address exclude each other", "give one of them")
     if why and not (prefix or address):
         refuse("--why needs to know which route", "add --prefix or --address")
-    state = computed(folder, Through.of(change, fail))
+    state = computed(folder, Through.of(change, fail, tables))
     try:
         question = RouteQuestion(
             device=device,

@@ -15,6 +15,7 @@ from routrel.cli.common import (
     ChangeFiles,
     Fail,
     Folder,
+    Tables,
     Through,
     cited,
     computed_view,
@@ -41,10 +42,11 @@ def sessions(
     vrf: Annotated[str, typer.Option(help="its VRF")] = DEFAULT_VRF,
     change: ChangeFiles = None,
     fail: Fail = None,
+    tables: Tables = None,
     as_json: AsJson = False,
 ) -> None:
     """List all BGP sessions with their state, and why those that are down are down."""
-    state, view = computed_view(folder, Through.of(change, fail))
+    state, view = computed_view(folder, Through.of(change, fail, tables))
     if bounce:
         _bounce(state, view, device, vrf, bounce, as_json)
         return

@@ -11,6 +11,7 @@ from routrel.cli.common import (
     ChangeFiles,
     Fail,
     Folder,
+    Tables,
     Through,
     computed_view,
     err,
@@ -24,13 +25,13 @@ __all__ = ["suggest"]
 
 
 def suggest(
-    folder: Folder, change: ChangeFiles = None, fail: Fail = None, as_json: AsJson = False
+    folder: Folder, change: ChangeFiles = None, fail: Fail = None, tables: Tables = None, as_json: AsJson = False
 ) -> None:
     """Suggest promises that hold today, as a file of promises to choose from.
 
     Exit code 0; 2: the network cannot be computed.
     """
-    state, view = computed_view(folder, Through.of(change, fail))
+    state, view = computed_view(folder, Through.of(change, fail, tables))
 
     def on_case(number: int, count: int) -> None:
         if err.is_terminal:

@@ -16,6 +16,7 @@ from routrel.cli.common import (
     ChangeFiles,
     Fail,
     Folder,
+    Tables,
     Through,
     computed_view,
     err,
@@ -80,13 +81,14 @@ def sweep(
     ] = None,
     change: ChangeFiles = None,
     fail: Fail = None,
+    tables: Tables = None,
     as_json: AsJson = False,
 ) -> None:
     """Fail every thing of a kind, one after another, and see what breaks.
 
     Exit code 0, whatever breaks; 2: the network cannot be computed.
     """
-    through = Through.of(change, fail)
+    through = Through.of(change, fail, tables)
     if before and not through.changes:
         refuse("there is no change to look before", "name one with --change")
     kinds = [FailureKind(one) for one in kind]
@@ -108,7 +110,7 @@ def sweep(
             pass
     shift = None
     if before:
-        then = _Swept(folder, Through((), through.failed), workers)
+        then = _Swept(folder, Through((), through.failed, through.tables), workers)
         there = {thing for one in kinds for thing in things_that_fail(then.state.topology, one)}
         for _ in then.run([case for case in after.records if there.issuperset(case)]):
             pass

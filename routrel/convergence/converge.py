@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 from routrel.convergence.findings import routing_findings, written_findings
 from routrel.convergence.fixpoint import differences, settle
 from routrel.convergence.memory import Memory
+from routrel.convergence.pinned import Pinned, unusable_findings
 from routrel.convergence.protocols import Look, Protocols
 from routrel.forwarding.header_sets import may_carry_tcp, newly_permitted
 from routrel.model.addresses import Address, Prefix, prefix_order
@@ -65,6 +66,8 @@ class State:
     oscillating: tuple[UncertainRoute, ...]  #: routes that never come to rest
     order_dependent: tuple[UncertainRoute, ...]  #: routes that depend on which router came first
     others: tuple[OtherOutcome, ...] = ()  #: further outcomes, as stable as the one shown
+    #: By number: the tables that were read from devices, in place of computed ones.
+    pinned: Mapping[int, Pinned] = field(default_factory=dict, repr=False)
     searched: bool = True  #: whether the search for other outcomes was made to its end
     #: What its computation leaves for that of much the same network.
     memory: Memory = field(default_factory=Memory, repr=False, compare=False)
@@ -103,6 +106,7 @@ class State:
         found.extend(routing_findings(self.network, self.look))
         found.extend(self.memory.written(self.network, lambda: written_findings(self.network)))
         found.extend(self._uncertain_findings())
+        found.extend(unusable_findings(self.pinned))
         return tuple(sorted(found, key=finding_order))
 
     def _uncertain_findings(self) -> Iterator[Finding]:
@@ -213,6 +217,7 @@ def converge(
             for outcome in settled.outcomes[1:]
         ),
         searched=settled.complete,
+        pinned=protocols.pinned,
         memory=protocols.memory,
     )
 

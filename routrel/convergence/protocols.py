@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from routrel.convergence.memory import Memory
+from routrel.convergence.pinned import pinned_tables
 from routrel.model.addresses import Address, Prefix
 from routrel.model.network import Network, Vrf
 from routrel.model.place import Place
@@ -89,6 +90,7 @@ class Protocols:
         self.network: Network = topology.network
         #: The latest looks by what was asked, with that from which each began.
         self._looks: dict[Hashable, tuple[Look, Look]] = {}
+        self.pinned = pinned_tables(topology, interning)
         self.domains: dict[Protocol, Domain] = {
             domain.protocol: domain
             for domain in domains(topology, interning, since or {}, self.memory.parts)
@@ -216,6 +218,9 @@ class Protocols:
             for table, offers in each.items():
                 offered[table] += offers
         for table, parts in enumerate(offered):
+            if table in self.pinned:
+                made.append(self.pinned[table].rows)
+                continue
             hidden, vrf = late.get(table, nobody), self._with_distances.get(table)
             if vrf is not None:
                 # Distances rest on who advertises, so on more than the rows.

@@ -10,6 +10,7 @@ from typing import TypeVar
 
 from routrel.files.hosts import is_hosts_file, read_hosts
 from routrel.files.language import FILE_KINDS
+from routrel.files.observed import is_observed_file, is_observed_header, read_observed
 from routrel.files.nodes import MAXIMUM_BYTES, Mapping, parse
 from routrel.files.references import check_devices, check_references
 from routrel.files.report import Report
@@ -18,6 +19,7 @@ from routrel.model.cases import Case
 from routrel.model.changes import Change
 from routrel.model.findings import Finding
 from routrel.model.network import Device, NamedAddress, Network, OutsideNeighbour
+from routrel.model.observed import ObservedTable
 from routrel.model.place import Place
 from routrel.model.promises import Promise, PromiseFile
 
@@ -68,8 +70,8 @@ class Reading:
 
 
 def is_network_file(path: str) -> bool:
-    """Whether a file belongs to a network: YAML, or a hosts file."""
-    return path.lower().endswith(_SUFFIXES) or is_hosts_file(path)
+    """Whether a file's name says that it may belong to a network: YAML, a hosts file, tables."""
+    return path.lower().endswith(_SUFFIXES) or is_hosts_file(path) or is_observed_file(path)
 
 
 def load_texts(folder: Path) -> tuple[dict[str, str], Report]:
@@ -103,7 +105,7 @@ def load_texts(folder: Path) -> tuple[dict[str, str], Report]:
                 )
                 continue
             text = decode(name, path.read_bytes(), report)
-            if text is not None:
+            if text is not None and not (is_observed_file(name) and not is_observed_header(text)):
                 texts[name] = text
         except OSError as error:
             report.error(
@@ -165,6 +167,7 @@ def read_texts(
     outside: dict[str, OutsideNeighbour] = {}
     names: dict[str, NamedAddress] = {}
     promises: dict[str, Promise] = {}
+    observed: dict[tuple[str, str], ObservedTable] = {}
     for count, file in enumerate(sorted(texts)):
         if on_file:
             on_file(count)
@@ -172,6 +175,10 @@ def read_texts(
         if is_hosts_file(file):
             for named in read_hosts(texts[file], file, report):
                 _keep(names, named.name, named, "name", report)
+            continue
+        if is_observed_file(file):
+            for table in read_observed(texts[file], file, report):
+                _keep_table(observed, table, report)
             continue
         match _read_file(texts[file], file, report):
             case Network() as network:
@@ -206,6 +213,7 @@ def read_texts(
         names=tuple(names.values()),
         devices=tuple(devices[name] for name in sorted(devices)),
         outside=tuple(outside.values()),
+        observed=tuple(observed.values()),
     )
     report.device = None
     check_references(network, report)
@@ -303,6 +311,19 @@ def _keep(known: dict[str, Named], name: str, value: Named, what: str, report: R
         )
         return
     known[name] = value
+
+
+def _keep_table(
+    known: dict[tuple[str, str], ObservedTable], table: ObservedTable, report: Report
+) -> None:
+    held = known.setdefault((table.device, table.vrf), table)
+    if held is not table:
+        report.error(
+            table.place,
+            "duplicate_table",
+            f"the table of {table.device} {table.vrf} already stands in {held.file}",
+            "keep one of the two",
+        )
 
 
 def _read_file(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import ipaddress
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 
 from routrel.files.forwarding_references import check_forwarding
 from routrel.files.policy_references import check_policies
@@ -30,9 +30,33 @@ def check_references(network: Network, report: Report) -> None:
     devices = {device.name: device for device in network.devices}
     report.device = None
     _check_links(network, devices, report)
+    _check_observed(network, devices, report)
     _check_risk_groups(network, devices, report)
     _check_names(network, devices, report)
     _check_groups(network, devices, report)
+
+
+def _check_observed(
+    network: Network, devices: Mapping[str, Device], report: Report
+) -> None:
+    """The devices and VRFs whose tables were read."""
+    for table in network.observed:
+        device = devices.get(table.device)
+        if device is None:
+            report.error(
+                table.place,
+                "unknown_device",
+                f"a table was read from {table.device}, and there is no such device",
+                closest(table.device, devices) or "write a device file, with its interfaces",
+            )
+        elif device.vrf(table.vrf) is None:
+            vrfs = [vrf.name for vrf in device.vrfs]
+            report.error(
+                table.place,
+                "unknown_vrf",
+                f"{table.device} has no VRF “{table.vrf}”",
+                closest(table.vrf, set(vrfs) - {DEFAULT_VRF}) or "add it under vrfs:",
+            )
 
 
 def check_devices(devices: Iterable[Device], network: Network, report: Report) -> None:

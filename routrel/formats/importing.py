@@ -7,6 +7,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from pathlib import PurePosixPath
 
+from routrel.files.observed import write_observed
 from routrel.files.reader import decode, is_network_file, read_texts
 from routrel.files.report import Report
 from routrel.formats.device_text import name_for
@@ -98,6 +99,10 @@ class _Importing:
             made = read_host(bundle, said.role.value if said and said.role else None)
             path = f"{folder}.yaml" if folder else f"{host}.yaml"
             taken[host] = path
+            if made.observed:
+                self.made.texts[f"{path.removesuffix('.yaml')}-tables.csv"] = write_observed(
+                    made.observed
+                )
             self.made.texts[path] = _with_stated(made.text, said)
 
 

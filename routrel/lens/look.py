@@ -8,18 +8,21 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from routrel.convergence.converge import State, converge
-from routrel.files.reader import Reading, load_texts, read_again, read_texts
+from routrel.files.reader import Reading, UnusableInput, read_again, read_texts
 from routrel.files.report import Report
+from routrel.files.shapes import closest
+from routrel.formats.folders import mixed_texts
 from routrel.lens.changes import with_changes
 from routrel.lens.failures import unknown_failure
 from routrel.model.cases import Case
 from routrel.model.changes import Change
 from routrel.model.failures import NOTHING_FAILED, Failures
 from routrel.model.findings import Finding, finding_order
+from routrel.model.observed import AS_FILES_SAY, TableChoice
 from routrel.topology.failed import UnknownThing
 
 __all__ = [
@@ -40,6 +43,7 @@ class Lens:
     texts: Mapping[str, str]  #: a revision's files, by path
     changes: tuple[Change, ...] = ()  #: made to them in this order
     failures: Failures = NOTHING_FAILED
+    tables: TableChoice = AS_FILES_SAY  #: what devices are taken to forward by
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -114,6 +118,10 @@ def look_through(
         reading = _read_since(since, texts)
     if reading is None:
         reading = read_texts(texts, report, on_file)
+    if lens.tables:
+        _check_choice(lens.tables, reading)
+        network = replace(reading.network, tables=lens.tables)
+        reading = replace(reading, network=network)
     known = since.state if since else None
     state = None
     if reading.good:
@@ -122,10 +130,21 @@ def look_through(
                 state = converge(reading.network, known, failures=lens.failures)
             except UnknownThing as error:
                 raise unknown_failure(error) from error
+        elif lens.tables:
+            state = converge(reading.network, known)
         else:
             name = network_hash(texts, reading)
             state = state_of(name, lambda: converge(reading.network, known))
     return View(reading=reading, state=state, texts=texts)
+
+
+def _check_choice(choice: TableChoice, reading: Reading) -> None:
+    """That the devices of a choice are there."""
+    names = {device.name for device in reading.network.devices}
+    for name, _ in choice.devices:
+        if reading.good and name not in names:
+            hint = closest(name, names)
+            raise UnusableInput(f"there is no device “{name}” to choose tables for. {hint}".strip())
 
 
 def _read_since(since: View, texts: Mapping[str, str]) -> Reading | None:
@@ -152,16 +171,17 @@ def look_at_folder(
     failures: Failures = NOTHING_FAILED,
     changes: tuple[Change, ...] = (),
     since: View | None = None,
+    tables: TableChoice = AS_FILES_SAY,
 ) -> View:
     """Look at the files in a folder, as changes have made them and with some things failed.
 
     Args:
         since: As of `look_through`.
     Raises:
-        UnusableInput: there is no such folder, or nothing to read in it.
+        UnusableInput: there is no such folder, nothing to read in it, or no such device.
         Conflicts: a place is not as it was when an edit of it was written.
         UnknownFailure: something is said to have failed that is not in the network.
     """
-    texts, report = load_texts(folder)
-    lens = Lens(texts=texts, changes=changes, failures=failures)
+    texts, report, _ = mixed_texts(folder)
+    lens = Lens(texts=texts, changes=changes, failures=failures, tables=tables)
     return look_through(lens, report, since=since)

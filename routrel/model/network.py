@@ -12,6 +12,7 @@ from routrel.model.eigrp import EigrpInstance, EigrpInterface
 from routrel.model.filters import Filter, FilterUse
 from routrel.model.isis import IsisInstance, IsisInterface
 from routrel.model.ospf import OspfInstance, OspfInterface
+from routrel.model.observed import AS_FILES_SAY, ObservedTable, TableChoice, TableSource
 from routrel.model.place import Place, placed
 from routrel.model.policy import (
     AsPathSet,
@@ -235,6 +236,7 @@ class Device:
     vrfs: tuple[Vrf, ...] = ()  #: the default one first, always there
     processing: Processing = Processing.ROUTER
     forwards_only: tuple[Family, ...] = ()  #: of a role that forwards; empty: both families
+    tables: TableSource = TableSource.COMPUTED  #: what it forwards by, unless a lens says
     ignore_dead_links: bool = (
         False  #: of Linux processing: whether a dead far end takes routes away
     )
@@ -415,6 +417,8 @@ class Network:
     names: tuple[NamedAddress, ...] = ()
     stated: tuple[StatedDevice, ...] = ()  #: of devices read from other formats
     promises: tuple[Promise, ...] = ()  #: of the network file alone
+    observed: tuple[ObservedTable, ...] = ()  #: tables that were read from devices
+    tables: TableChoice = AS_FILES_SAY  #: what devices are taken to forward by
     place: Place = placed()
 
     def device(self, name: str) -> Device | None:

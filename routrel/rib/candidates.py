@@ -21,6 +21,7 @@ from routrel.model.addresses import Address
 from routrel.model.network import Network
 from routrel.model.place import NOWHERE, Place
 from routrel.model.prefix_index import PrefixIndex
+from routrel.rib.written import Written
 
 __all__ = [
     "DEFAULT_DISTANCE",
@@ -65,6 +66,7 @@ class Protocol(IntEnum):
     ISIS = 8
     BGP = 9
     LEAKED = 10  #: from another VRF of the device
+    OTHER = 11  #: by a protocol that the model does not know, of a table that was read
 
     @property
     def id(self) -> str:
@@ -203,6 +205,8 @@ class Interning:
         self.next_hops = NextHopSets()
         self.kinds = RouteKinds()
         self.places: list[Place] = [NOWHERE]
+        #: By number: the tables that were read, not computed.
+        self.written: dict[int, Written] = {}
 
         self._place_numbers: dict[Place, int] = {NOWHERE: 0}
 
@@ -215,6 +219,7 @@ class Interning:
         made.prefixes, made.next_hops = self.prefixes.copy(), self.next_hops.copy()
         made.kinds, made.places = self.kinds.copy(), self.places.copy()
         made._place_numbers = self._place_numbers.copy()
+        made.written = {}
         return made
 
     def default_prefix(self, version: int) -> int:

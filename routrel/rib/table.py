@@ -61,7 +61,8 @@ class Route:
     discard: bool
     pass_on: bool  #: of those that discard: as if the table had no route
     next_hops: tuple[NextHop, ...]
-    place: Place  #: where it was configured; NOWHERE for learned routes
+    place: Place  #: where it was configured or read; NOWHERE for learned routes
+    observed: bool = False  #: whether it is of a table that was read from the device
 
 
 class TableRows:
@@ -293,6 +294,7 @@ class Rib:
     def _route(self, table: int, prefix: int, metric: int, kind: int, next_hops: int) -> Route:
         device, vrf = self.interning.tables[table]
         what = self.interning.kinds.kinds[kind]
+        read = self.interning.written.get(table)
         return Route(
             device=device,
             vrf=vrf,
@@ -305,5 +307,6 @@ class Rib:
             discard=what.discard,
             pass_on=what.pass_on,
             next_hops=self.interning.next_hops.sets[next_hops],
-            place=self.interning.places[what.place],
+            place=self.interning.places[what.place] if read is None else read.place(prefix),
+            observed=read is not None,
         )

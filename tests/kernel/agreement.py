@@ -25,6 +25,7 @@ from tests.kernel.captures import captured, imported, state_of_captures
 from tests.kernel.kernel import WIRES, build, rule_key, shut
 from tests.kernel.labs import Lab, random_lab
 from tests.kernel.namespaces import Namespaces, why_impossible
+from tests.kernel.rulesets import random_ruleset
 from tests.kernel.probes import Event, Probe, Seen, rule_hits, send
 
 __all__ = ["Comparison", "compare_lab", "state_of"]
@@ -63,15 +64,21 @@ def state_of(lab: Lab) -> State:
     return converge(reading.network)
 
 
-def compare_lab(lab: Lab, *, from_captures: bool = False) -> list[Comparison]:
+def compare_lab(
+    lab: Lab, *, from_captures: bool = False, rulesets: int | None = None
+) -> list[Comparison]:
     """Build a lab, send its packets, and compare each.
 
     Args:
         from_captures: Whether the engine knows the lab from nothing but what its kernels say.
             Then rules have other names, so which of them decided is not compared.
+        rulesets: The seed of further filters, of which only captures tell; None: there are none.
     """
+    more = {}
+    if rulesets is not None:
+        more = {name: random_ruleset(rulesets, lab, name) for name in lab.devices}
     for _ in range(_ATTEMPTS):
-        seen, hits, captures = _built_and_sent(lab, capture=from_captures)
+        seen, hits, captures = _built_and_sent(lab, more, capture=from_captures)
         if any(one.there for one in seen.values()):
             break
     if from_captures:
@@ -82,7 +89,7 @@ def compare_lab(lab: Lab, *, from_captures: bool = False) -> list[Comparison]:
 
 
 def _built_and_sent(
-    lab: Lab, *, capture: bool
+    lab: Lab, rulesets: dict[str, str], *, capture: bool
 ) -> tuple[dict[int, Seen], dict[str, Any], dict[str, bytes]]:
     """What was seen of a lab's packets, which rules of whom they met, and its captures."""
     with Namespaces([*lab.devices, WIRES]) as space:
@@ -92,6 +99,8 @@ def _built_and_sent(
             space.ip(name, lines)
         if shutting:
             time.sleep(_CARRIER_SECONDS)
+        for name, text in rulesets.items():
+            space.nft(name, text or "list ruleset")
         captures = captured(space, list(lab.devices)) if capture else {}
         seen = send(space, lab.probes, list(lab.devices))
         return seen, {name: rule_hits(space, name) for name in lab.devices}, captures
@@ -301,6 +310,9 @@ def main() -> int:
     parser.add_argument(
         "--captured", action="store_true", help="know the labs from their kernels' captures alone"
     )
+    parser.add_argument(
+        "--rulesets", action="store_true", help="with random filters besides; then --captured too"
+    )
     options = parser.parse_args()
     if reason := why_impossible():
         print(reason)
@@ -308,7 +320,11 @@ def main() -> int:
     verdicts: collections.Counter[str] = collections.Counter()
     differences = 0
     for seed in range(options.first, options.first + options.labs):
-        for one in compare_lab(random_lab(seed), from_captures=options.captured):
+        for one in compare_lab(
+            random_lab(seed),
+            from_captures=options.captured or options.rulesets,
+            rulesets=seed if options.rulesets else None,
+        ):
             verdicts[one.verdict] += 1
             if one.difference:
                 differences += 1

@@ -316,7 +316,7 @@ def rule_hits(space: Namespaces, device: str) -> dict[int, set[str]]:
     """By a probe's number, the rules that decided at a device: about it, or about its answer."""
     found: dict[int, set[str]] = {}
     for item in json.loads(space.nft_json(device))["nftables"]:
-        if "set" in item:
+        if "set" in item and item["set"]["table"] == "t":
             for element in item["set"].get("elem", []):
                 port = element["elem"]["val"] if isinstance(element, dict) else element
                 found.setdefault(port, set()).add(item["set"]["name"])

@@ -68,6 +68,7 @@ from routrel.model.network import (
     TrafficRules,
     Vrf,
 )
+from routrel.model.observed import TableSource
 from routrel.model.place import Place
 from routrel.model.reject import Reject
 
@@ -345,6 +346,7 @@ def _unbuild_device(device: Device) -> Values:
         "description": device.description, "gateways": device.gateways,
         "interfaces": device.interfaces, "vrfs": tuple(named), "filters": device.filters,
         "processing": device.processing, "forwards_only": device.forwards_only,
+        "tables": device.tables,
         "ignore_dead_links": device.ignore_dead_links,
         "local_traffic": device.local_traffic, "transit_traffic": device.transit_traffic,
         "arriving_traffic": device.arriving_traffic,
@@ -372,6 +374,9 @@ DEVICE_FILE = Record(
         *VRF_FIELDS,
         Field("processing", Choice(Processing), "the order in which packets are treated: router, "
               "or linux as its kernel does", default=Processing.ROUTER),
+        Field("tables", Choice(TableSource), "what it forwards by: computed, its configuration; "
+              "known, the tables that were read from it, where there are any; observed, those alone",
+              default=TableSource.COMPUTED),
         Field("forwards", OneOrMany(Choice(Family)), "the families of others' packets that it "
               "forwards; left out: both, a host none", "forwards_only", default=()),
         Field("ignore-dead-links", Boolean(), "with Linux processing: whether routes go when only "

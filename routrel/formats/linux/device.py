@@ -15,6 +15,7 @@ from routrel.formats.linux.settings import Settings
 from routrel.formats.linux.steering import Rules, read_rules
 from routrel.formats.linux.translation import translation_rules
 from routrel.model.network import DEFAULT_VRF
+from routrel.model.observed import ObservedTable
 
 __all__ = ["LinuxHost", "read_host"]
 
@@ -32,7 +33,7 @@ class LinuxHost:
     name: str
     text: str  #: its device file
     routes: RouteTables = field(default_factory=RouteTables)
-    unlike: tuple[str, ...] = ()  #: why its tables are not what the file would give
+    observed: tuple[ObservedTable, ...] = ()  #: its tables, where the file alone would not do
 
 
 def read_host(bundle: Bundle, role: str | None = None) -> LinuxHost:
@@ -77,6 +78,9 @@ class _Writer:
         }
         if families:
             plain["forwards"] = families
+        unlike = self.routes.unlike
+        if unlike:
+            plain["tables"] = Said("known", _shortened(unlike))
         if ignoring:
             plain["ignore-dead-links"] = True
         interfaces = {self.names[port.name]: self._interface(port) for port in self.shown}
@@ -101,7 +105,7 @@ class _Writer:
             self.bundle.host,
             device_text(plain, heading),
             self.routes,
-            tuple(self.routes.unlike),
+            tuple(self.routes.observed(self.bundle.host, self.names)) if unlike else (),
         )
 
     # --- the device as a whole -----------------------------------------------------------------
@@ -287,6 +291,11 @@ class _Writer:
                 self.ruleset.unknown(chain, "asks for sessions before any are known")
         if chain.kind == "route" and self.ruleset.marks:
             self.ruleset.unknown(chain, "may change the way of the host's own packets by marks")
+
+
+def _shortened(reasons: list[str]) -> str:
+    more = f", and {len(reasons) - 1} more" if len(reasons) > 1 else ""
+    return f"not what its addresses and static routes come to: {reasons[0]}{more}"
 
 
 def _file_names(ports: Iterable[LinuxInterface]) -> dict[str, str]:

@@ -13,6 +13,7 @@ from routrel.formats.linux.bundle import Bundle, Entry
 from routrel.formats.linux.interfaces import LinuxInterface
 from routrel.model.addresses import Address, Prefix
 from routrel.model.network import DEFAULT_VRF
+from routrel.model.observed import Drops, ObservedHop, ObservedRoute, ObservedTable
 
 __all__ = ["Hop", "LinuxRoute", "RouteTables", "read_routes"]
 
@@ -29,6 +30,11 @@ _DROPS: Mapping[str, tuple[str, Any]] = {
     "prohibit": ("reject", "prohibited"),
     "throw": ("pass-on", True),
 }
+_OBSERVED_DROPS = {
+    "blackhole": Drops.DISCARD, "unreachable": Drops.UNREACHABLE, "prohibit": Drops.PROHIBITED,
+    "throw": Drops.PASS_ON,
+}  # fmt: skip
+_OBSERVED_AS = {"kernel": "connected", "boot": "static", "dhcp": "static", "ra": "static"}
 #: The metric of the kernel's own last resort of IPv6, which is as no route.
 _LAST_RESORT = 2**32 - 1
 
@@ -109,6 +115,37 @@ class RouteTables:
                         seen.add(str(said.value))
                         found[table].append(said)
         return found
+
+    def observed(self, device: str, names: Mapping[str, str]) -> Iterator[ObservedTable]:
+        """All tables as they are, by VRF.
+
+        Args:
+            device: Whose they are.
+            names: What each interface is called.
+        """
+        tables: dict[str, list[ObservedRoute]] = defaultdict(list)
+        for route in self.active():
+            hops = tuple(
+                ObservedHop(names[hop.interface], hop.address, hop.weight)
+                for hop in route.alive
+                if hop.interface in names
+            )
+            if not hops and route.kind not in _DROPS:
+                continue
+            tables[route.table].append(
+                ObservedRoute(
+                    route.prefix,
+                    _OBSERVED_AS.get(route.protocol, route.protocol),
+                    hops,
+                    0,
+                    metric=route.metric,
+                    drops=_OBSERVED_DROPS.get(route.kind),
+                )
+            )
+        for vrf, routes in tables.items():
+            yield ObservedTable(
+                device=device, vrf=vrf, file="", routes=tuple(routes), source="its kernel"
+            )
 
     def hold(self, interfaces: Mapping[str, LinuxInterface], *, ignoring_dead: bool) -> None:
         """Hold what follows from addresses and static routes against what the kernel has."""

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from routrel.formats.device_text import Said, name_for
@@ -237,6 +237,7 @@ class Statement:
     excepted: list[Condition]  #: none of them may hold
     does: str  #: accept, drop, return, jump, goto, mark, or a kind of translation
     target: Any = None
+    mark: int | None = None  #: what packets are marked with first
 
 
 def alternatives(
@@ -347,6 +348,28 @@ def protocol_word(number: int | None) -> str | int:
 # --- filters --------------------------------------------------------------------------------------
 
 
+def _with_marks(steps: list[Statement]) -> list[Statement]:
+    """The steps of a rule, where one that marks does not change what the next of them asks for.
+
+    What asks for marks and then sets one does the next thing together with that.
+    """
+    for place, step in enumerate(steps[:-1]):
+        asks = any(c.marks is not None for c in (*step.conditions, *step.excepted))
+        if step.does != "mark" or not asks:
+            continue
+        (*others, last) = steps[place + 1 :]
+        if others or (last.conditions, last.excepted) != (step.conditions, step.excepted):
+            raise NotCovered("marks that it changes itself")
+        if last.does == "drop":
+            return [*steps[:place], last]
+        if last.does in ("return", "goto"):
+            raise NotCovered("marks that it changes before it goes")
+        if last.does == "mark":
+            return [*steps[:place], last]
+        return [*steps[:place], replace(last, mark=step.target)]
+    return steps
+
+
 class FilterWriter:
     """Writes the filters of chains, and those that their rules ask."""
 
@@ -369,13 +392,7 @@ class FilterWriter:
         if chain.hook and chain.version is not None:
             other = Condition(family=6 if chain.version == 4 else 4)
             rules.add(written(other, str), "permit", "any", "the table is for the other family")
-        for rule in chain.rules:
-            try:
-                steps = list(self._steps(chain, rule))
-            except NotCovered as error:
-                self.ruleset.unknown(chain, f"rule {rule.handle} asks for {error}; left out", rule.line)
-                continue
-            self._write_rule(chain, rule, steps, rules)
+        self._write_steps(chain, list(self._steps_of(chain)), rules)
         self._within.pop()
         default = {"accept": "permit", "drop": "deny"}[chain.policy] if chain.hook else "return"
         if chain.hook and default == "permit" and not rules.items:
@@ -386,40 +403,95 @@ class FilterWriter:
         }
         return name
 
-    def _steps(self, chain: Chain, rule: NftRule) -> Iterator[Statement]:
-        for step in alternatives(self.ruleset, chain, rule, tuple(self.interfaces)):
-            if step.does in ("snat", "dnat", "masquerade", "redirect"):
-                raise NotCovered("translation in a chain of filters")
-            if step.excepted and step.does in ("return", "goto"):
-                raise NotCovered("all but some, and does not come back")
-            yield step
-
-    def _write_rule(
-        self, chain: Chain, rule: NftRule, steps: list[Statement], rules: _Rules
-    ) -> None:
-        for step in steps:
-            if not step.conditions:
+    def _steps_of(self, chain: Chain) -> Iterator[tuple[NftRule, Statement]]:
+        """What the rules of a chain do, one after the other; what is not covered is named."""
+        for rule in chain.rules:
+            try:
+                steps = list(alternatives(self.ruleset, chain, rule, tuple(self.interfaces)))
+                if any(s.does in ("snat", "dnat", "masquerade", "redirect") for s in steps):
+                    raise NotCovered("translation in a chain of filters")
+                steps = _with_marks(steps)
+            except NotCovered as error:
+                text = f"rule {rule.handle} asks for {error}; left out"
+                self.ruleset.unknown(chain, text, rule.line)
                 continue
+            yield from ((rule, step) for step in steps if step.conditions)
+
+    def _write_steps(
+        self, chain: Chain, steps: Sequence[tuple[NftRule, Statement]], rules: _Rules
+    ) -> None:
+        for place, (rule, step) in enumerate(steps):
             asked = None
             if step.does in ("jump", "goto"):
                 asked = self._asked(chain, rule, step.target)
                 if asked is None:
                     continue
-            if not step.excepted:
+            if step.mark is not None and step.does != "accept":
+                self._write_with_exceptions(chain, rule, step, asked, rules)
+            elif not step.excepted:
                 self._write_step(chain, rule, step, step.conditions, asked, rules)
-                continue
-            # What is excepted comes to no decision in a filter of its own.
-            inner = _Rules()
-            for condition in step.excepted:
-                inner.add(self._keys(condition), "return", protocol_word(condition.protocol))
-            self._write_step(chain, rule, step, [ANYTHING], asked, inner)
-            name = name_for(f"{chain.filter_name}-{rule.handle}")
-            self.filters[name] = {"rules": inner.items, "default": "return"}
-            for condition in step.conditions:
-                rules.add(
-                    {"filter": name, **self._keys(condition)},
-                    "ask", protocol_word(condition.protocol), chain.remark(rule), rule.comment,
-                )  # fmt: skip
+            elif step.does in ("return", "goto"):
+                self._write_ending(chain, steps, place, asked, rules)
+                return
+            else:
+                self._write_with_exceptions(chain, rule, step, asked, rules)
+
+    def _write_with_exceptions(
+        self, chain: Chain, rule: NftRule, step: Statement, asked: str | None, rules: _Rules
+    ) -> None:
+        """A step in a filter of its own, where what is excepted comes to no decision."""
+        inner = _Rules()
+        for condition in step.excepted:
+            inner.add(self._keys(condition), "return", protocol_word(condition.protocol))
+        if step.mark is not None and step.does != "accept":
+            inner.add({"mark": step.mark}, "continue", "any")
+        self._write_step(chain, rule, step, [ANYTHING], asked, inner)
+        name = self._inner_name(chain, rule)
+        self.filters[name] = {"rules": inner.items, "default": "return"}
+        self._ask(step.conditions, name, rules, chain.remark(rule), rule.comment)
+
+    def _write_ending(
+        self,
+        chain: Chain,
+        steps: Sequence[tuple[NftRule, Statement]],
+        place: int,
+        asked: str | None,
+        rules: _Rules,
+    ) -> None:
+        """A step that ends a chain for all but some, and the rest of the chain.
+
+        The rest stands in a filter of its own: it is asked for what is excepted, then the step
+        ends what it is for, then the rest is asked for all others.
+        """
+        rule, step = steps[place]
+        rest = _Rules()
+        self._write_steps(chain, steps[place + 1 :], rest)
+        name = self._inner_name(chain, rule)
+        self.filters[name] = {"rules": rest.items, "default": "return"}
+        remark = chain.remark(rule)
+        for condition in _all_of(step.conditions, step.excepted):
+            self._ask([condition], name, rules, remark)
+            rules.add(self._keys(condition), "return", protocol_word(condition.protocol), remark)
+        self._write_step(chain, rule, step, step.conditions, asked, rules)
+        self._ask([ANYTHING], name, rules, "the rest of the chain")
+
+    def _inner_name(self, chain: Chain, rule: NftRule) -> str:
+        name = name_for(f"{chain.filter_name}-{rule.handle}")
+        while name in self.filters:
+            name += "b"
+        return name
+
+    def _ask(
+        self,
+        conditions: Sequence[Condition],
+        name: str,
+        rules: _Rules,
+        remark: str,
+        comment: str = "",
+    ) -> None:
+        for condition in conditions:
+            keys = {"filter": name, **self._keys(condition)}
+            rules.add(keys, "ask", protocol_word(condition.protocol), remark, comment)
 
     def _write_step(
         self,
@@ -439,7 +511,8 @@ class FilterWriter:
                 if step.does == "goto":
                     rules.add(keys, "return", protocol, remark)
                 continue
-            more = {"mark": step.target} if step.does == "mark" else {}
+            mark = step.target if step.does == "mark" else step.mark
+            more = {} if mark is None else {"mark": mark}
             rules.add({**more, **keys}, words[step.does], protocol, remark, rule.comment)
 
     def _keys(self, condition: Condition) -> dict[str, Any]:

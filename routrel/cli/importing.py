@@ -1,0 +1,96 @@
+"""`routrel import`: files of other formats as a folder of device files."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Annotated
+
+import typer
+from rich.markup import escape
+
+from routrel.cli.common import ERRORS_FOUND, err, out, refuse
+from routrel.files.reader import UnusableInput, read_texts
+from routrel.formats.folders import gathered
+from routrel.formats.importing import Imported, import_files
+from routrel.formats.reports import ImportReport, Verdict
+
+__all__ = ["import_", "report_data"]
+
+_COLOURS = {Verdict.READ: "green", Verdict.PARTLY: "yellow", Verdict.REFUSED: "red"}
+
+
+def import_(
+    sources: Annotated[
+        list[Path], typer.Argument(help="folders, zip files or single files", show_default=False)
+    ],
+    to: Annotated[Path, typer.Option("--out", help="the folder to write to; made if need be")],
+    report: Annotated[
+        Path | None, typer.Option(help="where to write what became of every file, as JSON")
+    ] = None,
+    strict: Annotated[
+        bool, typer.Option("--strict", help="end with 1 where anything was not understood")
+    ] = False,
+) -> None:
+    """Read files of other formats, and write what they say as device files."""
+    try:
+        contents, name = gathered(sources)
+    except UnusableInput as error:
+        refuse(str(error))
+    made = import_files(contents, name)
+    if report is not None:
+        _write(report, json.dumps(report_data(made.report), indent=2, ensure_ascii=False) + "\n")
+    _print(made.report)
+    _write_texts(made, to)
+    problems = read_texts(made.texts).problems if made.texts else ()
+    for problem in problems:
+        err.print(f"[red]{escape(str(problem.place))}: {escape(problem.text)}[/]")
+    if not made.texts:
+        refuse("nothing could be read", "see the report")
+    if problems or (strict and not made.report.understood):
+        raise typer.Exit(ERRORS_FOUND)
+
+
+def _write_texts(made: Imported, to: Path) -> None:
+    for path, text in made.texts.items():
+        _write(to / path, text)
+    out.print(f"{len(made.texts)} files written to {to}")
+
+
+def _write(path: Path, text: str) -> None:
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_text(text)
+    except OSError as error:
+        refuse(f"{path} cannot be written: {error.strerror}")
+
+
+def _print(report: ImportReport) -> None:
+    for one in report.files:
+        colour, verdict = _COLOURS[one.verdict], one.verdict.value
+        what = f" [dim]{one.format}{f', {one.device}' if one.device else ''}[/]" * bool(one.format)
+        out.print(f"[{colour}]{verdict:<8}[/]{escape(one.path)}{what}")
+        for message in one.messages:
+            line = f":{message.line}" if message.line else ""
+            out.print(f"        {escape(message.path)}{line}: {escape(message.text)}")
+        if one.more:
+            out.print(f"        and {one.more} more")
+
+
+def report_data(report: ImportReport) -> dict[str, object]:
+    """What became of every file, for programs."""
+    return {
+        "files": [
+            {
+                "path": one.path,
+                "format": one.format or None,
+                "device": one.device,
+                "verdict": one.verdict.value,
+                "messages": [
+                    {"path": message.path, "line": message.line or None, "text": message.text}
+                    for message in one.messages
+                ],
+            }
+            for one in report.files
+        ]
+    }
