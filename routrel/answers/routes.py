@@ -55,6 +55,7 @@ class RouteData(Placed):
     metric: int
     tag: int
     discard: bool
+    observed: bool
     next_hops: list[NextHopData]
 
 
@@ -190,6 +191,7 @@ def route_fields(state: State, route: Route) -> dict[str, Any]:
         "metric": route.metric,
         "tag": route.tag,
         "discard": route.discard,
+        "observed": route.observed,
         "next_hops": [next_hop_data(state, route.device, hop) for hop in hops],
         **position(route.place),
     }

@@ -8,6 +8,7 @@ import typer
 
 from routrel import __version__
 from routrel.cli import change
+from routrel.cli.agreement import agreement_
 from routrel.cli.check import check
 from routrel.cli.common import out
 from routrel.cli.compare import compare
@@ -63,5 +64,6 @@ for command in (
     schema,
 ):
     app.command()(command)
+app.command("agreement")(agreement_)
 app.command("import")(import_)
 app.add_typer(change.app, name="change")

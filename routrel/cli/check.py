@@ -25,7 +25,11 @@ __all__ = ["check"]
 
 
 def check(
-    folder: Folder, change: ChangeFiles = None, fail: Fail = None, tables: Tables = None, as_json: AsJson = False
+    folder: Folder,
+    change: ChangeFiles = None,
+    fail: Fail = None,
+    tables: Tables = None,
+    as_json: AsJson = False,
 ) -> None:
     """Read all files and report everything wrong or suspicious.
 

@@ -25,7 +25,11 @@ __all__ = ["suggest"]
 
 
 def suggest(
-    folder: Folder, change: ChangeFiles = None, fail: Fail = None, tables: Tables = None, as_json: AsJson = False
+    folder: Folder,
+    change: ChangeFiles = None,
+    fail: Fail = None,
+    tables: Tables = None,
+    as_json: AsJson = False,
 ) -> None:
     """Suggest promises that hold today, as a file of promises to choose from.
 

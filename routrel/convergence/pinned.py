@@ -117,9 +117,7 @@ class _Pinning:
         lines = {prefix: route.line for prefix, route in by_prefix.items()}
         self.interning.written[self.number] = Written(self.table.file, lines)
         block = np.array(rows, dtype=ROW)
-        return Pinned(
-            TableRows((block,), self.interning.kinds), self.table, tuple(self.unusable)
-        )
+        return Pinned(TableRows((block,), self.interning.kinds), self.table, tuple(self.unusable))
 
     def _kind(self, route: ObservedRoute) -> RouteKind:
         protocol = protocol_of(route.protocol)
@@ -228,5 +226,3 @@ def unusable_findings(pinned: Mapping[int, Pinned]) -> Iterator[Finding]:
                 place=entry.place,
                 device=entry.device,
             )
-
-

@@ -97,9 +97,7 @@ def _check_filters(device: Device, report: Report) -> None:
     check(device.arriving_traffic.filters, arriving=True)
 
 
-def _check_asked(
-    device: Device, item: Filter, names: Mapping[str, Filter], report: Report
-) -> None:
+def _check_asked(device: Device, item: Filter, names: Mapping[str, Filter], report: Report) -> None:
     """The filters that another one asks."""
     for rule in item.rules:
         if rule.asks is None:

@@ -92,7 +92,9 @@ def read_observed(text: str, file: str, report: Report) -> tuple[ObservedTable, 
     return _Reader(names, file, report).tables(rows)
 
 
-def _rows(reader: Iterator[list[str]], file: str, report: Report) -> Iterator[tuple[int, list[str]]]:
+def _rows(
+    reader: Iterator[list[str]], file: str, report: Report
+) -> Iterator[tuple[int, list[str]]]:
     """Lines with their numbers; empty ones and remarks are passed over."""
     line = 0
     while True:
@@ -151,7 +153,10 @@ class _Reader:
         prefix = self._prefix(self._word(row, "prefix"))
         protocol = self._word(row, "protocol").lower()
         drops, active = self._drops(row), self._active(row)
-        metric, distance = self._number(row, "metric", 2**32 - 1), self._number(row, "distance", 255)
+        metric, distance = (
+            self._number(row, "metric", 2**32 - 1),
+            self._number(row, "distance", 255),
+        )
         hop = self._hop(row)
         entry = entries.get((prefix, protocol))
         if entry is None:

@@ -10,8 +10,8 @@ from typing import TypeVar
 
 from routrel.files.hosts import is_hosts_file, read_hosts
 from routrel.files.language import FILE_KINDS
-from routrel.files.observed import is_observed_file, is_observed_header, read_observed
 from routrel.files.nodes import MAXIMUM_BYTES, Mapping, parse
+from routrel.files.observed import is_observed_file, is_observed_header, read_observed
 from routrel.files.references import check_devices, check_references
 from routrel.files.report import Report
 from routrel.files.shapes import BAD

@@ -36,9 +36,7 @@ def check_references(network: Network, report: Report) -> None:
     _check_groups(network, devices, report)
 
 
-def _check_observed(
-    network: Network, devices: Mapping[str, Device], report: Report
-) -> None:
+def _check_observed(network: Network, devices: Mapping[str, Device], report: Report) -> None:
     """The devices and VRFs whose tables were read."""
     for table in network.observed:
         device = devices.get(table.device)

@@ -1,4 +1,4 @@
-"""Device files made from what others say, a line for each thing, with a remark where it came from."""
+"""Device files made from what others say, a line for each thing with where it came from."""
 
 from __future__ import annotations
 
@@ -13,7 +13,9 @@ __all__ = ["Said", "device_text", "flow", "name_for"]
 #: A text that is read as itself, with nothing around it.
 _PLAIN = re.compile(r"[A-Za-z_./<>=~^$()][A-Za-z0-9_./+<>=~^$() -]*|[0-9][0-9A-Za-z_./+-]*")
 #: What of that would be read as something else.
-_OTHERWISE = re.compile(r"[-+]?[0-9_]*\.?[0-9_]*|[-+]?[0-9_.]+[eE][-+]?[0-9]+|0[xob][0-9a-fA-F_]+|.* ")
+_OTHERWISE = re.compile(
+    r"[-+]?[0-9_]*\.?[0-9_]*|[-+]?[0-9_.]+[eE][-+]?[0-9]+|0[xob][0-9a-fA-F_]+|.* "
+)
 _WORDS = frozenset(("true", "false", "null", "yes", "no", "on", "off", "y", "n", "~"))
 _OUTSIDE_NAMES = re.compile(r"[^A-Za-z0-9._/-]+")
 

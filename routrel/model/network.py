@@ -11,8 +11,8 @@ from routrel.model.bgp import Announcement, BgpInstance, OutsidePeer
 from routrel.model.eigrp import EigrpInstance, EigrpInterface
 from routrel.model.filters import Filter, FilterUse
 from routrel.model.isis import IsisInstance, IsisInterface
-from routrel.model.ospf import OspfInstance, OspfInterface
 from routrel.model.observed import AS_FILES_SAY, ObservedTable, TableChoice, TableSource
+from routrel.model.ospf import OspfInstance, OspfInterface
 from routrel.model.place import Place, placed
 from routrel.model.policy import (
     AsPathSet,

@@ -51,7 +51,8 @@ class Drops(Enum):
     DISCARD = "discard"  #: drops them, in silence
     UNREACHABLE = "unreachable"  #: drops them and tells their sender
     PROHIBITED = "prohibited"  #: as that, with another reason
-    PASS_ON = "pass-on"  #: says nothing of them: another table may be asked
+    #: says nothing of them: another table may be asked
+    PASS_ON = "pass-on"  # noqa: S105
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,6 +7,8 @@ from __future__ import annotations
 
 import argparse
 import collections
+import contextlib
+import ipaddress
 import time
 from dataclasses import dataclass
 from typing import Any
@@ -25,8 +27,8 @@ from tests.kernel.captures import captured, imported, state_of_captures
 from tests.kernel.kernel import WIRES, build, rule_key, shut
 from tests.kernel.labs import Lab, random_lab
 from tests.kernel.namespaces import Namespaces, why_impossible
-from tests.kernel.rulesets import random_ruleset
 from tests.kernel.probes import Event, Probe, Seen, rule_hits, send
+from tests.kernel.rulesets import random_oddities, random_ruleset
 
 __all__ = ["Comparison", "compare_lab", "state_of"]
 
@@ -74,9 +76,12 @@ def compare_lab(
             Then rules have other names, so which of them decided is not compared.
         rulesets: The seed of further filters, of which only captures tell; None: there are none.
     """
-    more = {}
+    more: dict[str, tuple[str, list[str]]] = {}
     if rulesets is not None:
-        more = {name: random_ruleset(rulesets, lab, name) for name in lab.devices}
+        more = {
+            name: (random_ruleset(rulesets, lab, name), random_oddities(rulesets, lab, name))
+            for name in lab.devices
+        }
     for _ in range(_ATTEMPTS):
         seen, hits, captures = _built_and_sent(lab, more, capture=from_captures)
         if any(one.there for one in seen.values()):
@@ -89,7 +94,7 @@ def compare_lab(
 
 
 def _built_and_sent(
-    lab: Lab, rulesets: dict[str, str], *, capture: bool
+    lab: Lab, more: dict[str, tuple[str, list[str]]], *, capture: bool
 ) -> tuple[dict[int, Seen], dict[str, Any], dict[str, bytes]]:
     """What was seen of a lab's packets, which rules of whom they met, and its captures."""
     with Namespaces([*lab.devices, WIRES]) as space:
@@ -99,8 +104,11 @@ def _built_and_sent(
             space.ip(name, lines)
         if shutting:
             time.sleep(_CARRIER_SECONDS)
-        for name, text in rulesets.items():
-            space.nft(name, text or "list ruleset")
+        for name, (ruleset, oddities) in more.items():
+            space.nft(name, ruleset or "list ruleset")
+            for line in oddities:
+                with contextlib.suppress(RuntimeError):  # not all of them can be
+                    space.ip(name, [line], lab.version)
         captures = captured(space, list(lab.devices)) if capture else {}
         seen = send(space, lab.probes, list(lab.devices))
         return seen, {name: rule_hits(space, name) for name in lab.devices}, captures
@@ -117,11 +125,12 @@ def _compare(state: State, probe: Probe, seen: Seen, hits: dict[str, Any] | None
         may_fragment=probe.may_fragment,
         dscp=probe.dscp,
     )
+    source = ipaddress.ip_address(probe.source_address)
+    if seen.refused and source not in state.topology.owners:
+        return Comparison(probe, "refused", "")  # a kernel forgets IPv6 addresses of what is shut
     try:
         answer = ask_flow(state, question)
     except QuestionError as error:
-        if hits is None and seen.refused:
-            return Comparison(probe, "refused", "")  # a kernel forgets addresses of what is shut
         return Comparison(probe, "refused", f"the engine refuses the question: {error}")
     return Comparison(
         probe, answer.forward.verdict.value, _difference(state, answer, probe, seen, hits)

@@ -23,7 +23,9 @@ def captured(space: Namespaces, devices: list[str]) -> dict[str, bytes]:
     with tempfile.TemporaryDirectory() as folder:
         for name in devices:
             with inside(space.real[name]):
-                subprocess.run(["sh", str(_COLLECT), f"{folder}/{name}"], check=True, capture_output=True)
+                subprocess.run(
+                    ["sh", str(_COLLECT), f"{folder}/{name}"], check=True, capture_output=True
+                )
         root = Path(folder)
         return {
             str(path.relative_to(root)): path.read_bytes()

@@ -6,12 +6,13 @@ priorities: a lab has them beside its own filters, and the engine learns of them
 
 from __future__ import annotations
 
+import ipaddress
 import random
 
 from tests.kernel.labs import Lab
 from tests.kernel.probes import PORT
 
-__all__ = ["random_ruleset"]
+__all__ = ["random_oddities", "random_ruleset"]
 
 #: Hooks with the priorities at which their chains may stand.
 _HOOKS = {
@@ -23,6 +24,56 @@ _HOOKS = {
 def random_ruleset(seed: int, lab: Lab, device: str) -> str:
     """What `nft` is to read; empty: nothing."""
     return _Maker(random.Random(f"{seed} {device}"), lab, device).text()
+
+
+def random_oddities(seed: int, lab: Lab, device: str) -> list[str]:
+    """What `ip` is to do besides, of what addresses and static routes alone do not lead to.
+
+    Routes of other protocols, connected routes that are gone or not preferred, rules behind the
+    table main.
+    """
+    dice = random.Random(f"odd {seed} {device}")
+    if dice.random() < 0.4:
+        return []
+    v4 = lab.version == 4
+    ports = list(lab.devices[device]["interfaces"].items())
+    others = [
+        (address, name)
+        for ends in lab.segments
+        for name, port in ends
+        if name != device and (device, port) in ends
+        for address in lab.devices[name]["interfaces"][port]["addresses"]
+    ]
+    lans = [f"10.{n}.0.0/24" if v4 else f"fd00:{n}::/64" for n in range(1, len(lab.segments) + 1)]
+    made = []
+    for number in range(dice.randint(1, 3)):
+        port, settings = dice.choice(ports)
+        near = dice.choice(others)[0].split("/")[0]
+        lan = dice.choice(lans)
+        own = settings["addresses"][0]
+        host = (
+            f"10.{200 + number}.0.{dice.randint(1, 9)}/24" if v4 else f"fd00:{200 + number}::1/64"
+        )
+        made.append(
+            dice.choice(
+                [
+                    f"addr add {host} dev {port} noprefixroute" + ("" if v4 else " nodad"),
+                    f"addr add {host} dev {port}" + ("" if v4 else " nodad"),
+                    f"route del {_network(own)} dev {port}",
+                    f"route add {lan} via {near} metric 5",
+                    f"route replace {lan} via {near} proto bgp",
+                    f"route append {lan} via {near} proto ospf metric 40",
+                    f"rule add pref 40000 from {lan} lookup 77",
+                    f"route add default via {near} table 77",
+                    f"route add unreachable {lan} metric 4000",
+                ]
+            )
+        )
+    return made
+
+
+def _network(address: str) -> str:
+    return str(ipaddress.ip_interface(address).network)
 
 
 class _Maker:
@@ -82,11 +133,13 @@ class _Maker:
             return f"{matches} meta l4proto vmap {{ tcp : {inner}, udp : {dice.choice(['accept', 'continue', 'return'])} }}"
         if roll < 0.2 and targets:
             matches = self._address()
-            return f"{matches} tcp dport vmap @where" if "inner" in targets else f"{matches} counter"
+            return (
+                f"{matches} tcp dport vmap @where" if "inner" in targets else f"{matches} counter"
+            )
         if roll < 0.3:
             return f"{matches} meta mark set {dice.choice([0, 5, 7])}"
         if roll < 0.4:
-            return f"{matches} counter log prefix \"seen \""
+            return f'{matches} counter log prefix "seen "'
         verdicts = ["accept", "drop", "return", "accept", "return"]
         if targets:
             verdicts += [f"jump {dice.choice(targets)}", f"goto {dice.choice(targets)}"] * 2
@@ -129,10 +182,15 @@ class _Maker:
     def _translation(self) -> str:
         dice, ip = self.dice, "ip" if self.version == 4 else "ip6"
         address = dice.choice(self.addresses)
-        inner = [f"{ip} daddr {dice.choice(self.addresses)} masquerade", "meta l4proto tcp masquerade"]
+        inner = [
+            f"{ip} daddr {dice.choice(self.addresses)} masquerade",
+            "meta l4proto tcp masquerade",
+        ]
         outer = [
             f"oifname {dice.choice(self.ports)} jump inner",
-            dice.choice([f"{ip} saddr {address} accept", f"{ip} saddr {address} return", "counter"]),
+            dice.choice(
+                [f"{ip} saddr {address} accept", f"{ip} saddr {address} return", "counter"]
+            ),
             f"oifname {dice.choice(self.ports)} masquerade",
         ]
         body = "\n".join(dice.sample(outer, dice.randint(1, 3)))

@@ -375,7 +375,8 @@ DEVICE_FILE = Record(
         Field("processing", Choice(Processing), "the order in which packets are treated: router, "
               "or linux as its kernel does", default=Processing.ROUTER),
         Field("tables", Choice(TableSource), "what it forwards by: computed, its configuration; "
-              "known, the tables that were read from it, where there are any; observed, those alone",
+              "known, the tables that were read from it, where there are any; observed, those "
+              "alone",
               default=TableSource.COMPUTED),
         Field("forwards", OneOrMany(Choice(Family)), "the families of others' packets that it "
               "forwards; left out: both, a host none", "forwards_only", default=()),

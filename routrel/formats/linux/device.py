@@ -43,7 +43,12 @@ def read_host(bundle: Bundle, role: str | None = None) -> LinuxHost:
         role: That somebody stated; None: by the setting that tells whether it forwards.
     """
     for name in FILES:
-        if not bundle.has(name) and name in ("link.json", "addr.json", "route4.json", "sysctl.json"):
+        if not bundle.has(name) and name in (
+            "link.json",
+            "addr.json",
+            "route4.json",
+            "sysctl.json",
+        ):
             first = bundle.report("addr.json")
             first.note(f"{bundle.host}: {name} ({FILES[name]}) is missing")
     return _Writer(bundle, role).made()
@@ -100,7 +105,9 @@ class _Writer:
             plain["translation"] = translation
         if filters.filters:
             plain["filters"] = filters.filters
-        heading = [f"made from what {self.bundle.host} said of itself; each line names where it stood"]
+        heading = [
+            f"made from what {self.bundle.host} said of itself; each line names where it stood"
+        ]
         return LinuxHost(
             self.bundle.host,
             device_text(plain, heading),
@@ -122,7 +129,7 @@ class _Writer:
             return self.stated_role, forwards if narrowed else []
         if not self.settings.known:
             self.bundle.report("sysctl.json").note(
-                f"{self.bundle.host}: nothing says whether it forwards; taken as a host that does not"
+                f"{self.bundle.host}: nothing says whether it forwards; taken not to"
             )
         if not four and not six:
             return "host", []
@@ -136,7 +143,9 @@ class _Writer:
             path = ("ipv4", "conf", port.name, "forwarding")
             if forwards and port.addresses and self.settings.has(*path):
                 if not self.settings.value(*path):
-                    report.unknown(f"{port.name} alone does not forward IPv4, which is not modelled")
+                    report.unknown(
+                        f"{port.name} alone does not forward IPv4, which is not modelled"
+                    )
 
     def _ignores_dead_links(self) -> bool:
         report = self.bundle.report("sysctl.json")
@@ -286,9 +295,9 @@ class _Writer:
             text = "sees sources as translated" * translated["postrouting"]
         if text:
             self.ruleset.unknown(chain, f"{text}, which is not modelled at this place")
-        if chain.hook in ("prerouting", "output") and chain.priority <= _TRACKED:
-            if '"ct"' in str([rule.statements for rule in chain.rules]).replace("'", '"'):
-                self.ruleset.unknown(chain, "asks for sessions before any are known")
+        early = chain.hook in ("prerouting", "output") and chain.priority <= _TRACKED
+        if early and "'ct'" in str([rule.statements for rule in chain.rules]):
+            self.ruleset.unknown(chain, "asks for sessions before any are known")
         if chain.kind == "route" and self.ruleset.marks:
             self.ruleset.unknown(chain, "may change the way of the host's own packets by marks")
 

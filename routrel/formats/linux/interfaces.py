@@ -114,7 +114,9 @@ def _take_addresses(interface: LinuxInterface, entry: Entry) -> None:
             continue
         address = _address(info)
         if address is None:
-            entry.unknown(f"{interface.name} has an address that cannot be read: {info.get('local')}")
+            entry.unknown(
+                f"{interface.name} has an address that cannot be read: {info.get('local')}"
+            )
             continue
         if address.ip.is_loopback or address.ip.is_link_local:
             continue  # every host has these

@@ -175,7 +175,9 @@ def _shared_prefixes(left: tuple[Prefix, ...], right: tuple[Prefix, ...]) -> tup
     return tuple(found)
 
 
-def _shared_ports(left: tuple[PortRange, ...], right: tuple[PortRange, ...]) -> tuple[PortRange, ...]:
+def _shared_ports(
+    left: tuple[PortRange, ...], right: tuple[PortRange, ...]
+) -> tuple[PortRange, ...]:
     pairs = ((max(a, c), min(b, d)) for (a, b), (c, d) in product(left, right))
     return tuple(pair for pair in pairs if pair[0] <= pair[1])
 

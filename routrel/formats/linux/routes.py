@@ -239,9 +239,7 @@ def _route(
         entry.unknown(f"the route to {prefix} leads nowhere")
         return None
     table = table_name(value.get("table", ""), names)
-    return LinuxRoute(
-        table, prefix, kind, hops, metric, str(value.get("protocol", "boot")), entry
-    )
+    return LinuxRoute(table, prefix, kind, hops, metric, str(value.get("protocol", "boot")), entry)
 
 
 def _prefix(text: Any, version: int) -> Prefix | None:

@@ -177,9 +177,7 @@ def _devices_of(chain: Chain, listing: str) -> tuple[str, ...]:
     return tuple(re.findall(r"[^\s{},\"]+", named[1])) if named else ()
 
 
-def _take_chain(
-    found: Ruleset, value: Mapping[str, Any], report: FileReport, line: int
-) -> None:
+def _take_chain(found: Ruleset, value: Mapping[str, Any], report: FileReport, line: int) -> None:
     family = str(value.get("family"))
     if family not in _FAMILIES:
         report.unknown(f"chain {value.get('name')} of family {family} is not modelled", line)
@@ -199,9 +197,7 @@ def _take_chain(
     found.chains[chain.key] = chain
 
 
-def _take_rule(
-    found: Ruleset, value: Mapping[str, Any], report: FileReport, line: int
-) -> set[int]:
+def _take_rule(found: Ruleset, value: Mapping[str, Any], report: FileReport, line: int) -> set[int]:
     """Keep a rule with its chain; the marks that it gives."""
     key = (str(value.get("family")), str(value.get("table")), str(value.get("chain")))
     chain, statements = found.chains.get(key), value.get("expr")
@@ -399,7 +395,9 @@ class FilterWriter:
             return None
         self.filters[name] = {
             "rules": rules.items,
-            "default": Said(default, f"nft.json policy of {' '.join(chain.key)}" * bool(chain.hook)),
+            "default": Said(
+                default, f"nft.json policy of {' '.join(chain.key)}" * bool(chain.hook)
+            ),
         }
         return name
 
@@ -547,5 +545,3 @@ class _Rules:
         number = 10 * (len(self.items) + 1)
         told = {"description": comment} if comment else {}
         self.items.append(Said({"id": number, action: protocol, **keys, **told}, remark))
-
-

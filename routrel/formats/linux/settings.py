@@ -1,4 +1,4 @@
-"""Kernel settings of a host: `net.ipv4.conf.e0.rp_filter` and the like, whatever way they are written."""
+"""Kernel settings of a host, as `net.ipv4.conf.e0.rp_filter`, whatever way they are written."""
 
 from __future__ import annotations
 

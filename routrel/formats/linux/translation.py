@@ -66,9 +66,7 @@ class _Flattened:
     def rules(self) -> Iterator[tuple[dict[str, Any], str]]:
         yield from self._of(self.base, [ANYTHING])
 
-    def _of(
-        self, chain: Chain, outer: Sequence[Condition]
-    ) -> Iterator[tuple[dict[str, Any], str]]:
+    def _of(self, chain: Chain, outer: Sequence[Condition]) -> Iterator[tuple[dict[str, Any], str]]:
         """The keys of each rule of a chain for what comes to it, and where it stands."""
         self._within.append(chain)
         for rule in chain.rules:

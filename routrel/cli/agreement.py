@@ -1,0 +1,101 @@
+"""`routrel agreement`: computed tables held against those that were read from devices."""
+
+from __future__ import annotations
+
+import csv
+import sys
+from typing import Annotated
+
+import typer
+from rich.markup import escape
+
+from routrel.answers.agreement import AgreementData, DifferenceData, agreement_data
+from routrel.cli.common import (
+    ERRORS_FOUND,
+    AsJson,
+    ChangeFiles,
+    Folder,
+    Tables,
+    Through,
+    computed,
+    hops_words,
+    out,
+    print_json,
+    refuse,
+)
+from routrel.model.observed import TableSource
+from routrel.questions.agreement.reasons import agreement
+
+__all__ = ["agreement_"]
+
+_SHOWN = 20
+
+
+def agreement_(
+    folder: Folder,
+    at: Annotated[list[str] | None, typer.Option("--at", help="of these devices alone")] = None,
+    change: ChangeFiles = None,
+    tables: Tables = None,
+    as_csv: Annotated[bool, typer.Option("--csv", help="print every difference as CSV")] = False,
+    as_json: AsJson = False,
+) -> None:
+    """Hold computed tables against those that were read from devices.
+
+    All tables are computed unless --tables says otherwise; those that are taken as they were read
+    are not compared.
+    """
+    through = Through.of(change, None, tables or [TableSource.COMPUTED.value])
+    state = computed(folder, through)
+    for name in at or ():
+        if name not in state.topology.devices:
+            refuse(f"there is no device “{name}”")
+    found = agreement(state, at)
+    answer = agreement_data(state, found)
+    if as_json:
+        print_json(answer)
+    elif as_csv:
+        _print_csv(answer)
+    else:
+        _print(answer)
+    if not found.agrees:
+        raise typer.Exit(ERRORS_FOUND)
+
+
+def _print(answer: AgreementData) -> None:
+    out.print(f"[bold]{escape(answer.sentence)}[/]")
+    for table in answer.devices:
+        out.print(escape(table.text))
+        for reason in table.reasons:
+            out.print(f"  {reason.count:>7,}  {escape(reason.reason)}")
+        for one in table.differences[:_SHOWN]:
+            where = f" [dim]{one.evidence.file}:{one.evidence.line}[/]" if one.evidence else ""
+            out.print(f"    {one.prefix:<20} {_sides(one)}{where}")
+        if len(table.differences) > _SHOWN:
+            more = len(table.differences) - _SHOWN
+            out.print(f"    and {more:,} more; --csv or --json has all")
+
+
+def _sides(one: DifferenceData) -> str:
+    mine = "none"
+    if one.computed:
+        ways = "discard" if one.computed.discard else hops_words(one.computed.next_hops)
+        mine = f"{one.computed.protocol} {ways}"
+    theirs = "none"
+    if one.observed:
+        hops = ", ".join(
+            " by ".join(word for word in (hop.address, hop.interface) if word)
+            for hop in one.observed.next_hops
+        )
+        theirs = f"{one.observed.protocol} {hops or one.observed.drops}"
+    return f"computed: {escape(mine)}; read: {escape(theirs)}"
+
+
+def _print_csv(answer: AgreementData) -> None:
+    writer = csv.writer(sys.stdout, lineterminator="\n")
+    writer.writerow(("device", "vrf", "prefix", "kind", "reason", "file", "line"))
+    for table in answer.devices:
+        for one in table.differences:
+            place = (one.evidence.file, one.evidence.line) if one.evidence else ("", "")
+            writer.writerow(
+                (table.device, table.vrf, one.prefix, one.kind.value, one.reason, *place)
+            )

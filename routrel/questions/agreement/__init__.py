@@ -1,0 +1,1 @@
+"""How far computed tables agree with those that were read from devices."""
