@@ -3,22 +3,33 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from pathlib import PurePosixPath
 
-from routrel.files.observed import write_observed
+from routrel.files.observed import is_observed_file, is_observed_header, write_observed
 from routrel.files.reader import decode, is_network_file, read_texts
 from routrel.files.report import Report
-from routrel.formats.device_text import name_for
+from routrel.formats.device_text import Said, device_text, name_for
 from routrel.formats.linux.bundle import FILES, read_bundle
 from routrel.formats.linux.device import read_host
 from routrel.formats.reports import ImportReport
+from routrel.formats.yang.device import (
+    FORMAT,
+    YangFile,
+    made_device,
+    open_yang,
+    read_networks,
+    tells_of_devices,
+)
+from routrel.formats.yang.topology import StatedLinks
 from routrel.model.network import StatedDevice
+from routrel.model.observed import ObservedTable
 
 __all__ = ["Imported", "import_files", "is_foreign"]
 
 OWN_FORMAT = "routrel"
+_NETWORK = "network.yaml"
 
 
 @dataclass(slots=True)
@@ -31,7 +42,8 @@ class Imported:
 
 def is_foreign(path: str) -> bool:
     """Whether a file's name says that it may be of another format."""
-    return PurePosixPath(path).name in FILES
+    name = PurePosixPath(path).name
+    return name in FILES or name.lower().endswith(".json")
 
 
 def import_files(
@@ -61,6 +73,10 @@ class _Importing:
         self.folder = folder
         self.made = Imported()
         self._bundles: dict[str, dict[str, bytes]] = defaultdict(dict)
+        self._yang: list[YangFile] = []
+        self._taken: dict[str, str] = {}  #: by device: the file it is from
+        self._stated: dict[str, StatedDevice] = {}
+        self._links = StatedLinks()
 
     def sort_in(self, path: str, content: bytes) -> None:
         """Keep a file with others of its format."""
@@ -68,8 +84,14 @@ class _Importing:
         if place.name in FILES:
             parent = str(place.parent)
             self._bundles["" if parent == "." else parent][place.name] = content
+        elif is_observed_file(path) and not is_observed_header(_beginning(content)):
+            self.made.report.file(path).refuse("its first line names no columns that are known")
         elif is_network_file(path):
             self._take_own(path, content)
+        elif path.lower().endswith(".json"):
+            opened = open_yang(path, content, self.made.report.file(path, FORMAT))
+            if opened is not None:
+                self._yang.append(opened)
         else:
             self.made.report.file(path).refuse("its format is not known")
 
@@ -85,25 +107,120 @@ class _Importing:
     def finish(self) -> None:
         """Make texts of what was kept, now that all of it is there."""
         own = read_texts(self.made.texts) if self.made.texts else None
-        stated = {one.name: one for one in own.network.stated} if own else {}
-        taken = {device.name: device.place.file for device in own.network.devices} if own else {}
+        if own is not None:
+            self._stated = {one.name: one for one in own.network.stated}
+            self._taken = {device.name: device.place.file for device in own.network.devices}
+        ports = {
+            (device.name, port.name)
+            for device in (own.network.devices if own else ())
+            for port in device.interfaces
+        }
         for folder, files in sorted(self._bundles.items()):
-            host = name_for(PurePosixPath(folder).name or self.folder or "host")
-            bundle = read_bundle(host, folder, files, self.made.report)
-            if not bundle.texts:
+            self._take_bundle(folder, files)
+        for name, yang in _devices(self._yang, self.folder).items():
+            ports |= {(name, port) for port in self._take_yang(name, yang)}
+        read_networks(self._yang, self._links)
+        for file in self._yang:
+            file.data.name_leftovers()
+        self._state_links(ports)
+
+    def _role(self, device: str) -> str | None:
+        said = self._stated.get(device)
+        return said.role.value if said and said.role else None
+
+    def _take_bundle(self, folder: str, files: Mapping[str, bytes]) -> None:
+        host = name_for(PurePosixPath(folder).name or self.folder or "host")
+        bundle = read_bundle(host, folder, files, self.made.report)
+        if not bundle.texts:
+            return
+        if host in self._taken:
+            bundle.report("addr.json").refuse(f"{host} stands in {self._taken[host]} too")
+            return
+        made = read_host(bundle, self._role(host))
+        self._keep(host, f"{folder or host}.yaml", made.text, made.observed)
+
+    def _take_yang(self, name: str, files: list[YangFile]) -> tuple[str, ...]:
+        for file in files:
+            file.report.device = name
+        if name in self._taken:
+            for file in files:
+                file.report.refuse(f"{name} stands in {self._taken[name]} too")
+            return ()
+        made = made_device(name, files, self._role(name))
+        parent = PurePosixPath(files[0].path).parent
+        path = f"{parent}.yaml" if parent.name == name else str(parent / f"{name}.yaml")
+        self._keep(name, path, made.text, made.tables)
+        return made.interfaces
+
+    def _keep(self, name: str, path: str, text: str, tables: Iterable[ObservedTable]) -> None:
+        self._taken[name] = path
+        self.made.texts[path] = _with_stated(text, self._stated.get(name))
+        listed = list(tables)
+        if listed:
+            written = write_observed(listed)
+            self.made.texts[f"{path.removesuffix('.yaml')}-tables.csv"] = written
+
+    def _state_links(self, ports: set[tuple[str, str]]) -> None:
+        """Write the links that topologies name, where both of their ends are known."""
+        links: dict[str, Said] = {}
+        for ends, (name, remark) in self._links.links.items():
+            strangers = sorted(f"{device}:{port}" for device, port in ends - ports)
+            if strangers:
+                report = self.made.report.file(remark.rpartition(":")[0])
+                report.unknown(f"the link {name} ends at {strangers[0]}, which is not known")
                 continue
-            if host in taken:
-                bundle.report("addr.json").refuse(f"{host} stands in {taken[host]} too")
-                continue
-            said = stated.get(host)
-            made = read_host(bundle, said.role.value if said and said.role else None)
-            path = f"{folder}.yaml" if folder else f"{host}.yaml"
-            taken[host] = path
-            if made.observed:
-                self.made.texts[f"{path.removesuffix('.yaml')}-tables.csv"] = write_observed(
-                    made.observed
-                )
-            self.made.texts[path] = _with_stated(made.text, said)
+            unique = name
+            while unique in links:
+                unique += "-"
+            between = sorted(f"{device}:{port}" for device, port in ends)
+            links[unique] = Said({"between": between}, remark)
+        if not links:
+            return
+        path = next(
+            (path for path, text in self.made.texts.items() if "\nnetwork:" in f"\n{text}"), None
+        )
+        if path is None:
+            plain = {"routrel": 1, "network": self.folder or "Imported network", "links": links}
+            self.made.texts[_NETWORK] = device_text(plain)
+        elif "\nlinks:" in f"\n{self.made.texts[path]}":
+            report = self.made.report.file(path)
+            report.unknown("it states links of its own, so those of topologies are left out")
+        else:
+            text = self.made.texts[path]
+            self.made.texts[path] = text.rstrip("\n") + "\n" + device_text({"links": links})
+
+
+def _beginning(content: bytes) -> str:
+    return content[:4096].decode("utf-8-sig", "replace")
+
+
+def _devices(files: list[YangFile], folder: str) -> dict[str, list[YangFile]]:
+    """The files of each device.
+
+    A file that says what its device is called is of that one. Else all files of a folder are of
+    one device, named by it, unless several of them say which interfaces there are: then each file
+    is of its own, named by it. So is a file that lies in no folder.
+    """
+    found: dict[str, list[YangFile]] = defaultdict(list)
+    by_folder: dict[str, list[YangFile]] = defaultdict(list)
+    for file in files:
+        if not tells_of_devices(file):
+            continue
+        host = file.hostname
+        if host:
+            found[name_for(host)].append(file)
+        else:
+            by_folder[str(PurePosixPath(file.path).parent)].append(file)
+    for parent, members in by_folder.items():
+        whole = [file for file in members if file.has_interfaces]
+        if parent == "." or len(whole) > 1 or (len(members) == 1 and whole):
+            for file in members:
+                stem = PurePosixPath(file.path).name.partition(".")[0]
+                found[name_for(stem)].append(file)
+        else:
+            name = name_for(PurePosixPath(parent).name or folder)
+            found[name].extend(members)
+    return dict(sorted(found.items()))
 
 
 def _with_stated(text: str, said: StatedDevice | None) -> str:

@@ -1,0 +1,1 @@
+"""Configuration and state as JSON of YANG models (RFC 7951)."""
