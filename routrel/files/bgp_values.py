@@ -21,13 +21,14 @@ __all__ = [
     "AsPathValue",
     "CommunityValue",
     "NextHopValue",
+    "as_number",
 ]
 
 _LARGEST_AS = 2**32 - 2
 _NUMBER = r"[0-9]{1,10}"
 
 
-def _as_number(text: str) -> int | None:
+def as_number(text: str) -> int | None:
     """An AS number, written plainly or as two halves (RFC 5396); None where it is none."""
     high, dot, low = text.partition(".")
     if dot:
@@ -53,7 +54,7 @@ class AsNumberValue(Shape):
         text = self.scalar(node, report)
         if isinstance(text, Bad):
             return BAD
-        number = _as_number(text)
+        number = as_number(text)
         return self.wrong(node, report, text) if number is None else number
 
     def schema(self) -> dict[str, Any]:
@@ -76,7 +77,7 @@ class AsPathValue(Shape):
         text = self.scalar(node, report)
         if isinstance(text, Bad):
             return BAD
-        numbers = [_as_number(part) for part in text.split()]
+        numbers = [as_number(part) for part in text.split()]
         if not numbers or None in numbers:
             return self.wrong(node, report, text)
         return tuple(number for number in numbers if number is not None)
@@ -115,7 +116,7 @@ class AsPathPatternValue(Shape):
             if shortest > longest:
                 return self.wrong(node, report, text, "the first number is the smaller one")
             return AsPathPattern("length", (), shortest, longest)
-        numbers = [_as_number(part) for part in rest.split()]
+        numbers = [as_number(part) for part in rest.split()]
         if kind not in ("begins", "passes", "ends", "only") or not numbers or None in numbers:
             return self.wrong(node, report, text)
         return AsPathPattern(kind, tuple(n for n in numbers if n is not None))

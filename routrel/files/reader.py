@@ -8,6 +8,11 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TypeVar
 
+from routrel.files.announcements import (
+    is_announcement_header,
+    read_announcements,
+    with_announcements,
+)
 from routrel.files.hosts import is_hosts_file, read_hosts
 from routrel.files.language import FILE_KINDS
 from routrel.files.nodes import MAXIMUM_BYTES, Mapping, parse
@@ -15,6 +20,7 @@ from routrel.files.observed import is_observed_file, is_observed_header, read_ob
 from routrel.files.references import check_devices, check_references
 from routrel.files.report import Report
 from routrel.files.shapes import BAD
+from routrel.model.bgp import Announcement
 from routrel.model.cases import Case
 from routrel.model.changes import Change
 from routrel.model.findings import Finding
@@ -28,6 +34,7 @@ __all__ = [
     "UnusableInput",
     "decode",
     "is_network_file",
+    "is_table_header",
     "load_texts",
     "read_again",
     "read_change",
@@ -74,6 +81,11 @@ def is_network_file(path: str) -> bool:
     return path.lower().endswith(_SUFFIXES) or is_hosts_file(path) or is_observed_file(path)
 
 
+def is_table_header(text: str) -> bool:
+    """Whether a text begins as CSV that belongs to a network."""
+    return is_observed_header(text) or is_announcement_header(text)
+
+
 def load_texts(folder: Path) -> tuple[dict[str, str], Report]:
     """The network's files below a folder, by path in order of path, and what cannot be read.
 
@@ -105,7 +117,7 @@ def load_texts(folder: Path) -> tuple[dict[str, str], Report]:
                 )
                 continue
             text = decode(name, path.read_bytes(), report)
-            if text is not None and not (is_observed_file(name) and not is_observed_header(text)):
+            if text is not None and (not is_observed_file(name) or is_table_header(text)):
                 texts[name] = text
         except OSError as error:
             report.error(
@@ -168,6 +180,7 @@ def read_texts(
     names: dict[str, NamedAddress] = {}
     promises: dict[str, Promise] = {}
     observed: dict[tuple[str, str], ObservedTable] = {}
+    announced: dict[str, tuple[Announcement, ...]] = {}
     for count, file in enumerate(sorted(texts)):
         if on_file:
             on_file(count)
@@ -175,6 +188,10 @@ def read_texts(
         if is_hosts_file(file):
             for named in read_hosts(texts[file], file, report):
                 _keep(names, named.name, named, "name", report)
+            continue
+        if is_observed_file(file) and is_announcement_header(texts[file]):
+            for name, found in read_announcements(texts[file], file, report).items():
+                announced[name] = (*announced.get(name, ()), *found)
             continue
         if is_observed_file(file):
             for table in read_observed(texts[file], file, report):
@@ -198,8 +215,8 @@ def read_texts(
                 _keep(cases, case.name, case, "case", report)
             case Change() as change:
                 _keep(changes, change.name, change, "change", report)
-            case PromiseFile(promises=found):
-                for promise in found:
+            case PromiseFile(promises=promised):
+                for promise in promised:
                     _keep(promises, promise.name, promise, "promise", report)
     base = networks[0] if networks else Network(name="Unnamed network")
     for neighbour in base.outside:
@@ -208,6 +225,7 @@ def read_texts(
         _keep(names, named.name, named, "name", report)
     for promise in base.promises:
         _keep(promises, promise.name, promise, "promise", report)
+    outside = with_announcements(outside, announced, report)
     network = replace(
         base,
         names=tuple(names.values()),

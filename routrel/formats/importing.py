@@ -7,13 +7,16 @@ from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from pathlib import PurePosixPath
 
-from routrel.files.observed import is_observed_file, is_observed_header, write_observed
-from routrel.files.reader import decode, is_network_file, read_texts
+from routrel.files.observed import is_observed_file, write_observed
+from routrel.files.reader import decode, is_network_file, is_table_header, read_texts
 from routrel.files.report import Report
 from routrel.formats.device_text import Said, device_text, name_for
 from routrel.formats.linux.bundle import FILES, read_bundle
 from routrel.formats.linux.device import read_host
-from routrel.formats.reports import ImportReport
+from routrel.formats.mrt.reading import FORMAT as MRT
+from routrel.formats.mrt.reading import Surroundings, read_mrt
+from routrel.formats.mrt.records import looks_like_mrt
+from routrel.formats.reports import FileReport, ImportReport
 from routrel.formats.yang.device import (
     FORMAT,
     YangFile,
@@ -43,7 +46,7 @@ class Imported:
 def is_foreign(path: str) -> bool:
     """Whether a file's name says that it may be of another format."""
     name = PurePosixPath(path).name
-    return name in FILES or name.lower().endswith(".json")
+    return name in FILES or name.lower().endswith((".json", ".mrt", ".gz", ".bz2"))
 
 
 def import_files(
@@ -74,6 +77,7 @@ class _Importing:
         self.made = Imported()
         self._bundles: dict[str, dict[str, bytes]] = defaultdict(dict)
         self._yang: list[YangFile] = []
+        self._dumps: dict[str, bytes] = {}
         self._taken: dict[str, str] = {}  #: by device: the file it is from
         self._stated: dict[str, StatedDevice] = {}
         self._links = StatedLinks()
@@ -84,7 +88,7 @@ class _Importing:
         if place.name in FILES:
             parent = str(place.parent)
             self._bundles["" if parent == "." else parent][place.name] = content
-        elif is_observed_file(path) and not is_observed_header(_beginning(content)):
+        elif is_observed_file(path) and not is_table_header(_beginning(content)):
             self.made.report.file(path).refuse("its first line names no columns that are known")
         elif is_network_file(path):
             self._take_own(path, content)
@@ -92,6 +96,8 @@ class _Importing:
             opened = open_yang(path, content, self.made.report.file(path, FORMAT))
             if opened is not None:
                 self._yang.append(opened)
+        elif looks_like_mrt(content[:16]):
+            self._dumps[path] = content
         else:
             self.made.report.file(path).refuse("its format is not known")
 
@@ -123,6 +129,26 @@ class _Importing:
         for file in self._yang:
             file.data.name_leftovers()
         self._state_links(ports)
+        if self._dumps:
+            self._take_dumps()
+
+    def _take_dumps(self) -> None:
+        """Dumps last: who announces them is known by the addresses of all devices."""
+        network = read_texts(self.made.texts).network
+        around = Surroundings(network.outside, network.devices)
+        for path, content in sorted(self._dumps.items()):
+            report = self.made.report.file(path, MRT)
+            for made in read_mrt(content, report, around):
+                stem = str(PurePosixPath(path).parent / made.name)
+                if made.outside:
+                    self._keep_once(f"{stem}.yaml", made.outside, report)
+                self._keep_once(f"{stem}.csv", made.announcements, report)
+
+    def _keep_once(self, path: str, text: str, report: FileReport) -> None:
+        if path in self.made.texts:
+            report.unknown(f"{path} is there already; what this file says of it is left out")
+        else:
+            self.made.texts[path] = text
 
     def _role(self, device: str) -> str | None:
         said = self._stated.get(device)
