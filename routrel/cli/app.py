@@ -12,6 +12,7 @@ from routrel.cli.agreement import agreement_
 from routrel.cli.check import check
 from routrel.cli.common import out
 from routrel.cli.compare import compare
+from routrel.cli.convert import convert
 from routrel.cli.demo import demo
 from routrel.cli.flow import flow
 from routrel.cli.importing import import_
@@ -60,6 +61,7 @@ for command in (
     suggest,
     sweep,
     push,
+    convert,
     demo,
     schema,
 ):

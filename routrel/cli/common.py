@@ -53,8 +53,10 @@ __all__ = [
 ERRORS_FOUND = 1
 UNUSABLE = 2
 #: Wide where nobody watches: a pipe has no edge at which a table must break.
-out = Console(highlight=False, soft_wrap=True, width=None if sys.stdout.isatty() else 200)
-err = Console(stderr=True, highlight=False, soft_wrap=True)
+out = Console(
+    highlight=False, emoji=False, soft_wrap=True, width=None if sys.stdout.isatty() else 200
+)
+err = Console(stderr=True, highlight=False, emoji=False, soft_wrap=True)
 Folder = Annotated[Path, typer.Argument(help="the folder of a network's files", show_default=False)]
 Fail = Annotated[
     list[str] | None,

@@ -45,9 +45,7 @@ class _BadField(Exception):
     """A value that is not what its column holds."""
 
 
-def read_announcements(
-    text: str, file: str, report: Report
-) -> dict[str, tuple[Announcement, ...]]:
+def read_announcements(text: str, file: str, report: Report) -> dict[str, tuple[Announcement, ...]]:
     """By outside network: what it announces, prefixes with the same attributes together.
 
     Every line that is wrong is reported.

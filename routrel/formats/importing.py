@@ -3,11 +3,17 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from pathlib import PurePosixPath
+from typing import Any
 
-from routrel.files.observed import is_observed_file, write_observed
+from routrel.files.observed import (
+    is_observed_file,
+    is_observed_header,
+    read_observed,
+    write_observed,
+)
 from routrel.files.reader import decode, is_network_file, is_table_header, read_texts
 from routrel.files.report import Report
 from routrel.formats.device_text import Said, device_text, name_for
@@ -16,6 +22,10 @@ from routrel.formats.linux.device import read_host
 from routrel.formats.mrt.reading import FORMAT as MRT
 from routrel.formats.mrt.reading import Surroundings, read_mrt
 from routrel.formats.mrt.records import looks_like_mrt
+from routrel.formats.plain.lists import Mapped
+from routrel.formats.plain.reading import FORMAT as CSV
+from routrel.formats.plain.reading import Lists, read_list
+from routrel.formats.plain.tables import device_of_tables
 from routrel.formats.reports import FileReport, ImportReport
 from routrel.formats.yang.device import (
     FORMAT,
@@ -26,7 +36,7 @@ from routrel.formats.yang.device import (
     tells_of_devices,
 )
 from routrel.formats.yang.topology import StatedLinks
-from routrel.model.network import StatedDevice
+from routrel.model.network import Role, StatedDevice
 from routrel.model.observed import ObservedTable
 
 __all__ = ["Imported", "import_files", "is_foreign"]
@@ -53,6 +63,7 @@ def import_files(
     contents: Mapping[str, bytes],
     folder: str = "",
     on_file: Callable[[int], None] | None = None,
+    remembered: Mapping[str, Mapped] | None = None,
 ) -> Imported:
     """Read files of all formats that are known.
 
@@ -60,8 +71,9 @@ def import_files(
         contents: By path, with forward slashes.
         folder: What the files' own folder is called; a bundle that lies in it has its name.
         on_file: Called with the number of files looked at; what it raises ends the import.
+        remembered: By the columns' names, joined by commas: how lists with them are taken.
     """
-    importing = _Importing(folder)
+    importing = _Importing(folder, remembered or {})
     for count, path in enumerate(sorted(contents)):
         if on_file:
             on_file(count)
@@ -72,8 +84,8 @@ def import_files(
 
 
 class _Importing:
-    def __init__(self, folder: str) -> None:
-        self.folder = folder
+    def __init__(self, folder: str, remembered: Mapping[str, Mapped]) -> None:
+        self.folder, self._remembered = folder, remembered
         self.made = Imported()
         self._bundles: dict[str, dict[str, bytes]] = defaultdict(dict)
         self._yang: list[YangFile] = []
@@ -81,6 +93,7 @@ class _Importing:
         self._taken: dict[str, str] = {}  #: by device: the file it is from
         self._stated: dict[str, StatedDevice] = {}
         self._links = StatedLinks()
+        self._lists = Lists()
 
     def sort_in(self, path: str, content: bytes) -> None:
         """Keep a file with others of its format."""
@@ -89,7 +102,7 @@ class _Importing:
             parent = str(place.parent)
             self._bundles["" if parent == "." else parent][place.name] = content
         elif is_observed_file(path) and not is_table_header(_beginning(content)):
-            self.made.report.file(path).refuse("its first line names no columns that are known")
+            self._take_list(path, content)
         elif is_network_file(path):
             self._take_own(path, content)
         elif path.lower().endswith(".json"):
@@ -110,11 +123,29 @@ class _Importing:
         if text is not None:
             self.made.texts[path] = text
 
+    def _take_list(self, path: str, content: bytes) -> None:
+        problems = Report()
+        text = decode(path, content, problems)
+        report = self.made.report.file(path, CSV)
+        if text is None:
+            report.refuse(problems.problems[0].text, problems.problems[0].place.line)
+        else:
+            read_list(path, text, report, self._lists, self._remembered)
+
     def finish(self) -> None:
         """Make texts of what was kept, now that all of it is there."""
+        self._stated = {
+            name: StatedDevice(
+                name=name,
+                role=Role(said["role"]) if "role" in said else None,
+                site=said.get("site"),
+                description=said.get("description", ""),
+            )
+            for name, said in self._lists.devices.items()
+        }
         own = read_texts(self.made.texts) if self.made.texts else None
         if own is not None:
-            self._stated = {one.name: one for one in own.network.stated}
+            self._stated.update({one.name: one for one in own.network.stated})
             self._taken = {device.name: device.place.file for device in own.network.devices}
         ports = {
             (device.name, port.name)
@@ -128,7 +159,10 @@ class _Importing:
         read_networks(self._yang, self._links)
         for file in self._yang:
             file.data.name_leftovers()
-        self._state_links(ports)
+        self.made.texts.update(self._lists.tables)
+        for device, text in list(self._known_by_tables()):
+            self._keep(device, f"{device}.yaml", text, ())
+        self._state_network(ports)
         if self._dumps:
             self._take_dumps()
 
@@ -186,8 +220,55 @@ class _Importing:
             written = write_observed(listed)
             self.made.texts[f"{path.removesuffix('.yaml')}-tables.csv"] = written
 
-    def _state_links(self, ports: set[tuple[str, str]]) -> None:
-        """Write the links that topologies name, where both of their ends are known."""
+    def _known_by_tables(self) -> Iterator[tuple[str, str]]:
+        """Device files for those of whom nothing is known but their tables."""
+        by_device: dict[str, list[ObservedTable]] = defaultdict(list)
+        for path, text in self.made.texts.items():
+            if is_observed_file(path) and is_observed_header(text):
+                for table in read_observed(text, path, Report()):
+                    by_device[table.device].append(table)
+        for device, tables in by_device.items():
+            if device not in self._taken:
+                linked = self._lists.linked.get(device, ())
+                yield device, device_of_tables(device, tables, linked)
+
+    def _state_network(self, ports: set[tuple[str, str]]) -> None:
+        """Write what files say of the network as a whole into its file."""
+        added: dict[str, Any] = {}
+        sites = {one.site for one in self._stated.values() if one.site}
+        if sites and self._lists.devices:
+            added["sites"] = {site: Said({}) for site in sorted(sites)}
+        if links := {**self._lists.links, **self._links_of_topologies(ports)}:
+            added["links"] = links
+        if self._lists.outside:
+            added["outside"] = {name: Said(keys) for name, keys in self._lists.outside.items()}
+        if self._lists.names:
+            lines = [
+                f"{address} {name}\n"
+                for name, addresses in self._lists.names.items()
+                for address in addresses
+            ]
+            self.made.texts["imported.hosts"] = "".join(lines)
+        if not added:
+            return
+        path = next(
+            (path for path, text in self.made.texts.items() if "\nnetwork:" in f"\n{text}"), None
+        )
+        if path is None:
+            plain = {"routrel": 1, "network": self.folder or "Imported network", **added}
+            self.made.texts[_NETWORK] = device_text(plain)
+            return
+        text = self.made.texts[path]
+        for key in list(added):
+            if f"\n{key}:" in f"\n{text}":
+                report = self.made.report.file(path)
+                report.unknown(f"it has {key} of its own, so those of other files are left out")
+                del added[key]
+        if added:
+            self.made.texts[path] = text.rstrip("\n") + "\n" + device_text(added)
+
+    def _links_of_topologies(self, ports: set[tuple[str, str]]) -> dict[str, Said]:
+        """The links that topologies name, where both of their ends are known."""
         links: dict[str, Said] = {}
         for ends, (name, remark) in self._links.links.items():
             strangers = sorted(f"{device}:{port}" for device, port in ends - ports)
@@ -200,20 +281,7 @@ class _Importing:
                 unique += "-"
             between = sorted(f"{device}:{port}" for device, port in ends)
             links[unique] = Said({"between": between}, remark)
-        if not links:
-            return
-        path = next(
-            (path for path, text in self.made.texts.items() if "\nnetwork:" in f"\n{text}"), None
-        )
-        if path is None:
-            plain = {"routrel": 1, "network": self.folder or "Imported network", "links": links}
-            self.made.texts[_NETWORK] = device_text(plain)
-        elif "\nlinks:" in f"\n{self.made.texts[path]}":
-            report = self.made.report.file(path)
-            report.unknown("it states links of its own, so those of topologies are left out")
-        else:
-            text = self.made.texts[path]
-            self.made.texts[path] = text.rstrip("\n") + "\n" + device_text({"links": links})
+        return links
 
 
 def _beginning(content: bytes) -> str:

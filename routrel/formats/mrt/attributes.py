@@ -162,7 +162,9 @@ def _values(data: bytes) -> Iterator[tuple[int, bytes]]:
             length = data[at + 2]
             at += 3
         if at + length > end:
-            raise BadAttributes(f"attribute {code} says it has {length} bytes, and {end - at} follow")
+            raise BadAttributes(
+                f"attribute {code} says it has {length} bytes, and {end - at} follow"
+            )
         yield code, data[at : at + length]
         at += length
 

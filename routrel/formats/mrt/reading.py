@@ -72,11 +72,7 @@ def read_mrt(
         report.note(f"{dump.own} messages of the collector itself were passed over")
     if dump.others:
         report.unknown(f"{dump.others} messages tell of prefixes that are not of unicast")
-    made = [
-        _announced(peer, dump, report, around)
-        for peer in dump.peers.values()
-        if peer.routes
-    ]
+    made = [_announced(peer, dump, report, around) for peer in dump.peers.values() if peer.routes]
     report.rows = sum(len(peer.routes) for peer in dump.peers.values())
     if not made:
         report.note("no route is left at the end of it")
@@ -160,5 +156,3 @@ def _outside_text(name: str, peer: Peer, around: Surroundings) -> str:
     if peer.router_id and peer.router_id != "0.0.0.0":  # noqa: S104 - an identifier, not an address
         plain["router-id"] = peer.router_id
     return device_text(plain, [f"a peer of a dump; what it announces stands in {name}.csv"])
-
-

@@ -154,9 +154,7 @@ def _exactly(body: bytes, at: int, size: int) -> bytes:
     return body[at : at + size]
 
 
-def _take_entries(
-    dump: Dump, peers: list[Peer], body: bytes, version: int, *, paths: bool
-) -> None:
+def _take_entries(dump: Dump, peers: list[Peer], body: bytes, version: int, *, paths: bool) -> None:
     length = body[4]
     if length > (32 if version == 4 else 128):
         raise BadRecord(f"a prefix of {length} bits")

@@ -51,7 +51,9 @@ def write_mrt(outside: Iterable[OutsideNeighbour], seconds: int = 0) -> bytes:
     records = [_record(seconds, 1, _peer_table(peers))]
     for number, prefix in enumerate(sorted(by_prefix, key=prefix_order)):
         subtype = 2 if prefix.version == 4 else 4
-        records.append(_record(seconds, subtype, _entry(number, seconds, prefix, by_prefix[prefix])))
+        records.append(
+            _record(seconds, subtype, _entry(number, seconds, prefix, by_prefix[prefix]))
+        )
     return b"".join(records)
 
 
@@ -69,9 +71,7 @@ def _peer_table(peers: Sequence[tuple[OutsideNeighbour, Address]]) -> bytes:
     return b"".join(parts)
 
 
-def _entry(
-    number: int, seconds: int, prefix: Prefix, routes: Sequence[tuple[int, bytes]]
-) -> bytes:
+def _entry(number: int, seconds: int, prefix: Prefix, routes: Sequence[tuple[int, bytes]]) -> bytes:
     size = (prefix.prefixlen + 7) // 8
     parts = [
         struct.pack("!IB", number, prefix.prefixlen),
@@ -132,8 +132,10 @@ def _communities(words: Iterable[str]) -> Iterator[tuple[int, bytes]]:
 def _extended(kind: str, administrator: str, number: int) -> bytes:
     sub = {"target": 2, "origin": 3}[kind]
     if "." in administrator:
-        return struct.pack("!BB", 1, sub) + ipaddress.IPv4Address(administrator).packed + (
-            struct.pack("!H", number)
+        return (
+            struct.pack("!BB", 1, sub)
+            + ipaddress.IPv4Address(administrator).packed
+            + (struct.pack("!H", number))
         )
     if int(administrator) > 65535:
         return struct.pack("!BBIH", 2, sub, int(administrator), number)

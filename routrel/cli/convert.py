@@ -1,0 +1,59 @@
+"""`routrel convert`: a network in other formats, with what they have no place for."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from enum import Enum
+from pathlib import Path
+from typing import Annotated
+
+import typer
+from rich.markup import escape
+
+from routrel.cli.common import Folder, Tables, Through, computed_view, err, out, refuse
+from routrel.formats.mrt.writing import LostInMrt
+from routrel.questions.exporting import written_as
+
+__all__ = ["convert"]
+
+
+class Format(str, Enum):
+    """What a network can be written as."""
+
+    YAML = "yaml"
+    RFC7951 = "rfc7951"
+    CSV = "csv"
+    GRAPHML = "graphml"
+    MRT = "mrt"
+
+
+def convert(
+    folder: Folder,
+    target: Annotated[Path, typer.Argument(metavar="OUT", help="the folder or file to write to")],
+    to: Annotated[Format, typer.Option("--to", help="the format")],
+    tables: Tables = None,
+) -> None:
+    """Write a network in another format; what has no place there is named on standard error.
+
+    yaml, rfc7951 and csv are folders, graphml and mrt are files.
+    """
+    state, view = computed_view(folder, Through.of(None, None, tables))
+    try:
+        written = written_as(to.value, state, view.texts)
+    except LostInMrt as error:
+        refuse(str(error), "give it an address")
+    _write(target, written.files, single=written.single)
+    for text in written.lost:
+        err.print(f"[yellow]has no place there:[/] {escape(text)}")
+    count = len(written.files)
+    out.print(f"{count} {'file' if count == 1 else 'files'} written to {target}")
+
+
+def _write(target: Path, files: Mapping[str, bytes], *, single: bool) -> None:
+    try:
+        for name, content in files.items():
+            path = target if single else target / name
+            path.parent.mkdir(parents=True, exist_ok=True)
+            path.write_bytes(content)
+    except OSError as error:
+        refuse(f"{target} cannot be written: {error.strerror}")

@@ -1,0 +1,1 @@
+"""Lists and drawings in formats that everybody reads: CSV and GraphML."""

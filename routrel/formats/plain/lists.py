@@ -1,0 +1,162 @@
+"""Devices, links and names as CSV, written, and read whatever their columns are called."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+
+__all__ = ["KINDS", "ListKind", "Mapped", "guessed", "read_rows", "write_rows"]
+
+
+@dataclass(frozen=True, slots=True)
+class ListKind:
+    """A kind of list: its columns, and names by which others know them."""
+
+    name: str
+    columns: tuple[str, ...]
+    needed: tuple[str, ...]
+    others: Mapping[str, tuple[str, ...]]
+
+
+#: All kinds of lists that are read; of several that fit, the one with the most columns counts.
+KINDS = {
+    "tables": ListKind(
+        "tables",
+        ("device", "vrf", "prefix", "protocol", "next-hop", "interface", "weight", "metric",
+         "distance", "drops", "active", "time", "source"),
+        ("device", "prefix"),
+        {
+            "device": ("host", "hostname", "router", "node", "switch", "name", "system"),
+            "vrf": ("table", "instance", "routing-instance", "network-instance", "rib"),
+            "prefix": ("destination", "network", "dst", "route", "subnet", "cidr", "dest"),
+            "protocol": ("proto", "source-protocol", "type", "origin", "learned-by", "owner"),
+            "next-hop": ("nexthop", "gateway", "via", "next-hop-address", "nh", "gw"),
+            "interface": ("dev", "port", "outgoing-interface", "out-interface", "oif", "ifname",
+                          "egress-interface"),
+            "metric": ("cost", "med"),
+            "distance": ("preference", "admin-distance", "administrative-distance", "ad", "pref",
+                         "route-preference"),
+            "active": ("used", "installed", "selected", "best"),
+            "time": ("timestamp", "read", "collected", "date"),
+        },
+    ),
+    "links": ListKind(
+        "links",
+        ("name", "device-a", "interface-a", "device-b", "interface-b", "description"),
+        ("device-a", "interface-a", "device-b", "interface-b"),
+        {
+            "name": ("link", "cable", "id", "link-id"),
+            "device-a": ("from-device", "source-device", "a-device", "source-node", "local-device",
+                         "a", "device", "from", "source"),
+            "interface-a": ("from-interface", "source-interface", "a-interface", "source-port",
+                            "local-interface", "a-port", "port-a", "interface", "local-port"),
+            "device-b": ("to-device", "destination-device", "b-device", "dest-node", "neighbour",
+                         "neighbor", "remote-device", "b", "to", "destination"),
+            "interface-b": ("to-interface", "destination-interface", "b-interface", "dest-port",
+                            "remote-interface", "b-port", "port-b", "remote-port",
+                            "neighbour-port", "neighbor-port"),
+            "description": ("comment", "remark", "note"),
+        },
+    ),
+    "devices": ListKind(
+        "devices",
+        ("device", "role", "site", "description"),
+        ("device",),
+        {
+            "device": ("host", "hostname", "router", "node", "name", "system"),
+            "role": ("type", "function", "kind"),
+            "site": ("location", "place", "pop", "campus"),
+            "description": ("comment", "remark", "note"),
+        },
+    ),
+    "outside": ListKind(
+        "outside",
+        ("outside", "as", "router-id", "addresses", "prefixes"),
+        ("outside", "addresses"),
+        {
+            "outside": ("provider", "peer", "neighbour", "neighbor"),
+            "as": ("asn", "as-number", "remote-as"),
+            "addresses": ("address", "ip"),
+        },
+    ),
+    "names": ListKind(
+        "names",
+        ("name", "address"),
+        ("name", "address"),
+        {
+            "name": ("hostname", "host", "label", "fqdn"),
+            "address": ("ip", "ip-address", "ipv4", "ipv6", "addr"),
+        },
+    ),
+}  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Mapped:
+    """What a list is taken for: its kind, and which of its columns is which."""
+
+    kind: ListKind
+    columns: Mapping[str, str]  #: by column of the kind: the list's own
+
+    @property
+    def whole(self) -> bool:
+        """Whether all columns are there that are needed."""
+        return all(name in self.columns for name in self.kind.needed)
+
+
+def _plain(text: str) -> str:
+    return "-".join(text.strip().lower().replace("_", " ").replace("-", " ").split())
+
+
+def guessed(header: Sequence[str], remembered: Mapping[str, Mapped] | None = None) -> Mapped | None:
+    """What a list with these columns is likely to be; None: none that is known.
+
+    Args:
+        remembered: By the columns' names, joined by commas: how such lists were taken before.
+    """
+    known = (remembered or {}).get(",".join(header))
+    if known is not None:
+        return known
+    found = [_mapped(kind, header) for kind in KINDS.values()]
+    fitting = [one for one in found if one.whole]
+    return max(fitting, key=lambda one: (len(one.columns), -len(one.kind.columns)), default=None)
+
+
+def _mapped(kind: ListKind, header: Sequence[str]) -> Mapped:
+    plain = {_plain(name): name for name in header}
+    taken: dict[str, str] = {}
+    for column in kind.columns:  # the column's own name first, wherever it stands
+        if column in plain:
+            taken[column] = plain[column]
+    for column in kind.columns:
+        for other in kind.others.get(column, ()):
+            if column not in taken and other in plain and plain[other] not in taken.values():
+                taken[column] = plain[other]
+    return Mapped(kind, taken)
+
+
+def read_rows(text: str) -> Iterator[tuple[int, list[str]]]:
+    """The lines of a list with their numbers, the header first; whatever parts its columns.
+
+    Raises:
+        csv.Error: the text is no list.
+    """
+    first = text.partition("\n")[0]
+    delimiter = max(",;\t|", key=first.count)
+    reader = csv.reader(io.StringIO(text), delimiter=delimiter, strict=True)
+    line = 1
+    for row in reader:
+        if row and any(value.strip() for value in row) and not row[0].startswith("#"):
+            yield line, row
+        line = reader.line_num + 1
+
+
+def write_rows(columns: Sequence[str], rows: Iterable[Sequence[object]]) -> str:
+    """A list as CSV."""
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\n")
+    writer.writerow(columns)
+    writer.writerows(rows)
+    return out.getvalue()
