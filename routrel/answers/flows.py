@@ -220,7 +220,7 @@ def flow_data(state: State, answer: FlowAnswer) -> OneFlowData:
     first = decider(answer, chain(*defaults))
     return OneFlowData(
         sentence=answer_sentence(answer, named, unroutable=unroutable),
-        facts=list(fact_sentences(answer)),
+        facts=list(fact_sentences(answer, state.topology.devices)),
         decides=DecidesData(
             direction="forward" if first.forward else "return",
             branch=first.branch,

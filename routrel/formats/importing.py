@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import PurePosixPath
 from typing import Any
@@ -32,7 +32,6 @@ from routrel.formats.yang.device import (
     YangFile,
     made_device,
     open_yang,
-    read_networks,
     tells_of_devices,
 )
 from routrel.formats.yang.topology import StatedLinks
@@ -156,12 +155,12 @@ class _Importing:
             self._take_bundle(folder, files)
         for name, yang in _devices(self._yang, self.folder).items():
             ports |= {(name, port) for port in self._take_yang(name, yang)}
-        read_networks(self._yang, self._links)
         for file in self._yang:
-            file.data.name_leftovers()
+            file.name_leftovers(self._links)
         self.made.texts.update(self._lists.tables)
         for device, text in list(self._known_by_tables()):
-            self._keep(device, f"{device}.yaml", text, ())
+            unknown = ["what it filters, steers and translates, and its protocols"]
+            self._keep(device, f"{device}.yaml", text, (), unknown)
         self._state_network(ports)
         if self._dumps:
             self._take_dumps()
@@ -197,7 +196,8 @@ class _Importing:
             bundle.report("addr.json").refuse(f"{host} stands in {self._taken[host]} too")
             return
         made = read_host(bundle, self._role(host))
-        self._keep(host, f"{folder or host}.yaml", made.text, made.observed)
+        unknown = [text for one in bundle.reports.values() for text in one.unknowns]
+        self._keep(host, f"{folder or host}.yaml", made.text, made.observed, unknown)
 
     def _take_yang(self, name: str, files: list[YangFile]) -> tuple[str, ...]:
         for file in files:
@@ -209,11 +209,23 @@ class _Importing:
         made = made_device(name, files, self._role(name))
         parent = PurePosixPath(files[0].path).parent
         path = f"{parent}.yaml" if parent.name == name else str(parent / f"{name}.yaml")
-        self._keep(name, path, made.text, made.tables)
+        for file in files:
+            file.name_leftovers(self._links)
+        unknown = [text for file in files for text in file.report.unknowns]
+        self._keep(name, path, made.text, made.tables, unknown)
         return made.interfaces
 
-    def _keep(self, name: str, path: str, text: str, tables: Iterable[ObservedTable]) -> None:
+    def _keep(
+        self,
+        name: str,
+        path: str,
+        text: str,
+        tables: Iterable[ObservedTable],
+        unknown: Sequence[str],
+    ) -> None:
         self._taken[name] = path
+        if unknown:
+            text += device_text({"unknown": [Said(words) for words in unknown]})
         self.made.texts[path] = _with_stated(text, self._stated.get(name))
         listed = list(tables)
         if listed:

@@ -42,6 +42,7 @@ class FileReport:
     partly: bool = False
     messages: list[Message] = field(default_factory=list)
     more: int = 0  #: messages beyond those that are kept
+    unknowns: list[str] = field(default_factory=list)  #: the texts of what is not understood
     rows: int = 0  #: table entries or announcements that were read
 
     def note(self, text: str, line: int = 0) -> None:
@@ -51,6 +52,8 @@ class FileReport:
     def unknown(self, text: str, line: int = 0) -> None:
         """Name something that is not understood and was left out."""
         self.partly = True
+        if len(self.unknowns) < MOST_MESSAGES and text not in self.unknowns[-20:]:
+            self.unknowns.append(text)
         self._keep(text, line)
 
     def refuse(self, text: str, line: int = 0) -> None:

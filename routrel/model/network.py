@@ -236,6 +236,7 @@ class Device:
     vrfs: tuple[Vrf, ...] = ()  #: the default one first, always there
     processing: Processing = Processing.ROUTER
     forwards_only: tuple[Family, ...] = ()  #: of a role that forwards; empty: both families
+    unknown: tuple[str, ...] = ()  #: what of it is not known, so that answers may be wrong
     tables: TableSource = TableSource.COMPUTED  #: what it forwards by, unless a lens says
     ignore_dead_links: bool = (
         False  #: of Linux processing: whether a dead far end takes routes away

@@ -24,6 +24,7 @@ def topology_findings(topology: Topology) -> list[Finding]:
     """All findings about addresses, segments and next hops, unsorted."""
     found: list[Finding] = []
     found.extend(_duplicate_addresses(topology))
+    found.extend(_partly_known(topology))
     for segment in topology.segments:
         found.extend(_mask_mismatch(segment))
         found.extend(_mtu_mismatch(segment))
@@ -38,6 +39,21 @@ def topology_findings(topology: Topology) -> list[Finding]:
         found.extend(_too_small_for_ipv6(device))
     found.extend(_outside_nowhere(topology))
     return found
+
+
+def _partly_known(topology: Topology) -> Iterator[Finding]:
+    for device in topology.network.devices:
+        if device.unknown:
+            count = len(device.unknown)
+            more = f", and {count - 1} more" if count > 1 else ""
+            yield Finding(
+                severity=Severity.WARNING,
+                code="partly_known",
+                text=f"{device.name}: not known is {device.unknown[0]}{more}",
+                suggestion="answers about what passes it may be wrong; see “unknown” in its file",
+                place=device.place,
+                device=device.name,
+            )
 
 
 def _duplicate_addresses(topology: Topology) -> Iterator[Finding]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from itertools import pairwise
 
 from routrel.forwarding.evidence import Branch, Hop
@@ -11,10 +11,14 @@ from routrel.forwarding.stages.mtu import MtuEvidence
 from routrel.forwarding.stages.route import RouteEvidence
 from routrel.forwarding.stages.steering import SteeringEvidence
 from routrel.forwarding.stages.translation import TranslationEvidence
+from routrel.model.network import Device
 from routrel.questions.flow import DirectionAnswer, FlowAnswer
 from routrel.questions.flow_facts import Decided, entries_of
 
 __all__ = ["DECIDED_WORDS", "fact_sentences", "unusual_words", "way_words", "ways_back_words"]
+
+#: Things not known of one device that a fact names.
+_MOST_UNKNOWN = 3
 
 DECIDED_WORDS: dict[Decided, str] = {
     Decided.STOPS: "it stops here",
@@ -96,8 +100,11 @@ def unusual_words(hop: Hop, only_default: bool = False) -> str:
     return ", ".join(told)
 
 
-def fact_sentences(answer: FlowAnswer) -> tuple[str, ...]:
-    """How many ways there are, where they part, what fits through, and how answers return."""
+def fact_sentences(answer: FlowAnswer, devices: Mapping[str, Device]) -> tuple[str, ...]:
+    """How many ways there are, where they part, what fits through, and how answers return.
+
+    What is not known of devices on the way comes last.
+    """
     told = [_ways_fact("Forward", answer.forward)]
     if answer.back:
         told.append(_ways_fact("Back", answer.back))
@@ -110,7 +117,19 @@ def fact_sentences(answer: FlowAnswer) -> tuple[str, ...]:
         told.append(f"Largest packet that fits: {', '.join(mtus)}.")
     if answer.back and {answer.forward.verdict, answer.back.verdict} <= set(ARRIVED):
         told.append(f"Answers return {ways_back_words(answer)}.")
-    return tuple(told)
+    return (*told, *_unknown_facts(answer, devices))
+
+
+def _unknown_facts(answer: FlowAnswer, devices: Mapping[str, Device]) -> Iterator[str]:
+    """What of the devices that are met is not known."""
+    ways = (answer.forward, *((answer.back,) if answer.back else ()))
+    met = dict.fromkeys(h.device for way in ways for b in way.branches for h in b.hops)
+    for name in met:
+        unknown = devices[name].unknown if name in devices else ()
+        if unknown:
+            shown = "; ".join(unknown[:_MOST_UNKNOWN])
+            more = f"; and {len(unknown) - _MOST_UNKNOWN} more" * (len(unknown) > _MOST_UNKNOWN)
+            yield f"Not known of {name}: {shown}{more}. The answer may be another one."
 
 
 def _path_mtu(branches: Iterable[Branch]) -> int | None:

@@ -308,6 +308,8 @@ def _route_words(evidence: RouteEvidence) -> str:
         target = f"to {hop.address} " if hop.address else ""
         through = f", resolved from {hop.via}" if hop.via and hop.via != hop.address else ""
         words = f"{words}, {target}by {hop.interface}{through}"
+    if route.observed:
+        words += "; as the table was read"
     if route.prefix.prefixlen == 0:
         words += "; matched by the default route only"
     if len(route.next_hops) > 1:

@@ -45,6 +45,7 @@ from routrel.files.shapes import (
     OneOrMany,
     PlacedInteger,
     Record,
+    Text,
     Values,
 )
 from routrel.files.values import (
@@ -346,7 +347,7 @@ def _unbuild_device(device: Device) -> Values:
         "description": device.description, "gateways": device.gateways,
         "interfaces": device.interfaces, "vrfs": tuple(named), "filters": device.filters,
         "processing": device.processing, "forwards_only": device.forwards_only,
-        "tables": device.tables,
+        "tables": device.tables, "unknown": device.unknown,
         "ignore_dead_links": device.ignore_dead_links,
         "local_traffic": device.local_traffic, "transit_traffic": device.transit_traffic,
         "arriving_traffic": device.arriving_traffic,
@@ -378,6 +379,8 @@ DEVICE_FILE = Record(
               "known, the tables that were read from it, where there are any; observed, those "
               "alone",
               default=TableSource.COMPUTED),
+        Field("unknown", ListOf(Text()), "what of the device is not known or not modelled; answers "
+              "about what passes it say so", default=()),
         Field("forwards", OneOrMany(Choice(Family)), "the families of others' packets that it "
               "forwards; left out: both, a host none", "forwards_only", default=()),
         Field("ignore-dead-links", Boolean(), "with Linux processing: whether routes go when only "

@@ -23,7 +23,6 @@ __all__ = [
     "YangFile",
     "made_device",
     "open_yang",
-    "read_networks",
     "tells_of_devices",
 ]
 
@@ -45,6 +44,16 @@ class YangFile:
     data: Node
     report: FileReport
     names: tuple[str, ...]  #: the top-level members
+    done: bool = False  #: whether all that it says was taken
+
+    def name_leftovers(self, links: StatedLinks) -> None:
+        """Take the links that it names, and name what nobody asked for; once."""
+        if self.done:
+            return
+        self.done = True
+        if any(name in _OF_NETWORKS for name in self.names):
+            read_topology(self.data, links)
+        self.data.name_leftovers()
 
     @property
     def hostname(self) -> str | None:
@@ -76,13 +85,6 @@ def open_yang(path: str, content: bytes, report: FileReport) -> YangFile | None:
 def tells_of_devices(file: YangFile) -> bool:
     """Whether a file is about a device."""
     return any(name in _OF_DEVICES for name in file.names)
-
-
-def read_networks(files: Iterable[YangFile], found: StatedLinks) -> None:
-    """Add the links that files name."""
-    for file in files:
-        if any(name in _OF_NETWORKS for name in file.names):
-            read_topology(file.data, found)
 
 
 @dataclass(slots=True)
