@@ -12,7 +12,10 @@ from routrel.model.traffic import PROTOCOL_NUMBERS, TCP_FLAGS
 __all__ = ["read_acls"]
 
 ACL = "ietf-access-control-list"
-_FAMILIES = {"ipv4-acl-type": 4, "ipv6-acl-type": 6}
+_FAMILIES = {
+    "ipv4-acl-type": 4, "ipv6-acl-type": 6, "mixed-eth-ipv4-acl-type": 4,
+    "mixed-eth-ipv6-acl-type": 6,
+}  # fmt: skip
 _WORDS = {number: word for word, number in PROTOCOL_NUMBERS.items()}
 
 
@@ -57,7 +60,7 @@ def _attached(node: Node, direction: str) -> list[str]:
 def _filter(node: Node, name: str) -> dict[str, Any]:
     kind = node.identity("type")
     family = _FAMILIES.get(kind[1]) if kind else None
-    if kind is not None and "eth" in kind[1]:
+    if kind is not None and kind[1] == "eth-acl-type":
         node.unknown(f"{name} is of type {kind[1]}; what it asks of frames is not modelled")
     rules: list[Said] = []
     if family is not None:

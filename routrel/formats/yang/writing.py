@@ -337,7 +337,9 @@ def _acl(packet_filter: Filter) -> dict[str, Any]:
                 "actions": {"forwarding": "ietf-access-control-list:accept"},
             }
         )
-    return {"name": packet_filter.name, "aces": {"ace": entries}}
+    # Our filters are for both families; a type for one would let the other pass.
+    kind = "ietf-access-control-list:mixed-eth-ipv4-ipv6-acl-type"
+    return {"name": packet_filter.name, "type": kind, "aces": {"ace": entries}}
 
 
 def _matches(rule: Rule) -> Iterator[dict[str, Any]]:

@@ -1,0 +1,283 @@
+"""JSON of YANG models: what is read of it, what is named, and that what is written reads the same."""
+
+from __future__ import annotations
+
+import json
+import re
+import shutil
+import sys
+from pathlib import Path
+
+import pytest
+import yangson
+
+from routrel.files.reader import load_texts, read_texts
+from routrel.formats.importing import import_files
+from routrel.formats.yang.writing import device_json, lost_of, network_json
+from routrel.model.network import Role
+from tests.engine.formats.bundles import line, state_of
+from tests.nets import device
+
+V4 = "ietf-ipv4-unicast-routing"
+
+
+def port(name, *addresses, forwarding=True, **more):
+    return {
+        "name": name, "type": "iana-if-type:ethernetCsmacd",
+        "ietf-ip:ipv4": {"forwarding": forwarding, "address": [
+            {"ip": a.split("/")[0], "prefix-length": int(a.split("/")[1])} for a in addresses]},
+        **more,
+    }  # fmt: skip
+
+
+def interfaces(*ports):
+    return {"ietf-interfaces:interfaces": {"interface": list(ports)}}
+
+
+def statics(*routes):
+    listed = {"type": "ietf-routing:static", "name": "s", "static-routes": {f"{V4}:ipv4": {"route": list(routes)}}}
+    return {"ietf-routing:routing": {"control-plane-protocols": {"control-plane-protocol": [listed]}}}
+
+
+def rib(*routes, **more):
+    table = {"name": "main", "address-family": f"{V4}:ipv4-unicast", "routes": {"route": list(routes)}, **more}
+    return {"ietf-routing:routing": {"ribs": {"rib": [table]}}}
+
+
+def entry(prefix, hop, source="ietf-routing:static", *, active=True, **more):
+    return {f"{V4}:destination-prefix": prefix, "next-hop": hop, "source-protocol": source,
+            **({"active": [None]} if active else {}), **more}  # fmt: skip
+
+
+def read(data, path="r1.json", **others):
+    contents = {path: data if isinstance(data, bytes) else json.dumps(data).encode()}
+    return import_files({**contents, **{name: json.dumps(v).encode() for name, v in others.items()}})
+
+
+def told(made):
+    return [message.text for message in made.report.messages]
+
+
+ONE = port("eth0", "10.0.0.1/24")
+
+#: Data, and lines of the device file that come of them.
+READ = {
+    "wrapped by RESTCONF": ({"ietf-restconf:data": interfaces(ONE)}, ["eth0: {addresses: [10.0.0.1/24]}"]),
+    "wrapped as a file": ({"ietf-yang-instance-data:instance-data-set": {"name": "x", "content-data": interfaces(ONE)}},
+                          ["eth0: {addresses: [10.0.0.1/24]}"]),
+    "a netmask": (interfaces({"name": "e", "type": "x:ethernetCsmacd", "ietf-ip:ipv4": {
+        "address": [{"ip": "10.0.0.1", "netmask": "255.255.252.0"}]}}), ["e: {addresses: [10.0.0.1/22]}", "role: host"]),
+    "a speed of 64 bits is a string": (interfaces({**ONE, "speed": "10000000000"}), ['bandwidth: "10 Gb/s"']),
+    "forwarding is false where it is not written": (interfaces(port("e", "10.0.0.1/24", forwarding=False)), ["role: host"]),
+    "shut, and without carrier": (interfaces({**ONE, "enabled": False}, {**port("b", "10.1.0.1/24"), "oper-status": "down"}),
+                                  ["enabled: false", "carrier: false"]),
+    "a static route with host bits": ({**interfaces(ONE), **statics(
+        {"destination-prefix": "10.9.0.7/16", "next-hop": {"next-hop-address": "10.0.0.2"}})}, ["- {to: 10.9.0.0/16, via: 10.0.0.2}"]),
+    "several next hops, named either way": ({**interfaces(ONE), **statics({"destination-prefix": "10.9.0.0/16", "next-hop": {
+        "next-hop-list": {"next-hop": [{"index": "1", "next-hop-address": "10.0.0.2"},
+                                       {"index": "2", f"{V4}:address": "10.0.0.3", "outgoing-interface": "eth0"}]}}})},
+        ["via: 10.0.0.2}", "via: 10.0.0.3, interface: eth0}"]),
+    "dropped": ({**interfaces(ONE), **statics({"destination-prefix": "10.9.0.0/16", "next-hop": {"special-next-hop": "prohibit"}})},
+                ["reject: prohibited"]),
+    "a filter": ({**interfaces(ONE), "ietf-access-control-list:acls": {
+        "acl": [{"name": "in", "type": "ipv4-acl-type", "aces": {"ace": [{"name": "a", "matches": {
+            "ipv4": {"source-ipv4-network": "10.0.0.0/8"}, "tcp": {"destination-port": {"operator": "gte", "port": 1024}}},
+            "actions": {"forwarding": "ietf-access-control-list:accept"}}]}}],
+        "attachment-points": {"interface": [{"interface-id": "eth0", "egress": {"acl-sets": {"acl-set": [{"name": "in"}]}}}]}}},
+        ["filters: {out: in}", "permit: tcp, from: 10.0.0.0/8, to-port: 1024-65535", "default: deny"]),
+    "OSPF with dotted areas": ({**interfaces(ONE), "ietf-routing:routing": {"router-id": "10.255.0.1", "control-plane-protocols": {
+        "control-plane-protocol": [{"type": "ietf-ospf:ospfv2", "name": "1", "ietf-ospf:ospf": {"areas": {"area": [
+            {"area-id": "0.0.0.4", "area-type": "ietf-ospf:stub-area", "summary": False, "interfaces": {"interface": [
+                {"name": "eth0", "cost": 7, "interface-type": "point-to-point"}]}}]}}}]}}},
+        ["ospf: {area: 0.0.0.4, network: point-to-point, cost: 7}", "type: totally-stub", "router-id: 10.255.0.1"]),
+    "IS-IS": ({**interfaces(ONE), "ietf-routing:routing": {"control-plane-protocols": {"control-plane-protocol": [
+        {"type": "ietf-isis:isis", "name": "1", "ietf-isis:isis": {"system-id": "1921.6800.1001", "area-address": ["49.0001"],
+         "level-type": "level-2", "interfaces": {"interface": [{"name": "eth0", "metric": {"value": 30}}]}}}]}}},
+        ["net: 49.0001.1921.6800.1001.00", "isis: {metric: 30}"]),
+    "a VRF with what is mounted there": ({
+        "ietf-interfaces:interfaces": {"interface": [{**ONE, "ietf-network-instance:bind-ni-name": "red"}]},
+        "ietf-network-instance:network-instances": {"network-instance": [{"name": "red", "vrf-root": statics(
+            {"destination-prefix": "10.9.0.0/16", "next-hop": {"next-hop-address": "10.0.0.2"}})}]}},
+        ["vrf: red", "static:", "- {to: 10.9.0.0/16, via: 10.0.0.2}"]),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", READ)
+def test_what_is_read(name):
+    data, lines = READ[name]
+    made = read(data)
+    text = made.texts["r1.yaml"]
+    for each in lines:
+        assert each in text, text
+    state_of(made)  # and it computes
+
+
+def test_a_table_is_what_was_read_and_inactive_routes_are_not_used():
+    """10.9/16 is used; 10.8/16 is known and not used; what is for the device itself is none."""
+    made = read({**interfaces(ONE), **rib(
+        entry("10.9.0.0/16", {f"{V4}:next-hop-address": "10.0.0.2"}, **{"route-preference": 5}),
+        entry("10.8.0.0/16", {"outgoing-interface": "eth0"}, active=False),
+        entry("10.0.0.1/32", {"special-next-hop": "receive"}, "direct"),
+        entry("10.7.0.0/16", {"next-hop-list": {"next-hop": [
+            {f"{V4}:address": "10.0.0.2"}, {f"{V4}:address": "10.0.0.3", "outgoing-interface": "eth0"}]}}, "ietf-ospf:ospfv2"),
+    )})  # fmt: skip
+    assert made.texts["r1-tables.csv"].splitlines()[1:] == [
+        "r1,,10.9.0.0/16,static,10.0.0.2,,,,5,,,,rfc7951",
+        "r1,,10.8.0.0/16,static,,eth0,,,,,false,,rfc7951",
+        "r1,,10.7.0.0/16,ospf,10.0.0.2,,,,,,,,rfc7951",
+        "r1,,10.7.0.0/16,ospf,10.0.0.3,eth0,,,,,,,rfc7951",
+    ]
+    assert line(made, "r1.yaml", "tables:").startswith("tables: known"), "nothing is configured"
+
+
+def test_a_table_may_stand_in_another_file_of_the_folder():
+    made = import_files({
+        "r1/ports.json": json.dumps(interfaces(ONE)).encode(),
+        "r1/ribs.json": json.dumps(rib(entry("10.9.0.0/16", {"outgoing-interface": "eth0"}))).encode(),
+    })  # fmt: skip
+    assert sorted(made.texts) == ["r1-tables.csv", "r1.yaml"]
+    assert {one.device for one in made.report.files} == {"r1"}
+
+
+#: Data, and what is said of them; nothing of it vanishes.
+NAMED = {
+    "a module that is not read": ({**interfaces(ONE), "example:thing": {"a": 1}}, "/example:thing is not understood"),
+    "a member inside": (interfaces({**ONE, "example:colour": "red"}), "/ietf-interfaces:interfaces/interface[name='eth0']/example:colour is not"),
+    "a protocol": ({**interfaces(ONE), "ietf-routing:routing": {"control-plane-protocols": {"control-plane-protocol": [
+        {"type": "ietf-bgp:bgp", "name": "b", "ietf-bgp:bgp": {"global": {}}}]}}}, "a protocol of type bgp is not modelled"),
+    "a number that is none": (interfaces({**ONE, "speed": "fast"}), "speed is no whole number"),
+    "an interface that is not there": ({**interfaces(ONE), "ietf-access-control-list:acls": {"acl": [], "attachment-points": {"interface": [
+        {"interface-id": "eth9", "ingress": {"acl-sets": {"acl-set": [{"name": "x"}]}}}]}}}, "eth9 is no interface here"),
+    "a default that RFC 8519 leaves open": ({**interfaces(ONE), "ietf-access-control-list:acls": {"acl": [{"name": "x", "aces": {}}]}},
+                                            "left to the device"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", NAMED)
+def test_what_is_not_understood_is_named_by_its_path(name):
+    data, said = NAMED[name]
+    assert any(said in text for text in told(read(data))), told(read(data))
+
+
+HOSTILE = {
+    "a member twice": (b'{"ietf-interfaces:interfaces": {}, "ietf-interfaces:interfaces": {}}', "given twice"),
+    "no number": (b'{"ietf-interfaces:interfaces": NaN}', "NaN is no number"),
+    "20,000 levels": (b'{"a:b":' * 20_000 + b"1" + b"}" * 20_000, "levels deep"),
+    "a list": (b"[1]", "no data of a YANG model"),
+    "no module": (b'{"interfaces": {}}', "no member names its module"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", HOSTILE)
+def test_hostile_files_are_refused_in_a_sentence(name):
+    content, said = HOSTILE[name]
+    (one,) = read(content).report.files
+    assert one.verdict.value == "refused"
+    assert said in one.messages[0].text
+
+
+def test_links_of_a_topology_lead_both_ways_and_may_lead_nowhere():
+    def end(word, node, point):
+        return {f"{word}-node": node, f"{word}-tp": point}
+
+    links = [
+        {"link-id": "ab", "source": end("source", "a", "eth0"), "destination": end("dest", "b", "eth0")},
+        {"link-id": "ba", "source": end("source", "b", "eth0"), "destination": end("dest", "a", "eth0")},
+        {"link-id": "ac", "source": end("source", "a", "eth0"), "destination": end("dest", "c", "eth0")},
+    ]
+    topology = {"ietf-network:networks": {"network": [{"network-id": "n", "node": [{"node-id": "a"}, {"node-id": "b"}],
+                "ietf-network-topology:link": links}]}}  # fmt: skip
+    made = read(interfaces(ONE), "a.json", **{"b.json": interfaces(port("eth0", "10.7.0.1/24")), "t.json": topology})
+    assert [line for line in made.texts["network.yaml"].splitlines() if "between" in line] == [
+        '  ab: {between: ["a:eth0", "b:eth0"]}  # t.json:1'
+    ]
+    assert "leads to c, which is no node" in " ".join(told(made))
+
+
+# --- writing --------------------------------------------------------------------------------------
+
+_MODULES = Path(sys.prefix) / "share" / "yang" / "modules"
+_USED = ("ietf-interfaces", "ietf-ip", "ietf-routing", "ietf-ipv4-unicast-routing", "ietf-ipv6-unicast-routing",
+         "ietf-access-control-list", "ietf-network-instance", "ietf-network", "ietf-network-topology", "iana-if-type")  # fmt: skip
+_IMPORTED = ("ietf-yang-types", "ietf-inet-types", "ietf-packet-fields", "ietf-ethertypes", "ietf-yang-schema-mount")
+
+
+@pytest.fixture(scope="module")
+def models(tmp_path_factory):
+    """The data model of the modules that ship, for the validator of another project."""
+    folder = tmp_path_factory.mktemp("yang")
+    library = {"ietf-yang-library:modules-state": {"module-set-id": "x", "module": []}}
+    for name in (*_USED, *_IMPORTED):
+        (found,) = _MODULES.rglob(f"{name}.yang")
+        text = found.read_text()
+        revision = re.search(r"^\s*revision\s+\"?([0-9-]{10})", text, re.M)[1]
+        shutil.copy(found, folder / f"{name}@{revision}.yang")
+        namespace = re.search(r'namespace\s+"([^"]+)"', text)[1]
+        kind = "implement" if name in _USED else "import"
+        features = re.findall(r"^\s*feature\s+([\w-]+)", text, re.M)
+        library["ietf-yang-library:modules-state"]["module"].append(
+            {"name": name, "revision": revision, "namespace": namespace, "conformance-type": kind, "feature": features}
+        )
+    return yangson.DataModel(json.dumps(library), (str(folder),))
+
+
+PLAIN = device("r1", """
+    ospf: {router-id: 10.255.0.1}
+    isis: {net: 49.0001.1921.6800.1001.00, level: 2}
+    interfaces:
+      lo0: {kind: loopback, addresses: [10.255.0.1/32], ospf: {area: 0.0.0.0, passive: true}}
+      e1: {description: to the east, addresses: [10.0.0.1/24, "fd00::1/64"], mtu: 1400, filters: {in: web},
+           ospf: {area: 0.0.0.4, cost: 7, network: point-to-point}, isis: {metric: 30}}
+      e2: {enabled: false, addresses: [10.0.1.1/24], vrf: red}
+    static:
+      - {to: 10.9.0.0/16, via: 10.0.0.2}
+      - {to: 10.9.0.0/16, via: 10.0.0.3}
+      - {to: 10.8.0.0/16, discard: true}
+      - {to: "fd01::/64", via: "fd00::2"}
+    vrfs:
+      red: {static: [{to: 10.7.0.0/16, reject: unreachable}]}
+    filters:
+      web:
+        rules:
+          - {id: 10, permit: tcp, from: 10.0.0.0/8, to-port: [80, 443]}
+          - {id: 20, deny: udp, to: 10.3.0.0/16}
+        default: deny
+    """)  # fmt: skip
+
+
+def validated(models, text):
+    """Validate the configuration of data, without what no module that ships describes."""
+    data = json.loads(text)
+    protocols = data.get("ietf-routing:routing", {}).get("control-plane-protocols", {}).get("control-plane-protocol", [])
+    protocols[:] = [one for one in protocols if one["type"] == "ietf-routing:static"]
+    for instance in data.get("ietf-network-instance:network-instances", {}).get("network-instance", ()):
+        instance["vrf-root"] = {}  # the validator does not follow the mount
+    for one in data.get("ietf-interfaces:interfaces", {}).get("interface", ()):
+        for state in ("speed", "oper-status"):
+            one.pop(state, None)
+    models.from_raw(data).validate(ctype=yangson.enumerations.ContentType.config)
+
+
+def test_what_is_written_is_valid_by_the_modules_and_reads_the_same(models):
+    (before,) = read_texts({"r1.yaml": PLAIN}).network.devices
+    text = device_json(before)
+    validated(models, text)
+    lost = set(lost_of(before, text))
+    # Two ports of one rule become two entries, which read as two rules.
+    assert lost == {"r1 filters web rules", "r1 router-id"} - {"r1 router-id"}
+    links = network_json({"ab": (("a", "e0"), ("b", "e0"))})
+    validated(models, links)
+
+
+def test_an_export_of_the_demo_is_valid_and_names_what_it_loses(models):
+    network = read_texts(load_texts(Path("demo"))[0]).network
+    for each in network.devices:
+        text = device_json(each)
+        validated(models, text)
+        lost = " ".join(lost_of(each, text))
+        bgp = any(vrf.bgp for vrf in each.vrfs)
+        assert ("bgp" in lost) is bgp, f"{each.name}: {lost}"
+        again = import_files({f"{each.name}.json": text.encode()})
+        (read_back,) = read_texts(again.texts).network.devices
+        assert [p.addresses for p in read_back.interfaces] == [p.addresses for p in each.interfaces]
+        assert (read_back.role is Role.HOST) == (each.role is Role.HOST)
