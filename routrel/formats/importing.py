@@ -170,12 +170,17 @@ class _Importing:
         network = read_texts(self.made.texts).network
         around = Surroundings(network.outside, network.devices)
         for path, content in sorted(self._dumps.items()):
-            report = self.made.report.file(path, MRT)
+            report, written = self.made.report.file(path, MRT), set[str]()
             for made in read_mrt(content, report, around):
                 stem = str(PurePosixPath(path).parent / made.name)
                 if made.outside:
                     self._keep_once(f"{stem}.yaml", made.outside, report)
-                self._keep_once(f"{stem}.csv", made.announcements, report)
+                mine = f"{stem}.csv"
+                if mine in written:  # of another address of the same network
+                    self.made.texts[mine] += made.announcements.partition("\n")[2]
+                else:
+                    self._keep_once(mine, made.announcements, report)
+                    written.add(mine)
 
     def _keep_once(self, path: str, text: str, report: FileReport) -> None:
         if path in self.made.texts:

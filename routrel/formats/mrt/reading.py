@@ -38,8 +38,10 @@ class Surroundings:
     outside: Iterable[OutsideNeighbour] = ()
     devices: Iterable[Device] = ()
     named: dict[Address, str] = field(default_factory=dict)
+    addresses: dict[str, int] = field(default_factory=dict)  #: how many each network has
 
     def __post_init__(self) -> None:
+        self.addresses = {one.name: len(one.addresses) for one in self.outside}
         self.named = {end.ip: one.name for one in self.outside for end in one.addresses}
 
     def subnet_of(self, address: Address) -> InterfaceAddress | None:
@@ -99,7 +101,8 @@ def _announced(peer: Peer, dump: Dump, report: FileReport, around: Surroundings)
     if doubled:
         report.note(f"{name}: of {doubled} prefixes with several paths the first is taken")
     _say_what_is_lost(name, peer, dump, groups, report)
-    text = write_announcements((name, one) for one in _announcements(peer, dump, groups))
+    at = (peer.address,) if around.addresses.get(name, 1) > 1 else ()
+    text = write_announcements((name, one) for one in _announcements(peer, dump, groups, at))
     return AnnouncedBy(name, text, "" if known else _outside_text(name, peer, around))
 
 
@@ -107,7 +110,7 @@ _WITHOUT_PATH = (1 << 140) - 1
 
 
 def _announcements(
-    peer: Peer, dump: Dump, groups: Mapping[int, list[Prefix]]
+    peer: Peer, dump: Dump, groups: Mapping[int, list[Prefix]], at: tuple[Address, ...]
 ) -> Iterator[Announcement]:
     for number, prefixes in groups.items():
         found = dump.attributes[number]
@@ -120,6 +123,7 @@ def _announcements(
             origin=Origin(found.origin),
             med=found.med,
             communities=found.communities,
+            at=at,
         )
 
 
