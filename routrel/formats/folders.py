@@ -79,10 +79,10 @@ def _zip(file: Path) -> dict[str, bytes]:
         for info in sorted(archive.infolist(), key=lambda one: one.filename):
             name = info.filename.replace("\\", "/")
             parts = name.split("/")
-            if info.is_dir() or any(part.startswith(".") for part in parts if part):
-                continue
             if name.startswith("/") or ".." in parts:
                 raise UnusableInput(f"{file} holds a path that leads out of it: {name}")
+            if info.is_dir() or any(part.startswith(".") for part in parts if part):
+                continue
             size += info.file_size
             if size > _MOST_INFLATED * max(file.stat().st_size, 1_000_000):
                 raise UnusableInput(f"{file} unpacks to far more than it is")

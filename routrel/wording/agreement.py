@@ -42,6 +42,8 @@ def reason_words(reason: Reason) -> str:
             return f"it follows from a difference at {reason.about}"
         case ReasonKind.MODEL:
             return f"the model has none: {reason.about}"
+        case ReasonKind.NOBODY:
+            return "nobody of the model has it, so where it comes from is not modelled"
         case ReasonKind.METRIC:
             return "the same way, and a cost on it is another one"
         case _:

@@ -45,6 +45,7 @@ class ReasonKind(Enum):
     OTHER_OUTCOME = "other_outcome"  #: routing may rest so as well
     UPSTREAM = "upstream"  #: it follows from a difference at the next hop
     MODEL = "model"  #: the model says why it has none
+    NOBODY = "nobody"  #: nobody of the model has anything that would serve
     METRIC = "metric"  #: only a cost on the way is another one
     UNKNOWN = "unknown"
 
@@ -225,5 +226,5 @@ class _Reasoning:
         self._count += 1
         told = absence(self.state, self.number, one.prefix)
         if not told.reasons:
-            return Reason(ReasonKind.UNKNOWN)
+            return Reason(ReasonKind.UNKNOWN if told.originators else ReasonKind.NOBODY)
         return Reason(ReasonKind.MODEL, told.reasons[0].text, told.reasons[0].place)

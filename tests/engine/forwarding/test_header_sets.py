@@ -8,7 +8,7 @@ from dataclasses import replace
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from routrel.forwarding.filters import PacketContext, evaluate
+from routrel.forwarding.filters import PacketContext, evaluate, mismatch
 from routrel.forwarding.header_sets import count_headers, may_carry_tcp, newly_permitted
 from routrel.model.filters import Action, ConnectionState, Filter, Fragments, Match, PortRange, Rule
 from routrel.model.traffic import ICMP, TCP, UDP, Fragment, Header
@@ -37,23 +37,80 @@ def matches(draw):
     )
 
 
-FILTERS = st.builds(
-    lambda rows, default, sessions: Filter(
+def rules(rows, inner=()):
+    """Rules of rows: match, action, mark; “ask” asks one of the inner filters."""
+    made = []
+    for number, (match, action, mark) in enumerate(rows, start=1):
+        asks = inner[mark % len(inner)].name if action == "ask" and inner else None
+        decides = None if action == "ask" else action
+        marks = action in (Action.PERMIT, None) or (action == "ask" and not inner)
+        made.append(
+            Rule(id=number, match=match, action=decides, mark=mark if marks else None, asks=asks)
+        )
+    return tuple(made)
+
+
+def rows(*more):
+    actions = st.sampled_from([*Action, None, *more])
+    return st.lists(st.tuples(matches(), actions, st.sampled_from([0, 7, 9])), max_size=4)
+
+
+@st.composite
+def filters(draw):
+    """Filters that ask others, which ask others."""
+    lowest = Filter(name="lowest", rules=rules(draw(rows())), default=draw(st.sampled_from(Action)))
+    asked = tuple(
+        Filter(name=name, rules=rules(draw(rows("ask")), (lowest,)), default=draw(st.sampled_from(Action)), asked=(lowest,))
+        for name in ("left", "right")
+    )  # fmt: skip
+    return Filter(
         name="f",
-        rules=tuple(
-            Rule(id=n, match=m, action=a, mark=None if a is Action.DENY else mark)
-            for n, (m, a, mark) in enumerate(rows, start=1)
-        ),
-        default=default,
-        stateful=sessions,
-    ),
-    st.lists(
-        st.tuples(matches(), st.sampled_from([*Action, None]), st.sampled_from([0, 7, 9])),
-        max_size=5,
-    ),
-    st.sampled_from(Action),
-    st.booleans(),
-)
+        rules=rules(draw(rows("ask", "ask")), asked),
+        default=draw(st.sampled_from([Action.PERMIT, Action.DENY])),
+        stateful=draw(st.booleans()),
+        asked=asked,
+    )
+
+
+FILTERS = filters()
+
+
+def plainly(packet_filter, header, meeting):
+    """Whether a filter permits, as one reads its rules aloud; None: it comes to no decision."""
+    for rule in packet_filter.rules:
+        if mismatch(rule.match, header, meeting[0]):
+            continue
+        if rule.asks:
+            inner = next(f for f in packet_filter.asked if f.name == rule.asks)
+            decided = plainly(inner, header, meeting)
+            if decided is not None:
+                return decided
+        elif rule.action is None:
+            meeting[0] = replace(meeting[0], mark=rule.mark)
+        elif rule.action is Action.RETURN:
+            return None
+        else:
+            if rule.mark is not None:
+                meeting[0] = replace(meeting[0], mark=rule.mark)
+            return rule.action is Action.PERMIT
+    return {Action.PERMIT: True, Action.DENY: False, Action.RETURN: None}[packet_filter.default]
+
+
+@settings(deadline=None, max_examples=60)
+@given(packet_filter=FILTERS)
+def test_filters_that_ask_others_decide_as_they_read(packet_filter):
+    """A bound filter whose rules come to no decision has its default."""
+    packet_filter = replace(packet_filter, stateful=False)
+    for header, meeting in HEADERS:
+        held = [meeting]
+        decided = plainly(packet_filter, header, held)
+        decided = packet_filter.default is Action.PERMIT if decided is None else decided
+        result = evaluate(packet_filter, header, meeting)
+        assert result.permits == decided
+        assert result.mark == held[0].mark
+        assert result.rule is None or result.rule in result.filter.rules
+
+
 HEADERS = [
     (Header(source=source, destination=destination, protocol=protocol, dscp=dscp, **more),
      PacketContext(arrives, None, session, mark))
@@ -104,9 +161,9 @@ def test_newly_permitted_are_exactly_the_headers_that_turned(old, new):
     names = [
         name
         for name in ("x",)
-        if any(name in r.match.in_interfaces for f in (old, new) for r in f.rules)
+        if any(name in r.match.in_interfaces for f in (old, new) for r in f.all_rules)
     ]
-    asked = [*dict.fromkeys(m for f in (old, new) for r in f.rules for m in r.match.marks)]
+    asked = [*dict.fromkeys(m for f in (old, new) for r in f.all_rules for m in r.match.marks)]
     for header, meeting in HEADERS:
         turned = (
             evaluate(new, header, meeting).permits and not evaluate(old, header, meeting).permits
