@@ -13,9 +13,9 @@ from routrel.cli.common import ERRORS_FOUND, err, out, refuse
 from routrel.files.reader import UnusableInput, read_texts
 from routrel.formats.folders import gathered
 from routrel.formats.importing import Imported, import_files
-from routrel.formats.reports import ImportReport, Verdict
+from routrel.formats.reports import ImportReport, Verdict, report_data
 
-__all__ = ["import_", "report_data"]
+__all__ = ["import_"]
 
 _COLOURS = {Verdict.READ: "green", Verdict.PARTLY: "yellow", Verdict.REFUSED: "red"}
 
@@ -39,7 +39,10 @@ def import_(
         refuse(str(error))
     made = import_files(contents, name)
     if report is not None:
-        _write(report, json.dumps(report_data(made.report), indent=2, ensure_ascii=False) + "\n")
+        _write(
+            report,
+            json.dumps({"files": report_data(made.report)}, indent=2, ensure_ascii=False) + "\n",
+        )
     _print(made.report)
     _write_texts(made, to)
     problems = read_texts(made.texts).problems if made.texts else ()
@@ -75,22 +78,3 @@ def _print(report: ImportReport) -> None:
             out.print(f"        {escape(message.path)}{line}: {escape(message.text)}")
         if one.more:
             out.print(f"        and {one.more} more")
-
-
-def report_data(report: ImportReport) -> dict[str, object]:
-    """What became of every file, for programs."""
-    return {
-        "files": [
-            {
-                "path": one.path,
-                "format": one.format or None,
-                "device": one.device,
-                "verdict": one.verdict.value,
-                "messages": [
-                    {"path": message.path, "line": message.line or None, "text": message.text}
-                    for message in one.messages
-                ],
-            }
-            for one in report.files
-        ]
-    }

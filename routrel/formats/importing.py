@@ -38,7 +38,7 @@ from routrel.formats.yang.topology import StatedLinks
 from routrel.model.network import Role, StatedDevice
 from routrel.model.observed import ObservedTable
 
-__all__ = ["Imported", "import_files", "is_foreign"]
+__all__ = ["Imported", "import_files", "is_bundle_file", "is_foreign"]
 
 OWN_FORMAT = "routrel"
 _NETWORK = "network.yaml"
@@ -50,6 +50,11 @@ class Imported:
 
     texts: dict[str, str] = field(default_factory=dict)
     report: ImportReport = field(default_factory=ImportReport)
+
+
+def is_bundle_file(path: str) -> bool:
+    """Whether a file's name is that of a capture of a Linux host."""
+    return PurePosixPath(path).name in FILES
 
 
 def is_foreign(path: str) -> bool:

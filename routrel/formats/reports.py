@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from enum import Enum
 
-__all__ = ["FileReport", "ImportReport", "Message", "Verdict"]
+__all__ = ["FileReport", "ImportReport", "Message", "Verdict", "report_data"]
 
 #: Messages that are kept of one file; what comes after them is counted.
 MOST_MESSAGES = 1000
@@ -103,3 +103,20 @@ class ImportReport:
         """What is said of all files, by file."""
         for one in self.files:
             yield from one.messages
+
+
+def report_data(report: ImportReport) -> list[dict[str, object]]:
+    """What became of every file, for programs."""
+    return [
+        {
+            "path": one.path,
+            "format": one.format or None,
+            "device": one.device,
+            "verdict": one.verdict.value,
+            "messages": [
+                {"path": message.path, "line": message.line or None, "text": message.text}
+                for message in one.messages
+            ],
+        }
+        for one in report.files
+    ]

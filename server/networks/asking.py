@@ -11,6 +11,7 @@ from collections import OrderedDict
 from collections.abc import Callable, Mapping
 from typing import Any, TypeAlias
 
+from routrel.answers.agreement import agreement_data
 from routrel.answers.base import data
 from routrel.answers.bounce import bounce_data
 from routrel.answers.compare_flows import DifferenceData, difference_data
@@ -30,6 +31,7 @@ from routrel.answers.why import explain_route
 from routrel.convergence.converge import State
 from routrel.lens.look import View
 from routrel.model.addresses import Address, Prefix
+from routrel.questions.agreement.reasons import agreement
 from routrel.questions.errors import QuestionError, UnknownName
 from routrel.questions.flow import FlowQuestion, ask_flow
 from routrel.questions.flows_over import flows_over
@@ -142,6 +144,10 @@ def _short(view: View, _: State, values: Values) -> Any:
 
 def _holders(_: View, state: State, values: Values) -> Any:
     return holders_data(state, destination(values["q"]))
+
+
+def _agreement(_: View, state: State, values: Values) -> Any:
+    return agreement_data(state, agreement(state, values["devices"] or None))
 
 
 def _why(_: View, state: State, values: Values) -> Any:
@@ -276,6 +282,7 @@ _QUESTIONS: dict[str, Callable[[View, State, Values], Any]] = {
     "compare": _compare,
     "short": _short,
     "holders": _holders,
+    "agreement": _agreement,
     "why": _why,
     "bounce": _bounce,
     "try-policy": _try_policy,

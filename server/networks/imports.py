@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from typing import Any
+
 from django.contrib.auth.models import User
 from django.db import transaction
 from django.db.models import Sum
@@ -9,8 +12,11 @@ from django.db.models.functions import Length
 
 from routrel.answers.base import data
 from routrel.answers.findings import findings_data
-from routrel.files.reader import decode
+from routrel.files.observed import is_observed_file
+from routrel.files.reader import decode, is_network_file, is_table_header
 from routrel.files.report import Report
+from routrel.formats.importing import import_files, is_foreign
+from routrel.formats.reports import report_data
 from routrel.lens.look import content_hash
 from routrel.questions.finding_groups import finding_key
 from server.networks import promises, states
@@ -34,16 +40,23 @@ def read_import(work: Work) -> None:
     job = work.job
     report = Report()
     work.report(step="reading", total=job.files.count())
-    texts = _decode(job, report)
+    texts, files = _read_files(work, report)
+    if not texts and not report.count:
+        message = "Nothing could be read of any file; nothing was kept."
+        answer = {"problems": [], "problem_count": 0, "skipped": job.question["skipped"]}
+        work.end(Job.Status.REFUSED, message, answer={**answer, "files": files})
+        return
     view = states.look_anew(texts, report, on_file=lambda count: work.progress(done=count))
     problems, count = view.reading.problems, view.reading.problem_count
     found = {
         "problems": data(findings_data(problems, view.reading.network)),
         "problem_count": count,
         "skipped": job.question["skipped"],
+        "files": files,
     }
     if view.state is None:
         message = f"{count} problem{'' if count == 1 else 's'} in the files; nothing was kept."
+        _keep_made(job, texts)
         work.end(Job.Status.REFUSED, message, answer=found, done=len(texts))
         return
     devices = len(view.reading.network.devices)
@@ -81,10 +94,35 @@ def make_room(network: Network, author_id: int) -> None:
         )
 
 
-def _decode(job: Job, report: Report) -> dict[str, str]:
-    contents = job.files.values_list("path", "content").iterator(chunk_size=200)
-    texts = {path: decode(path, bytes(content), report) for path, content in contents}
-    return {path: text for path, text in texts.items() if text is not None}
+def _read_files(work: Work, report: Report) -> tuple[dict[str, str], list[dict[str, Any]]]:
+    """The texts of an import's files, and what became of each where some are of other formats."""
+    stored = work.job.files.values_list("path", "content").iterator(chunk_size=200)
+    contents = {path: bytes(content) for path, content in stored}
+    if all(_is_own(path, content) for path, content in contents.items()):
+        texts = {path: decode(path, content, report) for path, content in contents.items()}
+        return {path: text for path, text in texts.items() if text is not None}, []
+    made = import_files(
+        contents, work.job.network.slug, on_file=lambda count: work.progress(done=count)
+    )
+    return made.texts, report_data(made.report)
+
+
+def _is_own(path: str, content: bytes) -> bool:
+    """Whether a file is one of ours, to be read as it stands."""
+    if is_foreign(path) or not is_network_file(path):
+        return False
+    beginning = content[:4096].decode("utf-8-sig", "replace")
+    return not is_observed_file(path) or is_table_header(beginning)
+
+
+def _keep_made(job: Job, texts: Mapping[str, str]) -> None:
+    """Keep device files that an import made, so that their problems can be read in place."""
+    known = set(job.files.values_list("path", flat=True))
+    UploadedFile.objects.bulk_create(
+        UploadedFile(job=job, path=path, content=text.encode())
+        for path, text in texts.items()
+        if path not in known
+    )
 
 
 def add_revision(

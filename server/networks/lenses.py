@@ -2,7 +2,7 @@
 
 A lens is a revision with what is written beside it: `changes`, each as `{"name", "purpose",
 "edits"}` with edits in JSON's types, and `fail`, the things that have failed, each as KIND:NAME.
-What is written is held by whoever asks, so that an answer is of what was asked, whatever becomes of
+`tables` says what devices are taken to forward by. What is written is held by whoever asks, so that an answer is of what was asked, whatever becomes of
 a change meanwhile.
 """
 
@@ -16,19 +16,23 @@ from routrel.convergence.converge import State
 from routrel.lens.changes import Conflicts
 from routrel.lens.failures import UnknownFailure, named_failures
 from routrel.lens.look import View
+from routrel.lens.tables import UnknownTables, named_tables
 from routrel.model.changes import Change
 from routrel.model.failures import Failures
+from routrel.model.observed import TableChoice
 from routrel.questions.errors import QuestionError
 from server.networks.models import Revision
 from server.networks.states import texts_of, view_of
 
 __all__ = [
     "BadFailure",
+    "BadTables",
     "ChangeConflicts",
     "changes_in",
     "computed",
     "failures_in",
     "seen",
+    "tables_in",
     "texts_seen",
 ]
 
@@ -37,6 +41,12 @@ class BadFailure(QuestionError):
     """What is said to have failed is not in the network, or no such thing can fail."""
 
     code = "unknown_failure"
+
+
+class BadTables(QuestionError):
+    """A word names no source of tables."""
+
+    code = "unknown_tables"
 
 
 class ChangeConflicts(QuestionError):
@@ -61,7 +71,8 @@ def seen(revision: Revision, written: Mapping[str, Any]) -> View:
         ChangeConflicts: an edit's place is not as it was when the edit was written.
     """
     try:
-        return view_of(revision, failures_in(written.get("fail", ())), changes_in(written))
+        failures, tables = failures_in(written.get("fail", ())), tables_in(written)
+        return view_of(revision, failures, changes_in(written), tables)
     except UnknownFailure as error:
         raise BadFailure(error.text, error.suggestion) from error
     except Conflicts as error:
@@ -98,6 +109,20 @@ def changes_in(written: Mapping[str, Any]) -> tuple[Change, ...]:
         Change(name=one["name"], purpose=one["purpose"], edits=edits_of(one["edits"]))
         for one in written.get("changes", ())
     )
+
+
+def tables_in(written: Mapping[str, Any]) -> TableChoice:
+    """What a lens takes devices to forward by.
+
+    Raises:
+        BadFailure: a word names no source of tables.
+    """
+    try:
+        return named_tables(written.get("tables", ()))
+    except UnknownTables as error:
+        raise BadTables(
+            str(error), "write computed, observed or known, or DEVICE=one of them"
+        ) from error
 
 
 def failures_in(names: Iterable[str]) -> Failures:

@@ -22,9 +22,11 @@ from routrel.files.report import Report
 from routrel.lens.changes import with_changes
 from routrel.lens.failures import unknown_failure
 from routrel.lens.look import View, content_hash, look, network_hash
+from routrel.lens.tables import tables_words
 from routrel.model.changes import Change
 from routrel.model.failures import NOTHING_FAILED, Failures
 from routrel.model.network import Network
+from routrel.model.observed import AS_FILES_SAY, TableChoice
 from routrel.topology.failed import UnknownThing
 from server.executor.store import ByteBounded, StateStore
 from server.networks.models import Revision
@@ -49,13 +51,17 @@ class _Files:
 
 
 def view_of(
-    revision: Revision, failures: Failures = NOTHING_FAILED, changes: Sequence[Change] = ()
+    revision: Revision,
+    failures: Failures = NOTHING_FAILED,
+    changes: Sequence[Change] = (),
+    tables: TableChoice = AS_FILES_SAY,
 ) -> View:
     """What a lens shows; an equal network is computed once, whatever its cases.
 
     Args:
         failures: Things that have failed; what they leave is kept as the whole is.
         changes: Made to the revision's files, in this order.
+        tables: What devices are taken to forward by.
     Raises:
         UnknownFailure: one of the things is not in the network.
         Conflicts: an edit's place is not as it was when the edit was written.
@@ -64,7 +70,9 @@ def view_of(
     if changes:
         base = partial(_whole_view, _files(revision, ()))
     files = _files(revision, changes)
-    return _failed_view(files, failures, base) if failures else _whole_view(files, base)
+    if failures or tables:
+        return _other_view(files, failures, tables, base)
+    return _whole_view(files, base)
 
 
 def texts_of(revision: Revision, changes: Sequence[Change] = ()) -> Mapping[str, str]:
@@ -111,12 +119,20 @@ def _whole_view(files: _Files, base: Callable[[], View] | None = None) -> View:
     return view
 
 
-def _failed_view(files: _Files, failures: Failures, base: Callable[[], View] | None = None) -> View:
-    """Files in whose network some things have failed; `base` is that of `_whole_view`."""
+def _other_view(
+    files: _Files,
+    failures: Failures,
+    tables: TableChoice,
+    base: Callable[[], View] | None = None,
+) -> View:
+    """Files in whose network some things have failed, or devices forward by other tables.
+
+    `base` is that of `_whole_view`.
+    """
     whole = _whole_view(files, base)
     if whole.state is None:
         return whole
-    name = _failed_name(files.content_hash, failures)
+    name = _other_name(files.content_hash, failures, tables)
     view = _memory().get(name)
     if view is not None:
         return view
@@ -124,7 +140,8 @@ def _failed_view(files: _Files, failures: Failures, base: Callable[[], View] | N
         state = _known_state(name)
         if state is None:
             try:
-                state = converge(whole.state.network, since=whole.state, failures=failures)
+                network = replace(whole.state.network, tables=tables)
+                state = converge(network, since=whole.state, failures=failures)
             except UnknownThing as error:
                 raise unknown_failure(error) from error
             _store().put(name, state)
@@ -225,8 +242,8 @@ def _name(content_hash: str) -> str:
     return f"{engine_hash()}-{content_hash}"
 
 
-def _failed_name(content_hash: str, failures: Failures) -> str:
-    names = "\0".join(map(str, failures.things))
+def _other_name(content_hash: str, failures: Failures, tables: TableChoice) -> str:
+    names = "\0".join((*map(str, failures.things), *(f"={word}" for word in tables_words(tables))))
     return f"{_name(content_hash)}-{hashlib.sha256(names.encode()).hexdigest()[:32]}"
 
 

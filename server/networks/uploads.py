@@ -14,6 +14,8 @@ from pathlib import PurePosixPath
 from typing import IO
 
 from routrel.files.reader import is_network_file
+from routrel.formats.importing import is_bundle_file, is_foreign
+from routrel.formats.mrt.records import looks_like_mrt
 
 __all__ = ["MAXIMUM_BYTES", "MAXIMUM_FILES", "Unpacked", "UploadRefused", "unpack"]
 
@@ -34,7 +36,7 @@ class UploadRefused(Exception):
 
 @dataclass
 class Unpacked:
-    """Files by their path, each read by calling it; and what was left out as no device file."""
+    """Files by their path, each read by calling it; and what was left out, being of no format."""
 
     files: dict[str, Callable[[], bytes]] = field(default_factory=dict)
     skipped: list[str] = field(default_factory=list)
@@ -48,7 +50,7 @@ class _Entry:
 
 
 def unpack(uploads: Iterable[tuple[str, IO[bytes]]]) -> Unpacked:
-    """Collect device files from uploads; archives are opened.
+    """Collect files of networks from uploads, of whatever format; archives are opened.
 
     A folder that all files share at the top is left out of their paths, so that a dropped folder
     and a zip of it give the same network as the files alone. The uploads stay open for as long as
@@ -74,7 +76,7 @@ def unpack(uploads: Iterable[tuple[str, IO[bytes]]]) -> Unpacked:
     skipped = 0
     for entry in _without_common_folder(entries):
         hidden = any(part.startswith((".", "__MACOSX")) for part in entry.path.split("/"))
-        if hidden or not is_network_file(entry.path):
+        if hidden or not _is_taken(entry):
             skipped += 1
             if skipped <= _MOST_SKIPPED:
                 result.skipped.append(entry.path)
@@ -85,8 +87,18 @@ def unpack(uploads: Iterable[tuple[str, IO[bytes]]]) -> Unpacked:
     if skipped > _MOST_SKIPPED:
         result.skipped.append(f"and {skipped - _MOST_SKIPPED} more")
     if not result.files:
-        raise UploadRefused("no device file (*.yaml) among the uploads; choose a network's folder")
+        raise UploadRefused(
+            "no device file (*.yaml) and no file of another known format among the uploads; "
+            "choose a network's folder"
+        )
     return result
+
+
+def _is_taken(entry: _Entry) -> bool:
+    """Whether a file is one that imports read: by its name, or by how it begins."""
+    if is_network_file(entry.path) or is_foreign(entry.path):
+        return True
+    return "." not in PurePosixPath(entry.path).name and looks_like_mrt(entry.read()[:16])
 
 
 def _file(name: str, upload: IO[bytes]) -> _Entry:
@@ -140,11 +152,12 @@ def _clean(path: str) -> str:
 
 
 def _without_common_folder(entries: list[_Entry]) -> list[_Entry]:
-    device_files = [e.path for e in entries if is_network_file(e.path)]
+    device_files = [e.path for e in entries if is_network_file(e.path) or is_foreign(e.path)]
     tops = {path.split("/")[0] for path in device_files}
     nested = all("/" in path for path in device_files)
     folder = tops.pop() if len(tops) == 1 and nested else None
-    # devices/ and cases/ are folders inside a network, not around one.
-    if folder is None or folder in ("devices", "cases"):
+    # devices/ and cases/ are folders inside a network, not around one; a bundle's names its host.
+    bundle = any(is_bundle_file(path) and path.count("/") == 1 for path in device_files)
+    if folder is None or folder in ("devices", "cases") or bundle:
         return entries
     return [_Entry(e.path.removeprefix(f"{folder}/"), e.size, e.read) for e in entries]

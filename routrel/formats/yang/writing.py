@@ -367,8 +367,10 @@ def _is_beyond(match: Match) -> bool:
         or match.flags_clear
         or len(match.in_interfaces) > 1
         or len(match.out_interfaces) > 1
-        or (match.protocol is not None and match.protocol not in (TCP, UDP, ICMP, ICMPV6))
-        and not (match.sources or match.destinations)
+        or (
+            (match.protocol is not None and match.protocol not in (TCP, UDP, ICMP, ICMPV6))
+            and not (match.sources or match.destinations)
+        )
     )
 
 

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Mapping
+from dataclasses import replace
 from typing import Any
 
 from django.http import HttpResponse
@@ -34,13 +36,23 @@ _ADVICE = {
 }
 
 
-def answered(request: Request, slug: str, question: str, **values: Any) -> HttpResponse:
+def answered(
+    request: Request,
+    slug: str,
+    question: str,
+    lens_with: Mapping[str, Any] | None = None,
+    **values: Any,
+) -> HttpResponse:
     """The answer to a question through the request's lens, which the answer names in its head.
 
+    Args:
+        lens_with: What the question adds to the lens.
     Raises:
         Fault: there is none; the error says why.
     """
     lens = lens_in(request, slug)
+    if lens_with:
+        lens = replace(lens, written={**lens.written, **lens_with})
     body = _ask(request, lens, question, values)
     return HttpResponse(body, content_type="application/json", headers={"Routrel-Lens": str(lens)})
 

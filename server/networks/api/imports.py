@@ -34,12 +34,29 @@ class UploadShape(serializers.Serializer):
     paths = serializers.ListField(child=serializers.CharField(), required=False)
 
 
+class ImportMessageShape(serializers.Serializer):
+    path = serializers.CharField()
+    line = serializers.IntegerField(allow_null=True)
+    text = serializers.CharField()
+
+
+class ImportedFileShape(serializers.Serializer):
+    """One file of an import: its format, whose it is, and what of it was not understood."""
+
+    path = serializers.CharField()
+    format = serializers.CharField(allow_null=True)
+    device = serializers.CharField(allow_null=True)
+    verdict = serializers.ChoiceField(["read", "partly", "refused"])
+    messages = ImportMessageShape(many=True)
+
+
 class ImportAnswerShape(serializers.Serializer):
     """What reading the files found; of very many problems the first thousand."""
 
     problems = answer_field(list[FindingData])
     problem_count = serializers.IntegerField()
     skipped = serializers.ListField(child=serializers.CharField())
+    files = ImportedFileShape(many=True, required=False, default=list)
 
 
 class ImportShape(JobShape):

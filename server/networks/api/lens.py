@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 from urllib.parse import urlencode
@@ -37,6 +38,14 @@ LENS = [
         "link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, "
         "session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME",
     ),
+    OpenApiParameter(
+        "tables",
+        str,
+        many=True,
+        description="what devices are taken to forward by: computed, observed (the tables that were "
+        "read from them, those alone) or known (those, where there are any), of all or, as "
+        "DEVICE=SOURCE, of one; left out: as each device's file says",
+    ),
 ]
 
 
@@ -51,7 +60,8 @@ class AskedLens:
         """Its written form, as in an address."""
         changes = (("change", change["name"]) for change in self.written.get("changes", ()))
         failed = (("fail", name) for name in self.written.get("fail", ()))
-        return urlencode([("revision", str(self.revision.number)), *changes, *failed])
+        tables = (("tables", word) for word in self.written.get("tables", ()))
+        return urlencode([("revision", str(self.revision.number)), *changes, *failed, *tables])
 
 
 def lens_in(request: Request, slug: str) -> AskedLens:
@@ -63,11 +73,18 @@ def lens_in(request: Request, slug: str) -> AskedLens:
     """
     revision = revision_for(request, slug)
     asked = request.query_params
-    written = written_in(revision.network, asked.getlist("change"), asked.getlist("fail"))
+    written = written_in(
+        revision.network,
+        asked.getlist("change"),
+        asked.getlist("fail"),
+        asked.getlist("tables"),
+    )
     return AskedLens(revision, written)
 
 
-def written_in(network: Network, changes: list[str], failed: list[str]) -> dict[str, Any]:
+def written_in(
+    network: Network, changes: list[str], failed: list[str], tables: Sequence[str] = ()
+) -> dict[str, Any]:
     """What is written of a lens beside its revision; raises as `lens_in` does."""
     names = sorted(set(failed))
     if len(names) > _MOST_FAILED or any(len(name) > _LONGEST_NAME for name in names):
@@ -75,8 +92,15 @@ def written_in(network: Network, changes: list[str], failed: list[str]) -> dict[
             400, "too_many_failures", f"at most {_MOST_FAILED} things can fail in a lens",
             "let a site or a risk group fail instead",
         )  # fmt: skip
+    chosen = sorted(set(tables))
+    if len(chosen) > _MOST_FAILED or any(len(word) > _LONGEST_NAME for word in chosen):
+        raise Fault(
+            400, "too_many_tables", f"at most {_MOST_FAILED} choices of tables fit in a lens",
+            "choose for all devices, and for few apart",
+        )  # fmt: skip
     made = written_changes(network, changes)
     return {
         **({"changes": made} if made else {}),
         **({"fail": names} if names else {}),
+        **({"tables": chosen} if chosen else {}),
     }

@@ -8,6 +8,7 @@ from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.views import APIView
 
+from routrel.answers.agreement import AgreementData
 from routrel.answers.holders import HoldersData
 from routrel.answers.tables import TablePageData
 from routrel.answers.why import WhyData
@@ -18,7 +19,7 @@ from server.networks.api.parsing import checked
 from server.networks.api.refusals import Whole
 from server.networks.api.typed import described
 
-__all__ = ["HoldersView", "TableView", "WhyView"]
+__all__ = ["AgreementView", "HoldersView", "TableView", "WhyView"]
 
 
 class DestinationShape(serializers.Serializer):
@@ -34,6 +35,37 @@ class HoldersView(APIView):
     def get(self, request: Request, slug: str) -> HttpResponse:
         """Who holds which route to a destination, grouped by where its traffic leaves."""
         return answered(request, slug, "holders", **checked(DestinationShape, request.query_params))
+
+
+class AgreementShape(serializers.Serializer):
+    device = serializers.ListField(
+        child=serializers.CharField(max_length=200),
+        required=False,
+        default=list,
+        help_text="of these devices alone",
+    )
+
+
+class AgreementView(APIView):
+    @extend_schema(
+        operation_id="agreement",
+        parameters=[*LENS, AgreementShape],
+        responses={200: described(AgreementData)},
+    )
+    def get(self, request: Request, slug: str) -> HttpResponse:
+        """Computed tables held against those that were read from devices.
+
+        Tables that the lens takes as they were read are not compared; without `tables` in the
+        address all are computed.
+        """
+        asked = checked(AgreementShape, request.query_params)
+        return answered(
+            request,
+            slug,
+            "agreement",
+            lens_with={} if "tables" in request.query_params else {"tables": ["computed"]},
+            devices=asked["device"],
+        )
 
 
 class WhyQuestionShape(DestinationShape):

@@ -79,6 +79,7 @@ urlpatterns = [
     path("networks/<slug:slug>/devices/<path:device>", answers.DeviceView.as_view()),
     path("networks/<slug:slug>/holders", routes.HoldersView.as_view()),
     path("networks/<slug:slug>/why", routes.WhyView.as_view()),
+    path("networks/<slug:slug>/agreement", routes.AgreementView.as_view()),
     path("networks/<slug:slug>/table", routes.TableView.as_view()),
     path("networks/<slug:slug>/would-take", searches.WouldTakeListView.as_view()),
     path("networks/<slug:slug>/sessions", policies.SessionListView.as_view()),

@@ -73,7 +73,9 @@ def chain(name: str, hook: str = "", policy: str = "accept", prio: int = 0, kind
     return {"chain": made}
 
 
-def rule(of: str, *statements: Any, handle: int = 1, family: str = "inet", tab: str = "t") -> dict[str, Any]:
+def rule(
+    of: str, *statements: Any, handle: int = 1, family: str = "inet", tab: str = "t"
+) -> dict[str, Any]:
     return {"rule": {"family": family, "table": tab, "chain": of, "handle": handle, "expr": list(statements)}}  # fmt: skip
 
 

@@ -137,7 +137,9 @@ def test_whoever_hides_behind_the_way_out_is_answered():
 def test_what_is_not_covered_is_named_and_said_with_every_answer():
     made = lab(
         chain("f", "forward", "drop"),
-        rule("f", match({"fib": {"result": "type", "flags": ["daddr"]}}, "local"), ACCEPT, handle=7),
+        rule(
+            "f", match({"fib": {"result": "type", "flags": ["daddr"]}}, "local"), ACCEPT, handle=7
+        ),
     )
     told = [m.text for m in made.report.messages]
     assert "inet t f: rule 7 asks for “fib”; left out" in told
@@ -150,7 +152,15 @@ def test_what_is_not_covered_is_named_and_said_with_every_answer():
 
 
 def route(dst, via="10.0.2.9", dev="e2", **more):
-    return {"type": "unicast", "dst": dst, "gateway": via, "dev": dev, "protocol": "boot", "flags": [], **more}
+    return {
+        "type": "unicast",
+        "dst": dst,
+        "gateway": via,
+        "dev": dev,
+        "protocol": "boot",
+        "flags": [],
+        **more,
+    }
 
 
 def test_the_lower_metric_counts_and_dead_ways_do_not():
@@ -164,7 +174,9 @@ def test_the_lower_metric_counts_and_dead_ways_do_not():
     ])  # fmt: skip
     state = state_of(made)
     number = state.rib.interning.table_numbers["r", "default"]
-    held = {str(r.prefix): [str(h.address) for h in r.next_hops] for r in state.rib.table_routes(number)}
+    held = {
+        str(r.prefix): [str(h.address) for h in r.next_hops] for r in state.rib.table_routes(number)
+    }
     assert held["10.9.0.0/24"] == ["10.0.2.9"]
     assert line(made, "r.yaml", "- {to: 10.9.0.0/24, via: 10.0.1.9").count("distance: 20") == 1
 
@@ -174,7 +186,9 @@ def test_a_table_that_does_not_follow_is_taken_as_it_is():
     made = lab(routes=[route("10.7.0.0/16", protocol="bgp")])
     assert line(made, "r.yaml", "tables:").startswith("tables: known")
     assert "r,,10.7.0.0/16,bgp,10.0.2.9,e2,,0" in made.texts["r-tables.csv"]
-    assert verdict(made, destination="10.7.0.5", traffic="udp 53")[0] == "discarded", "b is no router"
+    assert verdict(made, destination="10.7.0.5", traffic="udp 53")[0] == "discarded", (
+        "b is no router"
+    )
     without = lab()
     assert "r-tables.csv" not in without.texts
     assert "tables:" not in without.texts["r.yaml"]
@@ -190,7 +204,13 @@ def test_rules_ask_tables_in_order():
         {"priority": 32767, "src": "all", "table": "default"},
     ]
     throw = {"type": "throw", "dst": "10.0.2.0/24", "table": "100", "protocol": "boot", "flags": []}
-    black = {"type": "blackhole", "dst": "10.0.2.0/24", "table": "100", "protocol": "boot", "flags": []}
+    black = {
+        "type": "blackhole",
+        "dst": "10.0.2.0/24",
+        "table": "100",
+        "protocol": "boot",
+        "flags": [],
+    }
     assert verdict(lab(routes=[throw], rules=rules)) == ("delivered", "delivered")
     assert verdict(lab(routes=[black], rules=rules))[0] == "discarded"
     assert "marked: 5" in line(lab(routes=[throw], rules=rules), "r.yaml", "- {id: 20")
@@ -207,8 +227,14 @@ def role_of(made, name="r"):
     ("settings", "expected"),
     [
         ({"net.ipv4.ip_forward": 1}, (Role.ROUTER, True, False)),
-        ({"net/ipv4/ip_forward": "1", "net/ipv6/conf/all/forwarding": "1"}, (Role.ROUTER, True, True)),
-        ({"net": {"ipv4": {"ip_forward": 0}, "ipv6": {"conf": {"all": {"forwarding": 1}}}}}, (Role.ROUTER, False, True)),
+        (
+            {"net/ipv4/ip_forward": "1", "net/ipv6/conf/all/forwarding": "1"},
+            (Role.ROUTER, True, True),
+        ),
+        (
+            {"net": {"ipv4": {"ip_forward": 0}, "ipv6": {"conf": {"all": {"forwarding": 1}}}}},
+            (Role.ROUTER, False, True),
+        ),
         ({"/proc/sys/net/ipv4/ip_forward": 0}, (Role.HOST, False, False)),
     ],
 )
@@ -242,7 +268,10 @@ def test_a_role_and_cables_stand_beside_the_bundles():
         bundle("a", [addr("e0", "10.0.1.9/32")]), bundle("b", [addr("e5", "10.0.9.1/32")]),
         links={"cable": ["a:e0", "b:e5"]},
     )  # fmt: skip
-    assert {end.key for end in state_of(made).topology.segments[0].ends} == {("a", "e0"), ("b", "e5")}
+    assert {end.key for end in state_of(made).topology.segments[0].ends} == {
+        ("a", "e0"),
+        ("b", "e5"),
+    }
 
 
 #: Files that are no captures, and what is said of each.

@@ -56,12 +56,18 @@ def test_devices_may_be_known_by_their_tables_alone():
     assert report.verdict.value == "partly"
     assert any("“Colour” is not understood" in m.text for m in report.messages)
     state = state_of(made)
-    assert [str(i.addresses[0]) for d in state.network.devices for i in d.interfaces] == ["10.0.0.1/24", "10.0.0.2/24"]
+    assert [str(i.addresses[0]) for d in state.network.devices for i in d.interfaces] == [
+        "10.0.0.1/24",
+        "10.0.0.2/24",
+    ]
     asked = ask_flow(state, FlowQuestion(source="r1", destination="10.7.0.1", traffic="udp 53"))
     assert asked.forward.verdict.value == "no_route"
     assert [hop.device for hop in asked.forward.branches[0].hops] == ["r1", "r2"]
     dropped = ask_flow(state, FlowQuestion(source="r1", destination="10.8.0.1", traffic="udp 53"))
-    assert (dropped.forward.verdict.value, dropped.forward.branches[0].cause.place.file) == ("discarded", "x.csv")
+    assert (dropped.forward.verdict.value, dropped.forward.branches[0].cause.place.file) == (
+        "discarded",
+        "x.csv",
+    )
 
 
 def test_a_bad_entry_is_told_with_its_line():
@@ -100,7 +106,10 @@ def test_an_export_as_lists_forwards_as_the_network_does():
         assert held[0] == held[1]
     question = FlowQuestion(source="ald-core-1", destination="far-lan-1", traffic="tcp 22")
     ways = [
-        {tuple(hop.device for hop in branch.hops) for branch in ask_flow(state, question).forward.branches}
+        {
+            tuple(hop.device for hop in branch.hops)
+            for branch in ask_flow(state, question).forward.branches
+        }
         for state in (before, after)
     ]
     assert ways[0] == ways[1]

@@ -53,19 +53,35 @@ def row(prefix, length, *entries, subtype=2, identifiers=False):
         + struct.pack("!H", len(data)) + data
         for index, data in entries
     )  # fmt: skip
-    return record(13, subtype, bytes(4) + bytes((length,)) + prefix + struct.pack("!H", len(entries)) + told)
+    return record(
+        13, subtype, bytes(4) + bytes((length,)) + prefix + struct.pack("!H", len(entries)) + told
+    )
 
 
 def message(attributes=b"", told=b"", gone=b"", *, subtype=4, number=64510, kind=16, before=b""):
-    update = struct.pack("!H", len(gone)) + gone + struct.pack("!H", len(attributes)) + attributes + told
+    update = (
+        struct.pack("!H", len(gone)) + gone + struct.pack("!H", len(attributes)) + attributes + told
+    )
     bgp = MARKER + struct.pack("!HB", 19 + len(update), 2) + update
     width = 2 if subtype in (1, 6, 8, 10) else 4
-    ends = number.to_bytes(width) + (64500).to_bytes(width) + struct.pack("!HH", 0, 1) + ip(PEER) + ip("192.0.2.2")
+    ends = (
+        number.to_bytes(width)
+        + (64500).to_bytes(width)
+        + struct.pack("!HH", 0, 1)
+        + ip(PEER)
+        + ip("192.0.2.2")
+    )
     return record(kind, subtype, before + ends + bgp)
 
 
 def state_change(old, new):
-    ends = (64510).to_bytes(4) + (64500).to_bytes(4) + struct.pack("!HH", 0, 1) + ip(PEER) + ip("192.0.2.2")
+    ends = (
+        (64510).to_bytes(4)
+        + (64500).to_bytes(4)
+        + struct.pack("!HH", 0, 1)
+        + ip(PEER)
+        + ip("192.0.2.2")
+    )
     return record(16, 5, ends + struct.pack("!HH", old, new))
 
 
@@ -88,7 +104,10 @@ PLAIN = ORIGIN + path(64510, 64496) + HOP
 PLAIN_ROUTE = {"198.51.100.0/24": ((64510, 64496), PEER)}
 
 
-@pytest.mark.parametrize("packed", [None, gzip.compress, bz2.compress, lambda d: gzip.compress(d[:40]) + gzip.compress(d[40:])])
+@pytest.mark.parametrize(
+    "packed",
+    [None, gzip.compress, bz2.compress, lambda d: gzip.compress(d[:40]) + gzip.compress(d[40:])],
+)
 def test_a_table_is_read_however_it_is_packed(packed):
     found, reader = routes(peers(64510), row(NET, 24, (0, PLAIN)), packed=packed)
     assert (found, reader.problems) == (PLAIN_ROUTE, [])
@@ -164,10 +183,15 @@ BROKEN = {
     "cut off in a body": (record(16, 4, bytes(50))[:-1], "ends after 49"),
     "four gigabytes": (struct.pack("!IHHI", 0, 16, 4, 2**32 - 1), "the rest is left out"),
     "entries that do not fit": (
-        (lambda good: good[:20] + b"\0\x02" + good[22:])(row(NET, 24, (0, PLAIN))), "its 2 entries do not fit"),
+        (lambda good: good[:20] + b"\0\x02" + good[22:])(row(NET, 24, (0, PLAIN))),
+        "its 2 entries do not fit",
+    ),
     "a peer that is not there": (row(NET, 24, (9, PLAIN)), "peer 9 of 1"),
     "a prefix of 200 bits": (row(NET, 200, (0, PLAIN)), "a prefix of 200 bits"),
-    "attributes that are too long": (message(b"\x40\x01\xff\0", b"\x18" + NET), "says it has 255 bytes"),
+    "attributes that are too long": (
+        message(b"\x40\x01\xff\0", b"\x18" + NET),
+        "says it has 255 bytes",
+    ),
     "nothing in it": (record(13, 2, b""), "shorter than it says"),
 }
 
@@ -205,7 +229,11 @@ def test_the_peers_of_a_dump_are_outside_networks_that_announce():
     """The peer's address lies in 192.0.2.0/30 of edge; what stands behind its own number in the
     path is what it announces; so edge learns both prefixes from it."""
     large = attribute(32, struct.pack("!III", 64510, 1, 2), 0xC0)
-    more = attribute(4, (50).to_bytes(4), 0x80) + attribute(8, struct.pack("!HH", 65535, 666), 0xC0) + large
+    more = (
+        attribute(4, (50).to_bytes(4), 0x80)
+        + attribute(8, struct.pack("!HH", 65535, 666), 0xC0)
+        + large
+    )
     dump = peers(64510) + row(NET, 24, (0, PLAIN + more)) + row(b"\xcb\x00\x71", 24, (0, PLAIN))
     made = import_files({"edge.yaml": EDGE.encode(), "isle": dump})
     assert [one.verdict.value for one in made.report.files] == ["read", "read"]
@@ -228,7 +256,10 @@ def test_a_known_outside_network_gets_the_announcements():
     dump = peers(64510) + row(NET, 24, (0, PLAIN))
     made = import_files({"network.yaml": known.encode(), "x.mrt": dump})
     (outside,) = read_texts(made.texts).network.outside
-    assert (outside.name, [str(p) for a in outside.announces for p in a.prefixes]) == ("isle", ["198.51.100.0/24"])
+    assert (outside.name, [str(p) for a in outside.announces for p in a.prefixes]) == (
+        "isle",
+        ["198.51.100.0/24"],
+    )
 
 
 def test_what_is_written_is_read_the_same():
@@ -265,4 +296,6 @@ def test_what_is_written_is_read_the_same():
 
 def _bare(network):
     ends = ", ".join(f'"{a}"' for a in network.outside[0].addresses)
-    return f"routrel: 1\nnetwork: n\noutside:\n  isle: {{as: 64510, addresses: [{ends}]}}\n".encode()
+    return (
+        f"routrel: 1\nnetwork: n\noutside:\n  isle: {{as: 64510, addresses: [{ends}]}}\n".encode()
+    )

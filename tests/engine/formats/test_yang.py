@@ -35,12 +35,23 @@ def interfaces(*ports):
 
 
 def statics(*routes):
-    listed = {"type": "ietf-routing:static", "name": "s", "static-routes": {f"{V4}:ipv4": {"route": list(routes)}}}
-    return {"ietf-routing:routing": {"control-plane-protocols": {"control-plane-protocol": [listed]}}}
+    listed = {
+        "type": "ietf-routing:static",
+        "name": "s",
+        "static-routes": {f"{V4}:ipv4": {"route": list(routes)}},
+    }
+    return {
+        "ietf-routing:routing": {"control-plane-protocols": {"control-plane-protocol": [listed]}}
+    }
 
 
 def rib(*routes, **more):
-    table = {"name": "main", "address-family": f"{V4}:ipv4-unicast", "routes": {"route": list(routes)}, **more}
+    table = {
+        "name": "main",
+        "address-family": f"{V4}:ipv4-unicast",
+        "routes": {"route": list(routes)},
+        **more,
+    }
     return {"ietf-routing:routing": {"ribs": {"rib": [table]}}}
 
 
@@ -51,7 +62,9 @@ def entry(prefix, hop, source="ietf-routing:static", *, active=True, **more):
 
 def read(data, path="r1.json", **others):
     contents = {path: data if isinstance(data, bytes) else json.dumps(data).encode()}
-    return import_files({**contents, **{name: json.dumps(v).encode() for name, v in others.items()}})
+    return import_files(
+        {**contents, **{name: json.dumps(v).encode() for name, v in others.items()}}
+    )
 
 
 def told(made):
@@ -181,13 +194,29 @@ def test_links_of_a_topology_lead_both_ways_and_may_lead_nowhere():
         return {f"{word}-node": node, f"{word}-tp": point}
 
     links = [
-        {"link-id": "ab", "source": end("source", "a", "eth0"), "destination": end("dest", "b", "eth0")},
-        {"link-id": "ba", "source": end("source", "b", "eth0"), "destination": end("dest", "a", "eth0")},
-        {"link-id": "ac", "source": end("source", "a", "eth0"), "destination": end("dest", "c", "eth0")},
+        {
+            "link-id": "ab",
+            "source": end("source", "a", "eth0"),
+            "destination": end("dest", "b", "eth0"),
+        },
+        {
+            "link-id": "ba",
+            "source": end("source", "b", "eth0"),
+            "destination": end("dest", "a", "eth0"),
+        },
+        {
+            "link-id": "ac",
+            "source": end("source", "a", "eth0"),
+            "destination": end("dest", "c", "eth0"),
+        },
     ]
     topology = {"ietf-network:networks": {"network": [{"network-id": "n", "node": [{"node-id": "a"}, {"node-id": "b"}],
                 "ietf-network-topology:link": links}]}}  # fmt: skip
-    made = read(interfaces(ONE), "a.json", **{"b.json": interfaces(port("eth0", "10.7.0.1/24")), "t.json": topology})
+    made = read(
+        interfaces(ONE),
+        "a.json",
+        **{"b.json": interfaces(port("eth0", "10.7.0.1/24")), "t.json": topology},
+    )
     assert [line for line in made.texts["network.yaml"].splitlines() if "between" in line] == [
         '  ab: {between: ["a:eth0", "b:eth0"]}  # t.json:1'
     ]
@@ -199,14 +228,21 @@ def test_links_of_a_topology_lead_both_ways_and_may_lead_nowhere():
 _MODULES = Path(sys.prefix) / "share" / "yang" / "modules"
 _USED = ("ietf-interfaces", "ietf-ip", "ietf-routing", "ietf-ipv4-unicast-routing", "ietf-ipv6-unicast-routing",
          "ietf-access-control-list", "ietf-network-instance", "ietf-network", "ietf-network-topology", "iana-if-type")  # fmt: skip
-_IMPORTED = ("ietf-yang-types", "ietf-inet-types", "ietf-packet-fields", "ietf-ethertypes", "ietf-yang-schema-mount")
+_IMPORTED = (
+    "ietf-yang-types",
+    "ietf-inet-types",
+    "ietf-packet-fields",
+    "ietf-ethertypes",
+    "ietf-yang-schema-mount",
+)
 
 
 @pytest.fixture(scope="module")
 def models(tmp_path_factory):
     """The data model of the modules that ship, for the validator of another project."""
     folder = tmp_path_factory.mktemp("yang")
-    library = {"ietf-yang-library:modules-state": {"module-set-id": "x", "module": []}}
+    listed: list[dict[str, object]] = []
+    library = {"ietf-yang-library:modules-state": {"module-set-id": "x", "module": listed}}
     for name in (*_USED, *_IMPORTED):
         (found,) = _MODULES.rglob(f"{name}.yang")
         text = found.read_text()
@@ -215,8 +251,14 @@ def models(tmp_path_factory):
         namespace = re.search(r'namespace\s+"([^"]+)"', text)[1]
         kind = "implement" if name in _USED else "import"
         features = re.findall(r"^\s*feature\s+([\w-]+)", text, re.M)
-        library["ietf-yang-library:modules-state"]["module"].append(
-            {"name": name, "revision": revision, "namespace": namespace, "conformance-type": kind, "feature": features}
+        listed.append(
+            {
+                "name": name,
+                "revision": revision,
+                "namespace": namespace,
+                "conformance-type": kind,
+                "feature": features,
+            }
         )
     return yangson.DataModel(json.dumps(library), (str(folder),))
 
@@ -248,9 +290,15 @@ PLAIN = device("r1", """
 def validated(models, text):
     """Validate the configuration of data, without what no module that ships describes."""
     data = json.loads(text)
-    protocols = data.get("ietf-routing:routing", {}).get("control-plane-protocols", {}).get("control-plane-protocol", [])
+    protocols = (
+        data.get("ietf-routing:routing", {})
+        .get("control-plane-protocols", {})
+        .get("control-plane-protocol", [])
+    )
     protocols[:] = [one for one in protocols if one["type"] == "ietf-routing:static"]
-    for instance in data.get("ietf-network-instance:network-instances", {}).get("network-instance", ()):
+    for instance in data.get("ietf-network-instance:network-instances", {}).get(
+        "network-instance", ()
+    ):
         instance["vrf-root"] = {}  # the validator does not follow the mount
     for one in data.get("ietf-interfaces:interfaces", {}).get("interface", ()):
         for state in ("speed", "oper-status"):

@@ -49,7 +49,9 @@ EQUAL = [
 
 def view(rows, tables=(), failures=(), **more):
     texts = {**NET, **more, "tables.csv": HEADER + "\n".join(rows) + "\n"}
-    seen = look_through(Lens(texts=texts, tables=named_tables(tables), failures=Failures(tuple(failures))))
+    seen = look_through(
+        Lens(texts=texts, tables=named_tables(tables), failures=Failures(tuple(failures)))
+    )
     assert seen.reading.good, [f"{p.place} {p.text}" for p in seen.reading.problems]
     return seen.state
 
@@ -94,7 +96,9 @@ def test_what_follows_from_the_next_hop_is_told_so():
     """r1 holds 10.6/16 by r2, and r2 has it by a static route that no file has."""
     rows = [*EQUAL, "r1,10.6.0.0/16,ospf,10.0.0.2,up,20", "r2,10.6.0.0/16,static,10.0.2.9,lan,"]
     one, two = agreement(view(rows)).tables
-    reasons = {str(d.prefix): r for d, r in zip(one.agreement.differences, one.reasons, strict=True)}
+    reasons = {
+        str(d.prefix): r for d, r in zip(one.agreement.differences, one.reasons, strict=True)
+    }
     assert (reasons["10.6.0.0/16"].kind.value, reasons["10.6.0.0/16"].about) == ("upstream", "r2")
 
 
@@ -147,11 +151,15 @@ def test_an_address_resolves_through_the_table_itself():
     rows = [*EQUAL[:3], "r1,10.5.0.0/16,static,10.0.0.2,,", "r1,10.8.0.0/16,bgp,10.5.0.9,,"]
     state = view(rows, ("r1=known",))
     number = state.rib.interning.table_numbers["r1", "default"]
-    (hop,) = next(r for r in state.rib.table_routes(number) if str(r.prefix) == "10.8.0.0/16").next_hops
+    (hop,) = next(
+        r for r in state.rib.table_routes(number) if str(r.prefix) == "10.8.0.0/16"
+    ).next_hops
     assert (hop.interface, str(hop.address)) == ("up", "10.0.0.2")
 
 
-@pytest.mark.parametrize("words", [["seen"], ["known", "observed"], ["r1=known", "r1=computed"], ["r1="]])
+@pytest.mark.parametrize(
+    "words", [["seen"], ["known", "observed"], ["r1=known", "r1=computed"], ["r1="]]
+)
 def test_a_choice_that_is_none_is_refused(words):
     with pytest.raises(UnknownTables):
         named_tables(words)

@@ -11,7 +11,8 @@ from django.contrib.auth.models import User
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db import transaction
 
-from routrel.files.reader import load_texts, read_change
+from routrel.files.reader import read_change
+from routrel.formats.folders import mixed_texts
 from routrel.lens.look import Lens, View, content_hash, look_through
 from routrel.questions.finding_groups import finding_key
 from server.networks import states
@@ -37,7 +38,7 @@ class Command(BaseCommand):
         A revision is added only where the shipped files are not yet among the revisions.
         """
         password = password_file.read_text().strip()
-        texts, problems = load_texts(folder)
+        texts, problems, _ = mixed_texts(folder)
         view = states.look_anew(texts, problems)
         if view.state is None:
             raise CommandError(f"the demo has problems: {view.reading.problems[0].text}")
