@@ -13,7 +13,7 @@ from routrel.wording.agreement import agreement_words, reason_words, table_words
 
 __all__ = [
     "AgreementData",
-    "DifferenceData",
+    "EntryDifferenceData",
     "ObservedHopData",
     "ObservedRouteData",
     "ReasonCountData",
@@ -41,7 +41,7 @@ class ObservedRouteData(Placed):
     next_hops: list[ObservedHopData]
 
 
-class DifferenceData(Answer):
+class EntryDifferenceData(Answer):
     """An entry that is not the same, with the likely reason."""
 
     prefix: str
@@ -72,7 +72,7 @@ class TableAgreementData(Answer):
     file: str
     equal: int
     entries: int
-    differences: list[DifferenceData]
+    differences: list[EntryDifferenceData]
     reasons: list[ReasonCountData]
 
 
@@ -102,7 +102,7 @@ def agreement_data(state: State, found: Agreement) -> AgreementData:
                 equal=one.agreement.equal,
                 entries=one.agreement.entries,
                 differences=[
-                    DifferenceData(
+                    EntryDifferenceData(
                         prefix=str(difference.prefix),
                         kind=difference.kind,
                         computed=route_data(state, difference.computed)

@@ -9,7 +9,7 @@ from typing import Annotated
 import typer
 from rich.markup import escape
 
-from routrel.answers.agreement import AgreementData, DifferenceData, agreement_data
+from routrel.answers.agreement import AgreementData, EntryDifferenceData, agreement_data
 from routrel.cli.common import (
     ERRORS_FOUND,
     AsJson,
@@ -75,7 +75,7 @@ def _print(answer: AgreementData) -> None:
             out.print(f"    and {more:,} more; --csv or --json has all")
 
 
-def _sides(one: DifferenceData) -> str:
+def _sides(one: EntryDifferenceData) -> str:
     mine = "none"
     if one.computed:
         ways = "discard" if one.computed.discard else hops_words(one.computed.next_hops)

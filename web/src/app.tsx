@@ -24,6 +24,7 @@ import {
   PromisesPage,
   RoutesPage,
   SavedQuestionsPage,
+  AgreementPage,
   SessionsPage,
   SheetPage,
   WhatMovesPage,
@@ -65,6 +66,7 @@ export function App() {
           <Route path="flows" element={<FlowsPage />} />
           <Route path="flows/saved" element={<SavedQuestionsPage />} />
           <Route path="routes" element={<RoutesPage />} />
+          <Route path="routes/agreement" element={<AgreementPage />} />
           <Route path="routes/sessions" element={<SessionsPage />} />
           <Route path="routes/policies" element={<PoliciesPage />} />
           <Route path="devices" element={<Navigate replace to="chart" />} />

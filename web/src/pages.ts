@@ -25,6 +25,9 @@ export const SavedQuestionsPage = page(() =>
 export const RoutesPage = page(() =>
   import('./features/routes/RoutesPage').then((module) => module.RoutesPage),
 )
+export const AgreementPage = page(() =>
+  import('./features/routes/AgreementPage').then((module) => module.AgreementPage),
+)
 export const SessionsPage = page(() =>
   import('./features/routes/SessionsPage').then((module) => module.SessionsPage),
 )

@@ -76,6 +76,29 @@ export const SHIFT_WORDS: Record<ComparedFlow['shift'], string> = {
 }
 
 /** A thing that fails, by its written form: “link harbour”. */
+/** In what an entry of a table that was read is not as it was computed. */
+export function differenceWords(kind: string): string {
+  const said: Record<string, string> = {
+    missing: 'not read',
+    extra: 'not computed',
+    protocol: 'other protocol',
+    next_hops: 'other next hops',
+    metric: 'other metric',
+  }
+  return said[kind] ?? kind
+}
+
+/** What devices are taken to forward by, as a lens has it: "r1=known" or "computed". */
+export function tablesWords(word: string): string {
+  const [device, source] = word.includes('=') ? word.split('=', 2) : [null, word]
+  const said: Record<string, string> = {
+    computed: 'by computed tables',
+    known: 'by tables as read, where known',
+    observed: 'by tables as read, those alone',
+  }
+  return `${device ? `${device} ` : ''}${said[source ?? ''] ?? word}`
+}
+
 export function failureWords(name: string): string {
   const [kind = '', ...rest] = name.split(':')
   return `${FAILING[kind] ?? kind} ${rest.join(':')}`

@@ -14,6 +14,8 @@ export type Lens = {
   said?: string
   /** What has failed, each as KIND:NAME, in order; left out: nothing. */
   fail?: string[]
+  /** What devices are taken to forward by, as SOURCE or DEVICE=SOURCE; left out: as files say. */
+  tables?: string[]
 }
 
 /** A flow, named as the API names its parts. */
@@ -31,7 +33,7 @@ export type FlowQuestion = {
 const SETTLED = { staleTime: Infinity } as const
 
 /** A lens as requests carry it beside the network's name. */
-export const through = ({ revision, change, fail }: Lens) => ({ revision, change, fail })
+export const through = ({ revision, change, fail, tables }: Lens) => ({ revision, change, fail, tables })
 
 const at = (lens: Lens) => ({ path: { slug: lens.slug }, query: through(lens) })
 
@@ -343,6 +345,16 @@ export const sessionsQuery = (lens: Lens) =>
     queryFn: ({ signal }) => data(api.GET('/api/networks/{slug}/sessions', { params: at(lens), signal })),
     ...SETTLED,
   })
+
+/** Computed tables held against those that were read; whatever the lens chooses, all are computed. */
+export const agreementQuery = (lens: Lens) => {
+  const all = { ...lens, tables: undefined }
+  return queryOptions({
+    queryKey: ['agreement', all],
+    queryFn: ({ signal }) => data(api.GET('/api/networks/{slug}/agreement', { params: at(all), signal })),
+    ...SETTLED,
+  })
+}
 
 export const policiesQuery = (lens: Lens) =>
   queryOptions({

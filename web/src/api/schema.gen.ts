@@ -156,6 +156,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{slug}/agreement": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description Computed tables held against those that were read from devices.
+         *
+         *     Tables that the lens takes as they were read are not compared; without `tables` in the
+         *     address all are computed.
+         */
+        get: operations["agreement"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{slug}/audit": {
         parameters: {
             query?: never;
@@ -1441,7 +1463,17 @@ export interface components {
          * @description What a rule does with a packet it matches (RFC 8519 4.1, forwarding).
          * @enum {unknown}
          */
-        Action: "deny" | "permit";
+        Action: "deny" | "permit" | "return";
+        /**
+         * AgreementData
+         * @description All tables that were read.
+         */
+        AgreementData: {
+            sentence: string;
+            equal: number;
+            entries: number;
+            devices: components["schemas"]["TableAgreementData"][];
+        };
         /**
          * AnswerEvidenceData
          * @description An answer whose ends are not those that were asked.
@@ -2089,6 +2121,12 @@ export interface components {
             other: components["schemas"]["OneFlowData"];
         };
         /**
+         * DifferenceKind
+         * @description In what an entry differs; of several the first counts.
+         * @enum {unknown}
+         */
+        DifferenceKind: "extra" | "metric" | "missing" | "next_hops" | "protocol";
+        /**
          * Direction
          * @description Which way a filter looks at an interface.
          * @enum {unknown}
@@ -2170,6 +2208,19 @@ export interface components {
             tried: number;
             asked: number;
             broken_by: string[];
+        };
+        /**
+         * EntryDifferenceData
+         * @description An entry that is not the same, with the likely reason.
+         */
+        EntryDifferenceData: {
+            prefix: string;
+            kind: components["schemas"]["DifferenceKind"];
+            computed: components["schemas"]["RouteData"] | null;
+            observed: components["schemas"]["ObservedRouteData"] | null;
+            reason: string;
+            reason_kind: components["schemas"]["ReasonKind"];
+            evidence: components["schemas"]["PositionData"] | null;
         };
         /** @description What every error says. */
         ErrorShape: {
@@ -2434,6 +2485,7 @@ export interface components {
             metric: number;
             tag: number;
             discard: boolean;
+            observed: boolean;
             next_hops: components["schemas"]["NextHopData"][];
             title: string;
             falls_back: boolean;
@@ -2488,6 +2540,12 @@ export interface components {
             readonly problems: components["schemas"]["FindingData"][];
             problem_count: number;
             skipped: string[];
+            files?: components["schemas"]["ImportedFileShape"][];
+        };
+        ImportMessageShape: {
+            path: string;
+            line: number | null;
+            text: string;
         };
         /** @description How far a job is, and how it ended. Ask again every second or so while it goes on. */
         ImportShape: {
@@ -2509,6 +2567,14 @@ export interface components {
             message: string;
             revision?: number | null;
             answer: components["schemas"]["ImportAnswerShape"] | null;
+        };
+        /** @description One file of an import: its format, whose it is, and what of it was not understood. */
+        ImportedFileShape: {
+            path: string;
+            format: string | null;
+            device: string | null;
+            verdict: components["schemas"]["VerdictEnum"];
+            messages: components["schemas"]["ImportMessageShape"][];
         };
         /**
          * Insert
@@ -2780,6 +2846,30 @@ export interface components {
             via: string | null;
         };
         NullEnum: null;
+        /**
+         * ObservedHopData
+         * @description A next hop that was read; null: not told.
+         */
+        ObservedHopData: {
+            address: string | null;
+            interface: string | null;
+            weight: number;
+        };
+        /**
+         * ObservedRouteData
+         * @description An entry that was read.
+         */
+        ObservedRouteData: {
+            file: string | null;
+            line: number | null;
+            column: number | null;
+            prefix: string;
+            protocol: string;
+            metric: number | null;
+            distance: number | null;
+            drops: string | null;
+            next_hops: components["schemas"]["ObservedHopData"][];
+        };
         /**
          * ObstacleData
          * @description A cause with what it is about in words, and the evidence of its stage.
@@ -3122,6 +3212,21 @@ export interface components {
             broken: number;
         };
         /**
+         * ReasonCountData
+         * @description How many differences of a table have one reason.
+         */
+        ReasonCountData: {
+            reason: string;
+            reason_kind: components["schemas"]["ReasonKind"];
+            count: number;
+        };
+        /**
+         * ReasonKind
+         * @description The stable identifiers of reasons, in the order in which they are looked for.
+         * @enum {unknown}
+         */
+        ReasonKind: "interface_down" | "metric" | "model" | "neighbour_unknown" | "nobody" | "other_outcome" | "protocol_unknown" | "static_gone" | "static_unknown" | "unknown" | "unknown_interface" | "upstream";
+        /**
          * ReceiveEvidenceData
          * @description The interface that has the destination; null: the device has it not, nor forwards.
          */
@@ -3294,6 +3399,7 @@ export interface components {
             metric: number;
             tag: number;
             discard: boolean;
+            observed: boolean;
             next_hops: components["schemas"]["NextHopData"][];
         };
         /**
@@ -3735,6 +3841,22 @@ export interface components {
             readonly answer: components["schemas"]["SweepData"] | null;
         };
         /**
+         * TableAgreementData
+         * @description One table that was read, held against the computed one.
+         */
+        TableAgreementData: {
+            device: string;
+            vrf: string;
+            text: string;
+            time: string | null;
+            source: string | null;
+            file: string;
+            equal: number;
+            entries: number;
+            differences: components["schemas"]["EntryDifferenceData"][];
+            reasons: components["schemas"]["ReasonCountData"][];
+        };
+        /**
          * TablePageData
          * @description A page of a table, or of two beside each other.
          */
@@ -3770,6 +3892,7 @@ export interface components {
             metric: number;
             tag: number;
             discard: boolean;
+            observed: boolean;
             next_hops: components["schemas"]["NextHopData"][];
             title: string;
         };
@@ -3844,6 +3967,8 @@ export interface components {
             rule: number;
             text: string;
             mismatch: string | null;
+            /** @default null */
+            filter: string | null;
         };
         /**
          * TtlEvidenceData
@@ -3887,6 +4012,13 @@ export interface components {
          * @enum {unknown}
          */
         Verdict: "delivered" | "discarded" | "filtered" | "label_broken" | "leaves_network" | "looped" | "mixed" | "next_hop_unresolved" | "no_route" | "not_converged" | "too_big" | "ttl_expired";
+        /**
+         * @description * `read` - read
+         *     * `partly` - partly
+         *     * `refused` - refused
+         * @enum {string}
+         */
+        VerdictEnum: "read" | "partly" | "refused";
         /**
          * @description How a promise stood in a revision; `changes` and `failed` are of the lens, if any.
          *
@@ -4037,6 +4169,7 @@ export type SchemaAcceptJobShape = components['schemas']['AcceptJobShape'];
 export type SchemaAcceptShapeRequest = components['schemas']['AcceptShapeRequest'];
 export type SchemaAcceptedShape = components['schemas']['AcceptedShape'];
 export type SchemaAction = components['schemas']['Action'];
+export type SchemaAgreementData = components['schemas']['AgreementData'];
 export type SchemaAnswerEvidenceData = components['schemas']['AnswerEvidenceData'];
 export type SchemaAuditShape = components['schemas']['AuditShape'];
 export type SchemaBgpSessionData = components['schemas']['BgpSessionData'];
@@ -4086,6 +4219,7 @@ export type SchemaDecidesData = components['schemas']['DecidesData'];
 export type SchemaDefaultOnlyData = components['schemas']['DefaultOnlyData'];
 export type SchemaDeviceData = components['schemas']['DeviceData'];
 export type SchemaDifferenceData = components['schemas']['DifferenceData'];
+export type SchemaDifferenceKind = components['schemas']['DifferenceKind'];
 export type SchemaDirection = components['schemas']['Direction'];
 export type SchemaDirectionData = components['schemas']['DirectionData'];
 export type SchemaDirectionEnum = components['schemas']['DirectionEnum'];
@@ -4093,6 +4227,7 @@ export type SchemaEditData = components['schemas']['EditData'];
 export type SchemaEndpointData = components['schemas']['EndpointData'];
 export type SchemaEndsData = components['schemas']['EndsData'];
 export type SchemaEnduredData = components['schemas']['EnduredData'];
+export type SchemaEntryDifferenceData = components['schemas']['EntryDifferenceData'];
 export type SchemaErrorShape = components['schemas']['ErrorShape'];
 export type SchemaEvidenceData = components['schemas']['EvidenceData'];
 export type SchemaExitGroupData = components['schemas']['ExitGroupData'];
@@ -4119,7 +4254,9 @@ export type SchemaHopData = components['schemas']['HopData'];
 export type SchemaImpactData = components['schemas']['ImpactData'];
 export type SchemaImpactedData = components['schemas']['ImpactedData'];
 export type SchemaImportAnswerShape = components['schemas']['ImportAnswerShape'];
+export type SchemaImportMessageShape = components['schemas']['ImportMessageShape'];
 export type SchemaImportShape = components['schemas']['ImportShape'];
+export type SchemaImportedFileShape = components['schemas']['ImportedFileShape'];
 export type SchemaInsert = components['schemas']['Insert'];
 export type SchemaInterfaceData = components['schemas']['InterfaceData'];
 export type SchemaInterfaceKind = components['schemas']['InterfaceKind'];
@@ -4148,6 +4285,8 @@ export type SchemaNetworkShapeRequest = components['schemas']['NetworkShapeReque
 export type SchemaNewChangeShapeRequest = components['schemas']['NewChangeShapeRequest'];
 export type SchemaNextHopData = components['schemas']['NextHopData'];
 export type SchemaNullEnum = components['schemas']['NullEnum'];
+export type SchemaObservedHopData = components['schemas']['ObservedHopData'];
+export type SchemaObservedRouteData = components['schemas']['ObservedRouteData'];
 export type SchemaObstacleData = components['schemas']['ObstacleData'];
 export type SchemaOneFlowData = components['schemas']['OneFlowData'];
 export type SchemaOperationEnum = components['schemas']['OperationEnum'];
@@ -4178,6 +4317,8 @@ export type SchemaPromisesData = components['schemas']['PromisesData'];
 export type SchemaProposalShapeRequest = components['schemas']['ProposalShapeRequest'];
 export type SchemaQuestionRunShape = components['schemas']['QuestionRunShape'];
 export type SchemaQuestionsAskedShape = components['schemas']['QuestionsAskedShape'];
+export type SchemaReasonCountData = components['schemas']['ReasonCountData'];
+export type SchemaReasonKind = components['schemas']['ReasonKind'];
 export type SchemaReceiveEvidenceData = components['schemas']['ReceiveEvidenceData'];
 export type SchemaRemediesData = components['schemas']['RemediesData'];
 export type SchemaRemedyData = components['schemas']['RemedyData'];
@@ -4234,6 +4375,7 @@ export type SchemaSweepAskedShapeRequest = components['schemas']['SweepAskedShap
 export type SchemaSweepCaseData = components['schemas']['SweepCaseData'];
 export type SchemaSweepData = components['schemas']['SweepData'];
 export type SchemaSweepShape = components['schemas']['SweepShape'];
+export type SchemaTableAgreementData = components['schemas']['TableAgreementData'];
 export type SchemaTablePageData = components['schemas']['TablePageData'];
 export type SchemaTableRowData = components['schemas']['TableRowData'];
 export type SchemaTitledRouteData = components['schemas']['TitledRouteData'];
@@ -4247,6 +4389,7 @@ export type SchemaUnreachedStatementData = components['schemas']['UnreachedState
 export type SchemaUploadShapeRequest = components['schemas']['UploadShapeRequest'];
 export type SchemaValueAtPlaceShapeRequest = components['schemas']['ValueAtPlaceShapeRequest'];
 export type SchemaVerdict = components['schemas']['Verdict'];
+export type SchemaVerdictEnum = components['schemas']['VerdictEnum'];
 export type SchemaVerdictShape = components['schemas']['VerdictShape'];
 export type SchemaVersionShapeRequest = components['schemas']['VersionShapeRequest'];
 export type SchemaWarningData = components['schemas']['WarningData'];
@@ -5013,6 +5156,101 @@ export interface operations {
             };
         };
     };
+    agreement: {
+        parameters: {
+            query?: {
+                /** @description changes made to the revision, by name, in order; what one stands on is made before it */
+                change?: string[];
+                /** @description of these devices alone */
+                device?: string[];
+                /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
+                fail?: string[];
+                /** @description the lens's revision; left out: the newest */
+                revision?: number;
+                /** @description what devices are taken to forward by: computed, observed (the tables that were read from them, those alone) or known (those, where there are any), of all or, as DEVICE=SOURCE, of one; left out: as each device's file says */
+                tables?: string[];
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AgreementData"];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description it does not go with what is there by now, or the revision's files have problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
     audit_trail: {
         parameters: {
             query?: {
@@ -5192,6 +5430,8 @@ export interface operations {
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
+                /** @description what devices are taken to forward by: computed, observed (the tables that were read from them, those alone) or known (those, where there are any), of all or, as DEVICE=SOURCE, of one; left out: as each device's file says */
+                tables?: string[];
             };
             header?: never;
             path: {
@@ -5340,6 +5580,8 @@ export interface operations {
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
+                /** @description what devices are taken to forward by: computed, observed (the tables that were read from them, those alone) or known (those, where there are any), of all or, as DEVICE=SOURCE, of one; left out: as each device's file says */
+                tables?: string[];
             };
             header?: never;
             path: {
@@ -5511,6 +5753,8 @@ export interface operations {
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
+                /** @description what devices are taken to forward by: computed, observed (the tables that were read from them, those alone) or known (those, where there are any), of all or, as DEVICE=SOURCE, of one; left out: as each device's file says */
+                tables?: string[];
             };
             header?: never;
             path: {
@@ -6087,6 +6331,8 @@ export interface operations {
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
+                /** @description what devices are taken to forward by: computed, observed (the tables that were read from them, those alone) or known (those, where there are any), of all or, as DEVICE=SOURCE, of one; left out: as each device's file says */
+                tables?: string[];
             };
             header?: never;
             path: {
@@ -6179,6 +6425,8 @@ export interface operations {
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
+                /** @description what devices are taken to forward by: computed, observed (the tables that were read from them, those alone) or known (those, where there are any), of all or, as DEVICE=SOURCE, of one; left out: as each device's file says */
+                tables?: string[];
             };
             header?: never;
             path: {
@@ -6289,6 +6537,8 @@ export interface operations {
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
+                /** @description what devices are taken to forward by: computed, observed (the tables that were read from them, those alone) or known (those, where there are any), of all or, as DEVICE=SOURCE, of one; left out: as each device's file says */
+                tables?: string[];
             };
             header?: never;
             path: {
@@ -6402,6 +6652,8 @@ export interface operations {
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
+                /** @description what devices are taken to forward by: computed, observed (the tables that were read from them, those alone) or known (those, where there are any), of all or, as DEVICE=SOURCE, of one; left out: as each device's file says */
+                tables?: string[];
             };
             header?: never;
             path: {
@@ -6715,6 +6967,8 @@ export interface operations {
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
+                /** @description what devices are taken to forward by: computed, observed (the tables that were read from them, those alone) or known (those, where there are any), of all or, as DEVICE=SOURCE, of one; left out: as each device's file says */
+                tables?: string[];
             };
             header?: never;
             path: {
@@ -6824,6 +7078,8 @@ export interface operations {
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
+                /** @description what devices are taken to forward by: computed, observed (the tables that were read from them, those alone) or known (those, where there are any), of all or, as DEVICE=SOURCE, of one; left out: as each device's file says */
+                tables?: string[];
             };
             header?: never;
             path: {
@@ -6916,6 +7172,8 @@ export interface operations {
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
+                /** @description what devices are taken to forward by: computed, observed (the tables that were read from them, those alone) or known (those, where there are any), of all or, as DEVICE=SOURCE, of one; left out: as each device's file says */
+                tables?: string[];
             };
             header?: never;
             path: {
@@ -7029,6 +7287,8 @@ export interface operations {
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
+                /** @description what devices are taken to forward by: computed, observed (the tables that were read from them, those alone) or known (those, where there are any), of all or, as DEVICE=SOURCE, of one; left out: as each device's file says */
+                tables?: string[];
             };
             header?: never;
             path: {
@@ -7142,6 +7402,8 @@ export interface operations {
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
+                /** @description what devices are taken to forward by: computed, observed (the tables that were read from them, those alone) or known (those, where there are any), of all or, as DEVICE=SOURCE, of one; left out: as each device's file says */
+                tables?: string[];
             };
             header?: never;
             path: {
@@ -7255,6 +7517,8 @@ export interface operations {
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
+                /** @description what devices are taken to forward by: computed, observed (the tables that were read from them, those alone) or known (those, where there are any), of all or, as DEVICE=SOURCE, of one; left out: as each device's file says */
+                tables?: string[];
             };
             header?: never;
             path: {
@@ -7346,6 +7610,8 @@ export interface operations {
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
+                /** @description what devices are taken to forward by: computed, observed (the tables that were read from them, those alone) or known (those, where there are any), of all or, as DEVICE=SOURCE, of one; left out: as each device's file says */
+                tables?: string[];
             };
             header?: never;
             path: {
@@ -7441,6 +7707,8 @@ export interface operations {
                 q?: string;
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
+                /** @description what devices are taken to forward by: computed, observed (the tables that were read from them, those alone) or known (those, where there are any), of all or, as DEVICE=SOURCE, of one; left out: as each device's file says */
+                tables?: string[];
             };
             header?: never;
             path: {
@@ -7532,6 +7800,8 @@ export interface operations {
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
+                /** @description what devices are taken to forward by: computed, observed (the tables that were read from them, those alone) or known (those, where there are any), of all or, as DEVICE=SOURCE, of one; left out: as each device's file says */
+                tables?: string[];
             };
             header?: never;
             path: {
@@ -7787,6 +8057,8 @@ export interface operations {
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
+                /** @description what devices are taken to forward by: computed, observed (the tables that were read from them, those alone) or known (those, where there are any), of all or, as DEVICE=SOURCE, of one; left out: as each device's file says */
+                tables?: string[];
             };
             header?: never;
             path: {
@@ -7884,6 +8156,8 @@ export interface operations {
                 revision?: number;
                 size?: number;
                 source_port?: number;
+                /** @description what devices are taken to forward by: computed, observed (the tables that were read from them, those alone) or known (those, where there are any), of all or, as DEVICE=SOURCE, of one; left out: as each device's file says */
+                tables?: string[];
                 to: string;
             };
             header?: never;
@@ -7985,6 +8259,8 @@ export interface operations {
                 revision?: number;
                 size?: number;
                 source_port?: number;
+                /** @description what devices are taken to forward by: computed, observed (the tables that were read from them, those alone) or known (those, where there are any), of all or, as DEVICE=SOURCE, of one; left out: as each device's file says */
+                tables?: string[];
                 to: string;
             };
             header?: never;
@@ -8079,6 +8355,8 @@ export interface operations {
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
+                /** @description what devices are taken to forward by: computed, observed (the tables that were read from them, those alone) or known (those, where there are any), of all or, as DEVICE=SOURCE, of one; left out: as each device's file says */
+                tables?: string[];
             };
             header?: never;
             path: {
@@ -8172,6 +8450,8 @@ export interface operations {
                 q: string;
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
+                /** @description what devices are taken to forward by: computed, observed (the tables that were read from them, those alone) or known (those, where there are any), of all or, as DEVICE=SOURCE, of one; left out: as each device's file says */
+                tables?: string[];
             };
             header?: never;
             path: {
@@ -8589,6 +8869,8 @@ export interface operations {
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
+                /** @description what devices are taken to forward by: computed, observed (the tables that were read from them, those alone) or known (those, where there are any), of all or, as DEVICE=SOURCE, of one; left out: as each device's file says */
+                tables?: string[];
             };
             header?: never;
             path: {
@@ -8680,6 +8962,8 @@ export interface operations {
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
+                /** @description what devices are taken to forward by: computed, observed (the tables that were read from them, those alone) or known (those, where there are any), of all or, as DEVICE=SOURCE, of one; left out: as each device's file says */
+                tables?: string[];
             };
             header?: never;
             path: {
@@ -8797,6 +9081,8 @@ export interface operations {
                 file?: string;
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
+                /** @description what devices are taken to forward by: computed, observed (the tables that were read from them, those alone) or known (those, where there are any), of all or, as DEVICE=SOURCE, of one; left out: as each device's file says */
+                tables?: string[];
             };
             header?: never;
             path: {
@@ -8888,6 +9174,8 @@ export interface operations {
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
+                /** @description what devices are taken to forward by: computed, observed (the tables that were read from them, those alone) or known (those, where there are any), of all or, as DEVICE=SOURCE, of one; left out: as each device's file says */
+                tables?: string[];
             };
             header?: never;
             path: {
@@ -8979,6 +9267,8 @@ export interface operations {
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
+                /** @description what devices are taken to forward by: computed, observed (the tables that were read from them, those alone) or known (those, where there are any), of all or, as DEVICE=SOURCE, of one; left out: as each device's file says */
+                tables?: string[];
             };
             header?: never;
             path: {
@@ -9092,6 +9382,8 @@ export interface operations {
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
+                /** @description what devices are taken to forward by: computed, observed (the tables that were read from them, those alone) or known (those, where there are any), of all or, as DEVICE=SOURCE, of one; left out: as each device's file says */
+                tables?: string[];
             };
             header?: never;
             path: {
@@ -9590,6 +9882,8 @@ export interface operations {
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
+                /** @description what devices are taken to forward by: computed, observed (the tables that were read from them, those alone) or known (those, where there are any), of all or, as DEVICE=SOURCE, of one; left out: as each device's file says */
+                tables?: string[];
             };
             header?: never;
             path: {
@@ -9893,6 +10187,8 @@ export interface operations {
                 revision?: number;
                 /** @description as “gul-edge-1 filter guests rule 20” */
                 rule?: string;
+                /** @description what devices are taken to forward by: computed, observed (the tables that were read from them, those alone) or known (those, where there are any), of all or, as DEVICE=SOURCE, of one; left out: as each device's file says */
+                tables?: string[];
             };
             header?: never;
             path: {
@@ -10145,6 +10441,8 @@ export interface operations {
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
+                /** @description what devices are taken to forward by: computed, observed (the tables that were read from them, those alone) or known (those, where there are any), of all or, as DEVICE=SOURCE, of one; left out: as each device's file says */
+                tables?: string[];
             };
             header?: never;
             path: {
@@ -10311,6 +10609,8 @@ export interface operations {
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
+                /** @description what devices are taken to forward by: computed, observed (the tables that were read from them, those alone) or known (those, where there are any), of all or, as DEVICE=SOURCE, of one; left out: as each device's file says */
+                tables?: string[];
             };
             header?: never;
             path: {
@@ -10483,6 +10783,8 @@ export interface operations {
                 id?: number;
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
+                /** @description what devices are taken to forward by: computed, observed (the tables that were read from them, those alone) or known (those, where there are any), of all or, as DEVICE=SOURCE, of one; left out: as each device's file says */
+                tables?: string[];
             };
             header?: never;
             path: {
@@ -10592,6 +10894,8 @@ export interface operations {
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
+                /** @description what devices are taken to forward by: computed, observed (the tables that were read from them, those alone) or known (those, where there are any), of all or, as DEVICE=SOURCE, of one; left out: as each device's file says */
+                tables?: string[];
             };
             header?: never;
             path: {
@@ -11033,6 +11337,8 @@ export interface operations {
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
+                /** @description what devices are taken to forward by: computed, observed (the tables that were read from them, those alone) or known (those, where there are any), of all or, as DEVICE=SOURCE, of one; left out: as each device's file says */
+                tables?: string[];
             };
             header?: never;
             path: {
@@ -11127,6 +11433,8 @@ export interface operations {
                 neighbour: string;
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
+                /** @description what devices are taken to forward by: computed, observed (the tables that were read from them, those alone) or known (those, where there are any), of all or, as DEVICE=SOURCE, of one; left out: as each device's file says */
+                tables?: string[];
                 vrf?: string;
             };
             header?: never;
@@ -11219,6 +11527,8 @@ export interface operations {
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
+                /** @description what devices are taken to forward by: computed, observed (the tables that were read from them, those alone) or known (those, where there are any), of all or, as DEVICE=SOURCE, of one; left out: as each device's file says */
+                tables?: string[];
             };
             header?: never;
             path: {
@@ -11343,6 +11653,8 @@ export interface operations {
                 other?: string;
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
+                /** @description what devices are taken to forward by: computed, observed (the tables that were read from them, those alone) or known (those, where there are any), of all or, as DEVICE=SOURCE, of one; left out: as each device's file says */
+                tables?: string[];
                 vrf?: string;
             };
             header?: never;
@@ -11438,6 +11750,8 @@ export interface operations {
                 q: string;
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
+                /** @description what devices are taken to forward by: computed, observed (the tables that were read from them, those alone) or known (those, where there are any), of all or, as DEVICE=SOURCE, of one; left out: as each device's file says */
+                tables?: string[];
                 vrf?: string;
             };
             header?: never;
@@ -11530,6 +11844,8 @@ export interface operations {
                 fail?: string[];
                 /** @description the lens's revision; left out: the newest */
                 revision?: number;
+                /** @description what devices are taken to forward by: computed, observed (the tables that were read from them, those alone) or known (those, where there are any), of all or, as DEVICE=SOURCE, of one; left out: as each device's file says */
+                tables?: string[];
             };
             header?: never;
             path: {

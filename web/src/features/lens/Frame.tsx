@@ -253,8 +253,8 @@ function skips(pathname: string) {
   return [page]
 }
 
-/** Changes, failures, and the same of the pinned lens behind its revision. */
-type Written = [string[], string[], number | null, string[], string[]]
+/** Changes, failures, the same of the pinned lens behind its revision, and whose tables are taken. */
+type Written = [string[], string[], number | null, string[], string[], string[]]
 
 /** The frame of everything about one network: lens, rail, find-anything. */
 export function NetworkFrame({ username }: { username: string }) {
@@ -274,15 +274,16 @@ export function NetworkFrame({ username }: { username: string }) {
     Number(params.get('base_revision')) || null,
     based,
     params.getAll('base_fail').sort(),
+    params.getAll('tables').sort(),
   ])
   const place = useMemo(() => {
-    const [change, fail, base, baseChange, baseFail] = JSON.parse(written) as Written
+    const [change, fail, base, baseChange, baseFail, tables] = JSON.parse(written) as Written
     const some = (names: string[]) => (names.length ? names : undefined)
     if (!network.data) return null
     const ofChanges = (names: string[]) => (names.length ? { change: names, said } : {})
     return {
       network: network.data,
-      lens: { slug, revision, ...ofChanges(change), fail: some(fail) },
+      lens: { slug, revision, ...ofChanges(change), fail: some(fail), tables: some(tables) },
       pinned: base ? { revision: base, ...ofChanges(baseChange), fail: some(baseFail) } : undefined,
     }
   }, [network.data, slug, revision, written, said])

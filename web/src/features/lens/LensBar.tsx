@@ -5,6 +5,7 @@ import { revisionsQuery } from '../../api/queries'
 import type { Revision } from '../../api/types'
 import { useAddress } from '../../ui/address'
 import { moment } from '../../ui/time'
+import { ChosenTables } from './ChosenTables'
 import { FailedThings } from './FailedThings'
 import { usePlace } from './lens'
 import { MadeChanges } from './MadeChanges'
@@ -82,6 +83,7 @@ export function LensBar() {
       )}
       <MadeChanges />
       <FailedThings />
+      <ChosenTables />
       <PinnedLens />
     </span>
   )

@@ -39,6 +39,7 @@ export function useLinkTo() {
       for (const name of more.change ?? lens.change ?? []) params.append('change', name)
       for (const failed of new Set([...(lens.fail ?? []), ...(more.fail ?? [])]))
         params.append('fail', failed)
+      for (const word of lens.tables ?? []) params.append('tables', word)
       if (pinned) {
         params.set('base_revision', String(pinned.revision))
         for (const name of pinned.change ?? []) params.append('base_change', name)

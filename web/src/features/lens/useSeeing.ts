@@ -8,6 +8,7 @@ export const OF_ONE_LENS = ['remedies', 'hop']
 type Wanted = {
   fail?: string[]
   change?: string[]
+  tables?: string[]
   base_revision?: string[]
   base_change?: string[]
   base_fail?: string[]

@@ -6,6 +6,7 @@ import type { ImportJob } from '../../api/types'
 import { useCancel } from '../../api/useCancel'
 import { Button, Panel, Problem, Severity, Waiting } from '../../ui/controls'
 import { FileText } from '../../pages'
+import { ImportedFiles } from './ImportedFiles'
 import { usePlace } from '../lens/lens'
 import { PageHead } from '../lens/PageHead'
 import { useAddress } from '../../ui/address'
@@ -64,7 +65,7 @@ export function ImportJobPage() {
             </p>
             {skipped.length > 0 && (
               <p className="text-soft">
-                Left out, being no device files: {skipped.slice(0, 8).join(', ')}
+                Left out, being of no known format: {skipped.slice(0, 8).join(', ')}
                 {skipped.length > 8 && ` and ${skipped.length - 8} more`}.
               </p>
             )}
@@ -92,7 +93,10 @@ export function ImportJobPage() {
         )}
       </Panel>
       {cancel.isError && <Problem error={cancel.error} />}
-      {answer && answer.problems.length > 0 && <ProblemList id={job.data.id} found={answer} />}
+      <div className="flex min-h-0 flex-col gap-3 overflow-auto">
+        {answer && answer.problems.length > 0 && <ProblemList id={job.data.id} found={answer} />}
+        {answer && (answer.files ?? []).length > 0 && <ImportedFiles files={answer.files ?? []} />}
+      </div>
     </div>
   )
 }

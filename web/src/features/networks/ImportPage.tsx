@@ -59,7 +59,7 @@ export function ImportPage() {
           onDrop={drop}
           className="grid place-items-center gap-3 rounded-card border-2 border-dashed border-line bg-paper p-10 text-center data-over:border-chosen data-over:bg-chosen-wash"
         >
-          <p className="text-lg">Drop device files here: single files, a folder, or a zip of one.</p>
+          <p className="text-lg">Drop files here: single files, a folder, or a zip of one.</p>
           <div className="flex gap-3">
             <Button tone="main" disabled={start.isPending} onClick={() => folder.current?.click()}>
               Choose a folder
@@ -81,7 +81,6 @@ export function ImportPage() {
             type="file"
             hidden
             multiple
-            accept=".yaml,.yml,.zip"
             aria-label="Files to import"
             onChange={(event) => take(fromInput(event.target.files))}
           />
@@ -106,6 +105,11 @@ export function ImportPage() {
             template of one device
           </button>
           .
+        </p>
+        <p className="mt-2 text-soft">
+          Each file’s format is recognised: device files, JSON of YANG models (RFC 7951), captures of Linux
+          hosts, tables and lists as CSV, BGP dumps (MRT). What of a file is not understood is told file by
+          file.
         </p>
         <p className="mt-2 text-soft">
           An import becomes a new revision only if every file reads without problems. The upload is the whole

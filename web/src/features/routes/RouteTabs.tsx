@@ -4,6 +4,7 @@ const VIEWS = {
   routes: 'Route lookup',
   'routes/sessions': 'Sessions',
   'routes/policies': 'Policies',
+  'routes/agreement': 'As read',
 }
 
 /** What there is to see about routes. */

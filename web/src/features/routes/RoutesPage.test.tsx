@@ -20,6 +20,7 @@ const held = (device: string, more: Partial<HeldRoute> = {}): HeldRoute => ({
   metric: 20,
   tag: 0,
   discard: false,
+  observed: false,
   next_hops: [nextHop('r9')],
   falls_back: false,
   ...NOWHERE,

@@ -1,0 +1,80 @@
+import { screen, within } from '@testing-library/react'
+import userEvent from '@testing-library/user-event'
+import { expect, test } from 'vitest'
+import type { Agreement, TableAgreement } from '../../api/types'
+import { place, serve, visit } from '../../testing'
+import { AgreementPage } from './AgreementPage'
+
+const hop = { address: '10.0.0.2', interface: 'up', weight: 1 }
+const table = (device: string, more: Partial<TableAgreement> = {}): TableAgreement => ({
+  device,
+  vrf: 'default',
+  text: '',
+  time: '2026-01-05T02:00:00Z',
+  source: null,
+  file: 't.csv',
+  equal: 4,
+  entries: 4,
+  differences: [],
+  reasons: [],
+  ...more,
+})
+const differing = table('r1', {
+  entries: 5,
+  differences: [
+    {
+      prefix: '10.6.0.0/16',
+      kind: 'extra',
+      computed: null,
+      observed: {
+        prefix: '10.6.0.0/16',
+        protocol: 'static',
+        metric: null,
+        distance: null,
+        drops: null,
+        next_hops: [hop],
+        file: 't.csv',
+        line: 7,
+        column: 1,
+      },
+      reason: 'a static route that no file has',
+      reason_kind: 'static_unknown',
+      evidence: { file: 't.csv', line: 7, column: 1 },
+    },
+  ],
+  reasons: [{ reason: 'a static route that no file has', reason_kind: 'static_unknown', count: 1 }],
+})
+const found: Agreement = {
+  sentence: '88.9% of 9 entries in 2 tables are as they were read; 1 is not.',
+  equal: 8,
+  entries: 9,
+  devices: [table('r0'), differing],
+}
+
+function open(answer: Agreement, address = '/n/net/routes/agreement') {
+  const asked = serve(() => answer)
+  visit(<AgreementPage />, address, { pattern: '/n/:slug/routes/agreement', at: place('editor') })
+  return asked
+}
+
+test('the table that differs is shown, with what was read, the line and the likely reason', async () => {
+  open(found)
+  expect(await screen.findByRole('status', { name: 'Agreement' })).toHaveTextContent('1 is not')
+  expect(screen.getByRole('button', { name: /r1/ })).toHaveAttribute('aria-current', 'true')
+  const row = (await screen.findAllByRole('row')).find((each) => within(each).queryByText('10.6.0.0/16'))
+  expect(row).toHaveTextContent('not computed')
+  expect(row).toHaveTextContent('static, 10.0.0.2 by up')
+  expect(row).toHaveTextContent('a static route that no file has')
+  expect(row).toHaveTextContent('t.csv:7')
+})
+
+test('a table that agrees says so', async () => {
+  open(found)
+  await userEvent.click(await screen.findByRole('button', { name: /r0/ }))
+  expect(await screen.findByText(/Every entry that was read is computed/)).toBeVisible()
+})
+
+test('without any table that was read it is said where they come from', async () => {
+  open({ ...found, devices: [], entries: 0, equal: 0 })
+  expect(await screen.findByText(/No table was read from a device/)).toBeVisible()
+})

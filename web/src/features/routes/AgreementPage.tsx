@@ -1,0 +1,215 @@
+import { useQuery } from '@tanstack/react-query'
+import { Link } from 'react-router'
+import { agreementQuery } from '../../api/queries'
+import type { Agreement, EntryDifference, TableAgreement } from '../../api/types'
+import { useAddress } from '../../ui/address'
+import { Button, Mono, Panel, Problem, Waiting } from '../../ui/controls'
+import { DataTable, type Column } from '../../ui/DataTable'
+import { downloadText } from '../../ui/download'
+import { differenceWords } from '../../wording'
+import { EvidenceLink } from '../lens/EvidenceLink'
+import { useLens, useLinkTo, usePlace } from '../lens/lens'
+import { PageHead } from '../lens/PageHead'
+import { useSeeing } from '../lens/useSeeing'
+import { RouteTabs } from './RouteTabs'
+
+/** How far computed tables agree with those that were read from devices, and why not. */
+export function AgreementPage() {
+  const { network } = usePlace()
+  if (!network.newest_revision) return <p className="p-4">Nothing is imported yet.</p>
+  return (
+    <div className="flex h-full min-h-0 flex-col gap-3 max-md:min-h-[36rem]">
+      <PageHead title="Tables as read" />
+      <RouteTabs />
+      <Answer />
+    </div>
+  )
+}
+
+const CHOICES: [string, string][] = [
+  ['', 'what each file says'],
+  ['computed', 'computed tables'],
+  ['known', 'tables as read, where known'],
+]
+
+function Answer() {
+  const lens = useLens()
+  const found = useQuery(agreementQuery(lens))
+  const [params, change] = useAddress()
+  const { see } = useSeeing()
+  if (found.isError) return <Problem error={found.error} />
+  if (found.isPending) return <Waiting what="Holding every table against what was read" />
+  const tables = found.data.devices
+  const key = (table: TableAgreement) => `${table.device} ${table.vrf}`
+  const shown =
+    tables.find((table) => key(table) === params.get('table')) ??
+    tables.find((table) => table.differences.length > 0) ??
+    tables[0]
+  const [first = '', ...others] = lens.tables ?? []
+  const chosen = others.length > 0 || first.includes('=') ? 'some' : first
+  return (
+    <>
+      <div
+        className={`flex flex-wrap items-center gap-3 rounded-card border border-l-8 bg-card px-3 py-2 ${found.data.equal === found.data.entries ? 'border-line' : 'border-warn'}`}
+      >
+        <p role="status" aria-label="Agreement" className="flex-1 text-[1.05rem]">
+          {found.data.sentence}
+        </p>
+        <label className="flex items-center gap-2">
+          Look through
+          <select
+            className="rounded border border-line bg-card px-2 py-1"
+            value={chosen}
+            onChange={(event) => see({ tables: event.target.value ? [event.target.value] : [] })}
+          >
+            {CHOICES.map(([value, words]) => (
+              <option key={value} value={value}>
+                {words}
+              </option>
+            ))}
+            {chosen === 'some' && <option value="some">several choices</option>}
+          </select>
+        </label>
+        {tables.length > 0 && (
+          <Button onClick={() => downloadText('agreement.csv', asCsv(found.data))}>Download as CSV</Button>
+        )}
+      </div>
+      {shown ? (
+        <div className="grid min-h-0 flex-1 grid-cols-[20rem_1fr] gap-3 max-lg:grid-cols-1">
+          <Panel title="Tables that were read" className="min-h-0 overflow-auto">
+            <ul className="divide-y divide-line">
+              {tables.map((table) => (
+                <li key={key(table)}>
+                  <button
+                    type="button"
+                    aria-current={table === shown}
+                    className="w-full rounded px-2 py-2 text-left hover:bg-sunk aria-[current=true]:bg-chosen-wash"
+                    onClick={() => change({ table: key(table) })}
+                  >
+                    <span className="flex items-baseline justify-between gap-2">
+                      <span className="font-semibold">
+                        {table.device}
+                        {table.vrf !== 'default' && ` ${table.vrf}`}
+                      </span>
+                      <span className={table.differences.length ? 'text-warn' : 'text-go'}>
+                        {table.differences.length ? `${table.differences.length} differ` : 'all equal'}
+                      </span>
+                    </span>
+                    <span className="block text-soft">
+                      {table.equal} of {table.entries} entries equal
+                      {table.time && `, read ${table.time}`}
+                    </span>
+                  </button>
+                </li>
+              ))}
+            </ul>
+          </Panel>
+          <Differences table={shown} />
+        </div>
+      ) : (
+        <p className="p-4">
+          No table was read from a device of this network. Tables come with an import: as CSV, from a Linux
+          host’s captures, or in the JSON of a device.
+        </p>
+      )}
+    </>
+  )
+}
+
+function Differences({ table }: { table: TableAgreement }) {
+  const to = useLinkTo()
+  const columns: Column<EntryDifference>[] = [
+    {
+      title: 'prefix',
+      text: (one) => one.prefix,
+      show: (one) => (
+        <Link to={to('routes', { q: one.prefix, at: table.device })}>
+          <Mono>{one.prefix}</Mono>
+        </Link>
+      ),
+      width: '10.5rem',
+    },
+    { title: 'difference', text: (one) => differenceWords(one.kind), width: '8.5rem' },
+    {
+      title: 'computed',
+      text: (one) => sideWords(one.computed),
+      show: (one) => (
+        <>
+          {sideWords(one.computed)}{' '}
+          {one.computed && <EvidenceLink file={one.computed.file} line={one.computed.line} />}
+        </>
+      ),
+      width: 'minmax(11rem,1fr)',
+    },
+    {
+      title: 'read',
+      text: (one) => sideWords(one.observed),
+      show: (one) => (
+        <>
+          {sideWords(one.observed)}{' '}
+          {one.observed && <EvidenceLink file={one.observed.file} line={one.observed.line} />}
+        </>
+      ),
+      width: 'minmax(11rem,1fr)',
+    },
+    {
+      title: 'likely reason',
+      text: (one) => one.reason,
+      show: (one) => (
+        <>
+          {one.reason} {one.evidence && <EvidenceLink file={one.evidence.file} line={one.evidence.line} />}
+        </>
+      ),
+      width: 'minmax(14rem,1.4fr)',
+    },
+  ]
+  return (
+    <Panel
+      title={`${table.device}${table.vrf === 'default' ? '' : ` ${table.vrf}`}: ${table.differences.length || 'no'} ${table.differences.length === 1 ? 'difference' : 'differences'}`}
+      className="flex min-h-0 flex-col"
+    >
+      {table.reasons.length > 1 && (
+        <ul className="mb-2 text-soft">
+          {table.reasons.map((reason) => (
+            <li key={reason.reason}>
+              {reason.count} × {reason.reason}
+            </li>
+          ))}
+        </ul>
+      )}
+      <DataTable
+        rows={table.differences}
+        columns={columns}
+        what="differences"
+        empty="Every entry that was read is computed, and every one that is computed was read."
+      />
+    </Panel>
+  )
+}
+
+function sideWords(side: EntryDifference['computed'] | EntryDifference['observed']): string {
+  if (!side) return 'none'
+  const drops = 'drops' in side ? side.drops : side.discard ? 'discard' : null
+  const hops = side.next_hops.map((hop) => [hop.address, hop.interface].filter(Boolean).join(' by '))
+  return `${side.protocol || 'not said'}, ${drops ?? hops.join(' and ')}`
+}
+
+function asCsv(found: Agreement): string {
+  const cell = (text: string) => (/[",\n]/.test(text) ? `"${text.replaceAll('"', '""')}"` : text)
+  const rows = found.devices.flatMap((table) =>
+    table.differences.map((one) =>
+      [
+        table.device,
+        table.vrf,
+        one.prefix,
+        one.kind,
+        sideWords(one.computed),
+        sideWords(one.observed),
+        one.reason,
+      ]
+        .map(cell)
+        .join(','),
+    ),
+  )
+  return ['device,vrf,prefix,kind,computed,read,reason', ...rows].join('\n') + '\n'
+}
