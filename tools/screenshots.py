@@ -41,6 +41,11 @@ VIEWS = [
         "not reached",
     ),
     ("routes-table", "/n/marram/routes?table=gul-edge-1", "10.64.4.0/24"),
+    (
+        "routes-as-read",
+        "/n/marram/routes/agreement?table=gul-edge-1+default",
+        "a static route that no file",
+    ),
     ("flows-causes", "/n/marram/flows?from=kiosks&to=10.80.3.0/24&as=tcp+5432", "16 pairs"),
     ("devices-chart", "/n/marram/devices/chart?device=gul-edge-1", "Eastmere"),
     (

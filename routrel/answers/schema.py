@@ -6,6 +6,7 @@ from typing import Any
 
 import msgspec
 
+from routrel.answers.agreement import AgreementData
 from routrel.answers.bounce import BounceData
 from routrel.answers.commands import CheckData, FlowCommandData, RoutesData
 from routrel.answers.comparison import ComparisonData
@@ -29,6 +30,7 @@ COMMANDS: dict[str, Any] = {
     "promises": PromisesData,
     "suggest": SuggestionsData,
     "sweep": SweepData,
+    "agreement": AgreementData,
 }
 
 

@@ -19,6 +19,7 @@ from routrel.lens.look import look
 from server.executor.work import do_job
 from server.networks import jobs
 from server.networks.models import Job, Network, PromiseVerdict, UploadedFile
+from tests.engine.formats.bundles import addr, bundle
 
 ROOT = Path(__file__).resolve().parents[2]
 DEMO = ROOT / "demo"
@@ -252,6 +253,51 @@ def test_an_import_can_be_cancelled(network, monkeypatch):
     assert client("editor").post(f"/api/jobs/{running.pk}/cancel").json()["status"] == "cancelled"
     assert client("editor").delete(f"/api/jobs/{running.pk}").status_code == 204
     assert client("editor").get(f"/api/imports/{running.pk}").status_code == 404
+
+
+def test_files_of_other_formats_become_a_revision_and_tell_what_was_not_understood(network):
+    """A router as JSON of YANG models, and one by its kernel's captures, of which a daemon's route
+    and a rule that is not covered stay beside what is configured."""
+    yang = {"ietf-interfaces:interfaces": {"interface": [
+        {"name": "e0", "type": "iana-if-type:ethernetCsmacd", "x:y": 1, "ietf-ip:ipv4": {
+            "forwarding": True, "address": [{"ip": "10.0.0.1", "prefix-length": 24}]}}]}}  # fmt: skip
+    learnt = {"type": "unicast", "dst": "10.9.0.0/16", "gateway": "10.0.0.1", "dev": "e0",
+              "protocol": "bgp", "flags": []}  # fmt: skip
+    files = {
+        "lab/r1.json": json.dumps(yang).encode(),
+        "lab/notes.txt": b"not of the network",
+        **{f"lab/{path}": content for path, content in
+           bundle("r2", [addr("e0", "10.0.0.2/24")], [learnt]).items()},
+    }  # fmt: skip
+    job = imported("editor", files)
+    assert (job["status"], job["message"][:10]) == ("done", "2 devices "), job
+    verdicts = {one["path"]: (one["device"], one["verdict"]) for one in job["answer"]["files"]}
+    assert verdicts["r1.json"] == ("r1", "partly")
+    assert verdicts["r2/addr.json"] == ("r2", "read")
+    (told,) = (one for one in job["answer"]["files"] if one["path"] == "r1.json")
+    assert "x:y is not understood" in told["messages"][0]["text"]
+    assert job["answer"]["skipped"] == ["notes.txt"]
+    ask = client("viewer").get
+    found = ask("/api/networks/demo/agreement").json()
+    assert [(one["device"], one["equal"], len(one["differences"])) for one in found["devices"]] == [
+        ("r2", 1, 1)
+    ]
+    table = ask("/api/networks/demo/table?device=r2").json()
+    assert {row["protocol"] for row in table["rows"]} == {"connected", "bgp"}, "as its file says"
+    computed = ask("/api/networks/demo/table?device=r2&tables=computed")
+    assert {row["protocol"] for row in computed.json()["rows"]} == {"connected", "local"}
+    assert "tables=computed" in computed.headers["Routrel-Lens"]
+    wrong = ask("/api/networks/demo/table?device=r2&tables=seen").json()
+    assert wrong["code"] == "unknown_tables"
+
+
+def test_an_upload_of_which_nothing_can_be_read_is_refused(network):
+    job = imported("editor", {"x.json": b"[1, 2]"})
+    assert (job["status"], job["message"]) == (
+        "refused",
+        "Nothing could be read of any file; nothing was kept.",
+    )
+    assert job["answer"]["files"][0]["verdict"] == "refused"
 
 
 def test_uploads_that_became_nothing_are_kept_within_limits(network, work_off, monkeypatch):

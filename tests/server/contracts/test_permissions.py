@@ -119,7 +119,7 @@ ROWS: dict[str, tuple[str, Any]] = {
     "try_policy": ("viewer", {"device": "ald-edge-1", "policy": "from-isle",
                               "route": {"prefix": "198.51.100.0/24"}}),
     **dict.fromkeys(
-        ("flow", "compare_flows", "place", "holders", "why", "table", "sessions", "bounce", "policies",
+        ("flow", "compare_flows", "place", "holders", "why", "table", "agreement", "sessions", "bounce", "policies",
          "chart", "device", "findings", "cases", "names", "flows_over", "files", "file", "find"), ("viewer", None)),
 }  # fmt: skip
 QUERIES = {

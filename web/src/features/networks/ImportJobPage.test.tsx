@@ -64,7 +64,7 @@ test('progress is looked at until the import has ended', async () => {
   expect(await screen.findByRole('progressbar')).toHaveAttribute('value', '3')
   expect(await screen.findByText('reading: 20 of 40 files')).toBeVisible()
   expect(await screen.findByText('40 devices became revision 4.')).toBeVisible()
-  expect(screen.getByText(/Left out, being no device files: notes.txt/)).toBeVisible()
+  expect(screen.getByText(/Left out, being of no known format: notes.txt/)).toBeVisible()
   expect(screen.queryByRole('progressbar')).toBeNull()
   const looks = asked.length
   await new Promise((resolve) => setTimeout(resolve, 700))

@@ -1,9 +1,11 @@
-import { screen, within } from '@testing-library/react'
+import { screen } from '@testing-library/react'
 import userEvent from '@testing-library/user-event'
-import { expect, test } from 'vitest'
+import { beforeEach, expect, test } from 'vitest'
 import type { Agreement, TableAgreement } from '../../api/types'
-import { place, serve, visit } from '../../testing'
+import { drawAllRows, place, serve, visit } from '../../testing'
 import { AgreementPage } from './AgreementPage'
+
+beforeEach(drawAllRows)
 
 const hop = { address: '10.0.0.2', interface: 'up', weight: 1 }
 const table = (device: string, more: Partial<TableAgreement> = {}): TableAgreement => ({
@@ -61,7 +63,7 @@ test('the table that differs is shown, with what was read, the line and the like
   open(found)
   expect(await screen.findByRole('status', { name: 'Agreement' })).toHaveTextContent('1 is not')
   expect(screen.getByRole('button', { name: /r1/ })).toHaveAttribute('aria-current', 'true')
-  const row = (await screen.findAllByRole('row')).find((each) => within(each).queryByText('10.6.0.0/16'))
+  const row = (await screen.findByText('10.6.0.0/16')).closest('[role=row]')
   expect(row).toHaveTextContent('not computed')
   expect(row).toHaveTextContent('static, 10.0.0.2 by up')
   expect(row).toHaveTextContent('a static route that no file has')

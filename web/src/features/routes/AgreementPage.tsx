@@ -6,6 +6,7 @@ import { useAddress } from '../../ui/address'
 import { Button, Mono, Panel, Problem, Waiting } from '../../ui/controls'
 import { DataTable, type Column } from '../../ui/DataTable'
 import { downloadText } from '../../ui/download'
+import { moment } from '../../ui/time'
 import { differenceWords } from '../../wording'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { useLens, useLinkTo, usePlace } from '../lens/lens'
@@ -75,7 +76,7 @@ function Answer() {
         )}
       </div>
       {shown ? (
-        <div className="grid min-h-0 flex-1 grid-cols-[20rem_1fr] gap-3 max-lg:grid-cols-1">
+        <div className="grid min-h-0 flex-1 grid-cols-[15rem_minmax(0,1fr)] gap-3 max-lg:grid-cols-1">
           <Panel title="Tables that were read" className="min-h-0 overflow-auto">
             <ul className="divide-y divide-line">
               {tables.map((table) => (
@@ -92,12 +93,12 @@ function Answer() {
                         {table.vrf !== 'default' && ` ${table.vrf}`}
                       </span>
                       <span className={table.differences.length ? 'text-warn' : 'text-go'}>
-                        {table.differences.length ? `${table.differences.length} differ` : 'all equal'}
+                        {differWords(table.differences.length)}
                       </span>
                     </span>
                     <span className="block text-soft">
                       {table.equal} of {table.entries} entries equal
-                      {table.time && `, read ${table.time}`}
+                      {table.time && <span className="block">read {readWhen(table.time)}</span>}
                     </span>
                   </button>
                 </li>
@@ -127,9 +128,9 @@ function Differences({ table }: { table: TableAgreement }) {
           <Mono>{one.prefix}</Mono>
         </Link>
       ),
-      width: '10.5rem',
+      width: '11.5rem',
     },
-    { title: 'difference', text: (one) => differenceWords(one.kind), width: '8.5rem' },
+    { title: 'difference', text: (one) => differenceWords(one.kind), width: '7.5rem' },
     {
       title: 'computed',
       text: (one) => sideWords(one.computed),
@@ -139,7 +140,7 @@ function Differences({ table }: { table: TableAgreement }) {
           {one.computed && <EvidenceLink file={one.computed.file} line={one.computed.line} />}
         </>
       ),
-      width: 'minmax(11rem,1fr)',
+      width: 'minmax(8rem,1fr)',
     },
     {
       title: 'read',
@@ -150,7 +151,7 @@ function Differences({ table }: { table: TableAgreement }) {
           {one.observed && <EvidenceLink file={one.observed.file} line={one.observed.line} />}
         </>
       ),
-      width: 'minmax(11rem,1fr)',
+      width: 'minmax(8rem,1fr)',
     },
     {
       title: 'likely reason',
@@ -160,7 +161,7 @@ function Differences({ table }: { table: TableAgreement }) {
           {one.reason} {one.evidence && <EvidenceLink file={one.evidence.file} line={one.evidence.line} />}
         </>
       ),
-      width: 'minmax(14rem,1.4fr)',
+      width: 'minmax(10rem,1.4fr)',
     },
   ]
   return (
@@ -185,6 +186,15 @@ function Differences({ table }: { table: TableAgreement }) {
       />
     </Panel>
   )
+}
+
+function differWords(count: number): string {
+  return count === 0 ? 'all equal' : count === 1 ? '1 differs' : `${count} differ`
+}
+
+/** When a table was read, as its file has it where that is no moment. */
+function readWhen(text: string): string {
+  return Number.isNaN(Date.parse(text)) ? text : moment(text)
 }
 
 function sideWords(side: EntryDifference['computed'] | EntryDifference['observed']): string {
