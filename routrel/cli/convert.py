@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from enum import Enum
+from enum import StrEnum
 from pathlib import Path
 from typing import Annotated
 
@@ -17,7 +17,7 @@ from routrel.questions.exporting import written_as
 __all__ = ["convert"]
 
 
-class Format(str, Enum):
+class Format(StrEnum):
     """What a network can be written as."""
 
     YAML = "yaml"

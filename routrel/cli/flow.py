@@ -181,9 +181,11 @@ def _print_stage(stage: StageData) -> None:
     mark = _RESULT_MARKS[stage.result]
     out.print(f"       {mark} {stage.title}: {escape(stage.text)}" + cited(evidence))
     if stage.result is Result.STOPPED or steering:
+        of_one = len({one.filter for one in tried}) < 2
         for one in tried:
+            where = "" if of_one or one.filter is None else f"{escape(one.filter)} "
             out.print(
-                f"           [dim]rule {one.rule} ({escape(one.text)}): "
+                f"           [dim]{where}rule {one.rule} ({escape(one.text)}): "
                 f"{escape(one.mismatch or '')}[/]" + cited(one)
             )
 

@@ -1,9 +1,9 @@
 """Lenses as they are written, and what is seen through them.
 
 A lens is a revision with what is written beside it: `changes`, each as `{"name", "purpose",
-"edits"}` with edits in JSON's types, and `fail`, the things that have failed, each as KIND:NAME.
-`tables` says what devices are taken to forward by. What is written is held by whoever asks, so that an answer is of what was asked, whatever becomes of
-a change meanwhile.
+"edits"}` with edits in JSON's types, `fail`, the things that have failed, each as KIND:NAME, and
+`tables`, what devices are taken to forward by. What is written is held by whoever asks, so that an
+answer is of what was asked, whatever becomes of a change meanwhile.
 """
 
 from __future__ import annotations

@@ -141,11 +141,9 @@ class _Writer:
         report = self.bundle.report("sysctl.json")
         for port in self.ports.values():
             path = ("ipv4", "conf", port.name, "forwarding")
-            if forwards and port.addresses and self.settings.has(*path):
-                if not self.settings.value(*path):
-                    report.unknown(
-                        f"{port.name} alone does not forward IPv4, which is not modelled"
-                    )
+            if forwards and port.addresses and not self.settings.value(*path, default=1):
+                text = f"{port.name} alone does not forward IPv4, which is not modelled"
+                report.unknown(text)
 
     def _ignores_dead_links(self) -> bool:
         report = self.bundle.report("sysctl.json")

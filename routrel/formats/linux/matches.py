@@ -213,8 +213,11 @@ def _bounds(operator: str, right: Any) -> list[int]:
     if not isinstance(right, int):
         raise NotCovered(f"a comparison with {right}")
     low, high = {
-        "<": (0, right - 1), "<=": (0, right), ">": (right + 1, 2**32 - 1), ">=": (right, 2**32 - 1),
-    }[operator]  # fmt: skip
+        "<": (0, right - 1),
+        "<=": (0, right),
+        ">": (right + 1, 2**32 - 1),
+        ">=": (right, 2**32 - 1),
+    }[operator]
     return [low, high]
 
 

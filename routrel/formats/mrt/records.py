@@ -1,4 +1,4 @@
-"""The records of an MRT file, one after the other, from plain, gzip or bzip2 bytes (RFC 6396 2, 3)."""
+"""The records of an MRT file in their order, from plain, gzip or bzip2 bytes (RFC 6396 2, 3)."""
 
 from __future__ import annotations
 

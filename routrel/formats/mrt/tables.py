@@ -20,7 +20,7 @@ __all__ = ["Dump", "Peer", "prefix_of", "read_dump"]
 _PEERS, _GEOGRAPHY = 1, 7
 #: TABLE_DUMP_V2: by subtype, the version of IP, and whether entries have path identifiers.
 _TABLES = {2: (4, False), 4: (6, False), 8: (4, True), 10: (6, True)}
-#: BGP4MP: messages by subtype: bytes of an AS number, whether the collector's own, path identifiers.
+#: BGP4MP: messages by subtype: bytes of an AS number, whether its own, path identifiers.
 _MESSAGES = {
     1: (2, False, False), 4: (4, False, False), 6: (2, True, False), 7: (4, True, False),
     8: (2, False, True), 9: (4, False, True), 10: (2, True, True), 11: (4, True, True),

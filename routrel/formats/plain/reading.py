@@ -15,6 +15,8 @@ __all__ = ["FORMAT", "Lists", "read_list"]
 
 FORMAT = "csv"
 _DEFAULT_WORDS = frozenset(("default", "global", "main", "master", "inet.0", "-"))
+#: Words in place of a next hop for what is reached without one.
+_NO_HOP = frozenset(("connected", "direct", "directly connected", "0.0.0.0", "::"))  # noqa: S104
 _TRUE = frozenset(("true", "yes", "1", "y", "*", "active", "best", "installed", "selected"))
 _DROPS = {
     "discard": "discard", "blackhole": "discard", "null": "discard", "null0": "discard",
@@ -121,13 +123,7 @@ class _Reader:
         for word in (hop.lower(), made["interface"].lower(), made["drops"].lower()):
             if word in _DROPS:
                 made.update({"next-hop": "", "interface": "", "drops": _DROPS[word]})
-        if made["next-hop"].lower() in (
-            "connected",
-            "direct",
-            "directly connected",
-            "0.0.0.0",
-            "::",
-        ):
+        if made["next-hop"].lower() in _NO_HOP:
             made["next-hop"] = ""
         if made["active"]:
             made["active"] = "" if made["active"].lower() in _TRUE else "false"

@@ -43,10 +43,10 @@ def device_of_tables(
                     subnets.setdefault(hop.interface, []).append(route.prefix)
     found: dict[str, Any] = {}
     for name in dict.fromkeys((*vrfs, *linked)):
-        addresses = [
-            str(ipaddress.ip_interface((prefix.network_address, _length(prefix, subnets.get(name, ())))))
-            for _, prefix in own.get(name, ())
-        ]  # fmt: skip
+        addresses = []
+        for _, prefix in own.get(name, ()):
+            length = _length(prefix, subnets.get(name, ()))
+            addresses.append(str(ipaddress.ip_interface((prefix.network_address, length))))
         keys: dict[str, Any] = {}
         if vrfs.get(name, DEFAULT_VRF) != DEFAULT_VRF:
             keys["vrf"] = vrfs[name]

@@ -81,11 +81,8 @@ def _read_ospf(node: Node, kind: str, found: Protocols) -> None:
         keys["router-id"] = router_id
     preference = node.child("preference")
     if preference is not None:
-        for leaf, key in (
-            ("all", "distance"),
-            ("internal", "distance"),
-            ("external", "external-distance"),
-        ):
+        keys_of = {"all": "distance", "internal": "distance", "external": "external-distance"}
+        for leaf, key in keys_of.items():
             value = preference.number(leaf, high=255)
             if value:
                 keys[key] = value
@@ -100,7 +97,7 @@ def _read_ospf(node: Node, kind: str, found: Protocols) -> None:
     areas = node.child("areas")
     settings: dict[str, Any] = {}
     for area in areas.items("area") if areas else ():
-        name = area.text("area-id") or "0.0.0.0"
+        name = area.text("area-id") or "0"
         own = _area(area)
         if own:
             settings[name] = own

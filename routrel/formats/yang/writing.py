@@ -39,7 +39,8 @@ _AREAS = {
 }
 _NETWORKS = {
     OspfNetworkType.BROADCAST: "broadcast", OspfNetworkType.NON_BROADCAST: "non-broadcast",
-    OspfNetworkType.POINT_TO_POINT: "point-to-point", OspfNetworkType.MULTIPOINT: "point-to-multipoint",
+    OspfNetworkType.POINT_TO_POINT: "point-to-point",
+    OspfNetworkType.MULTIPOINT: "point-to-multipoint",
 }  # fmt: skip
 _REJECTS = {Reject.UNREACHABLE: "unreachable", Reject.PROHIBITED: "prohibit"}
 _LEVELS = {"1": "level-1", "2": "level-2", "1-2": "level-all"}
@@ -105,9 +106,9 @@ def _routing(device: Device, vrf: Vrf) -> dict[str, Any]:
             protocols.append(_ospf(device, vrf, key, instance))
     if vrf.isis is not None:
         protocols.append(_isis(device, vrf, vrf.isis))
-    for key in ("rip", "ripng"):
-        if getattr(vrf, key) is not None:
-            protocols.append(_rip(device, vrf, key))
+    protocols += (
+        _rip(device, vrf, key) for key in ("rip", "ripng") if getattr(vrf, key) is not None
+    )
     if not protocols:
         return {}
     return {"control-plane-protocols": {"control-plane-protocol": protocols}}

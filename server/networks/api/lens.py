@@ -42,8 +42,8 @@ LENS = [
         "tables",
         str,
         many=True,
-        description="what devices are taken to forward by: computed, observed (the tables that were "
-        "read from them, those alone) or known (those, where there are any), of all or, as "
+        description="what devices are taken to forward by: computed, observed (the tables that "
+        "were read from them, those alone) or known (those, where there are any), of all or, as "
         "DEVICE=SOURCE, of one; left out: as each device's file says",
     ),
 ]

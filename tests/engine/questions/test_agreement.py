@@ -72,7 +72,7 @@ def without(*prefixes):
     ("rows", "expected"),
     [
         (EQUAL, []),
-        (EQUAL[::-1] + ["r1,10.0.1.1/32,local,,lan,0"], []),
+        ([*EQUAL[::-1], "r1,10.0.1.1/32,local,,lan,0"], []),
         (without("10.0.7.0/24"), [("10.0.7.0/24", "missing", "interface_down")]),
         (without("10.5.0.0/16"), [("10.5.0.0/16", "missing", "static_gone")]),
         ([*EQUAL, "r1,10.6.0.0/16,static,10.0.0.2,up,"], [("10.6.0.0/16", "extra", "static_unknown")]),
@@ -95,7 +95,7 @@ def test_each_difference_has_its_kind_and_its_likely_reason(rows, expected):
 def test_what_follows_from_the_next_hop_is_told_so():
     """r1 holds 10.6/16 by r2, and r2 has it by a static route that no file has."""
     rows = [*EQUAL, "r1,10.6.0.0/16,ospf,10.0.0.2,up,20", "r2,10.6.0.0/16,static,10.0.2.9,lan,"]
-    one, two = agreement(view(rows)).tables
+    one, _ = agreement(view(rows)).tables
     reasons = {
         str(d.prefix): r for d, r in zip(one.agreement.differences, one.reasons, strict=True)
     }

@@ -153,6 +153,7 @@ function Behind({ routes }: { routes: Route[] }) {
 
 function RulesTried({ result, rules }: { result: Stage['result']; rules: RulesEvidence }) {
   const byDefault = rules.kind === 'filter' && rules.rule === null && rules.tried.length > 0
+  const several = new Set(rules.tried.map((rule) => rule.filter)).size > 1
   const decided = result === 'stopped' ? 'bg-stop-wash' : 'bg-go-wash'
   return (
     <div className="mt-1.5">
@@ -162,9 +163,13 @@ function RulesTried({ result, rules }: { result: Stage['result']; rules: RulesEv
       <table className="mt-1 w-full text-sm">
         <tbody>
           {rules.tried.map((rule) => (
-            <tr key={rule.rule} className={`border-t border-line align-top ${rule.mismatch ? '' : decided}`}>
+            <tr
+              key={`${rule.filter} ${rule.rule}`}
+              className={`border-t border-line align-top ${rule.mismatch ? '' : decided}`}
+            >
               <td className="py-1 pr-2 font-mono">{rule.rule}</td>
               <td className="py-1 pr-2">
+                {several && <span className="block font-mono text-soft">{rule.filter}</span>}
                 {rule.text} <EvidenceLink file={rule.file} line={rule.line} short />
                 <div className={rule.mismatch ? 'text-soft' : 'font-semibold'}>
                   {rule.mismatch ? `no: ${rule.mismatch}` : 'matches'}

@@ -66,7 +66,7 @@ function Row({ obstacle }: { obstacle: Obstacle }) {
           </summary>
           <ul className="mt-1 pl-4">
             {tried.map((rule) => (
-              <li key={rule.rule}>
+              <li key={`${rule.filter} ${rule.rule}`}>
                 {rule.rule}: {rule.text}: <strong>{rule.mismatch}</strong>{' '}
                 <EvidenceLink file={rule.file} line={rule.line} short />
               </li>
