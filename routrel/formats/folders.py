@@ -8,7 +8,7 @@ from pathlib import Path
 
 from routrel.files.reader import UnusableInput, is_network_file, load_texts
 from routrel.files.report import Report
-from routrel.formats.importing import import_files, is_foreign
+from routrel.formats.importing import import_files, is_foreign, tell_problems
 from routrel.formats.reports import ImportReport
 
 __all__ = ["gathered", "mixed_texts"]
@@ -122,4 +122,5 @@ def mixed_texts(folder: Path) -> tuple[dict[str, str], Report, ImportReport | No
     }
     made = import_files(contents, folder.resolve().name)
     report = Report()
+    tell_problems(made, report)
     return made.texts, report, made.report

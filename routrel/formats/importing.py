@@ -37,8 +37,9 @@ from routrel.formats.yang.device import (
 from routrel.formats.yang.topology import StatedLinks
 from routrel.model.network import Role, StatedDevice
 from routrel.model.observed import ObservedTable
+from routrel.model.place import Place
 
-__all__ = ["Imported", "import_files", "is_bundle_file", "is_foreign"]
+__all__ = ["Imported", "import_files", "is_bundle_file", "is_foreign", "tell_problems"]
 
 OWN_FORMAT = "routrel"
 _NETWORK = "network.yaml"
@@ -50,6 +51,15 @@ class Imported:
 
     texts: dict[str, str] = field(default_factory=dict)
     report: ImportReport = field(default_factory=ImportReport)
+
+
+def tell_problems(made: Imported, report: Report) -> None:
+    """Report files of our own language that cannot be read: nothing may be computed without them."""
+    for one in made.report.files:
+        if one.format == OWN_FORMAT and one.refused:
+            for message in one.messages:
+                place = Place(one.path, message.line or 1, 1)
+                report.error(place, "unreadable", message.text, "save the file as UTF-8")
 
 
 def is_bundle_file(path: str) -> bool:

@@ -108,6 +108,8 @@ class Lookup:
             why_not = mismatch(rule.match, header, context)
             if rule.invert:
                 why_not = "" if why_not else "it is what the rule excepts"
+            if rule.version not in (None, header.destination.version):
+                why_not = f"it is for IPv{rule.version} alone"
             if why_not:
                 tried.append(SteeringTried(rule, why_not))
                 continue

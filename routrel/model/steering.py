@@ -25,6 +25,7 @@ class SteeringRule:
     id: int
     match: Match
     invert: bool = False  #: whether it is for what does not match
+    version: int | None = None  #: of IP, that it is for alone; None: both
     next_hops: tuple[Address, ...] = ()  #: in order of preference; the first usable one is taken
     table: str | None = None  #: the VRF whose table is asked
     longer_than: int | None = None  #: bits: of `table` only routes to longer prefixes count

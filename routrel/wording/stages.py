@@ -130,7 +130,8 @@ def steering_words(rule: SteeringRule) -> str:
         action = f"by table {rule.table}{longer}"
     else:
         action = f"to {_joined(rule.next_hops)}"
-    return f"{'all but ' if rule.invert else ''}{match_words(rule.match)}: {action}"
+    only = f"of IPv{rule.version}, " if rule.version is not None else ""
+    return f"{only}{'all but ' if rule.invert else ''}{match_words(rule.match)}: {action}"
 
 
 def translation_words(rule: TranslationRule) -> str:

@@ -15,7 +15,7 @@ from routrel.answers.findings import findings_data
 from routrel.files.observed import is_observed_file
 from routrel.files.reader import decode, is_network_file, is_table_header
 from routrel.files.report import Report
-from routrel.formats.importing import import_files, is_foreign
+from routrel.formats.importing import import_files, is_foreign, tell_problems
 from routrel.formats.reports import report_data
 from routrel.lens.look import content_hash
 from routrel.questions.finding_groups import finding_key
@@ -104,6 +104,7 @@ def _read_files(work: Work, report: Report) -> tuple[dict[str, str], list[dict[s
     made = import_files(
         contents, work.job.network.slug, on_file=lambda count: work.progress(done=count)
     )
+    tell_problems(made, report)
     return made.texts, report_data(made.report)
 
 

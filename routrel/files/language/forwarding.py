@@ -30,7 +30,7 @@ from routrel.files.shapes import (
 )
 from routrel.files.values import AddressValue, PortRangeValue, ReferenceValue
 from routrel.model.filters import Match
-from routrel.model.network import TrafficRules
+from routrel.model.network import Family, TrafficRules
 from routrel.model.place import Place
 from routrel.model.redundancy import VirtualRouter
 from routrel.model.reject import Reject
@@ -58,7 +58,9 @@ def _build_steering_rule(values: Values, place: Place, report: Report) -> Any:
     match = build_match(values, values.pop("protocol"), place, report)
     if isinstance(match, Bad):
         return BAD
-    rule = SteeringRule(**values, match=match, place=place)
+    only = values.pop("version")
+    version = None if only is None else 4 if only is Family.IPV4 else 6
+    rule = SteeringRule(**values, match=match, version=version, place=place)
     problem = hint = ""
     actions = (rule.next_hops, rule.table is not None, rule.discard, rule.reject is not None)
     if sum(map(bool, actions)) != 1:
@@ -77,6 +79,9 @@ def _build_steering_rule(values: Values, place: Place, report: Report) -> Any:
         report.error(place, "bad_rule", f"rule {rule.id} {problem}", hint)
         return BAD
     return rule
+
+
+_FAMILIES: dict[int | None, Family] = {4: Family.IPV4, 6: Family.IPV6}
 
 
 def _with_match(rule: SteeringRule | TranslationRule, values: Values) -> Values:
@@ -106,6 +111,7 @@ STEERING_RULE = Record(
         Field("discard", Boolean(), "drop what matches, in silence", default=False),
         Field("reject", Choice(Reject), "drop what matches and tell its sender: unreachable or "
               "prohibited"),
+        Field("only", Choice(Family), "the family that it is for alone; left out: both", "version"),
         Field("invert", Boolean(), "true: the rule is for what does not match", default=False),
         Field("fall-back", Boolean(), "false: without a usable next hop the packet is dropped; "
               "true: it goes on by the rules below and the table", default=True),
@@ -121,6 +127,7 @@ STEERING_RULE = Record(
             "longer_than": rule.longer_than,
             "discard": rule.discard,
             "reject": rule.reject,
+            "version": _FAMILIES.get(rule.version),
             "invert": rule.invert,
             "fall_back": rule.fall_back,
         },

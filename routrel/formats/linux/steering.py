@@ -196,6 +196,7 @@ def _match(
             entry.unknown("a rule that excepts everything never matches")
             return None
         made["invert"] = True
+        made["only"] = f"ipv{version}"
     return made
 
 

@@ -216,6 +216,19 @@ def test_rules_ask_tables_in_order():
     assert "marked: 5" in line(lab(routes=[throw], rules=rules), "r.yaml", "- {id: 20")
 
 
+def test_an_excepting_rule_is_for_its_family_alone():
+    """“Not from 10.0.1.0/24” asks table 100; of IPv6, which it does not speak of, it is no rule."""
+    rules = [
+        {"priority": 50, "not": None, "src": "10.0.1.0", "srclen": 24, "table": "100"},
+        {"priority": 32766, "src": "all", "table": "main"},
+    ]
+    assert "only: ipv4" in line(
+        lab(rules=rules), "r.yaml", "- {id: 10, from: 10.0.1.0/24, invert: true"
+    )
+    black = {"type": "blackhole", "dst": "default", "table": "100", "protocol": "boot", "flags": []}
+    assert verdict(lab(routes=[black], rules=rules)) == ("delivered", "discarded")
+
+
 # --- interfaces and settings ----------------------------------------------------------------------
 
 

@@ -115,6 +115,18 @@ def test_an_export_as_lists_forwards_as_the_network_does():
     assert ways[0] == ways[1]
 
 
+def test_a_device_file_that_cannot_be_read_is_a_problem_beside_other_formats(tmp_path):
+    """Nothing may be computed as if it were not there."""
+    (tmp_path / "links.csv").write_text(
+        "local device,local port,neighbor,remote port\nr1,e0,r2,e0\n"
+    )
+    (tmp_path / "x.json").write_text("{}")
+    (tmp_path / "r1.yaml").write_bytes(b"\xff\xfe")
+    view = look_at_folder(tmp_path)
+    assert view.state is None
+    assert ("r1.yaml", "unreadable") in {(p.place.file, p.code) for p in view.reading.problems}
+
+
 def test_a_zip_that_leads_out_or_unpacks_to_too_much_is_refused(tmp_path):
     import zipfile
 
