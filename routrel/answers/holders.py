@@ -11,7 +11,7 @@ from routrel.convergence.converge import State
 from routrel.model.addresses import Address, Prefix
 from routrel.rib.candidates import NextHop
 from routrel.rib.table import Route
-from routrel.wording.routes import protocol_type_words
+from routrel.wording.routes import route_type_words
 
 __all__ = ["Exit", "HoldersData", "exits", "holders_data"]
 
@@ -141,7 +141,7 @@ def holders_data(state: State, asked: Prefix | Address) -> HoldersData:
         groups.setdefault((falls_back, ends), []).append(
             HeldRouteData(
                 falls_back=falls_back,
-                title=protocol_type_words(found.protocol, found.path_type),
+                title=route_type_words(found),
                 **route_fields(state, found),
             )
         )

@@ -14,7 +14,12 @@ from routrel.questions.candidates import RUNGS
 from routrel.rib.candidates import NextHop
 from routrel.rib.table import Route
 from routrel.wording.absence import absence_sentence
-from routrel.wording.routes import RUNG_TITLES, protocol_type_words, rung_value
+from routrel.wording.routes import (
+    RUNG_TITLES,
+    protocol_type_words,
+    route_type_words,
+    rung_value,
+)
 
 __all__ = [
     "AbsenceData",
@@ -204,7 +209,7 @@ def route_data(state: State, route: Route) -> RouteData:
 
 def titled_route_data(state: State, route: Route) -> TitledRouteData:
     """The same with the name of its protocol as people write it."""
-    title = protocol_type_words(route.protocol, route.path_type)
+    title = route_type_words(route)
     return TitledRouteData(title=title, **route_fields(state, route))
 
 

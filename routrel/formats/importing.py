@@ -54,7 +54,7 @@ class Imported:
 
 
 def tell_problems(made: Imported, report: Report) -> None:
-    """Report files of our own language that cannot be read: nothing may be computed without them."""
+    """Report files of our own that cannot be read: nothing may be computed without them."""
     for one in made.report.files:
         if one.format == OWN_FORMAT and one.refused:
             for message in one.messages:

@@ -27,6 +27,10 @@ RUNGS = (
 )  # fmt: skip
 
 
+#: Why a path of a protocol is not in a table that is taken as it was read.
+_NOT_ASKED = "the table is taken as it was read"
+
+
 def candidates(state: State, table: int, prefix: int) -> list[CandidatePath]:
     """The candidate paths of a table for a prefix number, those in use first.
 
@@ -36,6 +40,8 @@ def candidates(state: State, table: int, prefix: int) -> list[CandidatePath]:
     active = state.rib.active_route(table, state.rib.interning.prefixes.prefixes[prefix])
     found: list[CandidatePath] = []
     installed: dict[Protocol, Route] = {}
+    if table in state.pinned:
+        return _beside_what_was_read(state, table, prefix, active)
     for row in rows:
         route = state.rib.route(row)
         result = state.results.get(route.protocol)
@@ -52,6 +58,19 @@ def candidates(state: State, table: int, prefix: int) -> list[CandidatePath]:
                 path = _kept_out(state, result, path, table)
             found.append(path)
     return sorted((_judge(path, active) for path in found), key=_order)
+
+
+def _beside_what_was_read(
+    state: State, table: int, prefix: int, active: Route | None
+) -> list[CandidatePath]:
+    """The entry that was read, and what protocols know besides, which is not asked there."""
+    found = [of_row(active)] if active is not None else []
+    computed = [
+        path if path.problem else replace(path, problem=_NOT_ASKED)
+        for result in state.results.values()
+        for path in result.candidates(state.rib, table, prefix)
+    ]
+    return sorted((_judge(path, active) for path in (*found, *computed)), key=_order)
 
 
 def speaker_candidates(state: State, index: int, prefix: int) -> list[CandidatePath]:

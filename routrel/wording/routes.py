@@ -17,6 +17,7 @@ __all__ = [
     "outside_sentence",
     "path_type_words",
     "protocol_type_words",
+    "route_type_words",
     "rung_value",
     "why_sentence",
 ]
@@ -103,6 +104,13 @@ def protocol_type_words(protocol: Protocol, path_type: PathType) -> str:
     return f"{protocol_title(protocol.id)} {path_type_words(path_type)}".strip()
 
 
+def route_type_words(route: Route) -> str:
+    """The same of a route; what was read tells no path type."""
+    if route.observed:
+        return protocol_title(route.protocol.id)
+    return protocol_type_words(route.protocol, route.path_type)
+
+
 def rung_value(candidate: CandidatePath, rung: str) -> str:
     """What a candidate shows on a rung; empty where the rung does not concern it."""
     if rung == "usable":
@@ -140,7 +148,9 @@ def why_sentence(device: str, matched: Route | None, found: Sequence[CandidatePa
         if not found:
             return f"{device} has no route, and nothing offers it one."
         return f"{device} has no route: {found[0].problem or 'nothing it heard is usable'}."
-    kind = protocol_type_words(matched.protocol, matched.path_type)
+    kind = route_type_words(matched)
+    if matched.observed:
+        kind = f"{kind}, as its table was read"
     if found and "from_vrf" in found[0].values:
         kind = f"a route leaked from VRF {found[0].values['from_vrf']}"
     ways = len(matched.next_hops)
@@ -148,6 +158,8 @@ def why_sentence(device: str, matched: Route | None, found: Sequence[CandidatePa
     what = f"{device} reaches {matched.prefix} by {kind}{shared}"
     if matched.discard:
         what = f"{device} discards what goes to {matched.prefix}: {kind}"
+    if matched.observed:
+        return f"{what}."
     losers = [candidate for candidate in found if candidate.lost_on and not candidate.problem]
     if not losers:
         return f"{what}; nothing else offers a usable route."
@@ -178,6 +190,8 @@ def _bgp_rung_value(candidate: CandidatePath, rung: str) -> str:
     values = candidate.values
     if rung == "maximum_paths":
         return "beyond the limit" if candidate.lost_on == rung else ""
+    if not values:
+        return ""  # of a table that was read, which tells no attributes
     if rung == "originated":
         return str(values["originated"] or "no")
     if rung == "as_path_length":

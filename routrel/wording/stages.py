@@ -29,7 +29,7 @@ from routrel.model.steering import SteeringRule
 from routrel.model.traffic import Header, icmp_type_name, protocol_name
 from routrel.model.translation import Side, TranslationRule
 from routrel.rib.table import Route
-from routrel.wording.routes import protocol_type_words
+from routrel.wording.routes import route_type_words
 
 __all__ = [
     "STAGE_TITLES",
@@ -82,7 +82,7 @@ def share_words(share: Fraction) -> str:
 
 def protocol_words(route: Route) -> str:
     """A route's protocol with its path type, as "OSPF intra-area"."""
-    return protocol_type_words(route.protocol, route.path_type)
+    return route_type_words(route)
 
 
 def rule_words(rule: Rule) -> str:

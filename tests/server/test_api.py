@@ -283,9 +283,11 @@ def test_files_of_other_formats_become_a_revision_and_tell_what_was_not_understo
         ("r2", 1, 1)
     ]
     table = ask("/api/networks/demo/table?device=r2").json()
-    assert {row["protocol"] for row in table["rows"]} == {"connected", "bgp"}, "as its file says"
+    assert {row["left"]["protocol"] for row in table["rows"]} == {"connected", "bgp"}, (
+        "as its file says"
+    )
     computed = ask("/api/networks/demo/table?device=r2&tables=computed")
-    assert {row["protocol"] for row in computed.json()["rows"]} == {"connected", "local"}
+    assert {row["left"]["protocol"] for row in computed.json()["rows"]} == {"connected", "local"}
     assert "tables=computed" in computed.headers["Routrel-Lens"]
     wrong = ask("/api/networks/demo/table?device=r2&tables=seen").json()
     assert wrong["code"] == "unknown_tables"

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import ipaddress
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from routrel.answers.why import explain_route
 from routrel.convergence.converge import converge
 from routrel.files.observed import read_observed, write_observed
 from routrel.files.reader import read_texts
@@ -16,6 +19,7 @@ from routrel.model.failures import Failure, FailureKind, Failures
 from routrel.questions.agreement.reasons import agreement
 from routrel.questions.exporting import computed_tables
 from routrel.questions.flow import FlowQuestion, ask_flow
+from routrel.questions.routes import RouteQuestion
 from tests.nets import device, ring
 
 HEADER = "device,prefix,protocol,next-hop,interface,metric\n"
@@ -155,6 +159,16 @@ def test_an_address_resolves_through_the_table_itself():
         r for r in state.rib.table_routes(number) if str(r.prefix) == "10.8.0.0/16"
     ).next_hops
     assert (hop.interface, str(hop.address)) == ("up", "10.0.0.2")
+
+
+def test_why_tells_the_line_that_was_read_beside_what_is_computed():
+    state = view(["r1,10.0.2.0/24,bgp,10.0.0.2,up,"], ("r1=known",))
+    question = RouteQuestion(device="r1", prefix=ipaddress.ip_network("10.0.2.0/24"))
+    (why,) = explain_route(state, question)
+    assert why.sentence == "r1 reaches 10.0.2.0/24 by BGP, as its table was read."
+    first, *others = why.candidates
+    assert (first.protocol, first.file, first.line, first.lost_on) == ("bgp", "tables.csv", 2, None)
+    assert {one.values.problem for one in others} <= {"the table is taken as it was read"}
 
 
 @pytest.mark.parametrize(

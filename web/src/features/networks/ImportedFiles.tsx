@@ -23,7 +23,11 @@ export function ImportedFiles({ files }: { files: File[] }) {
   )
   const count = (verdict: File['verdict']) => files.filter((file) => file.verdict === verdict).length
   return (
-    <Panel title={`${files.length} files: ${ORDER.map((word) => `${count(word)} ${word}`).join(', ')}`}>
+    <Panel
+      title={`${files.length} files: ${ORDER.filter(count)
+        .map((word) => `${count(word)} ${word}`)
+        .join(', ')}`}
+    >
       <ul className="divide-y divide-line" aria-label="Files of the import">
         {groups.map(([device, members]) => (
           <li key={device} className="grid grid-cols-[10rem_1fr] gap-3 py-2">

@@ -158,7 +158,10 @@ function Differences({ table }: { table: TableAgreement }) {
       text: (one) => one.reason,
       show: (one) => (
         <>
-          {one.reason} {one.evidence && <EvidenceLink file={one.evidence.file} line={one.evidence.line} />}
+          {one.reason}{' '}
+          {one.evidence && isElsewhere(one) && (
+            <EvidenceLink file={one.evidence.file} line={one.evidence.line} />
+          )}
         </>
       ),
       width: 'minmax(10rem,1.4fr)',
@@ -186,6 +189,11 @@ function Differences({ table }: { table: TableAgreement }) {
       />
     </Panel>
   )
+}
+
+/** Whether the reason's line is another one than those of both sides. */
+function isElsewhere({ evidence, computed, observed }: EntryDifference): boolean {
+  return ![computed, observed].some((side) => side?.file === evidence?.file && side?.line === evidence?.line)
 }
 
 function differWords(count: number): string {
