@@ -22,7 +22,10 @@ __all__ = ["LinuxHost", "read_host"]
 #: Priorities of chains: where connections begin to be tracked, and where ends are translated.
 _TRACKED, _NEW_DESTINATION, _NEW_SOURCE = -200, -100, 100
 #: Settings of an interface that change what the model takes for granted.
-_UNLIKE_SETTINGS = {"proxy_arp": "answers for addresses of others", "arp_ignore": "may not answer"}
+_UNLIKE_SETTINGS = {
+    "proxy_arp": "answers for addresses of others", "arp_ignore": "may not answer",
+    "src_valid_mark": "looks for the way back by marks", "route_localnet": "takes 127.0.0.0/8",
+}  # fmt: skip
 _OWN_STEERING = "tables"
 
 
