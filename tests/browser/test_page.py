@@ -49,7 +49,7 @@ def test_pages_narrow_to_twice_the_zoom(reader: Reader):
         ("/n/marram/devices/chart", {}, "2 links down"),
         ("/n/marram/devices/list", {}, "72 devices"),
         ("/n/marram/devices/findings", {}, "findings"),
-        ("/n/marram/import", {}, "Drop device files here"),
+        ("/n/marram/import", {}, "Drop files here"),
         ("/language", {}, "A whole network"),
     ):
         reader.open(path, **query)

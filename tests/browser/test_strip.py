@@ -56,7 +56,7 @@ def test_the_hardest_answers_have_no_line_under_a_tile_and_none_across_another(
     reader.log_in()
     reader.fill("Name", "Hard to draw")
     reader.press("Begin, then import files")
-    reader.reads("Drop device files here")
+    reader.reads("Drop files here")
     reader.driver.find_element(By.CSS_SELECTOR, "input[type=file][multiple]").send_keys(
         str(archive)
     )
