@@ -137,7 +137,7 @@ def _broken_import(driver: WebDriver, url: str) -> None:
                     text = text.replace("cost: 35", "cost: 0")
                 made.writestr(str(path.relative_to(ROOT / "demo")), text)
         driver.get(url + "/n/marram/import")
-        _reads(driver, "Drop device files")
+        _reads(driver, "Drop files here")
         driver.find_element(By.CSS_SELECTOR, "input[type=file][multiple]").send_keys(str(archive))
         _reads(driver, "Not imported")
         _reads(driver, "descripton: to har")
