@@ -165,6 +165,7 @@ class CaseData(Answer):
     question: CaseQuestionData | None
     route: CaseRouteData | None
     fail: list[str]  #: what has failed when it is asked
+    tables: list[str]  #: what devices are taken to forward by when it is asked
     edits: list[EditData]  #: what is made a change when it is asked
 
 
@@ -341,6 +342,7 @@ def cases_data(cases: Iterable[Case]) -> list[CaseData]:
             else None,
             route=CaseRouteData(at=case.route.at, to=case.route.to) if case.route else None,
             fail=list(case.fail),
+            tables=list(case.tables),
             edits=[edit_data(edit) for edit in case.edits],
         )
         for case in cases

@@ -23,6 +23,7 @@ from routrel.questions.absence import absence
 from routrel.questions.candidates import candidates, speaker_candidates
 from routrel.questions.redistributing import redistributions
 from routrel.questions.routes import RouteQuestion, asked_tables, outside_speaker
+from routrel.wording.absence import absence_sentence
 from routrel.wording.doubts import outcomes_of_prefix
 from routrel.wording.routes import matched_sentence, outside_sentence, why_sentence
 
@@ -76,13 +77,15 @@ def _explain(state: State, question: RouteQuestion, table: int) -> WhyData:
     if wanted is not None and (matched is None or (falls_back and question.address)):
         lacking = absence(state, table, wanted)
     why = why_sentence(device, matched, found)
+    if lacking is not None and lacking.as_read and matched is None:
+        why = absence_sentence(lacking)
     taken = redistributions(state, table, number) if number is not None else ()
     return WhyData(
         device=device,
         vrf=vrf,
         matched=str(matched.prefix) if matched else None,
         sentence=matched_sentence(device, question.address, matches)
-        if question.address is not None
+        if question.address is not None and (matched or not (lacking and lacking.as_read))
         else why,
         why=why,
         behind=[route_data(state, route) for route in matches[1:]],

@@ -64,7 +64,7 @@ class Pinned:
     """A table as it was read."""
 
     rows: TableRows
-    source: ObservedTable | None  #: None: none was read, so it holds nothing
+    source: ObservedTable | None  #: None: none was read, and no rows are known
     unusable: tuple[Unusable, ...] = ()
 
 
@@ -89,6 +89,7 @@ def pinned_tables(topology: Topology, interning: Interning) -> dict[int, Pinned]
                 found[number] = _Pinning(device, number, table, topology, interning).made()
             elif source is TableSource.OBSERVED:
                 found[number] = Pinned(TableRows((), interning.kinds), None)
+                interning.unread.add(number)
     return found
 
 

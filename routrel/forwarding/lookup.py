@@ -48,11 +48,15 @@ class Lookup:
 
     def __init__(self, topology: Topology, rib: Rib, *, shorter: bool = True) -> None:
         self.topology, self.fib, self.shorter = topology, Fib(rib), shorter
-        self._tables = rib.interning.table_numbers
+        self._tables, self._unread = rib.interning.table_numbers, rib.interning.unread
         #: The longest match for each table and address that was ever looked up.
         self.known: LookedUp = {}
         #: The same of those that somebody wants to know of; they may begin anew.
         self.asked: LookedUp = {}
+
+    def is_unread(self, device: str, vrf: str) -> bool:
+        """Whether a table is said to be taken as it was read, and was not: it is not known."""
+        return self._tables[device, vrf] in self._unread
 
     def matches(self, device: str, vrf: str, destination: Address) -> tuple[Entry, ...]:
         """The entries that hold an address, longest first (RFC 1812 5.2.4.3)."""

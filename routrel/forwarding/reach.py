@@ -231,6 +231,8 @@ def _stopped(branch: Branch, device: Device, place: Place) -> Unreachable:
     if branch.verdict is Verdict.TTL_EXPIRED:
         return Unreachable(f"the time to live runs out at {name}", device.place)
     match evidence:
+        case RouteEvidence(unread=True):
+            return Unreachable(f"no table of {name} was read", device.place)
         case RouteEvidence(route=None, destination=destination):
             return Unreachable(f"{name} has no route to {destination}", device.place)
         case RouteEvidence(route=Route() as route):

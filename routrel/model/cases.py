@@ -44,6 +44,7 @@ class Case:
     question: CaseQuestion | None = None
     route: CaseRoute | None = None
     fail: tuple[str, ...] = ()  #: what has failed when it is asked, as a lens writes it
+    tables: tuple[str, ...] = ()  #: what devices are taken to forward by, as a lens writes it
     edits: tuple[Edit, ...] = ()  #: made when it is asked, in this order
     forward: str | None = None  #: of a flow: expected verdict identifier
     back: str | None = None  #: expected verdict of the return direction; None: not stated
@@ -66,4 +67,4 @@ class Case:
     @property
     def is_of_the_network(self) -> bool:
         """Whether it asks about the network as it is."""
-        return not (self.fail or self.edits)
+        return not (self.fail or self.tables or self.edits)

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass, replace
 from ipaddress import IPv4Network, IPv6Network
 
 from routrel.convergence.converge import State
@@ -33,12 +33,20 @@ class Absence:
     between: tuple[str, str] | None  #: the last that has it and the first that does not
     chain: tuple[AbsenceStep, ...]
     reasons: tuple[AbsenceStep, ...]  #: what stopped it, the nearest cause first
+    as_read: bool = False  #: whether the table is taken as it was read, so that all else is nothing
 
 
 def absence(state: State, table: int, wanted: Prefix | Address) -> Absence:
     """Why a table has no route to a prefix, or no specific one for an address."""
     device, _ = state.rib.interning.tables[table]
     number, holders = _holders(state, wanted)
+    read = _as_read(state, table, wanted)
+    if read is not None:
+        # Who else has it does not matter: the table is not computed.
+        alone = _nowhere(device, wanted, (read,))
+        if number is not None and holders:
+            alone = replace(alone, prefix=state.rib.interning.prefixes.prefixes[number])
+        return replace(alone, as_read=True)
     heard = tuple(_told_by_protocols(state, table, number))
     own = (*_own_reasons(state, table, number), *heard)
     if number is None or not holders:
@@ -86,7 +94,7 @@ def absence(state: State, table: int, wanted: Prefix | Address) -> Absence:
         dict.fromkeys(
             step
             for upstream, downstream in gaps
-            for step in gap_reasons(
+            for step in _kept_between(
                 state,
                 Gap(state.topology, state.rib, upstream, downstream, number),
                 holders[upstream],
@@ -127,6 +135,37 @@ def absence(state: State, table: int, wanted: Prefix | Address) -> Absence:
             ),
         )
     return told(reached, between, reasons)
+
+
+def _kept_between(state: State, gap: Gap, held: Route) -> Iterable[AbsenceStep]:
+    """What keeps a route from the first table that lacks it."""
+    prefix = state.rib.interning.prefixes.prefixes[gap.prefix]
+    read = _as_read(state, gap.downstream, prefix)
+    return (read,) if read is not None else gap_reasons(state, gap, held)
+
+
+def _as_read(state: State, table: int, wanted: Prefix | Address) -> AbsenceStep | None:
+    """Of a table that is taken as it was read: that nothing else is asked."""
+    pinned = state.pinned.get(table)
+    if pinned is None:
+        return None
+    device, _ = state.rib.interning.tables[table]
+    if pinned.source is None:
+        return AbsenceStep(
+            kind="table_not_read",
+            device=device,
+            text=f"no table of {device} was read, so what it holds is not known",
+            suggestion="take what was read only where something was (known), or add its table",
+            place=state.topology.devices[device].place,
+        )
+    when = f" at {pinned.source.time}" if pinned.source.time else ""
+    return AbsenceStep(
+        kind="not_as_read",
+        device=device,
+        text=f"the table of {device} as it was read{when} does not hold {wanted}",
+        suggestion="see under agreement how it differs from the computed one",
+        place=pinned.source.place,
+    )
 
 
 def _told_by_protocols(state: State, table: int, number: int | None) -> Iterator[AbsenceStep]:
@@ -211,6 +250,11 @@ def _nobody(
         *_down_interfaces(state, wanted),
         *(step for result in state.results.values() for step in result.unusable(wanted)),
     ]
+    return _nowhere(device, wanted, tuple(reasons))
+
+
+def _nowhere(device: str, wanted: Prefix | Address, reasons: tuple[AbsenceStep, ...]) -> Absence:
+    """An absence that no chain of devices explains."""
     return Absence(
         device=device,
         wanted=wanted,
@@ -219,7 +263,7 @@ def _nobody(
         reached=(),
         between=None,
         chain=(),
-        reasons=tuple(reasons),
+        reasons=reasons,
     )
 
 

@@ -207,6 +207,8 @@ class Interning:
         self.places: list[Place] = [NOWHERE]
         #: By number: the tables that were read, not computed.
         self.written: dict[int, Written] = {}
+        #: Numbers of the tables that are said to be taken as they were read, and were not read.
+        self.unread: set[int] = set()
 
         self._place_numbers: dict[Place, int] = {NOWHERE: 0}
 
@@ -219,7 +221,7 @@ class Interning:
         made.prefixes, made.next_hops = self.prefixes.copy(), self.next_hops.copy()
         made.kinds, made.places = self.kinds.copy(), self.places.copy()
         made._place_numbers = self._place_numbers.copy()
-        made.written = {}
+        made.written, made.unread = {}, set()
         return made
 
     def default_prefix(self, version: int) -> int:

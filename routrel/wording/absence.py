@@ -10,6 +10,9 @@ __all__ = ["absence_sentence"]
 def absence_sentence(absent: Absence) -> str:
     """Who has it, how far it got, and the likeliest reason."""
     device = absent.device
+    if absent.as_read:
+        text = absent.reasons[0].text
+        return f"{text[0].upper()}{text[1:]}."
     if not absent.originators:
         sentence = f"{device} has no route to {absent.wanted}, and no device has one"
     else:

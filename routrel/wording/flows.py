@@ -237,6 +237,8 @@ def _stopped_words(verdict: Verdict, cause: Cause, evidence: Evidence | None, co
             )
         case Verdict.NO_ROUTE, RouteEvidence(route=Route() as route):
             return f"No route {at}: {route.prefix} passes on, and nothing else is asked"
+        case Verdict.NO_ROUTE, RouteEvidence(unread=True, destination=destination):
+            return f"No route is known {at}: no table of it was read, so nothing of {destination}"
         case Verdict.NO_ROUTE, RouteEvidence(destination=destination) as evidence:
             table = "its table"
             if evidence.table or cause.vrf not in ("", DEFAULT_VRF):

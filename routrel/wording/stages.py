@@ -297,6 +297,8 @@ def _route_words(evidence: RouteEvidence) -> str:
         chosen = evidence.next_hop
         return f"not asked: steering sends it to {chosen.address} by {chosen.interface}"
     table = f" in table {evidence.table}" if evidence.table else ""
+    if evidence.unread:
+        return "no table of it was read, so none is known"
     if route is None:
         return f"no route to {evidence.destination}{table}"
     if route.pass_on:

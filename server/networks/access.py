@@ -106,19 +106,21 @@ def revision_for(request: Request, slug: str) -> Revision:
     Raises:
         Http404: the network has no such revision, or none at all.
     """
-    wanted = request.query_params.get("revision", "")
+    wanted = request.query_params.get("revision")
     reached = memberships_of(request).filter(network__slug=slug).values("network")
     revisions = Revision.objects.filter(network__in=reached).select_related("network")
-    is_number = wanted.isascii() and wanted.isdecimal() and len(wanted) < 10
-    if wanted:
+    is_number = wanted is None or (wanted.isascii() and wanted.isdecimal() and len(wanted) < 10)
+    if wanted is not None:
         revisions = revisions.filter(number=int(wanted)) if is_number else revisions.none()
     revision = revisions.first()
     if revision is not None:
         return revision
     network_for(request, slug)  # who may not know of the network hears no more than that
-    if wanted and not is_number:
+    if wanted is None:
+        raise Http404("nothing is imported yet")
+    if not is_number:
         raise Http404(f"“{wanted[:40]}” is not a revision number")
-    raise Http404(f"there is no revision {wanted}" if wanted else "nothing is imported yet")
+    raise Http404(f"there is no revision {wanted}")
 
 
 def job_for(request: Request, pk: int, kind: JobKind | None = None) -> Job:

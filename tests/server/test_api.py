@@ -422,7 +422,8 @@ def test_wrong_questions_get_a_code_and_a_suggestion(network):
     assert (answer.status_code, answer.json()["code"]) == (400, "unknown_endpoint")
     assert "kiosk-gul" in answer.json()["suggestion"]
     assert viewer.get("/api/networks/demo/flow?from=kiosk-gul").json()["code"] == "invalid"
-    assert viewer.get("/api/networks/demo/chart?revision=99").status_code == 404
+    for revision in ("99", "x", ""):
+        assert viewer.get(f"/api/networks/demo/chart?revision={revision}").status_code == 404
     assert viewer.get("/api/networks/demo/table?device=none").json()["code"] == "unknown_name"
     assert viewer.get("/api/networks/demo/holders?q=slip").json()["code"] == "not_a_destination"
     assert viewer.get("/api/networks/demo/why?q=10.64.7.1&device=none").json()["code"] == (

@@ -92,6 +92,9 @@ CASE_FILE = Record(
         Field("route", CASE_ROUTE, "the route to ask"),
         Field("fail", OneOrMany(Text()), "what has failed when it is asked, as link:harbour; left "
               "out: nothing", default=()),
+        Field("tables", OneOrMany(Text()), "what devices are taken to forward by when it is asked: "
+              "computed, observed or known, or DEVICE=one of them; left out: as their files say",
+              default=()),
         Field("edits", ListOf(CHANGE_EDIT), "edits that are made when it is asked, as those of a "
               "change; left out: none", default=()),
         Field(
@@ -108,7 +111,7 @@ CASE_FILE = Record(
     unbuild=lambda case: {
         "routrel": 1,
         **{name: getattr(case, name) for name in (
-            "name", "title", "story", "question", "route", "fail", "edits")},
+            "name", "title", "story", "question", "route", "fail", "tables", "edits")},
         "expect": {field.target: getattr(case, field.target) for field in _EXPECT_FIELDS},
     },
 )  # fmt: skip

@@ -28,6 +28,7 @@ class RouteEvidence(Evidence):
     next_hop: NextHop | None = None
     shorter: tuple[Route, ...] = ()
     table: str = ""  #: the VRF that policy-based routing named; empty: the packet's own
+    unread: bool = False  #: whether the table was to be taken as it was read, and was not read
 
     def cause(self, at: Stopped) -> Cause:
         device, route = at.device, self.route
@@ -39,9 +40,8 @@ class RouteEvidence(Evidence):
             place = route.place
             if not route.pass_on:
                 return Cause(device=device.name, kind="discard_route", place=place)
-        return Cause(
-            device=device.name, kind="no_route", interface=at.interface_in, place=place, vrf=vrf
-        )
+        kind = "table_not_read" if self.unread else "no_route"
+        return Cause(device=device.name, kind=kind, interface=at.interface_in, place=place, vrf=vrf)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -72,6 +72,7 @@ def route(packet: Packet, forwarder: Forwarder) -> Outcomes:
         route=found.route if found else None,
         shorter=tuple(entry.route for entry in matches[1:]),
         table=packet.table,
+        unread=forwarder.lookup.is_unread(device.name, packet.table or packet.vrf),
     )
     match found.action if found else PassOn():
         case PassOn():

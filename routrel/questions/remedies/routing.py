@@ -543,7 +543,7 @@ def _attached_elsewhere(scene: Scene, towards: Address) -> Iterator[Proposal]:
     """The interface a packet comes in by joins a VRF that has a route."""
     hop, device = scene.obstacle.hop, scene.device
     interface = device.interface(hop.interface_in or "")
-    if interface is None or scene.obstacle.verdict is not Verdict.NO_ROUTE:
+    if interface is None or scene.obstacle.cause.kind != "no_route":
         return
     numbers = scene.state.rib.interning.table_numbers
     for vrf in device.vrfs:

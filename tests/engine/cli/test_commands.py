@@ -95,6 +95,7 @@ def test_routes_have_the_fixed_fields():
 def through(case: Case, folder: Path) -> list[str]:
     """The options that say what has failed and what is edited when a case is asked."""
     options = [word for name in case.fail for word in ("--fail", name)]
+    options += [word for name in case.tables for word in ("--tables", name)]
     if case.change is not None:
         file = folder / "change.yaml"
         file.write_text(write_change(case.change))

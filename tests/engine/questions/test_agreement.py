@@ -16,6 +16,7 @@ from routrel.files.report import Report
 from routrel.lens.look import Lens, look_through
 from routrel.lens.tables import UnknownTables, named_tables
 from routrel.model.failures import Failure, FailureKind, Failures
+from routrel.questions.absence import absence
 from routrel.questions.agreement.reasons import agreement
 from routrel.questions.exporting import computed_tables
 from routrel.questions.flow import FlowQuestion, ask_flow
@@ -169,6 +170,26 @@ def test_why_tells_the_line_that_was_read_beside_what_is_computed():
     first, *others = why.candidates
     assert (first.protocol, first.file, first.line, first.lost_on) == ("bgp", "tables.csv", 2, None)
     assert {one.values.problem for one in others} <= {"the table is taken as it was read"}
+
+
+@pytest.mark.parametrize(
+    ("tables", "device", "kind", "place", "stop"),
+    [
+        ("known", "r1", "not_as_read", "tables.csv:2:1", "no_route"),
+        ("observed", "a", "table_not_read", "a.yaml:1:1", "table_not_read"),
+    ],
+)
+def test_what_was_not_read_is_not_laid_to_protocols(tables, device, kind, place, stop):
+    """Both lack the route to b: r1 as it was read, a because nobody read its table at all."""
+    state = view(without("10.0.2.0/24"), (tables,))
+    number = state.rib.interning.table_numbers[device, "default"]
+    missing = absence(state, number, ipaddress.ip_address("10.0.2.9"))
+    assert missing.as_read
+    (step,) = missing.reasons
+    assert (step.kind, str(step.place)) == (kind, place)
+    answer = ask_flow(state, FlowQuestion(source="a", destination="b", traffic="udp 53"))
+    cause = answer.forward.cause
+    assert (cause.device, cause.kind) == (device, stop)
 
 
 @pytest.mark.parametrize(

@@ -1642,6 +1642,7 @@ export interface components {
             question: components["schemas"]["CaseQuestionData"] | null;
             route: components["schemas"]["CaseRouteData"] | null;
             fail: string[];
+            tables: string[];
             edits: components["schemas"]["EditData"][];
         };
         /**

@@ -74,7 +74,7 @@ export function DataTable<Row>({ rows, columns, empty, what, height = '100%' }: 
         <SearchInput label={`Filter ${what}`} value={filter} onChange={setFilter} className="w-56" />
         <span className="text-soft" role="status">
           {shown.length === rows.length
-            ? `${rows.length} ${what}`
+            ? `${rows.length} ${rows.length === 1 ? what.replace(/s\b/, '') : what}`
             : `${shown.length} of ${rows.length} ${what}`}
         </span>
         <div className="flex-1" />

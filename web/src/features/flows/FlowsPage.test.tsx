@@ -97,6 +97,7 @@ const complaints = [
     title: 'The kiosk is silent',
     story: 'It says nothing.',
     fail: ['link:pier'],
+    tables: [],
     edits: [],
     question: { source: 'kiosk', destination: 'db', traffic: 'tcp 5432', size: null },
     route: null,

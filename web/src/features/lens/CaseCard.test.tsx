@@ -15,6 +15,7 @@ const complaint: Case = {
   question: null,
   route: null,
   fail: ['link:pier'],
+  tables: ['known'],
   edits,
 }
 const card = <CaseCard complaint={complaint} page="routes" query={{ q: '10.9.0.1' }} asks="10.9.0.1 at r1" />
@@ -30,11 +31,13 @@ test.each([
   })
   visit(card, '/n/net/routes?revision=3', { at: place('editor') })
   const button = await screen.findByRole('button', { name: /Frames are cut/ })
-  expect(button).toHaveTextContent('10.9.0.1 at r1, with link pier failed, with an edit as a change')
+  expect(button).toHaveTextContent(
+    '10.9.0.1 at r1, with link pier failed, by tables as read, where known, with an edit as a change',
+  )
   await userEvent.click(button)
   await waitFor(() =>
     expect(screen.getByLabelText('address')).toHaveTextContent(
-      '/n/net/routes?revision=3&change=frames&fail=link%3Apier&q=10.9.0.1',
+      '/n/net/routes?revision=3&change=frames&fail=link%3Apier&tables=known&q=10.9.0.1',
     ),
   )
   expect(posted).toHaveLength(made)

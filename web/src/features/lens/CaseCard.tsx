@@ -3,7 +3,7 @@ import { Link, useNavigate } from 'react-router'
 import { changesQuery } from '../../api/queries'
 import type { Case } from '../../api/types'
 import { Problem } from '../../ui/controls'
-import { failureWords } from '../../wording'
+import { failureWords, tablesWords } from '../../wording'
 import { useNewChange } from '../changes/useNewChange'
 import { useLinkTo, usePlace } from './lens'
 
@@ -20,10 +20,11 @@ const CARD =
 /** A complaint that came with the network. One that is asked with edits is made a change first. */
 export function CaseCard({ complaint, page, query, asks }: CaseCardProps) {
   const to = useLinkTo()
-  const { edits, fail } = complaint
+  const { edits } = complaint
+  const through = seenThrough(complaint)
   if (edits.length > 0) return <Edited complaint={complaint} page={page} query={query} asks={asks} />
   return (
-    <Link to={to(page, query, { fail })} className={CARD}>
+    <Link to={to(page, query, through)} className={CARD}>
       <Words complaint={complaint} asks={asks} />
     </Link>
   )
@@ -33,10 +34,10 @@ function Edited({ complaint, page, query, asks }: CaseCardProps) {
   const { network, lens } = usePlace()
   const to = useLinkTo()
   const navigate = useNavigate()
-  const { name, title, edits, fail } = complaint
+  const { name, title, edits } = complaint
   const changes = useQuery(changesQuery(lens.slug))
   const isMade = changes.data?.some((change) => change.name === name)
-  const seen = () => void navigate(to(page, query, { fail, change: [name] }))
+  const seen = () => void navigate(to(page, query, { ...seenThrough(complaint), change: [name] }))
   const make = useNewChange(seen)
   if (network.role === 'viewer' && !isMade)
     return (
@@ -62,8 +63,13 @@ function Edited({ complaint, page, query, asks }: CaseCardProps) {
   )
 }
 
+/** What has failed, and which tables are taken, when a complaint is asked. */
+function seenThrough({ fail, tables }: Case) {
+  return tables.length > 0 ? { fail, tables } : { fail }
+}
+
 function Words({ complaint, asks }: { complaint: Case; asks: string }) {
-  const { title, story, fail, edits } = complaint
+  const { title, story, fail, tables, edits } = complaint
   return (
     <>
       <strong className="text-link">{title}</strong>
@@ -71,6 +77,7 @@ function Words({ complaint, asks }: { complaint: Case; asks: string }) {
       <span className="mt-1 block font-mono text-[0.85em] text-soft">
         {asks}
         {fail.length > 0 && `, with ${fail.map(failureWords).join(', ')} failed`}
+        {tables.length > 0 && `, ${tables.map(tablesWords).join(', ')}`}
         {edits.length > 0 && `, with ${edits.length === 1 ? 'an edit' : `${edits.length} edits`} as a change`}
       </span>
     </>

@@ -19,7 +19,7 @@ export function usePlace(): Place {
 }
 
 /** In what another lens differs from the one that is looked through. */
-type More = { revision?: number; change?: string[]; fail?: string[] }
+type More = { revision?: number; change?: string[]; fail?: string[]; tables?: string[] }
 
 export function useLens(): Lens {
   return usePlace().lens
@@ -27,7 +27,7 @@ export function useLens(): Lens {
 
 /**
  * Addresses of pages that keep looking through the same lens, which they name. `more` fails besides, or
- * looks through other changes or another revision.
+ * looks through other changes, another revision or other tables.
  */
 export function useLinkTo() {
   const { lens, pinned } = usePlace()
@@ -39,7 +39,7 @@ export function useLinkTo() {
       for (const name of more.change ?? lens.change ?? []) params.append('change', name)
       for (const failed of new Set([...(lens.fail ?? []), ...(more.fail ?? [])]))
         params.append('fail', failed)
-      for (const word of lens.tables ?? []) params.append('tables', word)
+      for (const word of more.tables ?? lens.tables ?? []) params.append('tables', word)
       if (pinned) {
         params.set('base_revision', String(pinned.revision))
         for (const name of pinned.change ?? []) params.append('base_change', name)

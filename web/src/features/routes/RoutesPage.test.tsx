@@ -115,6 +115,7 @@ beforeEach(() => {
           story: 'Why?',
           question: null,
           fail: [],
+          tables: [],
           edits: [],
           route: { at: 'r1', to: '10.9.0.0/16' },
         },
