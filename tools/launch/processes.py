@@ -87,7 +87,7 @@ class Processes:
         """Where to read why a process ended."""
         return f"read {self._log(name)}" if self.logs else "read its lines above"
 
-    def wait_until_answers(self, url: str, seconds: float = 60) -> None:
+    def wait_until_answers(self, url: str, seconds: float = 180) -> None:
         """Wait until a page is really served.
 
         Raises:
