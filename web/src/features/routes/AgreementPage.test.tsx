@@ -80,3 +80,15 @@ test('without any table that was read it is said where they come from', async ()
   open({ ...found, devices: [], entries: 0, equal: 0 })
   expect(await screen.findByText(/No table was read from a device/)).toBeVisible()
 })
+
+test.each([
+  [['computed'], 'known', '&tables=computed&tables=r1=known'],
+  [['computed', 'r1=known'], '', '&tables=computed'],
+])('one device may forward by another table than all others, from %s', async (tables, choice, expected) => {
+  const at = place('editor')
+  serve(() => found)
+  visit(<AgreementPage />, '/n/net/routes/agreement', { at: { ...at, lens: { ...at.lens, tables } } })
+  await userEvent.selectOptions(await screen.findByRole('combobox', { name: 'r1 forwards by' }), choice)
+  const address = decodeURIComponent(screen.getByLabelText('address').textContent)
+  expect(address.replace('?', '&')).toBe(`/n/net/routes/agreement${expected}`)
+})

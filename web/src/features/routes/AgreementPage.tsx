@@ -32,12 +32,45 @@ const CHOICES: [string, string][] = [
   ['computed', 'computed tables'],
   ['known', 'tables as read, where known'],
 ]
+const CHOICES_OF_ONE: [string, string][] = [
+  ['', 'as all others'],
+  ['computed', 'its computed table'],
+  ['known', 'its table as read'],
+]
+
+/** Chooses what devices forward by, of all or of one of them. */
+function TablesChoice({ label, of = '' }: { label: string; of?: string }) {
+  const { tables = [] } = useLens()
+  const { see } = useSeeing()
+  const isMeant = (word: string) => (of ? word.startsWith(`${of}=`) : !word.includes('='))
+  const chosen = tables.find(isMeant)?.split('=').at(-1) ?? ''
+  const choose = (source: string) => {
+    const others = tables.filter((word) => !isMeant(word))
+    see({ tables: source ? [...others, of ? `${of}=${source}` : source] : others })
+  }
+  return (
+    <label className="flex items-center gap-2">
+      {label}
+      <select
+        className="rounded border border-line bg-card px-2 py-1"
+        value={chosen}
+        onChange={(event) => choose(event.target.value)}
+      >
+        {(of ? CHOICES_OF_ONE : CHOICES).map(([value, words]) => (
+          <option key={value} value={value}>
+            {words}
+          </option>
+        ))}
+        {chosen === 'observed' && <option value="observed">tables as read, those alone</option>}
+      </select>
+    </label>
+  )
+}
 
 function Answer() {
   const lens = useLens()
   const found = useQuery(agreementQuery(lens))
   const [params, change] = useAddress()
-  const { see } = useSeeing()
   if (found.isError) return <Problem error={found.error} />
   if (found.isPending) return <Waiting what="Holding every table against what was read" />
   const tables = found.data.devices
@@ -46,8 +79,6 @@ function Answer() {
     tables.find((table) => key(table) === params.get('table')) ??
     tables.find((table) => table.differences.length > 0) ??
     tables[0]
-  const [first = '', ...others] = lens.tables ?? []
-  const chosen = others.length > 0 || first.includes('=') ? 'some' : first
   return (
     <>
       <div
@@ -56,21 +87,7 @@ function Answer() {
         <p role="status" aria-label="Agreement" className="flex-1 text-[1.05rem]">
           {found.data.sentence}
         </p>
-        <label className="flex items-center gap-2">
-          Look through
-          <select
-            className="rounded border border-line bg-card px-2 py-1"
-            value={chosen}
-            onChange={(event) => see({ tables: event.target.value ? [event.target.value] : [] })}
-          >
-            {CHOICES.map(([value, words]) => (
-              <option key={value} value={value}>
-                {words}
-              </option>
-            ))}
-            {chosen === 'some' && <option value="some">several choices</option>}
-          </select>
-        </label>
+        <TablesChoice label="Look through" />
         {tables.length > 0 && (
           <Button onClick={() => downloadText('agreement.csv', asCsv(found.data))}>Download as CSV</Button>
         )}
@@ -124,7 +141,7 @@ function Differences({ table }: { table: TableAgreement }) {
       title: 'prefix',
       text: (one) => one.prefix,
       show: (one) => (
-        <Link to={to('routes', { q: one.prefix, at: table.device })}>
+        <Link to={to('routes', { q: one.prefix, device: table.device, vrf: table.vrf })}>
           <Mono>{one.prefix}</Mono>
         </Link>
       ),
@@ -171,6 +188,7 @@ function Differences({ table }: { table: TableAgreement }) {
     <Panel
       title={`${table.device}${table.vrf === 'default' ? '' : ` ${table.vrf}`}: ${table.differences.length || 'no'} ${table.differences.length === 1 ? 'difference' : 'differences'}`}
       className="flex min-h-0 flex-col"
+      aside={<TablesChoice label={`${table.device} forwards by`} of={table.device} />}
     >
       {table.reasons.length > 1 && (
         <ul className="mb-2 text-soft">
