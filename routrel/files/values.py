@@ -16,7 +16,7 @@ from routrel.model.filters import PortRange
 from routrel.model.isis import NetworkEntityTitle
 from routrel.model.network import Gateway, LinkEnd
 from routrel.model.policy import PrefixRange
-from routrel.model.traffic import ICMP_TYPES, ICMPV6_TYPES, PROTOCOL_NUMBERS, protocol_name
+from routrel.model.traffic import ICMP_TYPES, ICMPV6_TYPES, PROTOCOL_NUMBERS, protocol_word
 
 __all__ = [
     "AddressValue",
@@ -281,9 +281,7 @@ class ProtocolValue(Shape):
         return self.wrong(node, report, text, closest(text, [*PROTOCOL_NUMBERS, "any"]))
 
     def write(self, value: int) -> int | str:
-        if value == -1:
-            return "any"
-        return protocol_name(value) if value in PROTOCOL_NUMBERS.values() else value
+        return "any" if value == -1 else protocol_word(value)
 
     def schema(self) -> dict[str, Any]:
         return {

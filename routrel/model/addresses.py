@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from enum import Enum
 from ipaddress import (
     IPv4Address,
     IPv4Interface,
@@ -18,6 +19,7 @@ from typing import TypeAlias
 __all__ = [
     "Address",
     "AddressRange",
+    "Family",
     "InterfaceAddress",
     "Prefix",
     "address_of",
@@ -31,6 +33,22 @@ __all__ = [
 Address: TypeAlias = IPv4Address | IPv6Address
 InterfaceAddress: TypeAlias = IPv4Interface | IPv6Interface  #: an address with its prefix length
 Prefix: TypeAlias = IPv4Network | IPv6Network
+
+
+class Family(Enum):
+    """A version of the internet protocol."""
+
+    IPV4 = "ipv4"
+    IPV6 = "ipv6"
+
+    @property
+    def version(self) -> int:
+        return 4 if self is Family.IPV4 else 6
+
+    @classmethod
+    def of(cls, version: int) -> Family:
+        """The family of a version, 4 or 6."""
+        return cls.IPV4 if version == 4 else cls.IPV6
 
 
 #: Addresses that the public world has no way to (RFC 1918 3, RFC 4193 3.1).

@@ -6,7 +6,7 @@ from dataclasses import dataclass, fields
 from enum import Enum
 from ipaddress import IPv4Address
 
-from routrel.model.addresses import Address, Prefix
+from routrel.model.addresses import Address, Family, Prefix
 from routrel.model.place import Place, placed
 from routrel.model.policy import Origin, PolicyUse, PrefixRange
 from routrel.model.redistribution import Redistribution
@@ -24,7 +24,6 @@ __all__ = [
     "ConditionalAnnouncement",
     "Confederation",
     "DefaultToNeighbour",
-    "Family",
     "LocalAs",
     "MedGrouping",
     "MissingMed",
@@ -37,17 +36,6 @@ __all__ = [
 
 DEFAULT_LOCAL_PREFERENCE = 100
 LOCAL_WEIGHT = 32768
-
-
-class Family(Enum):
-    """What a session carries: an address family, unicast (RFC 4760)."""
-
-    IPV4 = "ipv4"
-    IPV6 = "ipv6"
-
-    @property
-    def version(self) -> int:
-        return 4 if self is Family.IPV4 else 6
 
 
 class MissingMed(Enum):
@@ -127,7 +115,9 @@ class NeighbourSettings:
     multihop: int | None = None  #: external: the time to live of packets; default: 1, a direct link
     ttl_security: int | None = None  #: routers away at most; packets leave with 255 (RFC 5082)
     local_as: LocalAs | None = None
-    families: tuple[Family, ...] | None = None  #: default: the one of the neighbour's address
+    families: tuple[Family, ...] | None = (
+        None  #: unicast (RFC 4760); default: of the neighbour's address
+    )
     authentication: str | None = None
     import_policies: tuple[PolicyUse, ...] | None = None
     export_policies: tuple[PolicyUse, ...] | None = None

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from enum import Enum
 from ipaddress import IPv4Address
 
-from routrel.model.addresses import Address, InterfaceAddress, Prefix
+from routrel.model.addresses import Address, Family, InterfaceAddress, Prefix
 from routrel.model.bgp import Announcement, BgpInstance, OutsidePeer
 from routrel.model.eigrp import EigrpInstance, EigrpInterface
 from routrel.model.filters import Filter, FilterUse
@@ -38,7 +38,6 @@ __all__ = [
     "INTERFACE_PROTOCOLS",
     "ROUTING_PROTOCOLS",
     "Device",
-    "Family",
     "Gateway",
     "Group",
     "Interface",
@@ -96,13 +95,6 @@ class Role(Enum):
     def forwards(self) -> bool:
         """Whether a device of this role forwards packets of others."""
         return self is not Role.HOST
-
-
-class Family(Enum):
-    """A version of the internet protocol."""
-
-    IPV4 = "ipv4"
-    IPV6 = "ipv6"
 
 
 class InterfaceKind(Enum):
@@ -264,8 +256,7 @@ class Device:
         """Whether it forwards packets of others that are of a version of IP."""
         if not self.role.forwards:
             return False
-        family = Family.IPV4 if version == 4 else Family.IPV6
-        return not self.forwards_only or family in self.forwards_only
+        return not self.forwards_only or Family.of(version) in self.forwards_only
 
     def addresses_on(self, interface: Interface) -> tuple[InterfaceAddress, ...]:
         """The addresses an interface answers for: its own, or those it borrows."""

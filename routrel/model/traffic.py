@@ -26,6 +26,7 @@ __all__ = [
     "Header",
     "icmp_type_name",
     "protocol_name",
+    "protocol_word",
 ]
 
 ICMP, TCP, UDP, ICMPV6 = 1, 6, 17, 58
@@ -88,6 +89,11 @@ _NEIGHBOUR_TYPES = frozenset({130, 131, 132, *range(133, 138), 143})
 def protocol_name(number: int) -> str:
     """The usual name of an IANA protocol number, or "protocol N" where there is none."""
     return _PROTOCOL_NAMES.get(number, f"protocol {number}")
+
+
+def protocol_word(number: int) -> str | int:
+    """A protocol as files name it: by its usual name, else by its number."""
+    return _PROTOCOL_NAMES.get(number, number)
 
 
 def icmp_type_name(protocol: int, number: int) -> str:

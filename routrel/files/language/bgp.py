@@ -29,6 +29,7 @@ from routrel.files.shapes import (
     Values,
 )
 from routrel.files.values import AddressValue, PrefixRangeValue, PrefixValue
+from routrel.model.addresses import Family
 from routrel.model.bgp import (
     Aggregate,
     BgpDecision,
@@ -40,7 +41,6 @@ from routrel.model.bgp import (
     ConditionalAnnouncement,
     Confederation,
     DefaultToNeighbour,
-    Family,
     LocalAs,
     MedGrouping,
     MissingMed,

@@ -54,12 +54,12 @@ from routrel.files.values import (
     InterfaceAddressValue,
     PrefixValue,
 )
+from routrel.model.addresses import Family
 from routrel.model.filters import Filter
 from routrel.model.network import (
     DEFAULT_MTU,
     DEFAULT_VRF,
     Device,
-    Family,
     Interface,
     InterfaceKind,
     Processing,

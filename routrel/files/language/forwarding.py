@@ -29,8 +29,9 @@ from routrel.files.shapes import (
     Values,
 )
 from routrel.files.values import AddressValue, PortRangeValue, ReferenceValue
+from routrel.model.addresses import Family
 from routrel.model.filters import Match
-from routrel.model.network import Family, TrafficRules
+from routrel.model.network import TrafficRules
 from routrel.model.place import Place
 from routrel.model.redundancy import VirtualRouter
 from routrel.model.reject import Reject
@@ -59,7 +60,7 @@ def _build_steering_rule(values: Values, place: Place, report: Report) -> Any:
     if isinstance(match, Bad):
         return BAD
     only = values.pop("version")
-    version = None if only is None else 4 if only is Family.IPV4 else 6
+    version = only.version if only else None
     rule = SteeringRule(**values, match=match, version=version, place=place)
     problem = hint = ""
     actions = (rule.next_hops, rule.table is not None, rule.discard, rule.reject is not None)
@@ -79,9 +80,6 @@ def _build_steering_rule(values: Values, place: Place, report: Report) -> Any:
         report.error(place, "bad_rule", f"rule {rule.id} {problem}", hint)
         return BAD
     return rule
-
-
-_FAMILIES: dict[int | None, Family] = {4: Family.IPV4, 6: Family.IPV6}
 
 
 def _with_match(rule: SteeringRule | TranslationRule, values: Values) -> Values:
@@ -127,7 +125,7 @@ STEERING_RULE = Record(
             "longer_than": rule.longer_than,
             "discard": rule.discard,
             "reject": rule.reject,
-            "version": _FAMILIES.get(rule.version),
+            "version": Family.of(rule.version) if rule.version else None,
             "invert": rule.invert,
             "fall_back": rule.fall_back,
         },

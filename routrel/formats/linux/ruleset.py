@@ -23,7 +23,7 @@ from routrel.formats.linux.matches import (
     written,
 )
 from routrel.formats.reports import FileReport
-from routrel.model.traffic import PROTOCOL_NUMBERS
+from routrel.model.traffic import protocol_word
 
 __all__ = [
     "Chain",
@@ -33,8 +33,8 @@ __all__ = [
     "Statement",
     "alternatives",
     "pairs_of",
-    "protocol_word",
     "read_ruleset",
+    "word_of",
 ]
 
 _VERDICTS = frozenset(("accept", "drop", "return", "continue", "jump", "goto"))
@@ -333,12 +333,9 @@ def _mark(value: Any) -> int:
     return mark
 
 
-def protocol_word(number: int | None) -> str | int:
-    """A protocol as the language names it."""
-    if number is None:
-        return "any"
-    words = {value: word for word, value in PROTOCOL_NUMBERS.items()}
-    return words.get(number, number)
+def word_of(condition: Condition) -> str | int:
+    """The protocol that a condition is for, as the language names it."""
+    return "any" if condition.protocol is None else protocol_word(condition.protocol)
 
 
 # --- filters --------------------------------------------------------------------------------------
@@ -356,11 +353,9 @@ def _with_marks(steps: list[Statement]) -> list[Statement]:
         (*others, last) = steps[place + 1 :]
         if others or (last.conditions, last.excepted) != (step.conditions, step.excepted):
             raise NotCovered("marks that it changes itself")
-        if last.does == "drop":
-            return [*steps[:place], last]
         if last.does in ("return", "goto"):
             raise NotCovered("marks that it changes before it goes")
-        if last.does == "mark":
+        if last.does in ("drop", "mark"):
             return [*steps[:place], last]
         return [*steps[:place], replace(last, mark=step.target)]
     return steps
@@ -440,7 +435,7 @@ class FilterWriter:
         """A step in a filter of its own, where what is excepted comes to no decision."""
         inner = _Rules()
         for condition in step.excepted:
-            inner.add(self._keys(condition), "return", protocol_word(condition.protocol))
+            inner.add(self._keys(condition), "return", word_of(condition))
         if step.mark is not None and step.does != "accept":
             inner.add({"mark": step.mark}, "continue", "any")
         self._write_step(chain, rule, step, [ANYTHING], asked, inner)
@@ -469,7 +464,7 @@ class FilterWriter:
         remark = chain.remark(rule)
         for condition in _all_of(step.conditions, step.excepted):
             self._ask([condition], name, rules, remark)
-            rules.add(self._keys(condition), "return", protocol_word(condition.protocol), remark)
+            rules.add(self._keys(condition), "return", word_of(condition), remark)
         self._write_step(chain, rule, step, step.conditions, asked, rules)
         self._ask([ANYTHING], name, rules, "the rest of the chain")
 
@@ -489,7 +484,7 @@ class FilterWriter:
     ) -> None:
         for condition in conditions:
             keys = {"filter": name, **self._keys(condition)}
-            rules.add(keys, "ask", protocol_word(condition.protocol), remark, comment)
+            rules.add(keys, "ask", word_of(condition), remark, comment)
 
     def _write_step(
         self,
@@ -503,7 +498,7 @@ class FilterWriter:
         remark = chain.remark(rule)
         words = {"accept": "permit", "drop": "deny", "return": "return", "mark": "continue"}
         for condition in conditions:
-            keys, protocol = self._keys(condition), protocol_word(condition.protocol)
+            keys, protocol = self._keys(condition), word_of(condition)
             if asked is not None:
                 rules.add({"filter": asked, **keys}, "ask", protocol, remark, rule.comment)
                 if step.does == "goto":

@@ -24,7 +24,7 @@ from routrel.formats.linux.ruleset import (
     Statement,
     alternatives,
     pairs_of,
-    protocol_word,
+    word_of,
 )
 
 __all__ = ["translation_rules"]
@@ -123,7 +123,7 @@ class _Flattened:
 
     def _keys(self, condition: Condition) -> dict[str, Any]:
         keys = written(condition, lambda name: self.interfaces[name])
-        protocol = protocol_word(condition.protocol)
+        protocol = word_of(condition)
         return {"protocol": protocol, **keys} if protocol != "any" else keys
 
     def _changed(

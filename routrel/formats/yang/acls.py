@@ -7,7 +7,7 @@ from typing import Any
 from routrel.formats.device_text import Said, name_for
 from routrel.formats.yang.interfaces import YangInterface
 from routrel.formats.yang.tree import Node
-from routrel.model.traffic import PROTOCOL_NUMBERS, TCP_FLAGS
+from routrel.model.traffic import PROTOCOL_NUMBERS, TCP_FLAGS, protocol_word
 
 __all__ = ["read_acls"]
 
@@ -16,7 +16,6 @@ _FAMILIES = {
     "ipv4-acl-type": 4, "ipv6-acl-type": 6, "mixed-eth-ipv4-acl-type": 4,
     "mixed-eth-ipv6-acl-type": 6,
 }  # fmt: skip
-_WORDS = {number: word for word, number in PROTOCOL_NUMBERS.items()}
 
 
 def read_acls(
@@ -98,7 +97,7 @@ def _rules(ace: Node, number: int, family: int | None) -> list[Said]:
     version = keys.pop("family", version)
     if version is not None and "from" not in keys and "to" not in keys:
         keys["from"] = "0.0.0.0/0" if version == 4 else "::/0"
-    word: Any = "any" if protocol is None else _WORDS.get(protocol, protocol)
+    word: Any = "any" if protocol is None else protocol_word(protocol)
     said = {"id": number, words[action[1]]: word, **keys}
     if name:
         said["description"] = name
