@@ -7,13 +7,19 @@ between them; those that have a space inside are written with an equals sign, as
 
 from __future__ import annotations
 
-import csv
-import io
 import ipaddress
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import replace
 
 from routrel.files.bgp_values import as_number
+from routrel.files.csv_rows import (
+    BadField,
+    csv_rows,
+    has_columns,
+    prefix_in,
+    report_line,
+    written_rows,
+)
 from routrel.files.report import Report
 from routrel.files.shapes import closest
 from routrel.model.addresses import Address, Prefix
@@ -37,12 +43,7 @@ _Key = tuple[tuple[int, ...], Origin, int | None, tuple[str, ...], tuple[Address
 
 def is_announcement_header(text: str) -> bool:
     """Whether a text begins with the columns of announcements."""
-    names = [name.strip() for name in text.partition("\n")[0].split(",")]
-    return "outside" in names and "prefix" in names and set(names) <= set(COLUMNS)
-
-
-class _BadField(Exception):
-    """A value that is not what its column holds."""
+    return has_columns(text, ("outside", "prefix"), COLUMNS)
 
 
 def read_announcements(text: str, file: str, report: Report) -> dict[str, tuple[Announcement, ...]]:
@@ -50,22 +51,10 @@ def read_announcements(text: str, file: str, report: Report) -> dict[str, tuple[
 
     Every line that is wrong is reported.
     """
-    reader = csv.reader(io.StringIO(text), strict=True)
     names: list[str] = []
     groups: dict[str, dict[_Key, tuple[int, list[Prefix]]]] = {}
-    line = 0
     fields = _Fields()
-    while True:
-        line = reader.line_num + 1
-        try:
-            row = next(reader)
-        except StopIteration:
-            break
-        except csv.Error as error:
-            report.error(Place(file, line, 1), "bad_csv", f"no CSV: {error}", "see RFC 4180")
-            break
-        if not row or row[0].startswith("#"):
-            continue
+    for line, row in csv_rows(text, file, report):
         if not names:
             names = [name.strip() for name in row]
             continue
@@ -73,12 +62,11 @@ def read_announcements(text: str, file: str, report: Report) -> dict[str, tuple[
             break
         try:
             if len(row) != len(names):
-                raise _BadField(f"{len(row)} values for {len(names)} columns")
+                raise BadField(f"{len(row)} values for {len(names)} columns")
             said = dict(zip(names, (value.strip() for value in row), strict=True))
-            key, prefix = fields.key(said), fields.prefix(said["prefix"])
-        except _BadField as error:
-            place = Place(file, line, 1)
-            report.error(place, "bad_entry", str(error), "correct the line, or remove it")
+            key, prefix = fields.key(said), prefix_in(said["prefix"])
+        except BadField as error:
+            report_line(report, file, line, error)
             continue
         members = groups.setdefault(said["outside"], {}).setdefault(key, (line, []))
         members[1].append(prefix)
@@ -106,28 +94,22 @@ class _Fields:
         self._paths: dict[str, tuple[int, ...]] = {"": ()}
         self._communities: dict[str, tuple[str, ...]] = {"": ()}
 
-    def prefix(self, text: str) -> Prefix:
-        try:
-            return ipaddress.ip_network(text)
-        except ValueError as error:
-            raise _BadField(f"“{text[:60]}” is no prefix") from error
-
     def key(self, said: Mapping[str, str]) -> _Key:
         """What tells an announcement from others."""
         if not said["outside"]:
-            raise _BadField("names no outside network")
+            raise BadField("names no outside network")
         word = said.get("origin") or Origin.IGP.value
         origin = next((one for one in Origin if one.value == word), None)
         if origin is None:
             hint = closest(word, [one.value for one in Origin])
-            raise _BadField(f"“{word[:40]}” is no origin. {hint}".strip())
+            raise BadField(f"“{word[:40]}” is no origin. {hint}".strip())
         med = said.get("med") or ""
         if med and not (med.isascii() and med.isdigit() and int(med) < 2**32):
-            raise _BadField(f"the med “{med[:40]}” is no whole number below 2^32")
+            raise BadField(f"the med “{med[:40]}” is no whole number below 2^32")
         try:
             at = tuple(ipaddress.ip_address(text) for text in said.get("at", "").split())
         except ValueError as error:
-            raise _BadField(f"“{said['at'][:60]}” are no addresses") from error
+            raise BadField(f"“{said['at'][:60]}” are no addresses") from error
         return (
             self._path(said.get("as-path", "")),
             origin,
@@ -140,7 +122,7 @@ class _Fields:
         if text not in self._paths:
             numbers = [as_number(part) for part in text.split()]
             if None in numbers:
-                raise _BadField(f"“{text[:60]}” is no AS path")
+                raise BadField(f"“{text[:60]}” is no AS path")
             self._paths[text] = tuple(number for number in numbers if number is not None)
         return self._paths[text]
 
@@ -148,7 +130,7 @@ class _Fields:
         if text not in self._communities:
             found = [canonical_community(part.replace("=", " ")) for part in text.split()]
             if None in found:
-                raise _BadField(f"“{text[:60]}” are no communities")
+                raise BadField(f"“{text[:60]}” are no communities")
             self._communities[text] = tuple(word for word in found if word is not None)
         return self._communities[text]
 
@@ -177,9 +159,10 @@ def with_announcements(
 
 def write_announcements(announced: Iterable[tuple[str, Announcement]]) -> str:
     """Announcements as CSV; read again they are the same but for their places."""
-    out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\n")
-    writer.writerow(COLUMNS)
+    return written_rows(COLUMNS, _rows_of(announced))
+
+
+def _rows_of(announced: Iterable[tuple[str, Announcement]]) -> Iterator[tuple[object, ...]]:
     for name, one in announced:
         shared = (
             " ".join(map(str, one.as_path)),
@@ -189,5 +172,4 @@ def write_announcements(announced: Iterable[tuple[str, Announcement]]) -> str:
             " ".join(map(str, one.at)),
         )
         for prefix in one.prefixes:
-            writer.writerow((name, prefix, *shared))
-    return out.getvalue()
+            yield (name, prefix, *shared)

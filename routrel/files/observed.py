@@ -7,12 +7,18 @@ any order. Lines of one table, prefix and protocol are one entry.
 
 from __future__ import annotations
 
-import csv
-import io
 import ipaddress
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 
+from routrel.files.csv_rows import (
+    BadField,
+    csv_rows,
+    has_columns,
+    prefix_in,
+    report_line,
+    written_rows,
+)
 from routrel.files.report import Report
 from routrel.files.shapes import closest
 from routrel.model.addresses import Address, Prefix
@@ -26,6 +32,7 @@ COLUMNS = (
     *("device", "vrf", "prefix", "protocol", "next-hop", "interface", "weight", "metric"),
     *("distance", "drops", "active", "time", "source"),
 )
+_NEEDED = ("device", "prefix")
 SUFFIX = ".csv"
 
 
@@ -36,8 +43,7 @@ def is_observed_file(path: str) -> bool:
 
 def is_observed_header(text: str) -> bool:
     """Whether a text begins with the columns of observed tables."""
-    names = [name.strip() for name in text.partition("\n")[0].split(",")]
-    return "device" in names and "prefix" in names and set(names) <= set(COLUMNS)
+    return has_columns(text, _NEEDED, COLUMNS)
 
 
 @dataclass(slots=True)
@@ -66,14 +72,9 @@ class _Entry:
         )
 
 
-class _BadField(Exception):
-    """A value that is not what its column holds."""
-
-
 def read_observed(text: str, file: str, report: Report) -> tuple[ObservedTable, ...]:
     """The tables of a file, in order of their first line; every line that is wrong is reported."""
-    reader = csv.reader(io.StringIO(text), strict=True)
-    rows = _rows(reader, file, report)
+    rows = csv_rows(text, file, report)
     header = next(rows, (1, []))[1]
     names = [name.strip() for name in header]
     for name in names:
@@ -85,29 +86,11 @@ def read_observed(text: str, file: str, report: Report) -> tuple[ObservedTable, 
                 closest(name, COLUMNS) or "columns: " + ", ".join(COLUMNS),
             )
             return ()
-    if not {"device", "prefix"} <= set(names) or len(set(names)) < len(names):
+    if not set(_NEEDED) <= set(names) or len(set(names)) < len(names):
         text = "the columns “device” and “prefix” are needed, each column once"
         report.error(Place(file, 1, 1), "missing_column", text, "name them in the first line")
         return ()
     return _Reader(names, file, report).tables(rows)
-
-
-def _rows(
-    reader: Iterator[list[str]], file: str, report: Report
-) -> Iterator[tuple[int, list[str]]]:
-    """Lines with their numbers; empty ones and remarks are passed over."""
-    line = 0
-    while True:
-        line = getattr(reader, "line_num", line) + 1
-        try:
-            row = next(reader)
-        except StopIteration:
-            return
-        except csv.Error as error:
-            report.error(Place(file, line, 1), "bad_csv", f"no CSV: {error}", "see RFC 4180")
-            return
-        if row and not row[0].startswith("#"):
-            yield line, row
 
 
 class _Reader:
@@ -126,9 +109,8 @@ class _Reader:
                 break
             try:
                 self._take(line, row)
-            except _BadField as error:
-                place = Place(self.file, line, 1)
-                self.report.error(place, "bad_entry", str(error), "correct the line, or remove it")
+            except BadField as error:
+                report_line(self.report, self.file, line, error)
         return tuple(
             ObservedTable(
                 device=device,
@@ -143,10 +125,10 @@ class _Reader:
 
     def _take(self, line: int, row: list[str]) -> None:
         if len(row) != self.width:
-            raise _BadField(f"{len(row)} values for {self.width} columns")
+            raise BadField(f"{len(row)} values for {self.width} columns")
         device = self._word(row, "device")
         if not device:
-            raise _BadField("names no device")
+            raise BadField("names no device")
         table = (device, self._word(row, "vrf") or DEFAULT_VRF)
         entries = self._tables.setdefault(table, {})
         self._said.setdefault(table, (self._word(row, "time"), self._word(row, "source")))
@@ -166,12 +148,12 @@ class _Reader:
             metric, distance, drops, active
         ):  # fmt: skip
             if active or not entry.active:
-                raise _BadField(f"another entry to {prefix} by {protocol or 'nobody'} than before")
+                raise BadField(f"another entry to {prefix} by {protocol or 'nobody'} than before")
             return  # one that is not used says nothing of the one that is
         if drops is not None and hop is not None:
-            raise _BadField(f"the entry to {prefix} drops packets and has a next hop")
+            raise BadField(f"the entry to {prefix} drops packets and has a next hop")
         if drops is None and hop is None:
-            raise _BadField(f"the entry to {prefix} leads nowhere")
+            raise BadField(f"the entry to {prefix} leads nowhere")
         if hop is not None and hop not in entry.hops:
             entry.hops.append(hop)
 
@@ -182,11 +164,7 @@ class _Reader:
     def _prefix(self, text: str) -> Prefix:
         found = self._prefixes.get(text)
         if found is None:
-            try:
-                found = ipaddress.ip_network(text)
-            except ValueError as error:
-                raise _BadField(f"“{text[:60]}” is no prefix") from error
-            self._prefixes[text] = found
+            found = self._prefixes[text] = prefix_in(text)
         return found
 
     def _address(self, text: str) -> Address | None:
@@ -194,7 +172,7 @@ class _Reader:
             try:
                 self._addresses[text] = ipaddress.ip_address(text)
             except ValueError as error:
-                raise _BadField(f"“{text[:60]}” is no address") from error
+                raise BadField(f"“{text[:60]}” is no address") from error
         return self._addresses[text]
 
     def _hop(self, row: list[str]) -> ObservedHop | None:
@@ -210,7 +188,7 @@ class _Reader:
         if not text:
             return None
         if not text.isascii() or not text.isdigit() or int(text) > most:
-            raise _BadField(f"the {name} “{text[:40]}” is no whole number from 0 to {most}")
+            raise BadField(f"the {name} “{text[:40]}” is no whole number from 0 to {most}")
         return int(text)
 
     def _drops(self, row: list[str]) -> Drops | None:
@@ -220,43 +198,37 @@ class _Reader:
         found = next((one for one in Drops if one.value == text), None)
         if found is None:
             known = ", ".join(one.value for one in Drops)
-            raise _BadField(f"“{text[:40]}” is no way to drop packets; there are {known}")
+            raise BadField(f"“{text[:40]}” is no way to drop packets; there are {known}")
         return found
 
     def _active(self, row: list[str]) -> bool:
         text = self._word(row, "active")
         if text not in ("", "true", "false"):
-            raise _BadField(f"“{text[:40]}” is neither true nor false")
+            raise BadField(f"“{text[:40]}” is neither true nor false")
         return text != "false"
 
 
-def write_observed(
-    tables: Iterable[ObservedTable], progress: Callable[[int], None] | None = None
-) -> str:
+def write_observed(tables: Iterable[ObservedTable]) -> str:
     """Tables as CSV; read again they are the same but for their places."""
-    out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\n")
-    writer.writerow(COLUMNS)
+    return written_rows(COLUMNS, _rows_of(tables))
+
+
+def _rows_of(tables: Iterable[ObservedTable]) -> Iterator[tuple[object, ...]]:
     for table in tables:
-        for count, route in enumerate(table.routes):
-            if progress and not count % 10_000:
-                progress(count)
+        for route in table.routes:
             for hop in route.hops or (None,):
-                writer.writerow(
-                    (
-                        table.device,
-                        "" if table.vrf == DEFAULT_VRF else table.vrf,
-                        route.prefix,
-                        route.protocol,
-                        "" if hop is None or hop.address is None else hop.address,
-                        "" if hop is None or hop.interface is None else hop.interface,
-                        "" if hop is None or hop.weight == 1 else hop.weight,
-                        "" if route.metric is None else route.metric,
-                        "" if route.distance is None else route.distance,
-                        "" if route.drops is None else route.drops.value,
-                        "" if route.active else "false",
-                        table.time,
-                        table.source,
-                    )
+                yield (
+                    table.device,
+                    "" if table.vrf == DEFAULT_VRF else table.vrf,
+                    route.prefix,
+                    route.protocol,
+                    "" if hop is None or hop.address is None else hop.address,
+                    "" if hop is None or hop.interface is None else hop.interface,
+                    "" if hop is None or hop.weight == 1 else hop.weight,
+                    "" if route.metric is None else route.metric,
+                    "" if route.distance is None else route.distance,
+                    "" if route.drops is None else route.drops.value,
+                    "" if route.active else "false",
+                    table.time,
+                    table.source,
                 )
-    return out.getvalue()

@@ -92,7 +92,7 @@ def import_files(
         if on_file:
             on_file(count)
         importing.sort_in(path, contents[path])
-    importing.finish()
+    importing.finish(lambda: on_file(len(contents)) if on_file else None)
     importing.made.report.files.sort(key=lambda one: one.path)
     return importing.made
 
@@ -146,8 +146,12 @@ class _Importing:
         else:
             read_list(path, text, report, self._lists, self._remembered)
 
-    def finish(self) -> None:
-        """Make texts of what was kept, now that all of it is there."""
+    def finish(self, alive: Callable[[], None]) -> None:
+        """Make texts of what was kept, now that all of it is there.
+
+        Args:
+            alive: Called now and then; what it raises ends the import.
+        """
         self._stated = {
             name: StatedDevice(
                 name=name,
@@ -178,15 +182,15 @@ class _Importing:
             self._keep(device, f"{device}.yaml", text, (), unknown)
         self._state_network(ports)
         if self._dumps:
-            self._take_dumps()
+            self._take_dumps(alive)
 
-    def _take_dumps(self) -> None:
+    def _take_dumps(self, alive: Callable[[], None]) -> None:
         """Dumps last: who announces them is known by the addresses of all devices."""
         network = read_texts(self.made.texts).network
         around = Surroundings(network.outside, network.devices)
         for path, content in sorted(self._dumps.items()):
             report, written = self.made.report.file(path, MRT), set[str]()
-            for made in read_mrt(content, report, around):
+            for made in read_mrt(content, report, around, lambda _: alive()):
                 stem = str(PurePosixPath(path).parent / made.name)
                 if made.outside:
                     self._keep_once(f"{stem}.yaml", made.outside, report)

@@ -7,10 +7,11 @@ from dataclasses import dataclass, field
 
 from routrel.convergence.converge import State
 from routrel.files.announcements import write_announcements
+from routrel.files.csv_rows import written_rows
 from routrel.files.observed import write_observed
 from routrel.formats.mrt.writing import write_mrt
 from routrel.formats.plain.graphml import write_graphml
-from routrel.formats.plain.lists import KINDS, write_rows
+from routrel.formats.plain.lists import KINDS
 from routrel.formats.yang.writing import device_json, lost_of, network_json
 from routrel.model.observed import Drops, ObservedHop, ObservedRoute, ObservedTable
 from routrel.rib.table import Route
@@ -83,15 +84,15 @@ def _csv(state: State, texts: Mapping[str, str]) -> Written:
     links = links_of(state)
     files = {
         "tables.csv": write_observed(computed_tables(state)),
-        "links.csv": write_rows(
+        "links.csv": written_rows(
             KINDS["links"].columns,
             [(name, *one, *two, "") for name, (one, two) in links.items() if one[1] and two[1]],
         ),
-        "devices.csv": write_rows(
+        "devices.csv": written_rows(
             KINDS["devices"].columns,
             [(d.name, d.role.value, d.site or "", d.description) for d in network.devices],
         ),
-        "outside.csv": write_rows(
+        "outside.csv": written_rows(
             KINDS["outside"].columns,
             [
                 (
@@ -104,7 +105,7 @@ def _csv(state: State, texts: Mapping[str, str]) -> Written:
                 for one in network.outside
             ],
         ),
-        "names.csv": write_rows(
+        "names.csv": written_rows(
             KINDS["names"].columns,
             [(named.name, address) for named in network.names for address in named.addresses],
         ),

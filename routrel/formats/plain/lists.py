@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import csv
-import io
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-__all__ = ["KINDS", "ListKind", "Mapped", "guessed", "read_rows", "write_rows"]
+from routrel.files.csv_rows import numbered_rows
+
+__all__ = ["KINDS", "ListKind", "Mapped", "guessed", "read_rows"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -137,26 +137,12 @@ def _mapped(kind: ListKind, header: Sequence[str]) -> Mapped:
     return Mapped(kind, taken)
 
 
-def read_rows(text: str) -> Iterator[tuple[int, list[str]]]:
+def read_rows(text: str) -> list[tuple[int, list[str]]]:
     """The lines of a list with their numbers, the header first; whatever parts its columns.
 
     Raises:
-        csv.Error: the text is no list.
+        BadCsv: the text is no list.
     """
     first = text.partition("\n")[0]
-    delimiter = max(",;\t|", key=first.count)
-    reader = csv.reader(io.StringIO(text), delimiter=delimiter, strict=True)
-    line = 1
-    for row in reader:
-        if row and any(value.strip() for value in row) and not row[0].startswith("#"):
-            yield line, row
-        line = reader.line_num + 1
-
-
-def write_rows(columns: Sequence[str], rows: Iterable[Sequence[object]]) -> str:
-    """A list as CSV."""
-    out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\n")
-    writer.writerow(columns)
-    writer.writerows(rows)
-    return out.getvalue()
+    rows = numbered_rows(text, delimiter=max(",;\t|", key=first.count))
+    return [(line, row) for line, row in rows if any(value.strip() for value in row)]

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import csv
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 
+from routrel.files.csv_rows import BadCsv, written_rows
 from routrel.files.observed import COLUMNS
 from routrel.formats.device_text import Said, name_for
-from routrel.formats.plain.lists import Mapped, guessed, read_rows, write_rows
+from routrel.formats.plain.lists import Mapped, guessed, read_rows
 from routrel.formats.reports import FileReport
 
 __all__ = ["FORMAT", "Lists", "read_list"]
@@ -46,8 +46,8 @@ def read_list(
 ) -> None:
     """Add what a list says to what others said; what of it is not understood is named."""
     try:
-        rows = list(read_rows(text))
-    except csv.Error as error:
+        rows = read_rows(text)
+    except BadCsv as error:
         report.refuse(f"no CSV: {error}")
         return
     if not rows:
@@ -84,7 +84,7 @@ class _Reader:
         match self.mapped.kind.name:
             case "tables":
                 lines = [row for line, values in said if (row := self._table(line, values))]
-                self.found.tables[self.path] = write_rows(COLUMNS, lines)
+                self.found.tables[self.path] = written_rows(COLUMNS, lines)
                 self.report.rows = len(lines)
             case "links":
                 for line, values in said:
