@@ -77,16 +77,17 @@ def _explain(state: State, question: RouteQuestion, table: int) -> WhyData:
     if wanted is not None and (matched is None or (falls_back and question.address)):
         lacking = absence(state, table, wanted)
     why = why_sentence(device, matched, found)
-    if lacking is not None and lacking.as_read and matched is None:
-        why = absence_sentence(lacking)
+    sentence = why
+    if matched is None and lacking is not None and lacking.as_read:
+        why = sentence = absence_sentence(lacking)
+    elif question.address is not None:
+        sentence = matched_sentence(device, question.address, matches)
     taken = redistributions(state, table, number) if number is not None else ()
     return WhyData(
         device=device,
         vrf=vrf,
         matched=str(matched.prefix) if matched else None,
-        sentence=matched_sentence(device, question.address, matches)
-        if question.address is not None and (matched or not (lacking and lacking.as_read))
-        else why,
+        sentence=sentence,
         why=why,
         behind=[route_data(state, route) for route in matches[1:]],
         candidates=[candidate_data(state, device, item) for item in found],

@@ -16,7 +16,7 @@ from routrel.files.observed import (
 )
 from routrel.files.reader import decode, is_network_file, is_table_header, read_texts
 from routrel.files.report import Report
-from routrel.formats.device_text import Said, device_text, name_for
+from routrel.formats.device_text import Said, device_text, flow, name_for
 from routrel.formats.linux.bundle import FILES, read_bundle
 from routrel.formats.linux.device import read_host
 from routrel.formats.mrt.reading import FORMAT as MRT
@@ -39,7 +39,7 @@ from routrel.model.network import Role, StatedDevice
 from routrel.model.observed import ObservedTable
 from routrel.model.place import Place
 
-__all__ = ["Imported", "import_files", "is_bundle_file", "is_foreign", "tell_problems"]
+__all__ = ["Imported", "import_files", "is_bundle_file", "is_foreign", "is_own", "tell_problems"]
 
 OWN_FORMAT = "routrel"
 _NETWORK = "network.yaml"
@@ -73,6 +73,14 @@ def is_foreign(path: str) -> bool:
     return name in FILES or name.lower().endswith((".json", ".mrt", ".gz", ".bz2"))
 
 
+def is_own(path: str, content: bytes) -> bool:
+    """Whether a file is one of a network as it stands, not of another format."""
+    if is_foreign(path) or not is_network_file(path):
+        return False
+    beginning = content[:4096].decode("utf-8-sig", "replace")
+    return not is_observed_file(path) or is_table_header(beginning)
+
+
 def import_files(
     contents: Mapping[str, bytes],
     folder: str = "",
@@ -93,7 +101,6 @@ def import_files(
             on_file(count)
         importing.sort_in(path, contents[path])
     importing.finish(lambda: on_file(len(contents)) if on_file else None)
-    importing.made.report.files.sort(key=lambda one: one.path)
     return importing.made
 
 
@@ -115,10 +122,10 @@ class _Importing:
         if place.name in FILES:
             parent = str(place.parent)
             self._bundles["" if parent == "." else parent][place.name] = content
-        elif is_observed_file(path) and not is_table_header(_beginning(content)):
-            self._take_list(path, content)
-        elif is_network_file(path):
+        elif is_own(path, content):
             self._take_own(path, content)
+        elif is_observed_file(path):
+            self._take_list(path, content)
         elif path.lower().endswith(".json"):
             opened = open_yang(path, content, self.made.report.file(path, FORMAT))
             if opened is not None:
@@ -320,10 +327,6 @@ class _Importing:
         return links
 
 
-def _beginning(content: bytes) -> str:
-    return content[:4096].decode("utf-8-sig", "replace")
-
-
 def _devices(files: list[YangFile], folder: str) -> dict[str, list[YangFile]]:
     """The files of each device.
 
@@ -359,7 +362,7 @@ def _with_stated(text: str, said: StatedDevice | None) -> str:
         return text
     lines = text.splitlines()
     at = next(n for n, line in enumerate(lines) if line.startswith("role:")) + 1
-    more = [f"site: {said.site}"] if said.site else []
+    more = [f"site: {flow(said.site)}"] if said.site else []
     if said.description:
-        more.append(f"description: {said.description!r}")
+        more.append(f"description: {flow(said.description)}")
     return "\n".join([*lines[:at], *more, *lines[at:]]) + "\n"

@@ -81,17 +81,20 @@ class FileReport:
 
 @dataclass(slots=True)
 class ImportReport:
-    """All files of one import, in order of path."""
+    """All files of one import."""
 
-    files: list[FileReport] = field(default_factory=list)
+    by_path: dict[str, FileReport] = field(default_factory=dict)
+
+    @property
+    def files(self) -> list[FileReport]:
+        """The reports, in order of path."""
+        return [self.by_path[path] for path in sorted(self.by_path)]
 
     def file(self, path: str, format_name: str = "", device: str | None = None) -> FileReport:
         """The report of a file, which begins here unless it has begun."""
-        found = next((one for one in self.files if one.path == path), None)
-        if found is None:
-            found = FileReport(path=path, format=format_name, device=device)
-            self.files.append(found)
-        return found
+        if path not in self.by_path:
+            self.by_path[path] = FileReport(path=path, format=format_name, device=device)
+        return self.by_path[path]
 
     @property
     def understood(self) -> bool:

@@ -2,23 +2,10 @@
 
 from __future__ import annotations
 
-from routrel.questions.agreement.compare import Difference, DifferenceKind, TableAgreement
+from routrel.questions.agreement.compare import TableAgreement
 from routrel.questions.agreement.reasons import Agreement, Reason, ReasonKind
 
-__all__ = ["agreement_words", "difference_words", "reason_words", "table_words"]
-
-_KINDS = {
-    DifferenceKind.MISSING: "computed, not in the table that was read",
-    DifferenceKind.EXTRA: "in the table that was read, not computed",
-    DifferenceKind.PROTOCOL: "by another protocol",
-    DifferenceKind.NEXT_HOPS: "by other next hops",
-    DifferenceKind.METRIC: "with another metric",
-}
-
-
-def difference_words(one: Difference) -> str:
-    """In what an entry differs."""
-    return _KINDS[one.kind]
+__all__ = ["agreement_words", "reason_words", "table_words"]
 
 
 def reason_words(reason: Reason) -> str:

@@ -12,10 +12,9 @@ from django.db.models.functions import Length
 
 from routrel.answers.base import data
 from routrel.answers.findings import findings_data
-from routrel.files.observed import is_observed_file
-from routrel.files.reader import decode, is_network_file, is_table_header
+from routrel.files.reader import decode
 from routrel.files.report import Report
-from routrel.formats.importing import import_files, is_foreign, tell_problems
+from routrel.formats.importing import import_files, is_own, tell_problems
 from routrel.formats.reports import report_data
 from routrel.lens.look import content_hash
 from routrel.questions.finding_groups import finding_key
@@ -98,7 +97,7 @@ def _read_files(work: Work, report: Report) -> tuple[dict[str, str], list[dict[s
     """The texts of an import's files, and what became of each where some are of other formats."""
     stored = work.job.files.values_list("path", "content").iterator(chunk_size=200)
     contents = {path: bytes(content) for path, content in stored}
-    if all(_is_own(path, content) for path, content in contents.items()):
+    if all(is_own(path, content) for path, content in contents.items()):
         texts = {path: decode(path, content, report) for path, content in contents.items()}
         return {path: text for path, text in texts.items() if text is not None}, []
     made = import_files(
@@ -106,14 +105,6 @@ def _read_files(work: Work, report: Report) -> tuple[dict[str, str], list[dict[s
     )
     tell_problems(made, report)
     return made.texts, report_data(made.report)
-
-
-def _is_own(path: str, content: bytes) -> bool:
-    """Whether a file is one of ours, to be read as it stands."""
-    if is_foreign(path) or not is_network_file(path):
-        return False
-    beginning = content[:4096].decode("utf-8-sig", "replace")
-    return not is_observed_file(path) or is_table_header(beginning)
 
 
 def _keep_made(job: Job, texts: Mapping[str, str]) -> None:

@@ -115,7 +115,7 @@ def tables_in(written: Mapping[str, Any]) -> TableChoice:
     """What a lens takes devices to forward by.
 
     Raises:
-        BadFailure: a word names no source of tables.
+        BadTables: a word names no source of tables.
     """
     try:
         return named_tables(written.get("tables", ()))

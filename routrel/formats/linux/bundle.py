@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any
@@ -119,8 +118,3 @@ def read_bundle(
             continue
         bundle.texts[name] = text
     return bundle
-
-
-def plain(value: Any) -> str:
-    """A value as a message quotes it."""
-    return json.dumps(value, ensure_ascii=False)

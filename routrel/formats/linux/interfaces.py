@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from routrel.formats.linux.bundle import Bundle, Entry
-from routrel.model.addresses import Address, InterfaceAddress
+from routrel.model.addresses import InterfaceAddress
 
 __all__ = ["LinuxInterface", "read_interfaces"]
 
@@ -33,9 +33,6 @@ class LinuxInterface:
     table: str | None = None  #: of a VRF: the number of its table
     alias: str = ""
     addresses: list[InterfaceAddress] = field(default_factory=list)
-    #: Subnets to which the kernel makes no route, though an address lies in them.
-    without_route: list[InterfaceAddress] = field(default_factory=list)
-    peers: list[tuple[Address, InterfaceAddress]] = field(default_factory=list)
 
     @property
     def enabled(self) -> bool:
@@ -127,16 +124,20 @@ def _take_addresses(interface: LinuxInterface, entry: Entry) -> None:
             entry.note(f"{address.ip} of {interface.name} was not in use yet; taken as if it were")
         peer = info.get("address")
         if peer:
-            try:
-                interface.peers.append((ipaddress.ip_address(str(peer)), address))
-            except ValueError:
+            if not _is_address(str(peer)):
                 entry.unknown(f"{interface.name} has a peer that is no address: {peer}")
             address = ipaddress.ip_interface(address.ip)
         if any(known.ip == address.ip for known in interface.addresses):
             continue
         interface.addresses.append(address)
-        if info.get("noprefixroute"):
-            interface.without_route.append(address)
+
+
+def _is_address(text: str) -> bool:
+    try:
+        ipaddress.ip_address(text)
+    except ValueError:
+        return False
+    return True
 
 
 def _address(info: dict[str, Any]) -> InterfaceAddress | None:

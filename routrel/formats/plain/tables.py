@@ -25,7 +25,7 @@ def device_of_tables(
     Args:
         linked: Interfaces that links name besides.
     """
-    own: dict[str, list[tuple[str, Prefix]]] = {}
+    own: dict[str, list[Prefix]] = {}
     subnets: dict[str, list[Prefix]] = {}
     vrfs: dict[str, str] = {}
     names = list(tables)
@@ -38,13 +38,13 @@ def device_of_tables(
                 if hop.address is not None:
                     continue
                 if route.protocol == "local":
-                    own.setdefault(hop.interface, []).append((table.vrf, route.prefix))
+                    own.setdefault(hop.interface, []).append(route.prefix)
                 elif route.protocol in ("connected", "direct", "kernel"):
                     subnets.setdefault(hop.interface, []).append(route.prefix)
     found: dict[str, Any] = {}
     for name in dict.fromkeys((*vrfs, *linked)):
         addresses = []
-        for _, prefix in own.get(name, ()):
+        for prefix in own.get(name, ()):
             length = _length(prefix, subnets.get(name, ()))
             addresses.append(str(ipaddress.ip_interface((prefix.network_address, length))))
         keys: dict[str, Any] = {}

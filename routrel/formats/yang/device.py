@@ -191,13 +191,13 @@ def _add_known_by_tables(
     interfaces: dict[str, YangInterface], routing: Routing, files: list[YangFile]
 ) -> None:
     """Interfaces that tables alone name: there, and nothing else is known of them."""
+    known = {name_for(name) for name in interfaces}
     for vrf, routes in routing.tables.items():
-        for route in routes:
-            for hop in route.hops:
-                if hop.interface and hop.interface not in map(name_for, interfaces):
-                    made = YangInterface(hop.interface, "named by its table alone", vrf=vrf)
-                    interfaces[hop.interface] = made
-                    files[0].report.note(f"{hop.interface} is known from a table alone")
+        for name in (hop.interface for route in routes for hop in route.hops):
+            if name and name not in known:
+                known.add(name)
+                interfaces[name] = YangInterface(name, "named by its table alone", vrf=vrf)
+                files[0].report.note(f"{name} is known from a table alone")
 
 
 def _mend_statics(routing: Routing, interfaces: Mapping[str, YangInterface]) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Collection, Iterable, Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping
 from typing import Any
 
 from routrel.files.language import DEVICE_FILE
@@ -25,7 +25,7 @@ from routrel.model.ospf import OspfAreaType, OspfInstance, OspfInterface, OspfNe
 from routrel.model.reject import Reject
 from routrel.model.traffic import ICMP, ICMPV6, TCP, UDP
 
-__all__ = ["device_json", "lost_in", "lost_of", "network_json"]
+__all__ = ["device_json", "lost_of", "network_json"]
 
 _TYPES = {
     InterfaceKind.ETHERNET: "iana-if-type:ethernetCsmacd",
@@ -495,9 +495,3 @@ def _differences(before: Any, after: Any, path: str) -> Iterator[str]:
                 yield from _differences(one, two, f"{path} #{number}")
     else:
         yield path
-
-
-def lost_in(devices: Iterable[tuple[Device, str]]) -> Iterator[str]:
-    """The same of many devices, each with its data."""
-    for device, text in devices:
-        yield from lost_of(device, text)

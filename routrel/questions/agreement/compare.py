@@ -97,12 +97,11 @@ class ObservedEntries:
         order = np.argsort(np.array([n for n, _ in known], dtype=np.int64), kind="stable")
         self.routes = [known[at][1] for at in order.tolist()]
         self.prefixes: _Numbers = np.array([known[at][0] for at in order.tolist()], dtype=np.int64)
-        self.ways: list[tuple[frozenset[_Way], Drops | None]] = []
         ways: dict[tuple[frozenset[_Way], Drops | None], int] = {}
         self.sets: _Numbers = np.array(
             [ways.setdefault(_ways_of(route), len(ways)) for route in self.routes], dtype=np.int64
         )
-        self.ways = list(ways)
+        self.ways: list[tuple[frozenset[_Way], Drops | None]] = list(ways)
         self.protocols: _Numbers = np.array(
             [protocol_of(route.protocol) for route in self.routes], dtype=np.int64
         )

@@ -232,10 +232,6 @@ def test_an_excepting_rule_is_for_its_family_alone():
 # --- interfaces and settings ----------------------------------------------------------------------
 
 
-def role_of(made, name="r"):
-    return next(d for d in state_of(made).network.devices if d.name == name).role
-
-
 @pytest.mark.parametrize(
     ("settings", "expected"),
     [
