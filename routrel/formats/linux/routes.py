@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from routrel.formats.device_text import Said, name_for
+from routrel.formats.drops import DROPS, drop_keys
 from routrel.formats.linux.bundle import Bundle, Entry
 from routrel.formats.linux.interfaces import LinuxInterface
 from routrel.model.addresses import Address, Prefix
@@ -24,16 +25,7 @@ _LOCAL = ("local", "255")
 _CONFIGURED = frozenset(("kernel", "static", "boot", "dhcp", "ra", "redirect", "unspec", "3", "4"))
 #: Types that are about addresses of the host, or about more than one receiver.
 _NOT_FORWARDED = frozenset(("broadcast", "multicast", "anycast"))
-_DROPS: Mapping[str, tuple[str, Any]] = {
-    "blackhole": ("discard", True),
-    "unreachable": ("reject", "unreachable"),
-    "prohibit": ("reject", "prohibited"),
-    "throw": ("pass-on", True),
-}
-_OBSERVED_DROPS = {
-    "blackhole": Drops.DISCARD, "unreachable": Drops.UNREACHABLE, "prohibit": Drops.PROHIBITED,
-    "throw": Drops.PASS_ON,
-}  # fmt: skip
+_DROPS = {**DROPS, "throw": Drops.PASS_ON}
 _OBSERVED_AS = {"kernel": "connected", "boot": "static", "dhcp": "static", "ra": "static"}
 #: The metric of the kernel's own last resort of IPv6, which is as no route.
 _LAST_RESORT = 2**32 - 1
@@ -139,7 +131,7 @@ class RouteTables:
                     hops,
                     0,
                     metric=route.metric,
-                    drops=_OBSERVED_DROPS.get(route.kind),
+                    drops=_DROPS.get(route.kind),
                 )
             )
         for vrf, routes in tables.items():
@@ -328,8 +320,7 @@ def _static(
     tail = {"distance": distance} if distance != 1 else {}
     remark = f"{route.entry.remark}, {route.protocol}"
     if route.kind in _DROPS:
-        key, value = _DROPS[route.kind]
-        yield Said({"to": str(route.prefix), key: value, **tail}, remark)
+        yield Said({"to": str(route.prefix), **drop_keys(_DROPS[route.kind]), **tail}, remark)
         return
     for hop in route.hops:
         made: dict[str, Any] = {"to": str(route.prefix)}

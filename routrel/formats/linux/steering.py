@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from routrel.formats.device_text import Said, name_for
+from routrel.formats.drops import DROPS, drop_keys
 from routrel.formats.linux.bundle import Bundle, Entry
 from routrel.formats.linux.routes import table_name
 from routrel.model.network import DEFAULT_VRF
@@ -16,11 +17,6 @@ __all__ = ["Rules", "read_rules"]
 
 #: The kernel's own rules: their places, and the tables they name.
 _LOCAL, _MAIN, _DEFAULT = 0, 32766, 32767
-_ACTIONS: Mapping[str, tuple[str, Any]] = {
-    "blackhole": ("discard", True),
-    "unreachable": ("reject", "unreachable"),
-    "prohibit": ("reject", "prohibited"),
-}
 #: What rules may ask for that the model does not know.
 _UNKNOWN = ("uidrange", "tun_id", "realms", "suppress_ifgroup", "oif", "goto", "ipproto_mask")
 _ALL_BITS = 0xFFFFFFFF
@@ -130,11 +126,11 @@ def _rule(
     if match is None:
         return None
     if "action" in value:
-        action = _ACTIONS.get(str(value["action"]))
+        action = DROPS.get(str(value["action"]))
         if action is None:
             entry.unknown(f"a rule with the action {value['action']} is not modelled; left out")
             return None
-        return {**match, action[0]: action[1]}
+        return {**match, **drop_keys(action)}
     if not table:
         entry.unknown("a rule without a table is not modelled; left out")
         return None

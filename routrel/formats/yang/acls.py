@@ -31,8 +31,7 @@ def read_acls(
             node.unknown("a list without a name")
             continue
         filters[name_for(name)] = _filter(node, name)
-    points = holder.child("attachment-points")
-    for node in points.items("interface") if points else ():
+    for node in holder.listed("attachment-points", "interface"):
         wanted = node.text("interface-id") or ""
         bound = interfaces.get(wanted)
         for direction, way in (("ingress", "in"), ("egress", "out")):
@@ -47,8 +46,7 @@ def read_acls(
 def _attached(node: Node, direction: str) -> list[str]:
     found = []
     way = node.child(direction)
-    sets = way.child("acl-sets") if way else None
-    for item in sets.items("acl-set") if sets else ():
+    for item in way.listed("acl-sets", "acl-set") if way else ():
         item.ignore("ace-statistics")
         name = item.text("name")
         if name:
@@ -65,8 +63,7 @@ def _filter(node: Node, name: str) -> dict[str, Any]:
     if family is not None:
         other = "::/0" if family == 4 else "0.0.0.0/0"
         rules.append(Said({"id": 1, "permit": "any", "from": other}, "it is for the other family"))
-    aces = node.child("aces")
-    for number, ace in enumerate(aces.items("ace") if aces else (), start=1):
+    for number, ace in enumerate(node.listed("aces", "ace"), start=1):
         rules += _rules(ace, number * 10, family)
     node.note(f"what {name} does with what no entry matches is left to the device; taken to drop")
     return {"description": name, "rules": rules, "default": "deny"}

@@ -167,8 +167,7 @@ def _vrf(vrf: str, routing: Routing, descriptions: Mapping[str, str]) -> Any:
 
 def _read_instances(data: Node, routing: Routing, descriptions: dict[str, str]) -> None:
     """The VRFs of a file, and what is mounted under each (RFC 8529 3.2, RFC 8528)."""
-    holder = data.child("network-instances", INSTANCES)
-    for node in holder.items("network-instance") if holder else ():
+    for node in data.listed("network-instances", "network-instance", INSTANCES):
         name = node.text("name")
         if not name:
             node.unknown("a network instance without a name")

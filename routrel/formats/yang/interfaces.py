@@ -69,8 +69,7 @@ def _rate(bits: int) -> str:
 
 def read_interfaces(data: Node, found: dict[str, YangInterface]) -> None:
     """Add the interfaces of a file to those that are known."""
-    holder = data.child("interfaces", INTERFACES)
-    for node in holder.items("interface") if holder else ():
+    for node in data.listed("interfaces", "interface", INTERFACES):
         name = node.text("name")
         if not name:
             node.unknown("an interface without a name")

@@ -6,7 +6,7 @@ what is inside.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -71,6 +71,26 @@ def read_protocol(node: Node, kind: str, found: Protocols) -> None:
         node.unknown(f"a protocol of type {kind or 'nothing'} is not modelled; left out")
 
 
+def _interfaces(node: Node, key: str) -> Iterator[tuple[str, Node]]:
+    """The interfaces of a protocol, by the leaf that names them."""
+    for one in node.listed("interfaces", "interface"):
+        name = one.text(key)
+        if name:
+            yield name, one
+        else:
+            one.unknown("an interface without a name")
+
+
+def _taking_part(node: Node) -> Iterator[tuple[str, Node]]:
+    """Those for which the protocol is on."""
+    for name, one in _interfaces(node, "name"):
+        if one.flag("enabled", default=True):
+            yield name, one
+        else:
+            one.note(f"{name} does not take part; left out")
+            one.ignore_all()
+
+
 def _read_ospf(node: Node, kind: str, found: Protocols) -> None:
     family = node.identity("address-family")
     six = kind == "ospfv3" or (family is not None and family[1].startswith("ipv6"))
@@ -94,23 +114,13 @@ def _read_ospf(node: Node, kind: str, found: Protocols) -> None:
         paths = limit.number("paths", high=256)
         if paths:
             keys["maximum-paths"] = paths
-    areas = node.child("areas")
     settings: dict[str, Any] = {}
-    for area in areas.items("area") if areas else ():
+    for area in node.listed("areas", "area"):
         name = area.text("area-id") or "0"
         own = _area(area)
         if own:
             settings[name] = own
-        interfaces = area.child("interfaces")
-        for one in interfaces.items("interface") if interfaces else ():
-            interface = one.text("name")
-            if not interface:
-                one.unknown("an interface without a name")
-                continue
-            if not one.flag("enabled", default=True):
-                one.note(f"{interface} does not take part; left out")
-                one.ignore_all()
-                continue
+        for interface, one in _taking_part(area):
             found.at(protocol, interface, {"area": name, **_ospf_interface(one)})
     if settings:
         keys["areas"] = settings
@@ -130,9 +140,8 @@ def _area(node: Node) -> dict[str, Any]:
     cost = node.number("default-cost", high=16777214)
     if cost is not None:
         made["default-cost"] = cost
-    ranges = node.child("ranges")
     told = []
-    for one in ranges.items("range") if ranges else ():
+    for one in node.listed("ranges", "range"):
         prefix = one.prefix("prefix")
         if prefix is None:
             continue
@@ -205,16 +214,7 @@ def _read_isis(node: Node, found: Protocols) -> None:
     overload = node.child("overload")
     if overload is not None and overload.flag("status"):
         keys["overload"] = True
-    interfaces = node.child("interfaces")
-    for one in interfaces.items("interface") if interfaces else ():
-        name = one.text("name")
-        if not name:
-            one.unknown("an interface without a name")
-            continue
-        if not one.flag("enabled", default=True):
-            one.note(f"{name} does not take part; left out")
-            one.ignore_all()
-            continue
+    for name, one in _taking_part(node):
         found.at("isis", name, _isis_interface(one, default))
     node.ignore("lsp-mtu", "lsp-lifetime", "lsp-refresh", "mpls")
     found.instances["isis"] = keys
@@ -261,12 +261,7 @@ def _read_rip(node: Node, kind: str, found: Protocols) -> None:
     originate = node.child("originate-default-route")
     if originate is not None and originate.flag("enabled"):
         keys["default-route"] = {}
-    interfaces = node.child("interfaces")
-    for one in interfaces.items("interface") if interfaces else ():
-        name = one.text("interface")
-        if not name:
-            one.unknown("an interface without a name")
-            continue
+    for name, one in _interfaces(node, "interface"):
         made: dict[str, Any] = {}
         if one.is_there("passive"):
             made["passive"] = True

@@ -7,21 +7,15 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from routrel.formats.device_text import Said, name_for
+from routrel.formats.drops import DROPS, drop_keys
 from routrel.formats.yang.protocols import Protocols, read_protocol
 from routrel.formats.yang.tree import Node
 from routrel.model.addresses import Prefix
-from routrel.model.observed import Drops, ObservedHop, ObservedRoute
+from routrel.model.observed import ObservedHop, ObservedRoute
 
 __all__ = ["Routing", "read_routing"]
 
 ROUTING = "ietf-routing"
-_SPECIAL = {
-    "blackhole": ("discard", True), "unreachable": ("reject", "unreachable"),
-    "prohibit": ("reject", "prohibited"),
-}  # fmt: skip
-_DROPS = {
-    "blackhole": Drops.DISCARD, "unreachable": Drops.UNREACHABLE, "prohibit": Drops.PROHIBITED,
-}  # fmt: skip
 #: By the identity's name: protocols as tables name them.
 _SOURCES = {"direct": "connected", "ospfv2": "ospf", "ripv2": "rip", "is-is": "isis"}
 
@@ -48,8 +42,7 @@ def read_routing(holder: Node, vrf: str, found: Routing) -> None:
     """
     found.of(vrf).router_id = holder.text("router-id")
     holder.ignore("interfaces")
-    listed = holder.child("control-plane-protocols")
-    for node in listed.items("control-plane-protocol") if listed else ():
+    for node in holder.listed("control-plane-protocols", "control-plane-protocol"):
         kind = node.identity("type")
         node.ignore("name", "description")
         statics = node.child("static-routes")
@@ -58,8 +51,7 @@ def read_routing(holder: Node, vrf: str, found: Routing) -> None:
                 _statics(statics, version, vrf, found)
         elif kind is None or kind[1] not in ("static", "direct"):
             read_protocol(node, kind[1] if kind else "", found.of(vrf))
-    ribs = holder.child("ribs")
-    for node in ribs.items("rib") if ribs else ():
+    for node in holder.listed("ribs", "rib"):
         _table(node, vrf, found)
 
 
@@ -68,8 +60,7 @@ def _module(version: int) -> str:
 
 
 def _statics(node: Node, version: int, vrf: str, found: Routing) -> None:
-    family = node.child(f"ipv{version}", _module(version))
-    for route in family.items("route") if family else ():
+    for route in node.listed(f"ipv{version}", "route", _module(version)):
         prefix = route.prefix("destination-prefix")
         said = {"description": words} if (words := route.text("description")) else {}
         hop = route.child("next-hop")
@@ -87,9 +78,8 @@ def _statics(node: Node, version: int, vrf: str, found: Routing) -> None:
 def _static_ways(hop: Node, version: int) -> Iterator[dict[str, Any]]:
     special = hop.text("special-next-hop")
     if special is not None:
-        if special in _SPECIAL:
-            key, value = _SPECIAL[special]
-            yield {key: value}
+        if special in DROPS:
+            yield drop_keys(DROPS[special])
         else:
             hop.unknown(f"the special next hop {special} is not modelled", "special-next-hop")
         return
@@ -158,7 +148,7 @@ def _entry(route: Node, version: int) -> ObservedRoute | None:
     special = hop.text("special-next-hop")
     if special == "receive":
         return None  # for the device itself
-    if special is not None and special not in _DROPS:
+    if special is not None and special not in DROPS:
         hop.unknown(f"the special next hop {special} is not modelled; left out")
         return None
     hops = () if special else tuple(_entry_hops(hop, module))
@@ -175,7 +165,7 @@ def _entry(route: Node, version: int) -> ObservedRoute | None:
         0,
         metric=metric,
         distance=distance,
-        drops=_DROPS.get(special or ""),
+        drops=DROPS.get(special or ""),
         active=active,
     )
 

@@ -29,8 +29,7 @@ class StatedLinks:
 
 def read_topology(data: Node, found: StatedLinks) -> None:
     """Add the links of a file."""
-    holder = data.child("networks", NETWORK)
-    for network in holder.items("network") if holder else ():
+    for network in data.listed("networks", "network", NETWORK):
         network.ignore("network-id", "network-types", "supporting-network")
         nodes = set()
         for node in network.items("node"):
@@ -40,8 +39,7 @@ def read_topology(data: Node, found: StatedLinks) -> None:
                 point.ignore("tp-id", "supporting-termination-point")
         for link in network.items("link", TOPOLOGY):
             _link(link, nodes, found)
-    neighbours = data.child("neighbours", LLDP)
-    for node in neighbours.items("neighbour") if neighbours else ():
+    for node in data.listed("neighbours", "neighbour", LLDP):
         ends = [node.text(key) for key in ("device", "interface", "neighbour", "port")]
         if all(ends):
             device, interface, neighbour, port = map(name_for, map(str, ends))

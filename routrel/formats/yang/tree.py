@@ -76,6 +76,12 @@ class Node:
             named = next((f"[{k}='{item[k]}']" for k in _KEYS if k in item), f"[{number + 1}]")
             yield self._node(item, module, (key or name, number), f"{key}{named}")
 
+    def listed(self, container: str, name: str, module: str | None = None) -> Iterator[Node]:
+        """The items of a list that stands in a container of its own; none where that is not."""
+        holder = self.child(container, module)
+        if holder is not None:
+            yield from holder.items(name)
+
     def _node(
         self, value: dict[str, Any], module: str | None, at: tuple[str | int, ...], words: str
     ) -> Node:
