@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-__all__ = ["Said", "device_text", "flow", "name_for"]
+from routrel.model.addresses import InterfaceAddress
+from routrel.model.network import DEFAULT_VRF, InterfaceKind
+
+__all__ = ["Said", "device_text", "flow", "interface_keys", "name_for"]
 
 #: A text that is read as itself, with nothing around it.
 _PLAIN = re.compile(r"[A-Za-z_./<>=~^$()][A-Za-z0-9_./+<>=~^$() -]*|[0-9][0-9A-Za-z_./+-]*")
@@ -32,6 +35,32 @@ def name_for(text: str) -> str:
     """A name of the language for something that others name more freely."""
     made = _OUTSIDE_NAMES.sub("-", text).strip("-")
     return made or "unnamed"
+
+
+def interface_keys(
+    *,
+    kind: str,
+    description: str,
+    enabled: bool,
+    carrier: bool,
+    vrf: str,
+    addresses: Iterable[InterfaceAddress],
+) -> dict[str, Any]:
+    """The keys of an interface that every format tells of, without those that say what is usual."""
+    made: dict[str, Any] = {}
+    if kind != InterfaceKind.ETHERNET.value:
+        made["kind"] = kind
+    if description:
+        made["description"] = description
+    if not enabled:
+        made["enabled"] = False
+    elif not carrier:
+        made["carrier"] = False
+    if vrf != DEFAULT_VRF:
+        made["vrf"] = vrf
+    if written := [str(address) for address in addresses]:
+        made["addresses"] = written
+    return made
 
 
 def device_text(plain: Mapping[str, Any], heading: Sequence[str] = ()) -> str:

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import json
 import re
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -121,6 +122,24 @@ def _depth(value: Any) -> int:
 def _lines(text: str) -> dict[Path, int]:
     """The line of every value of a JSON text, by path; that of a member is the line of its name."""
     found: dict[Path, int] = {(): 1}
+    for path, line, _ in _met(text):
+        found.setdefault(path, line)
+    return found
+
+
+def _line_of_twice(text: str) -> int:
+    """The line of the first member whose name its object has already."""
+    named: set[Path] = set()
+    for path, line, is_name in _met(text):
+        if is_name and path in named:
+            return line
+        if is_name:
+            named.add(path)
+    return 1
+
+
+def _met(text: str) -> Iterator[tuple[Path, int, bool]]:
+    """The names of members and the values of a JSON text, in order: path, line, whether a name."""
     path: list[str | int] = []
     is_list: list[bool] = []
     name_next = False
@@ -131,7 +150,7 @@ def _lines(text: str) -> dict[Path, int]:
         last = start
         string, mark, _ = token.groups()
         if mark in ("{", "["):
-            found.setdefault(tuple(path), line)
+            yield tuple(path), line, False
             is_list.append(mark == "[")
             path.append(0 if mark == "[" else "")
             name_next = mark == "{"
@@ -145,37 +164,8 @@ def _lines(text: str) -> dict[Path, int]:
             else:
                 name_next = True
         elif mark is None:
-            if string is not None and name_next:
+            is_name = string is not None and name_next
+            if is_name:
                 path[-1] = json.loads(string)
                 name_next = False
-            found.setdefault(tuple(path), line)
-    return found
-
-
-def _line_of_twice(text: str) -> int:
-    """The line of the first member whose name its object has already."""
-    names: list[set[str]] = []
-    name_next, line, last = False, 1, 0
-    kinds: list[str] = []
-    for token in _TOKEN.finditer(text):
-        start = token.start(token.lastindex or 0)
-        line += text.count("\n", last, start)
-        last = start
-        string, mark, _ = token.groups()
-        if mark in ("{", "["):
-            kinds.append(mark)
-            names.append(set())
-            name_next = mark == "{"
-        elif mark in ("}", "]"):
-            kinds.pop()
-            names.pop()
-            name_next = False
-        elif mark == ",":
-            name_next = bool(kinds) and kinds[-1] == "{"
-        elif string is not None and name_next:
-            name = json.loads(string)
-            if name in names[-1]:
-                return line
-            names[-1].add(name)
-            name_next = False
-    return 1
+            yield tuple(path), line, is_name

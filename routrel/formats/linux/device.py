@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
-from routrel.formats.device_text import Said, device_text, name_for
+from routrel.formats.device_text import Said, device_text, interface_keys, name_for
 from routrel.formats.linux.bundle import FILES, Bundle
 from routrel.formats.linux.interfaces import LinuxInterface, read_interfaces
 from routrel.formats.linux.routes import RouteTables, read_routes, vrf_of
@@ -170,22 +170,15 @@ class _Writer:
         return "LOOPBACK" not in port.flags or bool(port.addresses) or asked
 
     def _interface(self, port: LinuxInterface) -> Said:
-        made: dict[str, Any] = {}
-        if port.is_inner:
-            made["kind"] = "loopback"
-        elif port.point_to_point:
-            made["kind"] = "point-to-point"
-        if port.alias:
-            made["description"] = port.alias
-        if not port.enabled:
-            made["enabled"] = False
-        elif not port.carrier:
-            made["carrier"] = False
-        vrf = vrf_of(port, self.ports)
-        if vrf != DEFAULT_VRF:
-            made["vrf"] = vrf
-        if port.addresses:
-            made["addresses"] = [str(address) for address in port.addresses]
+        kind = "loopback" if port.is_inner else "ethernet"
+        made = interface_keys(
+            kind="point-to-point" if port.point_to_point else kind,
+            description=port.alias,
+            enabled=port.enabled,
+            carrier=port.carrier,
+            vrf=vrf_of(port, self.ports),
+            addresses=port.addresses,
+        )
         if port.mtu != 1500 and not port.is_inner:
             made["mtu"] = min(max(port.mtu, 68), 65535)
         if uses := self.bound.get(port.name):

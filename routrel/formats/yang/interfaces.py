@@ -6,7 +6,7 @@ import ipaddress
 from dataclasses import dataclass, field
 from typing import Any
 
-from routrel.formats.device_text import Said, name_for
+from routrel.formats.device_text import Said, interface_keys, name_for
 from routrel.formats.yang.tree import Node
 from routrel.model.addresses import InterfaceAddress
 from routrel.model.network import DEFAULT_VRF
@@ -40,19 +40,14 @@ class YangInterface:
 
     def said(self) -> Said:
         """It as a line of a device file."""
-        made: dict[str, Any] = {}
-        if self.kind != "ethernet":
-            made["kind"] = self.kind
-        if self.description:
-            made["description"] = self.description
-        if not self.enabled:
-            made["enabled"] = False
-        elif not self.carrier:
-            made["carrier"] = False
-        if self.vrf != DEFAULT_VRF:
-            made["vrf"] = self.vrf
-        if self.addresses:
-            made["addresses"] = [str(address) for address in self.addresses]
+        made = interface_keys(
+            kind=self.kind,
+            description=self.description,
+            enabled=self.enabled,
+            carrier=self.carrier,
+            vrf=self.vrf,
+            addresses=self.addresses,
+        )
         if self.mtu is not None and self.mtu != 1500:
             made["mtu"] = self.mtu
         if self.speed:
