@@ -14,13 +14,13 @@ import ipaddress
 import random
 import tempfile
 import time
-from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 
 from bench.networks import star_of_rings
+from bench.timing import fastest
 from routrel.files.observed import read_observed, write_observed
 from routrel.files.reader import read_texts
 from routrel.files.report import Report
@@ -52,8 +52,8 @@ def _yang(count: int) -> None:
     devices = read_texts(texts).network.devices[:count]
     own = {f"{device.name}.yaml": write_device(device) for device in devices}
     others = {f"{device.name}.json": device_json(device).encode() for device in devices}
-    yaml_s = _fastest(lambda: read_texts(own))
-    json_s = _fastest(lambda: import_files(others))
+    yaml_s = fastest(lambda: read_texts(own), times=3)
+    json_s = fastest(lambda: import_files(others), times=3)
     print(
         f"{len(devices)} devices: YAML {yaml_s:.2f} s, RFC 7951 {json_s:.2f} s: "
         f"{json_s / yaml_s:.2f} times (wanted: under 3)"
@@ -78,7 +78,7 @@ def _mrt(count: int) -> None:
         announces=announced,
     )
     dump = write_mrt([outside])
-    mine = count / _fastest(lambda: read_dump(Reader(io.BytesIO(dump))))
+    mine = count / fastest(lambda: read_dump(Reader(io.BytesIO(dump))), times=3)
     print(f"{count:,} prefixes of MRT: {mine:,.0f} records a second")
     try:
         plain = importlib.import_module("mrtparse")
@@ -103,23 +103,14 @@ def _agreement(count: int) -> None:
     state = replace(state, network=network)
     entries = [ObservedEntries(state, table) for table in tables]
     rows = sum(len(one.routes) for one in entries)
-    agreed = _fastest(lambda: [compare_table(state, one) for one in entries])
+    agreed = fastest(lambda: [compare_table(state, one) for one in entries], times=3)
     every = state.rib.active
     keys = (every["next_hops"], every["kind"], every["metric"], every["prefix"], every["table"])
-    sorting = _fastest(lambda: np.lexsort(keys))
+    sorting = fastest(lambda: np.lexsort(keys), times=3)
     print(
         f"agreement of {rows:,} entries: {agreed:.2f} s, one lexsort of as many rows "
         f"{sorting:.2f} s: {agreed / sorting:.2f} times (wanted: under 1)"
     )
-
-
-def _fastest(work: Callable[[], object], times: int = 3) -> float:
-    best = float("inf")
-    for _ in range(times):
-        begin = time.perf_counter()
-        work()
-        best = min(best, time.perf_counter() - begin)
-    return best
 
 
 if __name__ == "__main__":

@@ -5,10 +5,8 @@ PYTHONPATH=. .venv/bin/python bench/table.py
 
 from __future__ import annotations
 
-import time
-from collections.abc import Callable
-
 from bench.networks import star_of_rings
+from bench.timing import fastest
 from routrel.answers.base import data
 from routrel.answers.tables import TableQuestion, table_data
 from routrel.lens.look import look
@@ -25,22 +23,13 @@ def main() -> None:
     print(f"{whole:,} routes")
     for words in FILTERS:
         asked = TableQuestion(device="r0", contains=words)
-        found = _fastest(lambda asked=asked: table_data(state, asked))
+        found = fastest(lambda asked=asked: table_data(state, asked), times=5)
         every = TableQuestion(device="r0", limit=whole)
-        plain = _fastest(lambda every=every: data(table_data(state, every)), times=1)
+        plain = fastest(lambda every=every: data(table_data(state, every)), times=1)
         print(
             f"“{words}”: {found * 1000:.0f} ms (wanted: under 200), "
             f"{plain / found:.0f} times as fast as making every row"
         )
-
-
-def _fastest(work: Callable[[], object], times: int = 5) -> float:
-    best = float("inf")
-    for _ in range(times):
-        begin = time.perf_counter()
-        work()
-        best = min(best, time.perf_counter() - begin)
-    return best
 
 
 if __name__ == "__main__":

@@ -48,6 +48,7 @@ __all__ = [
     "print_finding",
     "print_json",
     "refuse",
+    "write_file",
 ]
 
 ERRORS_FOUND = 1
@@ -197,6 +198,15 @@ def print_finding(finding: Finding, console: Console) -> None:
         f"{escape(where)}[{colour}]{finding.severity.value}[/] {escape(finding.text)}"
         + (f" [dim]({escape(finding.suggestion)})[/]" if finding.suggestion else "")
     )
+
+
+def write_file(path: Path, content: bytes) -> None:
+    """Write a file and the folders that it lies in, or end with what forbids it."""
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_bytes(content)
+    except OSError as error:
+        refuse(f"{path} cannot be written: {error.strerror}")
 
 
 def hops_words(hops: Sequence[NextHopData]) -> str:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from enum import StrEnum
 from pathlib import Path
 from typing import Annotated
@@ -10,7 +9,7 @@ from typing import Annotated
 import typer
 from rich.markup import escape
 
-from routrel.cli.common import Folder, Tables, Through, computed_view, err, out, refuse
+from routrel.cli.common import Folder, Tables, Through, computed_view, err, out, refuse, write_file
 from routrel.formats.mrt.writing import LostInMrt
 from routrel.questions.exporting import written_as
 
@@ -42,18 +41,9 @@ def convert(
         written = written_as(to.value, state, view.texts)
     except LostInMrt as error:
         refuse(str(error), "give it an address")
-    _write(target, written.files, single=written.single)
+    for name, content in written.files.items():
+        write_file(target if written.single else target / name, content)
     for text in written.lost:
         err.print(f"[yellow]has no place there:[/] {escape(text)}")
     count = len(written.files)
     out.print(f"{count} {'file' if count == 1 else 'files'} written to {target}")
-
-
-def _write(target: Path, files: Mapping[str, bytes], *, single: bool) -> None:
-    try:
-        for name, content in files.items():
-            path = target if single else target / name
-            path.parent.mkdir(parents=True, exist_ok=True)
-            path.write_bytes(content)
-    except OSError as error:
-        refuse(f"{target} cannot be written: {error.strerror}")

@@ -9,7 +9,7 @@ from typing import Annotated
 import typer
 from rich.markup import escape
 
-from routrel.cli.common import ERRORS_FOUND, err, out, refuse
+from routrel.cli.common import ERRORS_FOUND, err, out, refuse, write_file
 from routrel.files.reader import UnusableInput, read_texts
 from routrel.formats.folders import gathered
 from routrel.formats.importing import Imported, import_files
@@ -39,10 +39,8 @@ def import_(
         refuse(str(error))
     made = import_files(contents, name)
     if report is not None:
-        _write(
-            report,
-            json.dumps({"files": report_data(made.report)}, indent=2, ensure_ascii=False) + "\n",
-        )
+        text = json.dumps({"files": report_data(made.report)}, indent=2, ensure_ascii=False)
+        write_file(report, f"{text}\n".encode())
     _print(made.report)
     _write_texts(made, to)
     problems = read_texts(made.texts).problems if made.texts else ()
@@ -56,16 +54,8 @@ def import_(
 
 def _write_texts(made: Imported, to: Path) -> None:
     for path, text in made.texts.items():
-        _write(to / path, text)
+        write_file(to / path, text.encode())
     out.print(f"{len(made.texts)} files written to {to}")
-
-
-def _write(path: Path, text: str) -> None:
-    try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        path.write_text(text)
-    except OSError as error:
-        refuse(f"{path} cannot be written: {error.strerror}")
 
 
 def _print(report: ImportReport) -> None:

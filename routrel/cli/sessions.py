@@ -29,6 +29,7 @@ from routrel.model.network import DEFAULT_VRF
 from routrel.protocols.bgp.sessions import SessionState
 from routrel.questions.errors import QuestionError
 from routrel.questions.moves import kept_flows
+from routrel.wording.routes import table_name
 
 __all__ = ["sessions"]
 
@@ -92,7 +93,7 @@ def _bounce(state: State, view: View, device: str, vrf: str, neighbour: str, as_
     for title in ("device", "prefix", "before", "after"):
         table.add_column(title)
     for row in answer.routes:
-        where = row.device if row.vrf == DEFAULT_VRF else f"{row.device} {row.vrf}"
+        where = table_name(row.device, row.vrf)
         table.add_row(where, row.prefix, escape(row.before), escape(row.after))
     if answer.routes:
         out.print(table)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from routrel.questions.agreement.compare import TableAgreement
 from routrel.questions.agreement.reasons import Agreement, Reason, ReasonKind
+from routrel.wording.routes import table_name
 
 __all__ = ["agreement_words", "reason_words", "table_words"]
 
@@ -39,7 +40,7 @@ def reason_words(reason: Reason) -> str:
 
 def table_words(table: TableAgreement) -> str:
     """How one table agrees."""
-    where = table.table.device + ("" if table.table.vrf == "default" else f" {table.table.vrf}")
+    where = table_name(table.table.device, table.table.vrf)
     when = f", read {table.table.time}" if table.table.time else ""
     count = len(table.differences)
     if not count:

@@ -16,7 +16,7 @@ from routrel.questions.comparison.routes import RouteChange
 from routrel.questions.flow import DirectionAnswer
 from routrel.rib.table import Route
 from routrel.wording.absence import absence_sentence
-from routrel.wording.routes import RUNG_TITLES, protocol_type_words, rung_value
+from routrel.wording.routes import RUNG_TITLES, protocol_type_words, rung_value, table_name
 
 __all__ = [
     "asked_traffic",
@@ -127,7 +127,7 @@ def _down(state: State, route: Route) -> str:
 
 def group_words(before: State, after: State, change: RouteChange, count: int) -> str:
     """Some routes of a table that changed alike, in a line."""
-    where = change.table[0] if change.table[1] == "default" else " ".join(change.table)
+    where = table_name(*change.table)
     what = str(change.prefix) if count == 1 else f"{count} prefixes"
     if change.after is None:
         return f"{where} has no route to {what} any more"

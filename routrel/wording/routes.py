@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from routrel.model.addresses import Address, Prefix
-from routrel.model.network import protocol_title
+from routrel.model.network import DEFAULT_VRF, protocol_title
 from routrel.protocols.evidence import CandidatePath
 from routrel.rib.candidates import NEVER, PathType, Protocol
 from routrel.rib.table import Route
@@ -19,6 +19,7 @@ __all__ = [
     "protocol_type_words",
     "route_type_words",
     "rung_value",
+    "table_name",
     "why_sentence",
 ]
 
@@ -102,6 +103,11 @@ def protocol_type_words(protocol: Protocol, path_type: PathType) -> str:
     if protocol is Protocol.BGP and path_type in _BGP_WORDS:
         return _BGP_WORDS[path_type]
     return f"{protocol_title(protocol.id)} {path_type_words(path_type)}".strip()
+
+
+def table_name(device: str, vrf: str) -> str:
+    """How a table is called: by its device, and its VRF where that is not the default one."""
+    return device if vrf == DEFAULT_VRF else f"{device} {vrf}"
 
 
 def route_type_words(route: Route) -> str:

@@ -82,22 +82,22 @@ def lens_in(request: Request, slug: str) -> AskedLens:
     return AskedLens(revision, written)
 
 
+def _few(words: Sequence[str], code: str, what: str, hint: str) -> list[str]:
+    """Words in order, each once; far too many or too long ones are refused."""
+    found = sorted(set(words))
+    if len(found) > _MOST_FAILED or any(len(word) > _LONGEST_NAME for word in found):
+        raise Fault(400, code, f"at most {_MOST_FAILED} {what}", hint)
+    return found
+
+
 def written_in(
     network: Network, changes: list[str], failed: list[str], tables: Sequence[str] = ()
 ) -> dict[str, Any]:
     """What is written of a lens beside its revision; raises as `lens_in` does."""
-    names = sorted(set(failed))
-    if len(names) > _MOST_FAILED or any(len(name) > _LONGEST_NAME for name in names):
-        raise Fault(
-            400, "too_many_failures", f"at most {_MOST_FAILED} things can fail in a lens",
-            "let a site or a risk group fail instead",
-        )  # fmt: skip
-    chosen = sorted(set(tables))
-    if len(chosen) > _MOST_FAILED or any(len(word) > _LONGEST_NAME for word in chosen):
-        raise Fault(
-            400, "too_many_tables", f"at most {_MOST_FAILED} choices of tables fit in a lens",
-            "choose for all devices, and for few apart",
-        )  # fmt: skip
+    names = _few(failed, "too_many_failures", "things can fail in a lens",
+                 "let a site or a risk group fail instead")  # fmt: skip
+    chosen = _few(tables, "too_many_tables", "choices of tables fit in a lens",
+                  "choose for all devices, and for few apart")  # fmt: skip
     made = written_changes(network, changes)
     return {
         **({"changes": made} if made else {}),
