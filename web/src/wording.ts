@@ -76,6 +76,9 @@ export const SHIFT_WORDS: Record<ComparedFlow['shift'], string> = {
 }
 
 /** A thing that fails, by its written form: “link harbour”. */
+/** How a table is called: by its device, and its VRF where that is not the default one. */
+export const tableName = (device: string, vrf: string) => (vrf === 'default' ? device : `${device} ${vrf}`)
+
 /** In what an entry of a table that was read is not as it was computed. */
 export function differenceWords(kind: string): string {
   const said: Record<string, string> = {

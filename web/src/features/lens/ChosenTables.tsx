@@ -1,5 +1,6 @@
 import { tablesWords } from '../../wording'
 import { useLens } from './lens'
+import { LensChip } from './LensChip'
 import { useSeeing } from './useSeeing'
 
 /** What devices are taken to forward by in the lens, each choice to be taken back. */
@@ -14,19 +15,13 @@ export function ChosenTables() {
       aria-label="What devices forward by in this lens"
     >
       {tables.map((word) => (
-        <span key={word} className="flex items-center rounded bg-warn-wash text-warn">
-          <span className="max-w-72 truncate py-0.5 pl-1.5" title={tablesWords(word)}>
-            {tablesWords(word)}
-          </span>
-          <button
-            type="button"
-            aria-label={`Take back: ${tablesWords(word)}`}
-            className="px-1.5 py-0.5 hover:underline"
-            onClick={() => see({ tables: tables.filter((each) => each !== word) })}
-          >
-            ✕
-          </button>
-        </span>
+        <LensChip
+          key={word}
+          words={tablesWords(word)}
+          label={`Take back: ${tablesWords(word)}`}
+          tone="bg-warn-wash text-warn"
+          onTakeBack={() => see({ tables: tables.filter((each) => each !== word) })}
+        />
       ))}
     </span>
   )

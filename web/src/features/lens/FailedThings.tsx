@@ -1,4 +1,5 @@
 import { failureWords } from '../../wording'
+import { LensChip } from './LensChip'
 import { useFailing } from './useFailing'
 
 /** What has failed in the lens, each to be taken back, and the way to all that moves for it. */
@@ -12,19 +13,14 @@ export function FailedThings() {
       aria-label="Failed in this lens"
     >
       {failed.map((name) => (
-        <span key={name} className="flex items-center rounded bg-stop-wash text-stop">
-          <span className="max-w-64 truncate py-0.5 pl-1.5" title={failureWords(name)}>
-            {failureWords(name)} failed
-          </span>
-          <button
-            type="button"
-            aria-label={`Let ${failureWords(name)} work again`}
-            className="px-1.5 py-0.5 hover:underline"
-            onClick={() => letWork(name)}
-          >
-            ✕
-          </button>
-        </span>
+        <LensChip
+          key={name}
+          words={`${failureWords(name)} failed`}
+          title={failureWords(name)}
+          label={`Let ${failureWords(name)} work again`}
+          tone="bg-stop-wash text-stop"
+          onTakeBack={() => letWork(name)}
+        />
       ))}
       {failed.length > 1 && (
         <button type="button" className="text-sea-soft hover:text-sea-ink" onClick={letAllWork}>

@@ -4,10 +4,10 @@ import { agreementQuery } from '../../api/queries'
 import type { Agreement, EntryDifference, TableAgreement } from '../../api/types'
 import { useAddress } from '../../ui/address'
 import { Button, Mono, Panel, Problem, Waiting } from '../../ui/controls'
-import { DataTable, type Column } from '../../ui/DataTable'
+import { DataTable, toCsv, type Column } from '../../ui/DataTable'
 import { downloadText } from '../../ui/download'
 import { moment } from '../../ui/time'
-import { differenceWords } from '../../wording'
+import { counted, differenceWords, tableName } from '../../wording'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { useLens, useLinkTo, usePlace } from '../lens/lens'
 import { PageHead } from '../lens/PageHead'
@@ -105,10 +105,7 @@ function Answer() {
                     onClick={() => change({ table: key(table) })}
                   >
                     <span className="flex items-baseline justify-between gap-2">
-                      <span className="font-semibold">
-                        {table.device}
-                        {table.vrf !== 'default' && ` ${table.vrf}`}
-                      </span>
+                      <span className="font-semibold">{tableName(table.device, table.vrf)}</span>
                       <span className={table.differences.length ? 'text-warn' : 'text-go'}>
                         {differWords(table.differences.length)}
                       </span>
@@ -136,6 +133,7 @@ function Answer() {
 
 function Differences({ table }: { table: TableAgreement }) {
   const to = useLinkTo()
+  const differing = table.differences.length
   const columns: Column<EntryDifference>[] = [
     {
       title: 'prefix',
@@ -186,7 +184,7 @@ function Differences({ table }: { table: TableAgreement }) {
   ]
   return (
     <Panel
-      title={`${table.device}${table.vrf === 'default' ? '' : ` ${table.vrf}`}: ${table.differences.length || 'no'} ${table.differences.length === 1 ? 'difference' : 'differences'}`}
+      title={`${tableName(table.device, table.vrf)}: ${differing > 0 ? counted(differing, 'difference') : 'no differences'}`}
       className="flex min-h-0 flex-col"
       aside={<TablesChoice label={`${table.device} forwards by`} of={table.device} />}
     >
@@ -230,22 +228,19 @@ function sideWords(side: EntryDifference['computed'] | EntryDifference['observed
   return `${side.protocol || 'not said'}, ${drops ?? hops.join(' and ')}`
 }
 
+type ListedDifference = { table: TableAgreement; one: EntryDifference }
+
+const CSV_COLUMNS: Pick<Column<ListedDifference>, 'title' | 'text'>[] = [
+  { title: 'device', text: ({ table }) => table.device },
+  { title: 'vrf', text: ({ table }) => table.vrf },
+  { title: 'prefix', text: ({ one }) => one.prefix },
+  { title: 'kind', text: ({ one }) => one.kind },
+  { title: 'computed', text: ({ one }) => sideWords(one.computed) },
+  { title: 'read', text: ({ one }) => sideWords(one.observed) },
+  { title: 'reason', text: ({ one }) => one.reason },
+]
+
 function asCsv(found: Agreement): string {
-  const cell = (text: string) => (/[",\n]/.test(text) ? `"${text.replaceAll('"', '""')}"` : text)
-  const rows = found.devices.flatMap((table) =>
-    table.differences.map((one) =>
-      [
-        table.device,
-        table.vrf,
-        one.prefix,
-        one.kind,
-        sideWords(one.computed),
-        sideWords(one.observed),
-        one.reason,
-      ]
-        .map(cell)
-        .join(','),
-    ),
-  )
-  return ['device,vrf,prefix,kind,computed,read,reason', ...rows].join('\n') + '\n'
+  const listed = found.devices.flatMap((table) => table.differences.map((one) => ({ table, one })))
+  return toCsv(CSV_COLUMNS, listed)
 }

@@ -3,6 +3,7 @@ import { Link } from 'react-router'
 import { bounceQuery } from '../../api/queries'
 import { Button, Mono, Panel, Problem, Waiting } from '../../ui/controls'
 import { useEscape } from '../../ui/useEscape'
+import { tableName } from '../../wording'
 import { useLens, useLinkTo } from '../lens/lens'
 import { PromisesUsing } from '../promises/PromisesUsing'
 
@@ -51,10 +52,7 @@ function Answer({ device, vrf, neighbour }: Session) {
           <tbody>
             {routes.map((row) => (
               <tr key={`${row.device} ${row.vrf} ${row.prefix}`} className="border-t border-line align-top">
-                <td className="py-1 pr-3 font-semibold">
-                  {row.device}
-                  {row.vrf !== 'default' && ` ${row.vrf}`}
-                </td>
+                <td className="py-1 pr-3 font-semibold">{tableName(row.device, row.vrf)}</td>
                 <td className="py-1 pr-3">
                   <Link
                     to={to('routes', {
