@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import threading
 import time
 from types import SimpleNamespace
@@ -112,10 +113,12 @@ def test_disk_and_memory_are_bounded_in_bytes(tmp_path):
     """The least recently used go first; what a process left half-written goes too."""
     store = StateStore(tmp_path, b"key", 25_000)
     (tmp_path / "x.999999999.new").write_bytes(b"half")
-    for number in range(4):
-        store.put(str(number), b"x" * 10_000)
-        time.sleep(0.01)
-        store.get("0")
+    for name, minutes_old in (("0", 3), ("1", 2)):
+        store.put(name, b"x" * 10_000)
+        then = time.time() - 60 * minutes_old
+        os.utime(tmp_path / f"{name}.state", (then, then))
+    store.get("0")
+    store.put("3", b"x" * 10_000)
     assert sorted(path.name for path in tmp_path.glob("*.state")) == ["0.state", "3.state"]
     assert not list(tmp_path.glob("*.new"))
     memory: ByteBounded[str] = ByteBounded(100)

@@ -1,4 +1,4 @@
-import { screen, within } from '@testing-library/react'
+import { screen, waitFor, within } from '@testing-library/react'
 import userEvent from '@testing-library/user-event'
 import { expect, test } from 'vitest'
 import { place, serve, visit } from '../../testing'
@@ -47,8 +47,8 @@ test('revisions tell why, by whom and of which change, and one goes back to an o
   await userEvent.click(within(second).getByRole('button', { name: 'Go back to it' }))
   expect(asked.some((each) => each.startsWith('POST'))).toBe(false) // it asks once more
   await userEvent.type(within(second).getByRole('textbox'), 'too early{Enter}')
+  await waitFor(() => expect(screen.getByLabelText('address')).toHaveTextContent('/n/net/history?revision=4'))
   expect(said).toEqual([{ reason: 'too early' }])
-  expect(await screen.findByLabelText('address')).toHaveTextContent('/n/net/history?revision=4')
 })
 
 test('a revision is named', async () => {
