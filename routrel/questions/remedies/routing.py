@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import ipaddress
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 
-from routrel.files.patching import flow_style, quoted
+from routrel.files.patching import Path, flow_style, quoted
 from routrel.forwarding.evidence import Obstacle, Verdict
 from routrel.forwarding.stages.answer import AnswerEvidence
 from routrel.forwarding.stages.loop import LoopEvidence
@@ -16,14 +16,11 @@ from routrel.forwarding.stages.steering import SteeringEvidence
 from routrel.forwarding.stages.translation import TranslationEvidence
 from routrel.lens.file_edits import LAST, Insert, Remove, SetKey, SetValue
 from routrel.model.addresses import Address, Prefix
-from routrel.model.network import DEFAULT_VRF, INTERFACE_PROTOCOLS, Device, Interface
-from routrel.model.ospf import OspfInterface
+from routrel.model.network import DEFAULT_VRF, Device
 from routrel.model.translation import Side
-from routrel.protocols.evidence import AbsenceStep
-from routrel.questions.absence import absence
 from routrel.questions.edits import vrf_path
+from routrel.questions.remedies.missing_routes import enable, missing_route_proposals
 from routrel.questions.remedies.proposals import Proposal, Scene, of_device
-from routrel.rib.table import Route
 
 __all__ = ["routing_proposals"]
 
@@ -364,12 +361,7 @@ def _enabled(scene: Scene) -> Iterator[Proposal]:
             continue
         for end in segment.ends:
             if not end.interface.enabled:
-                yield _enable(end.device, end.interface)
-
-
-def _enable(device: Device, interface: Interface) -> Proposal:
-    path = ("interfaces", interface.name, "enabled")
-    return of_device(device, f"enable {interface.name}", Remove(path))
+                yield enable(end.device, end.interface)
 
 
 # --- protocols -----------------------------------------------------------------------------------
@@ -379,137 +371,8 @@ def _reasons(scene: Scene, towards: Address) -> Iterator[Proposal]:
     """What keeps a protocol from carrying the route."""
     key = (scene.obstacle.hop.device, scene.obstacle.hop.vrf)
     table = scene.state.rib.interning.table_numbers.get(key)
-    if table is None:
-        return
-    missing = absence(scene.state, table, towards)
-    for step in missing.reasons:
-        device = scene.state.topology.devices.get(step.device)
-        maker = _BY_REASON.get(step.kind)
-        if device is None or maker is None or not step.place.line:
-            continue
-        try:
-            path = scene.path(step.place, named=step.kind in _NAMED)
-        except KeyError:
-            continue
-        yield from maker(scene, device, step, path, missing.prefix)
-
-
-_Path = tuple[str | int, ...]
-
-
-def _speak(
-    scene: Scene, device: Device, step: AbsenceStep, path: _Path, prefix: Prefix | None
-) -> Iterator[Proposal]:
-    """The protocols that the other ends of a link run, on this end too."""
-    interface = device.interface(str(path[1])) if len(path) > 1 else None
-    if interface is None:
-        return
-    vrf = device.vrf(interface.vrf)
-    ends = list(scene.state.topology.neighbours(device.name, interface.name))
-    for key in INTERFACE_PROTOCOLS:
-        theirs = [s for end in ends if (s := getattr(end.interface, key)) is not None]
-        if theirs and getattr(vrf, key) is not None and getattr(interface, key) is None:
-            settings = "{}"
-            if isinstance(theirs[0], OspfInterface):
-                kind = theirs[0].network_type
-                network = f", network: {kind.value}" if kind is not None else ""
-                settings = f"{{area: {theirs[0].area}{network}}}"
-            yield of_device(
-                device,
-                f"{key} on {interface.name}",
-                SetKey(path, key, settings),
-            )
-
-
-def _wake(
-    scene: Scene, device: Device, step: AbsenceStep, path: _Path, prefix: Prefix | None
-) -> Iterator[Proposal]:
-    yield of_device(device, f"{path[-1]} not passive on {path[1]}", Remove((*path, "passive")))
-
-
-def _bring_up(
-    scene: Scene, device: Device, step: AbsenceStep, path: _Path, prefix: Prefix | None
-) -> Iterator[Proposal]:
-    interface = device.interface(str(path[1])) if len(path) > 1 else None
-    if interface is not None and not interface.enabled:
-        yield _enable(device, interface)
-
-
-def _take_in(
-    scene: Scene, device: Device, step: AbsenceStep, path: _Path, prefix: Prefix | None
-) -> Iterator[Proposal]:
-    """What is missing from a protocol is announced: the interface that has it, or its source."""
-    if prefix is None:
-        return
-    key = str(path[-1])
-    held = _held(scene, device, prefix)
-    if held is None:
-        return
-    for interface in device.interfaces:
-        near = any(own.network == prefix for own in interface.addresses)
-        if near and key in INTERFACE_PROTOCOLS and getattr(interface, key) is None:
-            yield from _announced(device, interface, key)
-    source = held.protocol.id
-    metric = ", metric: 20" if key in ("rip", "ripng") else ""
-    yield of_device(
-        device,
-        f"{source} routes into {key}",
-        Insert((*path, "redistribute"), LAST, f"{{from: {source}{metric}}}"),
-    )
-
-
-def _announced(device: Device, interface: Interface, key: str) -> Iterator[Proposal]:
-    areas = [s.area for i in device.interfaces if isinstance(s := getattr(i, key), OspfInterface)]
-    settings = f"{{area: {areas[0]}, passive: true}}" if areas else "{passive: true}"
-    yield of_device(
-        device,
-        f"{key} on {interface.name}, passive, so that its subnet is announced",
-        SetKey(("interfaces", interface.name), key, settings),
-    )
-
-
-def _held(scene: Scene, device: Device, prefix: Prefix) -> Route | None:
-    interning = scene.state.rib.interning
-    for vrf in device.vrfs:
-        found = scene.state.rib.active_route(interning.table_numbers[device.name, vrf.name], prefix)
-        if found is not None:
-            return found
-    return None
-
-
-def _accept(
-    scene: Scene, device: Device, step: AbsenceStep, path: _Path, prefix: Prefix | None
-) -> Iterator[Proposal]:
-    """A policy that rejects the route accepts it in a statement of its own."""
-    if prefix is None or path[:1] != ("policies",):
-        return
-    policy = device.policy(str(path[1]))
-    if policy is None:
-        return
-    name = f"for-{str(prefix).replace('/', '-').replace(':', '-')}"
-    position = int(path[3]) if len(path) > 3 and isinstance(path[3], int) else LAST
-    statement = f"{{name: {name}, match: {{prefixes: {name}}}, then: accept}}"
-    yield of_device(
-        device,
-        f"policy {policy.name} accepts {prefix}",
-        SetKey(("sets", "prefixes"), name, f"[{quoted(prefix)}]"),
-        Insert(("policies", policy.name, "statements"), position, statement),
-    )
-
-
-def _import(
-    scene: Scene, device: Device, step: AbsenceStep, path: _Path, prefix: Prefix | None
-) -> Iterator[Proposal]:
-    """A table takes in what another of the same device offers under a tag."""
-    vrf = device.vrf(str(path[-1]))
-    for other in device.vrfs:
-        for tag in other.export_tags:
-            if vrf is not None and tag not in vrf.import_tags and other.name != vrf.name:
-                yield of_device(
-                    device,
-                    f"VRF {vrf.name} takes in what is offered under {tag}",
-                    Insert((*path, "import-tags"), LAST, tag),
-                )
+    if table is not None:
+        yield from missing_route_proposals(scene.state, scene.texts, table, towards)
 
 
 def _spoken_in_bgp(scene: Scene, towards: Address) -> Iterator[Proposal]:
@@ -519,7 +382,7 @@ def _spoken_in_bgp(scene: Scene, towards: Address) -> Iterator[Proposal]:
         for vrf in device.vrfs:
             if vrf.bgp is None:
                 continue
-            base: _Path = (*vrf_path(vrf.name), "bgp")
+            base: Path = (*vrf_path(vrf.name), "bgp")
             for neighbour in vrf.bgp.neighbours if device.name in names else ():
                 if vrf.bgp.settings(neighbour).enabled is False:
                     path = (*base, "neighbours", str(neighbour.address), "enabled")
@@ -551,23 +414,6 @@ def _attached_elsewhere(scene: Scene, towards: Address) -> Iterator[Proposal]:
             continue
         if scene.state.rib.lookup(numbers[device.name, vrf.name], towards) is None:
             continue
-        path: _Path = ("interfaces", interface.name)
+        path: Path = ("interfaces", interface.name)
         patch = Remove((*path, "vrf")) if vrf.name == DEFAULT_VRF else SetKey(path, "vrf", vrf.name)
         yield of_device(device, f"{interface.name} in VRF {vrf.name}", patch)
-
-
-#: The reasons whose place is that of an interface or a VRF.
-_NAMED = ("interface_down", "not_running", "not_imported")
-
-_BY_REASON: dict[
-    str, Callable[[Scene, Device, AbsenceStep, _Path, Prefix | None], Iterator[Proposal]]
-] = {
-    "interface_down": _bring_up,
-    "not_running": _speak,
-    "passive": _wake,
-    "not_redistributed": _take_in,
-    "not_active": _take_in,
-    "filtered": _accept,
-    "bgp_policy": _accept,
-    "not_imported": _import,
-}
