@@ -7,9 +7,11 @@ import sys
 from typing import Annotated
 
 import typer
+from msgspec.structs import asdict
 from rich.markup import escape
 
 from routrel.answers.agreement import AgreementData, EntryDifferenceData, agreement_data
+from routrel.answers.mending import MendingData, mending_data
 from routrel.cli.common import (
     ERRORS_FOUND,
     AsJson,
@@ -17,18 +19,26 @@ from routrel.cli.common import (
     Folder,
     Tables,
     Through,
-    computed,
+    computed_view,
     hops_words,
     out,
+    print_edits,
     print_json,
     refuse,
 )
 from routrel.model.observed import TableSource
+from routrel.questions.agreement.mending import find_mending
 from routrel.questions.agreement.reasons import agreement
 
-__all__ = ["agreement_"]
+__all__ = ["AgreementCommandData", "agreement_"]
 
 _SHOWN = 20
+
+
+class AgreementCommandData(AgreementData):
+    """The agreement, and what mends it where that was asked for."""
+
+    mending: MendingData | None = None
 
 
 def agreement_(
@@ -37,6 +47,10 @@ def agreement_(
     change: ChangeFiles = None,
     tables: Tables = None,
     as_csv: Annotated[bool, typer.Option("--csv", help="print every difference as CSV")] = False,
+    mend: Annotated[
+        bool, typer.Option("--mend", help="also edits that were tried and make more agree")
+    ] = False,
+    patience: Annotated[float, typer.Option(min=0, help="seconds to look for edits")] = 30,
     as_json: AsJson = False,
 ) -> None:
     """Hold computed tables against those that were read from devices.
@@ -45,18 +59,23 @@ def agreement_(
     are not compared.
     """
     through = Through.of(change, None, tables or [TableSource.COMPUTED.value])
-    state = computed(folder, through)
+    state, view = computed_view(folder, through)
     for name in at or ():
         if name not in state.topology.devices:
             refuse(f"there is no device “{name}”")
     found = agreement(state, at)
     answer = agreement_data(state, found)
+    mending = None
+    if mend:
+        mending = mending_data(find_mending(state, view.texts, at, patience_s=patience))
     if as_json:
-        print_json(answer)
+        print_json(AgreementCommandData(**asdict(answer), mending=mending) if mend else answer)
     elif as_csv:
         _print_csv(answer)
     else:
         _print(answer)
+        if mending:
+            _print_mending(mending)
     if not found.agrees:
         raise typer.Exit(ERRORS_FOUND)
 
@@ -73,6 +92,19 @@ def _print(answer: AgreementData) -> None:
         if len(table.differences) > _SHOWN:
             more = len(table.differences) - _SHOWN
             out.print(f"    and {more:,} more; --csv or --json has all")
+
+
+def _print_mending(answer: MendingData) -> None:
+    out.print(f"\n[bold]What mends it[/]: {escape(answer.sentence)}")
+    for number, step in enumerate(answer.steps, start=1):
+        out.print(f"  {number:2} [bold]{escape(step.text)}[/] ({_counted(step.mended)})")
+    print_edits(answer.edits)
+    for step in answer.others:
+        out.print(f"   instead of the first: {escape(step.text)} ({_counted(step.mended)})")
+
+
+def _counted(mended: int) -> str:
+    return "one entry" if mended == 1 else f"{mended:,} entries"
 
 
 def _sides(one: EntryDifferenceData) -> str:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import sys
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Annotated, NoReturn
@@ -13,7 +13,7 @@ import typer
 from rich.console import Console
 from rich.markup import escape
 
-from routrel.answers.base import data
+from routrel.answers.base import LinesData, data
 from routrel.answers.routes import NextHopData
 from routrel.convergence.converge import State
 from routrel.files.reader import UnusableInput, decode, read_change
@@ -45,6 +45,7 @@ __all__ = [
     "kept_in",
     "look",
     "out",
+    "print_edits",
     "print_finding",
     "print_json",
     "refuse",
@@ -183,6 +184,15 @@ def refuse(text: str, suggestion: str = "") -> NoReturn:
     """Say on standard error what cannot be done and what to do, and end with code 2."""
     err.print(f"[red]{escape(text)}[/]" + (f"; {escape(suggestion)}" if suggestion else ""))
     raise typer.Exit(UNUSABLE)
+
+
+def print_edits(edits: Iterable[LinesData]) -> None:
+    """The lines that edits change, where they stand."""
+    for edit in edits:
+        out.print(f"       [dim]{escape(edit.file)}:{edit.line}[/]")
+        for text, mark, colour in ((edit.before, "-", "red"), (edit.after, "+", "green")):
+            for line in text.splitlines():
+                out.print(f"       [{colour}]{mark} {escape(line)}[/]")
 
 
 def print_json(answer: object) -> None:

@@ -23,6 +23,7 @@ from routrel.cli.common import (
     cited,
     computed_view,
     out,
+    print_edits,
     print_json,
     refuse,
 )
@@ -199,8 +200,4 @@ def _print_remedies(answer: RemediesData) -> None:
     for number, remedy in enumerate(answer.remedies, start=1):
         out.print(f"  {number:2} [bold]{escape(remedy.text)}[/]")
         out.print(f"       {escape(remedy.opens_text)}; {escape(remedy.moves.text)}")
-        for edit in remedy.edits:
-            out.print(f"       [dim]{escape(edit.file)}:{edit.line}[/]")
-            for text, mark, colour in ((edit.before, "-", "red"), (edit.after, "+", "green")):
-                for line in text.splitlines():
-                    out.print(f"       [{colour}]{mark} {escape(line)}[/]")
+        print_edits(remedy.edits)

@@ -16,6 +16,7 @@ from server.networks.asking import HasProblems, NotThere, answer_question
 from server.networks.comparing import compare_lenses, make_sheet
 from server.networks.imports import read_import
 from server.networks.jobs import JobLost, Work
+from server.networks.mending import search_mending
 from server.networks.models import Job, Revision
 from server.networks.outages import DATABASE_AWAY
 from server.networks.promises import check_promises
@@ -40,6 +41,7 @@ _JOBS: dict[str, Callable[[Work], None]] = {
     Job.Kind.PROMISES: check_promises,
     Job.Kind.SWEEP: run_sweep,
     Job.Kind.SUGGEST: suggest_promises,
+    Job.Kind.MEND: search_mending,
 }
 _TOO_MUCH = "This takes more memory than one question or job may have."
 

@@ -143,6 +143,7 @@ class JobKind(models.TextChoices):
     PROMISES = "promises"
     SWEEP = "sweep"
     SUGGEST = "suggest"
+    MEND = "mend"
 
 
 class JobStatus(models.TextChoices):

@@ -27,7 +27,7 @@ from routrel.questions.agreement.compare import (
 )
 from routrel.rib.candidates import Protocol
 
-__all__ = ["Agreement", "Reason", "ReasonKind", "ReasonedTable", "agreement"]
+__all__ = ["Agreement", "Reason", "ReasonKind", "ReasonedTable", "agreement", "compared"]
 
 #: Prefixes of one table for which the model is asked why it has none; others share an answer.
 _MOST_ASKED = 40
@@ -93,18 +93,23 @@ def agreement(state: State, devices: Iterable[str] | None = None) -> Agreement:
     Args:
         devices: Of which alone; None: of all.
     """
-    wanted = None if devices is None else set(devices)
-    found = [
-        compare_table(state, ObservedEntries(state, table))
-        for table in observed_tables(state)
-        if wanted is None or table.device in wanted
-    ]
+    found = compared(state, devices)
     differing = {
         (one.table.device, difference.prefix) for one in found for difference in one.differences
     }
     return Agreement(
         tables=tuple(_Reasoning(state, one, differing).made() for one in found),
     )
+
+
+def compared(state: State, devices: Iterable[str] | None = None) -> list[TableAgreement]:
+    """The same without reasons."""
+    wanted = None if devices is None else set(devices)
+    return [
+        compare_table(state, ObservedEntries(state, table))
+        for table in observed_tables(state)
+        if wanted is None or table.device in wanted
+    ]
 
 
 class _Reasoning:
@@ -179,6 +184,10 @@ class _Reasoning:
                 return Reason(ReasonKind.UPSTREAM, owner, device.place)
         if one.kind is DifferenceKind.METRIC:
             return Reason(ReasonKind.METRIC)
+        onward = self._differing_onward(one)
+        if onward is not None:
+            device = self.state.topology.devices[onward]
+            return Reason(ReasonKind.UPSTREAM, onward, device.place)
         return self._by_model(one) if computed is None else Reason(ReasonKind.UNKNOWN)
 
     def _place(self, line: int) -> Place:
@@ -218,6 +227,27 @@ class _Reasoning:
                 continue
             found[str(hop.address)] = others[0] if others else None
         return found
+
+    def _differing_onward(self, one: Difference) -> str | None:
+        """Who on the computed way has a table that was read and differs in the same prefix."""
+        pending, seen = [one.computed] if one.computed else [], {self.number}
+        numbers = self.state.rib.interning.table_numbers
+        while pending:
+            route = pending.pop(0)
+            for hop in route.next_hops:
+                if hop.interface is None or hop.address is None:
+                    continue
+                for end in self.state.topology.neighbours(route.device, hop.interface):
+                    at = numbers[end.device.name, end.interface.vrf]
+                    if at in seen or all(own.ip != hop.address for own in end.interface.addresses):
+                        continue
+                    if (end.device.name, one.prefix) in self.differing:
+                        return end.device.name
+                    seen.add(at)
+                    onward = self.state.rib.active_route(at, one.prefix)
+                    if onward is not None:
+                        pending.append(onward)
+        return None
 
     def _by_model(self, one: Difference) -> Reason:
         """Why the model has no such route."""

@@ -1,4 +1,4 @@
-"""Searches that take their time: for remedies, and for what it would take."""
+"""Searches that take their time: for remedies, for what it would take, for what mends the model."""
 
 from __future__ import annotations
 
@@ -10,6 +10,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from routrel.answers.mending import MendingData
 from routrel.answers.remedies import RemediesData
 from routrel.answers.what_it_would_take import WouldTakeData
 from server.networks.access import job_for
@@ -23,7 +24,14 @@ from server.networks.asking import destination
 from server.networks.lenses import failures_in
 from server.networks.models import Job, JobKind
 
-__all__ = ["RemedyListView", "RemedyView", "WouldTakeListView", "WouldTakeView"]
+__all__ = [
+    "MendingListView",
+    "MendingView",
+    "RemedyListView",
+    "RemedyView",
+    "WouldTakeListView",
+    "WouldTakeView",
+]
 
 
 def _started(request: Request, slug: str, kind: JobKind, asked: dict[str, Any], said: str) -> Job:
@@ -97,3 +105,32 @@ class WouldTakeView(APIView):
     @extend_schema(operation_id="would_take", responses=WouldTakeJobShape)
     def get(self, request: Request, pk: int) -> Response:
         return Response(WouldTakeJobShape(job_for(request, pk, Job.Kind.WOULD_TAKE)).data)
+
+
+class MendingJobShape(JobShape):
+    """`done` counts the edits tried."""
+
+    answer = answer_field(MendingData | None)
+
+
+class MendingListView(APIView):
+    @extend_schema(
+        operation_id="search_mending",
+        parameters=LENS,
+        request=None,
+        responses={202: MendingJobShape},
+    )
+    def post(self, request: Request, slug: str) -> Response:
+        """Search for the smallest edits that make most entries be as they were read: a job.
+
+        Where the same was asked of the same content before, that job is given again.
+        """
+        said = "searched for edits that make computed tables be what was read"
+        job = _started(request, slug, Job.Kind.MEND, {}, said)
+        return Response(MendingJobShape(job).data, status=status.HTTP_202_ACCEPTED)
+
+
+class MendingView(APIView):
+    @extend_schema(operation_id="mending", responses=MendingJobShape)
+    def get(self, request: Request, pk: int) -> Response:
+        return Response(MendingJobShape(job_for(request, pk, Job.Kind.MEND)).data)

@@ -61,6 +61,8 @@ ROWS: dict[str, tuple[str, Any]] = {
     "remedy_search": ("viewer", None),
     "search_would_take": ("viewer", {"q": "10.64.9.0/24", "device": "gul-edge-1"}),
     "would_take": ("viewer", None),
+    "search_mending": ("viewer", None),
+    "mending": ("viewer", None),
     "saved_questions": ("viewer", None),
     "save_question": ("editor", {"name": "kiosk", "question": KIOSK}),
     "drop_question": ("editor", None),
@@ -165,7 +167,7 @@ def test_everybody_may_do_what_their_role_says_and_nothing_else(network):
     numbers = {
         "drop_question": question.pk, "imports_get": kinds["import"].pk,
         "imports_file": kinds["import"].pk, "remedy_search": kinds["remedies"].pk,
-        "would_take": kinds["would-take"].pk, "question_run": kinds["questions"].pk,
+        "would_take": kinds["would-take"].pk, "mending": kinds["mend"].pk, "question_run": kinds["questions"].pk,
         "comparison": kinds["compare"].pk, "change_sheet": kinds["sheet"].pk,
         "accepted_change": kinds["accept"].pk, "promise_check": kinds["promises"].pk,
         "sweep": kinds["sweep"].pk, "suggested_promises": kinds["suggest"].pk, "tokens_revoke": token.pk,

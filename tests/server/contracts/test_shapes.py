@@ -147,7 +147,7 @@ def test_answers_have_the_published_shape(network):
 FOLDERS = {
     "import": "imports", "questions": "question-runs", "compare": "comparisons",
     "sheet": "sheets", "accept": "accepted", "promises": "promise-checks", "sweep": "sweeps",
-    "suggest": "promise-suggestions",
+    "suggest": "promise-suggestions", "mend": "mending",
 }  # fmt: skip
 
 
@@ -178,6 +178,7 @@ def test_what_is_posted_is_answered_in_the_published_shape(network, work_off):
         ("/questions", {"name": "kiosk", "question": KIOSK}),
         ("/remedies", KIOSK),
         ("/would-take", {"q": "198.51.100.0/24", "device": "ald-edge-1"}),
+        ("/mending", {}),
         ("/questions/run", {}),
         ("/promises", {"name": "p", "sentence": "kiosk-gul to booking-web must be delivered"}),
         ("/promises/file", {"text": "routrel: 1\npromises: {q: r1 to r2 must be delivered}\n"}),

@@ -326,6 +326,21 @@ export const wouldTakeQuery = (id: number) =>
     refetchInterval: untilItEnds,
   })
 
+/** Asking the same again gives the same job: this starts the search, or finds it. */
+export const mendingStart = (lens: Lens) =>
+  queryOptions({
+    queryKey: ['mending', lens],
+    queryFn: ({ signal }) => data(api.POST('/api/networks/{slug}/mending', { params: at(lens), signal })),
+    ...SETTLED,
+  })
+
+export const mendingQuery = (id: number) =>
+  queryOptions({
+    queryKey: ['job', id, 'mending'],
+    queryFn: ({ signal }) => data(api.GET('/api/mending/{id}', { params: { path: { id } }, signal })),
+    refetchInterval: untilItEnds,
+  })
+
 export const bounceQuery = (lens: Lens, device: string, vrf: string, neighbour: string) =>
   queryOptions({
     queryKey: ['bounce', lens, device, vrf, neighbour],

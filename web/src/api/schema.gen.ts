@@ -121,6 +121,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/mending/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["mending"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks": {
         parameters: {
             query?: never;
@@ -739,6 +755,27 @@ export interface paths {
         /** @description Give a user a role; a role of null takes the membership away. Owners only. */
         put: operations["members_set"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{slug}/mending": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * @description Search for the smallest edits that make most entries be as they were read: a job.
+         *
+         *     Where the same was asked of the same content before, that job is given again.
+         */
+        post: operations["search_mending"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2625,9 +2662,10 @@ export interface components {
          *     * `promises` - Promises
          *     * `sweep` - Sweep
          *     * `suggest` - Suggest
+         *     * `mend` - Mend
          * @enum {string}
          */
-        JobKindEnum: "import" | "remedies" | "would-take" | "questions" | "compare" | "sheet" | "accept" | "promises" | "sweep" | "suggest";
+        JobKindEnum: "import" | "remedies" | "would-take" | "questions" | "compare" | "sheet" | "accept" | "promises" | "sweep" | "suggest" | "mend";
         /** @description How far a job is, and how it ended. Ask again every second or so while it goes on. */
         JobShape: {
             id: number;
@@ -2729,6 +2767,50 @@ export interface components {
         MemberShapeRequest: {
             username: string;
             role: components["schemas"]["RoleEnum"] | components["schemas"]["NullEnum"];
+        };
+        /**
+         * MendingData
+         * @description Edits that were tried; `steps` are made one on top of the other, `others` help alone too.
+         */
+        MendingData: {
+            sentence: string;
+            differing: number;
+            left: number;
+            steps: components["schemas"]["MendingStepData"][];
+            changes: components["schemas"]["FileEdit"][];
+            edits: components["schemas"]["LinesData"][];
+            others: components["schemas"]["MendingStepData"][];
+            tried: number;
+            given_up: boolean;
+        };
+        /** @description `done` counts the edits tried. */
+        MendingJobShape: {
+            id: number;
+            kind: components["schemas"]["JobKindEnum"];
+            network: string;
+            author: string;
+            /** Format: date-time */
+            created: string;
+            /** Format: date-time */
+            started: string | null;
+            /** Format: date-time */
+            ended: string | null;
+            status: components["schemas"]["JobStatusEnum"];
+            step: string;
+            done: number;
+            total: number;
+            found: number;
+            message: string;
+            readonly answer: components["schemas"]["MendingData"] | null;
+        };
+        /**
+         * MendingStepData
+         * @description One edit, and how many entries differ no more with it.
+         */
+        MendingStepData: {
+            text: string;
+            mended: number;
+            changes: components["schemas"]["FileEdit"][];
         };
         /** @description A direction whose ways were others before the answer last changed. */
         MovedWayShape: {
@@ -4273,6 +4355,9 @@ export type SchemaLoopEvidenceData = components['schemas']['LoopEvidenceData'];
 export type SchemaMadeTokenShape = components['schemas']['MadeTokenShape'];
 export type SchemaMemberShape = components['schemas']['MemberShape'];
 export type SchemaMemberShapeRequest = components['schemas']['MemberShapeRequest'];
+export type SchemaMendingData = components['schemas']['MendingData'];
+export type SchemaMendingJobShape = components['schemas']['MendingJobShape'];
+export type SchemaMendingStepData = components['schemas']['MendingStepData'];
 export type SchemaMovedWayShape = components['schemas']['MovedWayShape'];
 export type SchemaMovesData = components['schemas']['MovesData'];
 export type SchemaMtuEvidenceData = components['schemas']['MtuEvidenceData'];
@@ -4867,6 +4952,63 @@ export interface operations {
             };
             /** @description too much at a time or too soon; the suggestion says how long to wait */
             429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    mending: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MendingJobShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8776,6 +8918,117 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MemberShape"][];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description it does not go with what is there by now, or the revision's files have problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description more was sent than is taken */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description what was sent is not of the kind that is taken here */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    search_mending: {
+        parameters: {
+            query?: {
+                /** @description changes made to the revision, by name, in order; what one stands on is made before it */
+                change?: string[];
+                /** @description what has failed in the lens, each as KIND:NAME: interface:DEVICE:INTERFACE, link:NAME, direction:DEVICE:INTERFACE (that of the sender), device:NAME, site:NAME, session:DEVICE:ADDRESS, line:OUTSIDE or group:NAME */
+                fail?: string[];
+                /** @description the lens's revision; left out: the newest */
+                revision?: number;
+                /** @description what devices are taken to forward by: computed, observed (the tables that were read from them, those alone) or known (those, where there are any), of all or, as DEVICE=SOURCE, of one; left out: as each device's file says */
+                tables?: string[];
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MendingJobShape"];
                 };
             };
             /** @description what is asked or sent is not as described, or cannot be asked of this network */

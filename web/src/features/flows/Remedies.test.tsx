@@ -25,14 +25,15 @@ const remedy = {
 }
 
 test('a search shows its progress, can be cancelled, and tells each edit with its line', async () => {
-  let looks = 0
+  let isCancelled = false
   const asked = serve(({ pathname }, request) => {
-    if (request.method === 'POST' && pathname.endsWith('/cancel'))
+    if (request.method === 'POST' && pathname.endsWith('/cancel')) {
+      isCancelled = true
       return { id: 4, status: 'cancelled', done: 3, found: 0, message: '', answer: null }
+    }
     if (request.method === 'POST')
       return { id: 4, status: 'queued', done: 0, found: 0, message: '', answer: null }
-    looks += 1
-    if (looks < 2) return { id: 4, status: 'running', done: 3, found: 1, message: '', answer: null }
+    if (!isCancelled) return { id: 4, status: 'running', done: 3, found: 1, message: '', answer: null }
     return {
       id: 4,
       status: 'done',

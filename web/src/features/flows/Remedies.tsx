@@ -3,13 +3,13 @@ import { useState } from 'react'
 import { api, data } from '../../api/client'
 import { ended, remedySearchQuery, type FlowQuestion, through } from '../../api/queries'
 import type { Remedy, RemedySearch } from '../../api/types'
-import { useCancel } from '../../api/useCancel'
 import { Button, Panel, Problem } from '../../ui/controls'
 import { EditLines } from '../lens/EditLines'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { TakeIntoChange } from '../changes/TakeIntoChange'
 import { useLens } from '../lens/lens'
 import { PatchActions } from '../lens/PatchActions'
+import { SearchUnderWay } from '../lens/SearchUnderWay'
 import { useAddress } from '../../ui/address'
 import { bodyOf } from './question'
 import { questionWords } from '../../wording'
@@ -53,7 +53,6 @@ type Asked = { id: number; question: FlowQuestion; again: () => void }
 
 function Search({ id, question, again }: Asked) {
   const search = useQuery(remedySearchQuery(id))
-  const cancel = useCancel(id)
   if (search.isError) return <Problem error={search.error} />
   if (!search.data)
     return (
@@ -63,19 +62,8 @@ function Search({ id, question, again }: Asked) {
     )
   const { status, done, found, message } = search.data
   if (!ended(search.data)) {
-    return (
-      <p role="status" className="flex items-center justify-between gap-3">
-        <span>
-          {status === 'queued'
-            ? 'Waiting for its turn…'
-            : `Trying edits: ${done} tried, ${found} that help so far…`}
-        </span>
-        <Button tone="stop" onClick={() => cancel.mutate()} disabled={cancel.isPending}>
-          Cancel
-        </Button>
-        {cancel.isError && <Problem error={cancel.error} />}
-      </p>
-    )
+    const words = `Trying edits: ${done} tried, ${found} that help so far…`
+    return <SearchUnderWay id={id} status={status} words={words} />
   }
   if (status !== 'done' || !search.data.answer) {
     return (

@@ -92,3 +92,35 @@ test.each([
   const address = decodeURIComponent(screen.getByLabelText('address').textContent)
   expect(address.replace('?', '&')).toBe(`/n/net/routes/agreement${expected}`)
 })
+
+test('what would mend it is searched for when asked, and every edit may be taken into a change', async () => {
+  const step = { text: 'r1: lan has no carrier', mended: 3, changes: [] }
+  const answer = {
+    sentence: 'One edit makes every entry as it was read, the 3 that differ too; 2 edits tried.',
+    differing: 3,
+    left: 0,
+    steps: [step],
+    changes: [],
+    edits: [{ file: 'r1.yaml', line: 9, before: '', after: '    carrier: false' }],
+    others: [{ ...step, text: 'r2: ospf passive on e1', mended: 1 }],
+    tried: 2,
+    given_up: false,
+  }
+  const asked = serve(({ pathname }) => {
+    if (pathname.endsWith('/mending')) return { id: 5, status: 'queued', message: '', done: 0, answer: null }
+    if (pathname.endsWith('/mending/5')) return { id: 5, status: 'done', message: '', done: 2, answer }
+    return found
+  })
+  visit(<AgreementPage />, '/n/net/routes/agreement', {
+    pattern: '/n/:slug/routes/agreement',
+    at: place('editor'),
+  })
+  expect(await screen.findByRole('status', { name: 'Agreement' })).toBeVisible()
+  expect(asked.some((each) => each.includes('mending'))).toBe(false)
+  await userEvent.click(screen.getByRole('button', { name: 'What would mend it?' }))
+  expect(await screen.findByText(answer.sentence)).toBeVisible()
+  expect(screen.getByText(/r1: lan has no carrier/).closest('li')).toHaveTextContent('mends 3 entries')
+  expect(screen.getByText(/carrier: false/)).toBeVisible()
+  expect(screen.getByText(/ospf passive on e1/)).toHaveTextContent('mends 1 entry')
+  expect(screen.getAllByRole('button', { name: /change/i }).length).toBe(2)
+})

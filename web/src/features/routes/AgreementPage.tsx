@@ -12,6 +12,7 @@ import { EvidenceLink } from '../lens/EvidenceLink'
 import { useLens, useLinkTo, usePlace } from '../lens/lens'
 import { PageHead } from '../lens/PageHead'
 import { useSeeing } from '../lens/useSeeing'
+import { MendingPanel } from './MendingPanel'
 import { RouteTabs } from './RouteTabs'
 
 /** How far computed tables agree with those that were read from devices, and why not. */
@@ -88,10 +89,14 @@ function Answer() {
           {found.data.sentence}
         </p>
         <TablesChoice label="Look through" />
+        {found.data.equal < found.data.entries && !params.get('mend') && (
+          <Button onClick={() => change({ mend: 'yes' })}>What would mend it?</Button>
+        )}
         {tables.length > 0 && (
           <Button onClick={() => downloadText('agreement.csv', asCsv(found.data))}>Download as CSV</Button>
         )}
       </div>
+      {params.get('mend') && <MendingPanel />}
       {shown ? (
         <div className="grid min-h-0 flex-1 grid-cols-[15rem_minmax(0,1fr)] gap-3 max-lg:grid-cols-1">
           <Panel title="Tables that were read" className="min-h-0 overflow-auto">

@@ -1,13 +1,13 @@
 import { useQuery } from '@tanstack/react-query'
 import { ended, wouldTakeQuery, wouldTakeStart } from '../../api/queries'
 import type { WouldTake } from '../../api/types'
-import { useCancel } from '../../api/useCancel'
 import { Button, Mono, Panel, Problem, Waiting, sentence } from '../../ui/controls'
 import { EditLines } from '../lens/EditLines'
 import { EvidenceLink } from '../lens/EvidenceLink'
 import { TakeIntoChange } from '../changes/TakeIntoChange'
 import { useLens } from '../lens/lens'
 import { PatchActions } from '../lens/PatchActions'
+import { SearchUnderWay } from '../lens/SearchUnderWay'
 import { useAddress } from '../../ui/address'
 
 type Table = { prefix: string; device: string; vrf: string }
@@ -40,20 +40,11 @@ function Answers({ prefix, device, vrf }: Table) {
 
 function Search({ id, again, about: { prefix, device } }: { id: number; again: () => void; about: Table }) {
   const search = useQuery(wouldTakeQuery(id))
-  const cancel = useCancel(id)
   if (search.isError) return <Problem error={search.error} />
   if (search.isPending) return <Waiting what="Opening the search" />
   const { status, message, answer: answers } = search.data
   if (!ended(search.data)) {
-    return (
-      <p role="status" className="flex items-center justify-between gap-3">
-        <span>{status === 'queued' ? 'Waiting for its turn…' : 'Trying changes on the whole network…'}</span>
-        <Button tone="stop" onClick={() => cancel.mutate()} disabled={cancel.isPending}>
-          Cancel
-        </Button>
-        {cancel.isError && <Problem error={cancel.error} />}
-      </p>
-    )
+    return <SearchUnderWay id={id} status={status} words="Trying changes on the whole network…" />
   }
   if (!answers) {
     return (
