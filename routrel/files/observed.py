@@ -59,11 +59,13 @@ class _Entry:
     active: bool
     hops: list[ObservedHop] = field(default_factory=list)
 
-    def made(self) -> ObservedRoute:
+    def made(self, ways: dict[tuple[ObservedHop, ...], tuple[ObservedHop, ...]]) -> ObservedRoute:
+        """The entry; equal ways are one object."""
+        hops = tuple(self.hops)
         return ObservedRoute(
             self.prefix,
             self.protocol,
-            tuple(self.hops),
+            ways.setdefault(hops, hops),
             self.line,
             self.metric,
             self.distance,
@@ -111,12 +113,13 @@ class _Reader:
                 self._take(line, row)
             except BadField as error:
                 report_line(self.report, self.file, line, error)
+        ways: dict[tuple[ObservedHop, ...], tuple[ObservedHop, ...]] = {}
         return tuple(
             ObservedTable(
                 device=device,
                 vrf=vrf,
                 file=self.file,
-                routes=tuple(entry.made() for entry in entries.values()),
+                routes=tuple(entry.made(ways) for entry in entries.values()),
                 time=self._said[device, vrf][0],
                 source=self._said[device, vrf][1],
             )

@@ -263,6 +263,8 @@ class RouteKinds:
         self._ranks = np.zeros(0, dtype=np.int64)
         self._never = np.zeros(0, dtype=bool)
         self._path_types = np.zeros(0, dtype=np.int64)
+        self._protocols = np.zeros(0, dtype=np.int64)
+        self._discards = np.zeros(0, dtype=bool)
         self._of: dict[Protocol, NDArray[np.bool_]] = {}
         self._placeless = np.zeros(0, dtype=np.int64)
         self._first: dict[RouteKind, int] = {}  #: by what a kind is wherever it was configured
@@ -272,7 +274,8 @@ class RouteKinds:
         made = RouteKinds()
         made.kinds, made._numbers = self.kinds.copy(), self._numbers.copy()
         made._ranks, made._never, made._of = self._ranks, self._never, self._of.copy()
-        made._path_types = self._path_types
+        made._path_types, made._protocols = self._path_types, self._protocols
+        made._discards = self._discards
         made._placeless, made._first = self._placeless, self._first.copy()
         return made
 
@@ -300,6 +303,18 @@ class RouteKinds:
         """For each kind the number of its path type."""
         self._path_types = self._grown(self._path_types, lambda kind: kind.path_type)
         return self._path_types
+
+    @property
+    def protocols(self) -> NDArray[np.int64]:
+        """For each kind the number of its protocol."""
+        self._protocols = self._grown(self._protocols, lambda kind: kind.protocol)
+        return self._protocols
+
+    @property
+    def discards(self) -> NDArray[np.bool_]:
+        """For each kind whether its routes drop what they match."""
+        self._discards = self._grown(self._discards, lambda kind: kind.discard)
+        return self._discards
 
     @property
     def placeless(self) -> NDArray[np.int64]:

@@ -33,6 +33,10 @@ __all__ = [
 _WITH_METRIC = (
     Protocol.RIP, Protocol.RIPNG, Protocol.EIGRP, Protocol.OSPF, Protocol.OSPFV3, Protocol.ISIS,
 )  # fmt: skip
+_HAS_METRIC = np.zeros(max(Protocol) + 1, dtype=bool)
+_HAS_METRIC[list(_WITH_METRIC)] = True
+#: Pairs of next hops that are told apart by flags, not by sorting, whatever their number.
+_MOST_FLAGS = 1 << 20
 _Numbers = NDArray[np.int64]
 #: A way as both sides know it: interface and address, either of which may not be told.
 _Way = tuple[str | None, Address | None]
@@ -85,29 +89,40 @@ class ObservedEntries:
 
     def __init__(self, state: State, table: ObservedTable) -> None:
         self.table = table
-        used = [
-            route
-            for route in table.routes
-            if route.active and protocol_of(route.protocol) is not Protocol.LOCAL
-        ]
+        protocols: dict[str, int] = {}
         number = state.rib.interning.prefixes.number
-        numbers = [number(route.prefix) for route in used]
-        self.unknown = [r for r, n in zip(used, numbers, strict=True) if n is None]
-        known = [(n, r) for n, r in zip(numbers, used, strict=True) if n is not None]
-        order = np.argsort(np.array([n for n, _ in known], dtype=np.int64), kind="stable")
-        self.routes = [known[at][1] for at in order.tolist()]
-        self.prefixes: _Numbers = np.array([known[at][0] for at in order.tolist()], dtype=np.int64)
+        self.unknown: list[ObservedRoute] = []
+        known: list[ObservedRoute] = []
+        numbers, sources, sets = [], [], []
         ways: dict[tuple[frozenset[_Way], Drops | None], int] = {}
-        self.sets: _Numbers = np.array(
-            [ways.setdefault(_ways_of(route), len(ways)) for route in self.routes], dtype=np.int64
-        )
+        #: By identity, so that what a reader has made once is looked at once.
+        met: dict[tuple[int, Drops | None], int] = {}
+        for route in table.routes:
+            source = protocols.get(route.protocol)
+            if source is None:
+                source = protocols[route.protocol] = protocol_of(route.protocol).value
+            if not route.active or source == Protocol.LOCAL:
+                continue
+            prefix = number(route.prefix)
+            if prefix is None:
+                self.unknown.append(route)
+                continue
+            key = id(route.hops), route.drops
+            way = met.get(key)
+            if way is None:
+                way = met[key] = ways.setdefault(_ways_of(route), len(ways))
+            known.append(route)
+            numbers.append(prefix)
+            sources.append(source)
+            sets.append(way)
+        metrics = [-1 if route.metric is None else route.metric for route in known]
+        order = np.argsort(np.array(numbers, dtype=np.int64), kind="stable")
+        self.routes = [known[at] for at in order.tolist()]
+        self.prefixes: _Numbers = np.array(numbers, dtype=np.int64)[order]
+        self.sets: _Numbers = np.array(sets, dtype=np.int64)[order]
+        self.protocols: _Numbers = np.array(sources, dtype=np.int64)[order]
+        self.metrics: _Numbers = np.array(metrics, dtype=np.int64)[order]
         self.ways: list[tuple[frozenset[_Way], Drops | None]] = list(ways)
-        self.protocols: _Numbers = np.array(
-            [protocol_of(route.protocol) for route in self.routes], dtype=np.int64
-        )
-        self.metrics: _Numbers = np.array(
-            [-1 if route.metric is None else route.metric for route in self.routes], dtype=np.int64
-        )
 
 
 def _ways_of(route: ObservedRoute) -> tuple[frozenset[_Way], Drops | None]:
@@ -118,30 +133,25 @@ def compare_table(state: State, entries: ObservedEntries) -> TableAgreement:
     """Hold a computed table against the one that was read."""
     table, rib, interning = entries.table, state.rib, state.rib.interning
     rows = rib.table_rows(interning.table_numbers[table.device, table.vrf])
-    kinds = interning.kinds.kinds
-    of_kind = [kind.protocol.value for kind in kinds] or [0]
-    protocols = np.array(of_kind, dtype=np.int64)[rows["kind"]]
-    rows = rows.compress(protocols != Protocol.LOCAL)
-    protocols = protocols[protocols != Protocol.LOCAL]
+    protocols = interning.kinds.protocols[rows["kind"]]
+    if (protocols == Protocol.LOCAL).any():
+        rows = rows.compress(protocols != Protocol.LOCAL)
+        protocols = protocols[protocols != Protocol.LOCAL]
     mine: _Numbers = rows["prefix"].astype(np.int64)
-    at = np.searchsorted(mine, entries.prefixes)
-    inside = at < len(mine)
-    shared = np.zeros(len(at), dtype=bool)
-    shared[inside] = mine[at[inside]] == entries.prefixes[inside]
+    place_of = np.full(len(interning.prefixes.prefixes), -1, dtype=np.int64)
+    place_of[mine] = np.arange(len(mine))
+    at = place_of[entries.prefixes]
+    shared = at >= 0
     here, there = at[shared], np.flatnonzero(shared)
     other_protocol = protocols[here] != entries.protocols[there]
-    like = _like_hops(state, entries)
-    pairs = rows["next_hops"][here].astype(np.int64) << 32 | entries.sets[there]
-    drops = np.array([kind.discard for kind in kinds] or [False])[rows["kind"][here]]
-    unique, back = np.unique(pairs << 1 | drops, return_inverse=True)
-    alike = np.array(
-        [like(int(p) >> 33, int(p) >> 1 & 0xFFFFFFFF, bool(int(p) & 1)) for p in unique.tolist()],
-        dtype=bool,
+    drops = interning.kinds.discards[rows["kind"][here]]
+    other_hops = ~_alike(
+        rows["next_hops"][here].astype(np.int64),
+        entries.sets[there],
+        drops,
+        _like_hops(state, entries),
     )
-    other_hops = ~alike[back] if len(unique) else np.zeros(0, dtype=bool)
-    counted = np.isin(protocols[here], np.array([one.value for one in _WITH_METRIC])) & (
-        entries.metrics[there] >= 0
-    )
+    counted = _HAS_METRIC[protocols[here]] & (entries.metrics[there] >= 0)
     other_metric = counted & (rows["metric"][here].astype(np.int64) != entries.metrics[there])
     differs = other_protocol | other_hops | other_metric
     missing = np.ones(len(mine), dtype=bool)
@@ -171,6 +181,33 @@ def compare_table(state: State, entries: ObservedEntries) -> TableAgreement:
     return TableAgreement(
         table=table, equal=int(len(here) - differs.sum()), differences=tuple(found)
     )
+
+
+def _alike(
+    computed: _Numbers, observed: _Numbers, drops: NDArray[np.bool_], like: Callable[..., bool]
+) -> NDArray[np.bool_]:
+    """For each entry whether `like` is true of what it has; asked once for what is the same.
+
+    Args:
+        computed, observed: The numbers of both sides' sets of next hops.
+    """
+    if not len(computed):
+        return np.zeros(0, dtype=bool)
+    most = int(observed.max()) + 1
+    pairs = (computed * most + observed) * 2 + drops
+    size = (int(computed.max()) + 1) * most * 2
+    if size <= max(_MOST_FLAGS, 4 * len(pairs)):
+        met = np.zeros(size, dtype=bool)
+        met[pairs] = True
+        unique, back = np.flatnonzero(met), pairs
+        answers = np.zeros(size, dtype=bool)
+    else:
+        unique, back = np.unique(pairs, return_inverse=True)
+        answers = np.zeros(len(unique), dtype=bool)
+    told = [like(pair // 2 // most, pair // 2 % most, bool(pair % 2)) for pair in unique.tolist()]
+    answers[unique if back is pairs else slice(None)] = told
+    told_all: NDArray[np.bool_] = answers[back]
+    return told_all
 
 
 def _like_hops(state: State, entries: ObservedEntries) -> Callable[[int, int, bool], bool]:
