@@ -18,7 +18,7 @@ from routrel.files.reader import decode, is_network_file, is_table_header, read_
 from routrel.files.report import Report
 from routrel.formats.device_text import Said, device_text, flow, name_for
 from routrel.formats.linux.bundle import FILES, read_bundle
-from routrel.formats.linux.device import read_host
+from routrel.formats.linux.device import read_host, read_host_tables
 from routrel.formats.mrt.reading import FORMAT as MRT
 from routrel.formats.mrt.reading import Surroundings, read_mrt
 from routrel.formats.mrt.records import looks_like_mrt
@@ -177,13 +177,13 @@ class _Importing:
             for device in (own.network.devices if own else ())
             for port in device.interfaces
         }
-        for folder, files in sorted(self._bundles.items()):
-            self._take_bundle(folder, files)
         for name, yang in _devices(self._yang, self.folder).items():
             ports |= {(name, port) for port in self._take_yang(name, yang)}
         for file in self._yang:
             file.name_leftovers(self._links)
         self.made.texts.update(self._lists.tables)
+        for folder, captures in sorted(self._bundles.items()):
+            self._take_bundle(folder, captures)
         for device, text in list(self._known_by_tables()):
             unknown = ["what it filters, steers and translates, and its protocols"]
             self._keep(device, f"{device}.yaml", text, (), unknown)
@@ -224,7 +224,12 @@ class _Importing:
         if not bundle.texts:
             return
         if host in self._taken:
-            bundle.report("addr.json").refuse(f"{host} stands in {self._taken[host]} too")
+            tables = read_host_tables(bundle)
+            routes = [one for name, one in bundle.reports.items() if name.startswith("route")]
+            self._take_tables(host, folder or host, tables, routes)
+            for report in bundle.reports.values():
+                if report not in routes:
+                    report.note(f"left out: {host} is configured by {self._taken[host]}")
             return
         made = read_host(bundle, self._role(host))
         unknown = [text for one in bundle.reports.values() for text in one.unknowns]
@@ -233,18 +238,57 @@ class _Importing:
     def _take_yang(self, name: str, files: list[YangFile]) -> tuple[str, ...]:
         for file in files:
             file.report.device = name
-        if name in self._taken:
-            for file in files:
-                file.report.refuse(f"{name} stands in {self._taken[name]} too")
-            return ()
         made = made_device(name, files, self._role(name))
         parent = PurePosixPath(files[0].path).parent
         path = f"{parent}.yaml" if parent.name == name else str(parent / f"{name}.yaml")
         for file in files:
             file.name_leftovers(self._links)
+        if name in self._taken:
+            stem = path.removesuffix(".yaml")
+            self._take_tables(name, stem, made.tables, [file.report for file in files])
+            return ()
         unknown = [text for file in files for text in file.report.unknowns]
         self._keep(name, path, made.text, made.tables, unknown)
         return made.interfaces
+
+    def _take_tables(
+        self,
+        name: str,
+        stem: str,
+        tables: Iterable[ObservedTable],
+        reports: Sequence[FileReport],
+    ) -> None:
+        """Take the tables alone of a device whose configuration another file has."""
+        by = self._taken[name]
+        network = read_texts({by: self.made.texts[by]}).network
+        vrfs = {vrf.name for device in network.devices for vrf in device.vrfs}
+        kept = []
+        for table in tables:
+            if table.vrf not in vrfs:
+                text = f"{by} gives {name} no VRF {table.vrf}, so its table is left out"
+            elif (name, table.vrf) in self._read_tables():
+                text = f"the table {table.vrf} of {name} was read from another file already"
+            else:
+                kept.append(table)
+                continue
+            for report in reports[:1]:
+                report.unknown(text)
+        for report in reports:
+            if kept:
+                report.note(f"{name} is configured by {by}; its tables alone are taken from here")
+            else:
+                report.refuse(f"{name} is configured by {by}, and no table of it is told here")
+        if kept:
+            self.made.texts[f"{stem}-tables.csv"] = write_observed(kept)
+
+    def _read_tables(self) -> set[tuple[str, str]]:
+        """The tables that were read so far, by device and VRF."""
+        return {
+            (table.device, table.vrf)
+            for path, text in self.made.texts.items()
+            if is_observed_file(path) and is_observed_header(text)
+            for table in read_observed(text, path, Report())
+        }
 
     def _keep(
         self,

@@ -17,7 +17,7 @@ from routrel.formats.linux.translation import translation_rules
 from routrel.model.network import DEFAULT_VRF
 from routrel.model.observed import ObservedTable
 
-__all__ = ["LinuxHost", "read_host"]
+__all__ = ["LinuxHost", "read_host", "read_host_tables"]
 
 #: Priorities of chains: where connections begin to be tracked, and where ends are translated.
 _TRACKED, _NEW_DESTINATION, _NEW_SOURCE = -200, -100, 100
@@ -55,6 +55,13 @@ def read_host(bundle: Bundle, role: str | None = None) -> LinuxHost:
             first = bundle.report("addr.json")
             first.note(f"{bundle.host}: {name} ({FILES[name]}) is missing")
     return _Writer(bundle, role).made()
+
+
+def read_host_tables(bundle: Bundle) -> tuple[ObservedTable, ...]:
+    """A host's tables alone, where its configuration is known from elsewhere."""
+    ports = read_interfaces(bundle)
+    names = _file_names(port for port in ports.values() if port.table is None)
+    return tuple(read_routes(bundle, ports).observed(bundle.host, names))
 
 
 class _Writer:
