@@ -7,6 +7,7 @@ from collections.abc import Iterable
 
 from routrel.answers.base import Answer, Placed, position
 from routrel.answers.changes import EditData, edit_data
+from routrel.answers.sources import SourceData, sources_data
 from routrel.convergence.converge import State
 from routrel.model.cases import Case
 from routrel.model.findings import Severity
@@ -138,6 +139,7 @@ class DeviceData(Placed):
     site: str | None
     description: str
     interfaces: list[InterfaceData]
+    sources: list[SourceData]
 
 
 class CaseQuestionData(Answer):
@@ -305,6 +307,7 @@ def device_data(state: State, device: Device) -> DeviceData:
             )
             for interface in device.interfaces
         ],
+        sources=sources_data(state, device),
         **position(device.place),
     )
 

@@ -7,6 +7,7 @@ from dataclasses import replace
 
 import pytest
 
+from routrel.answers.sources import sources_data
 from routrel.convergence.converge import converge
 from routrel.files.reader import read_texts
 from routrel.formats.importing import import_files
@@ -70,6 +71,10 @@ def test_the_first_configures_it_and_the_others_tell_what_was_read(files, config
     assert one.place.file == configured
     (table,) = agreement(state).tables
     assert sorted(str(d.prefix) for d in table.agreement.differences) == differing
+    words = [(source.about, source.counts) for source in sources_data(state, one)]
+    assert words == [("configuration", True), ("table of r1", False)]
+    known = state_of(made, "known")
+    assert [source.counts for source in sources_data(known, one)] == [True, True]
     said = [message.text for message in made.report.messages]
     assert f"r1 is configured by {configured}; its tables alone are taken from here" in said
 

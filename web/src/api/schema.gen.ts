@@ -2146,6 +2146,7 @@ export interface components {
             site: string | null;
             description: string;
             interfaces: components["schemas"]["InterfaceData"][];
+            sources: components["schemas"]["SourceData"][];
         };
         /**
          * DifferenceData
@@ -3744,6 +3745,18 @@ export interface components {
          */
         Side: "destination" | "source";
         /**
+         * SourceData
+         * @description One file that says something of a device; `counts` tells whether answers go by it.
+         */
+        SourceData: {
+            file: string | null;
+            line: number | null;
+            column: number | null;
+            about: string;
+            text: string;
+            counts: boolean;
+        };
+        /**
          * StageData
          * @description One decision inside a hop.
          */
@@ -4448,6 +4461,7 @@ export type SchemaShiftedCaseData = components['schemas']['ShiftedCaseData'];
 export type SchemaShortAnswerShape = components['schemas']['ShortAnswerShape'];
 export type SchemaShortAnswerShapeRequest = components['schemas']['ShortAnswerShapeRequest'];
 export type SchemaSide = components['schemas']['Side'];
+export type SchemaSourceData = components['schemas']['SourceData'];
 export type SchemaStageData = components['schemas']['StageData'];
 export type SchemaStageName = components['schemas']['StageName'];
 export type SchemaSteeringEvidenceData = components['schemas']['SteeringEvidenceData'];

@@ -90,6 +90,7 @@ beforeEach(() => {
         site: 'cor',
         description: 'the corner',
         interfaces: [],
+        sources: [],
         file: null,
         line: null,
       }

@@ -26,7 +26,7 @@ export function DeviceSheet({ name, onUnfold, onFoldSite }: DeviceSheetProps) {
   if (device.isPending) return <Waiting what={`Reading ${name}`} />
   if (device.isError) return <Problem error={device.error} />
   const mine = findings.data?.filter((finding) => finding.device === name) ?? []
-  const { role, site, description, interfaces } = device.data
+  const { role, site, description, interfaces, sources } = device.data
   return (
     <Panel
       title={name}
@@ -71,6 +71,19 @@ export function DeviceSheet({ name, onUnfold, onFoldSite }: DeviceSheetProps) {
           <EvidenceLink file={finding.file} line={finding.line} />
         </p>
       ))}
+      {sources.length > 1 && (
+        <section aria-label="Whose word counts" className="mt-3">
+          <h3 className="font-semibold">Whose word counts</h3>
+          <ul>
+            {sources.map((source) => (
+              <li key={source.about} className={`text-sm ${source.counts ? '' : 'text-soft'}`}>
+                <strong className="font-semibold">{source.about}</strong>: {source.text}{' '}
+                <EvidenceLink file={source.file} line={source.line} />
+              </li>
+            ))}
+          </ul>
+        </section>
+      )}
       <h3 className="mt-3 font-semibold">{interfaces.length} interfaces</h3>
       <ul className="divide-y divide-line">
         {interfaces.map((port) => (

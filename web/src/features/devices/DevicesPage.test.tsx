@@ -72,6 +72,17 @@ const DEVICE = {
     port('port2', { enabled: false, up: false }),
     port('port3', { up: false }),
   ],
+  sources: [
+    { about: 'configuration', text: 'interfaces, protocols, filters', counts: true, ...at(1) },
+    {
+      about: 'table of r1',
+      text: '7 entries; held against the computed table, not forwarded by',
+      counts: false,
+      file: 'tables.csv',
+      line: 2,
+      column: 1,
+    },
+  ],
   ...at(1),
 }
 
@@ -158,8 +169,11 @@ test('a device tells of each interface whether it is up, and why not', async () 
   visit(<DeviceSheet name="r1" />, '/n/net/devices/chart')
   expect(await screen.findByText('3 interfaces')).toBeVisible()
   expect(await screen.findByText(/both have 10.0.0.1/)).toBeVisible()
-  const [first, second, third] = screen.getAllByRole('listitem')
+  const [first, second, third] = screen.getAllByRole('listitem').slice(-3)
   expect(first).toHaveTextContent('port1up')
+  const words = screen.getByRole('region', { name: 'Whose word counts' })
+  expect(words).toHaveTextContent('table of r1: 7 entries; held against the computed table')
+  expect(within(words).getByRole('link', { name: /tables.csv:2/ })).toBeVisible()
   expect(first).toHaveTextContent('to r2; reaches r2; MTU 1500 bytes; filter in guard; filter out nat, log')
   expect(second).toHaveTextContent('port2shut')
   expect(third).toHaveTextContent('port3down')
@@ -196,7 +210,7 @@ test('a link tells both ends apart: cost outward, MTU, rate, and who is outside'
     />,
     '/n/net/devices/chart',
   )
-  const [first, second, third] = screen.getAllByRole('listitem')
+  const [first, second, third] = screen.getAllByRole('listitem').slice(-3)
   expect(first).toHaveTextContent('r1 port1up')
   expect(first).toHaveTextContent('OSPF area 0, cost outward 10; MTU 9000 bytes; 2.5 Gb/s')
   expect(second).toHaveTextContent('r2 port1down')
