@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from enum import Enum
 
-__all__ = ["FileReport", "ImportReport", "Message", "Verdict", "report_data"]
+__all__ = ["FileReport", "ImportReport", "ListColumns", "Message", "Verdict", "report_data"]
 
 #: Messages that are kept of one file; what comes after them is counted.
 MOST_MESSAGES = 1000
@@ -31,6 +31,15 @@ class Message:
     text: str
 
 
+@dataclass(frozen=True, slots=True)
+class ListColumns:
+    """What a list was taken for, and its columns."""
+
+    header: tuple[str, ...]
+    kind: str | None  #: None: no list that is known
+    taken: Mapping[str, str]  #: by the column it is taken for: the list's own
+
+
 @dataclass(slots=True)
 class FileReport:
     """One file: its format, whose it is, and what was not understood."""
@@ -44,6 +53,7 @@ class FileReport:
     more: int = 0  #: messages beyond those that are kept
     unknowns: list[str] = field(default_factory=list)  #: the texts of what is not understood
     rows: int = 0  #: table entries or announcements that were read
+    columns: ListColumns | None = None  #: of a list
 
     def note(self, text: str, line: int = 0) -> None:
         """Say how something was taken that the file leaves open."""
@@ -120,6 +130,15 @@ def report_data(report: ImportReport) -> list[dict[str, object]]:
                 {"path": message.path, "line": message.line or None, "text": message.text}
                 for message in one.messages
             ],
+            **_columns(one),
         }
         for one in report.files
     ]
+
+
+def _columns(report: FileReport) -> dict[str, object]:
+    """Of a list: its columns, and what they were taken for."""
+    if report.columns is None:
+        return {}
+    header, kind, taken = report.columns.header, report.columns.kind, report.columns.taken
+    return {"columns": {"header": list(header), "kind": kind, "taken": dict(taken)}}

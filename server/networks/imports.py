@@ -11,10 +11,12 @@ from django.db.models import Sum
 from django.db.models.functions import Length
 
 from routrel.answers.base import data
+from routrel.answers.file_differences import files_difference
 from routrel.answers.findings import findings_data
 from routrel.files.reader import decode
 from routrel.files.report import Report
 from routrel.formats.importing import import_files, is_own, tell_problems
+from routrel.formats.plain.lists import KINDS, Mapped
 from routrel.formats.reports import report_data
 from routrel.lens.look import content_hash
 from routrel.questions.finding_groups import finding_key
@@ -28,6 +30,14 @@ __all__ = ["add_revision", "make_room", "read_import"]
 #: and how much one person may have uploaded that is no revision.
 _KEPT_UPLOADS = 10
 _MOST_HELD_BYTES = 1024 * 1024 * 1024
+
+
+class _Overtaken(Exception):
+    """Another revision came since somebody looked at the difference."""
+
+    def __init__(self, newest: int) -> None:
+        super().__init__(newest)
+        self.newest = newest
 
 
 def read_import(work: Work) -> None:
@@ -59,19 +69,42 @@ def read_import(work: Work) -> None:
         work.end(Job.Status.REFUSED, message, answer=found, done=len(texts))
         return
     devices = len(view.reading.network.devices)
-    work.report(step="storing", done=len(texts))
     states.remember(content_hash(texts), view)
+    if job.question.get("preview"):
+        _end_preview(work, texts, found, devices)
+        return
+    work.report(step="storing", done=len(texts))
     keys = [finding_key(finding) for finding in view.findings]
 
     def keep(held: Job) -> object:
+        seen = job.question.get("after")
+        newest = Network.objects.select_for_update().get(pk=held.network_id).last_revision
+        if seen is not None and newest != seen:
+            raise _Overtaken(newest)
         held.revision = add_revision(held.network, texts, author=held.author, finding_keys=keys)
         held.files.all().delete()  # the revision has them
         held.message = f"{devices} devices became revision {held.revision.number}."
         return found
 
-    work.end(Job.Status.DONE, keep=keep)
+    try:
+        work.end(Job.Status.DONE, keep=keep)
+    except _Overtaken as error:
+        message = f"Revision {error.newest} came meanwhile; look at the difference again."
+        work.end(Job.Status.REFUSED, message, answer=found)
+        return
     made = Job.objects.select_related("revision", "network").get(pk=job.pk)
     promises.check_after_import(made, made.revision, view)
+
+
+def _end_preview(work: Work, texts: Mapping[str, str], found: dict[str, Any], devices: int) -> None:
+    """What an import would make of the network; the files wait until somebody says."""
+    newest = work.job.network.revisions.first()
+    differs = files_difference(newest.texts() if newest else {}, texts)
+    number = newest.number if newest else None
+    found["difference"] = {"revision": number, **data(differs)}
+    against = f" Held against revision {number}: {differs.sentence}" if newest else ""
+    message = f"{devices} devices were read; nothing is kept yet.{against}"
+    work.end(Job.Status.DONE, message, answer=found, done=len(texts))
 
 
 def make_room(network: Network, author_id: int) -> None:
@@ -95,23 +128,36 @@ def make_room(network: Network, author_id: int) -> None:
 
 def _read_files(work: Work, report: Report) -> tuple[dict[str, str], list[dict[str, Any]]]:
     """The texts of an import's files, and what became of each where some are of other formats."""
-    stored = work.job.files.values_list("path", "content").iterator(chunk_size=200)
-    contents = {path: bytes(content) for path, content in stored}
+    stored = work.job.files.filter(is_made=False).values_list("path", "content")
+    contents = {path: bytes(content) for path, content in stored.iterator(chunk_size=200)}
     if all(is_own(path, content) for path, content in contents.items()):
         texts = {path: decode(path, content, report) for path, content in contents.items()}
         return {path: text for path, text in texts.items() if text is not None}, []
+    network = work.job.network
     made = import_files(
-        contents, work.job.network.slug, on_file=lambda count: work.progress(done=count)
+        contents,
+        network.slug,
+        on_file=lambda count: work.progress(done=count),
+        remembered=_remembered(network),
     )
     tell_problems(made, report)
     return made.texts, report_data(made.report)
+
+
+def _remembered(network: Network) -> dict[str, Mapped]:
+    """How lists with the same columns are taken in this network."""
+    return {
+        header: Mapped(KINDS[said["kind"]], said["taken"])
+        for header, said in network.lists.items()
+        if said["kind"] in KINDS
+    }
 
 
 def _keep_made(job: Job, texts: Mapping[str, str]) -> None:
     """Keep device files that an import made, so that their problems can be read in place."""
     known = set(job.files.values_list("path", flat=True))
     UploadedFile.objects.bulk_create(
-        UploadedFile(job=job, path=path, content=text.encode())
+        UploadedFile(job=job, path=path, content=text.encode(), is_made=True)
         for path, text in texts.items()
         if path not in known
     )

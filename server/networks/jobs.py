@@ -59,6 +59,7 @@ _KEPT_DAYS = 30
 _ASKED_AGAIN = (
     Job.Kind.REMEDIES,
     Job.Kind.WOULD_TAKE,
+    Job.Kind.MEND,
     Job.Kind.COMPARE,
     Job.Kind.SHEET,
     Job.Kind.PROMISES,

@@ -45,6 +45,8 @@ class Network(models.Model):
     title = models.CharField(max_length=120)
     created = models.DateTimeField(auto_now_add=True)
     last_revision = models.PositiveIntegerField(default=0)  #: numbers are never given twice
+    #: By the columns' names, joined by commas: what lists with them are taken for.
+    lists = models.JSONField(default=dict)
 
     def __str__(self) -> str:
         return self.title
@@ -207,6 +209,7 @@ class UploadedFile(models.Model):
     job = models.ForeignKey(Job, on_delete=models.CASCADE, related_name="files")
     path = models.CharField(max_length=400)
     content = models.BinaryField()
+    is_made = models.BooleanField(default=False)  #: by the import itself, of other formats
 
     class Meta:
         ordering = ("path",)

@@ -9,7 +9,7 @@ from routrel.files.csv_rows import BadCsv, written_rows
 from routrel.files.observed import COLUMNS
 from routrel.formats.device_text import Said, name_for
 from routrel.formats.plain.lists import Mapped, guessed, read_rows
-from routrel.formats.reports import FileReport
+from routrel.formats.reports import FileReport, ListColumns
 
 __all__ = ["FORMAT", "Lists", "read_list"]
 
@@ -55,6 +55,11 @@ def read_list(
         return
     header = [name.strip() for name in rows[0][1]]
     mapped = guessed(header, remembered)
+    report.columns = ListColumns(
+        tuple(header),
+        mapped.kind.name if mapped else None,
+        dict(mapped.columns) if mapped else {},
+    )
     if mapped is None:
         report.refuse(
             "its columns are those of no list that is known: tables, links, devices or names", 1

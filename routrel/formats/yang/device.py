@@ -11,6 +11,7 @@ from routrel.formats.json_text import BadJson, read_json
 from routrel.formats.reports import FileReport
 from routrel.formats.yang.acls import read_acls
 from routrel.formats.yang.interfaces import YangInterface, read_interfaces
+from routrel.formats.yang.policies import Policies, read_policies
 from routrel.formats.yang.routing import ROUTING, Routing, read_routing
 from routrel.formats.yang.topology import StatedLinks, read_topology
 from routrel.formats.yang.tree import Node, root
@@ -32,6 +33,7 @@ INSTANCES, SYSTEM = "ietf-network-instance", "ietf-system"
 _OF_DEVICES = (
     *("ietf-interfaces:interfaces", "ietf-routing:routing", "ietf-access-control-list:acls"),
     *("ietf-network-instance:network-instances", "ietf-system:system"),
+    "ietf-routing-policy:routing-policy",
 )
 _OF_NETWORKS = ("ietf-network:networks", "routrel-lldp:neighbours")
 
@@ -105,13 +107,14 @@ def made_device(name: str, files: Iterable[YangFile], role: str | None) -> YangD
     opened = list(files)
     interfaces: dict[str, YangInterface] = {}
     filters: dict[str, dict[str, Any]] = {}
-    routing = Routing()
+    routing, policies = Routing(), Policies()
     descriptions: dict[str, str] = {}
     for file in opened:
         read_interfaces(file.data, interfaces)
     for file in opened:
         file.data.child("system", SYSTEM)
         read_acls(file.data, interfaces, filters)
+        read_policies(file.data, policies)
         holder = file.data.child("routing", ROUTING)
         if holder is not None:
             read_routing(holder, DEFAULT_VRF, routing)
@@ -146,6 +149,10 @@ def made_device(name: str, files: Iterable[YangFile], role: str | None) -> YangD
         plain["vrfs"] = {vrf: _vrf(vrf, routing, descriptions) for vrf in vrfs}
     if filters:
         plain["filters"] = filters
+    if policies.policies:
+        plain["policies"] = policies.policies
+    if policies.sets:
+        plain["sets"] = policies.sets
     heading = [f"made from {', '.join(file.path for file in opened)}"]
     tables = [
         ObservedTable(device=name, vrf=vrf, file="", routes=tuple(routes), source=FORMAT)

@@ -67,6 +67,8 @@ urlpatterns = [
     path("jobs/<int:pk>", jobs.JobView.as_view()),
     path("jobs/<int:pk>/cancel", jobs.JobCancelView.as_view()),
     path("imports/<int:pk>", imports.ImportView.as_view()),
+    path("imports/<int:pk>/again", imports.ImportAgainView.as_view()),
+    path("networks/<slug:slug>/lists", imports.ListsView.as_view()),
     path("imports/<int:pk>/files/<path:path>", imports.ImportFileView.as_view()),
     path("remedies/<int:pk>", searches.RemedyView.as_view()),
     path("would-take/<int:pk>", searches.WouldTakeView.as_view()),

@@ -51,6 +51,9 @@ ROWS: dict[str, tuple[str, Any]] = {
     "revisions_delete": ("owner", None),
     "imports_start": ("editor", None),
     "imports_get": ("viewer", None),
+    "imports_again": ("editor", {}),
+    "lists_kinds": ("viewer", None),
+    "lists_remember": ("editor", {"header": ["a"], "kind": "tables", "taken": {}}),
     "imports_file": ("viewer", None),
     "jobs_list": ("viewer", None),
     "jobs_get": ("viewer", None),
@@ -165,7 +168,7 @@ def test_everybody_may_do_what_their_role_says_and_nothing_else(network):
     for made in network.changes.all():
         ChangeStep.objects.create(change=made, number=1, edits=[EDIT], text="begun")
     numbers = {
-        "drop_question": question.pk, "imports_get": kinds["import"].pk,
+        "drop_question": question.pk, "imports_get": kinds["import"].pk, "imports_again": kinds["import"].pk,
         "imports_file": kinds["import"].pk, "remedy_search": kinds["remedies"].pk,
         "would_take": kinds["would-take"].pk, "mending": kinds["mend"].pk, "question_run": kinds["questions"].pk,
         "comparison": kinds["compare"].pk, "change_sheet": kinds["sheet"].pk,

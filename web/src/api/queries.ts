@@ -519,6 +519,15 @@ export const importQuery = (id: number) =>
     refetchInterval: untilItEnds,
   })
 
+/** The kinds of lists that are read, and their columns. */
+export const listKindsQuery = (slug: string) =>
+  queryOptions({
+    queryKey: ['list-kinds', slug],
+    queryFn: ({ signal }) =>
+      data(api.GET('/api/networks/{slug}/lists', { params: { path: { slug } }, signal })),
+    staleTime: Infinity,
+  })
+
 export const importFileQuery = (id: number, path: string) =>
   queryOptions({
     queryKey: ['job', id, 'file', path],

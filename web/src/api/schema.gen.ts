@@ -69,6 +69,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/imports/{id}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Read an import's files once more: to keep what was looked at, or to look again. */
+        post: operations["imports_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/imports/{id}/files/{path}": {
         parameters: {
             query?: never;
@@ -737,6 +754,24 @@ export interface paths {
         get: operations["jobs_list"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{slug}/lists": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The kinds of lists that are read. */
+        get: operations["lists_kinds"];
+        put?: never;
+        /** @description Remember what lists with these columns are taken for, in this network. */
+        post: operations["lists_remember"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2292,6 +2327,18 @@ export interface components {
             routes: components["schemas"]["HeldRouteData"][];
         };
         /**
+         * FileDifferenceData
+         * @description One file that is new, gone, or another one; `edits` are empty where there are too many.
+         */
+        FileDifferenceData: {
+            path: string;
+            device: string | null;
+            what: string;
+            lines_added: number;
+            lines_removed: number;
+            edits: components["schemas"]["LinesData"][];
+        };
+        /**
          * FileEdit
          * @description A patch of one file.
          */
@@ -2311,6 +2358,13 @@ export interface components {
         FileTextShape: {
             path: string;
             text: string;
+        };
+        /** @description How the files differ from those of a revision; null: of none. */
+        FilesDifferenceShape: {
+            revision: number | null;
+            sentence: string;
+            readonly files: components["schemas"]["FileDifferenceData"][];
+            same: number;
         };
         /**
          * FilterEvidenceData
@@ -2574,12 +2628,19 @@ export interface components {
             kept: boolean;
             why: string;
         };
+        ImportAgainQuestionShapeRequest: {
+            /** @default false */
+            preview: boolean;
+            /** @description the revision that the difference was told of */
+            after?: number | null;
+        };
         /** @description What reading the files found; of very many problems the first thousand. */
         ImportAnswerShape: {
             readonly problems: components["schemas"]["FindingData"][];
             problem_count: number;
             skipped: string[];
             files?: components["schemas"]["ImportedFileShape"][];
+            difference?: components["schemas"]["FilesDifferenceShape"];
         };
         ImportMessageShape: {
             path: string;
@@ -2614,6 +2675,7 @@ export interface components {
             device: string | null;
             verdict: components["schemas"]["VerdictEnum"];
             messages: components["schemas"]["ImportMessageShape"][];
+            columns?: components["schemas"]["ListColumnsShape"];
         };
         /**
          * Insert
@@ -2727,6 +2789,37 @@ export interface components {
             line: number;
             before: string;
             after: string;
+        };
+        /** @description A list's columns, and what they are taken for: by column of the kind, its own. */
+        ListColumnsShape: {
+            header: string[];
+            kind: components["schemas"]["ListColumnsShapeKindEnum"] | components["schemas"]["NullEnum"];
+            taken: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * @description * `devices` - devices
+         *     * `links` - links
+         *     * `names` - names
+         *     * `outside` - outside
+         *     * `tables` - tables
+         * @enum {string}
+         */
+        ListColumnsShapeKindEnum: "devices" | "links" | "names" | "outside" | "tables";
+        /** @description A list's columns, and what they are taken for: by column of the kind, its own. */
+        ListColumnsShapeRequest: {
+            header: string[];
+            kind: components["schemas"]["ListColumnsShapeKindEnum"] | components["schemas"]["NullEnum"];
+            taken: {
+                [key: string]: string;
+            };
+        };
+        /** @description A kind of list: its columns, and those without which it tells nothing. */
+        ListKindShape: {
+            name: string;
+            columns: string[];
+            needed: string[];
         };
         LoginShapeRequest: {
             username: string;
@@ -4088,6 +4181,8 @@ export interface components {
         UploadShapeRequest: {
             files: string[];
             paths?: string[];
+            /** @description read them and tell what differs; nothing is kept yet */
+            preview?: boolean;
         };
         /** @description What is to stand at a place; null: nothing. Of a list `add` puts it in, `move` moves it. */
         ValueAtPlaceShapeRequest: {
@@ -4327,10 +4422,12 @@ export type SchemaEntryDifferenceData = components['schemas']['EntryDifferenceDa
 export type SchemaErrorShape = components['schemas']['ErrorShape'];
 export type SchemaEvidenceData = components['schemas']['EvidenceData'];
 export type SchemaExitGroupData = components['schemas']['ExitGroupData'];
+export type SchemaFileDifferenceData = components['schemas']['FileDifferenceData'];
 export type SchemaFileEdit = components['schemas']['FileEdit'];
 export type SchemaFileShape = components['schemas']['FileShape'];
 export type SchemaFileTextGivenShapeRequest = components['schemas']['FileTextGivenShapeRequest'];
 export type SchemaFileTextShape = components['schemas']['FileTextShape'];
+export type SchemaFilesDifferenceShape = components['schemas']['FilesDifferenceShape'];
 export type SchemaFilterEvidenceData = components['schemas']['FilterEvidenceData'];
 export type SchemaFindingData = components['schemas']['FindingData'];
 export type SchemaFindingNotesShape = components['schemas']['FindingNotesShape'];
@@ -4349,6 +4446,7 @@ export type SchemaHoldersData = components['schemas']['HoldersData'];
 export type SchemaHopData = components['schemas']['HopData'];
 export type SchemaImpactData = components['schemas']['ImpactData'];
 export type SchemaImpactedData = components['schemas']['ImpactedData'];
+export type SchemaImportAgainQuestionShapeRequest = components['schemas']['ImportAgainQuestionShapeRequest'];
 export type SchemaImportAnswerShape = components['schemas']['ImportAnswerShape'];
 export type SchemaImportMessageShape = components['schemas']['ImportMessageShape'];
 export type SchemaImportShape = components['schemas']['ImportShape'];
@@ -4363,6 +4461,10 @@ export type SchemaKindsEnum = components['schemas']['KindsEnum'];
 export type SchemaLackingTableData = components['schemas']['LackingTableData'];
 export type SchemaLeftSuggestionShapeRequest = components['schemas']['LeftSuggestionShapeRequest'];
 export type SchemaLinesData = components['schemas']['LinesData'];
+export type SchemaListColumnsShape = components['schemas']['ListColumnsShape'];
+export type SchemaListColumnsShapeKindEnum = components['schemas']['ListColumnsShapeKindEnum'];
+export type SchemaListColumnsShapeRequest = components['schemas']['ListColumnsShapeRequest'];
+export type SchemaListKindShape = components['schemas']['ListKindShape'];
 export type SchemaLoginShapeRequest = components['schemas']['LoginShapeRequest'];
 export type SchemaLoopEvidenceData = components['schemas']['LoopEvidenceData'];
 export type SchemaMadeTokenShape = components['schemas']['MadeTokenShape'];
@@ -4693,6 +4795,112 @@ export interface operations {
             };
             /** @description there is nothing of this name, or nothing that whoever asks may know of */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    imports_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ImportAgainQuestionShapeRequest"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportShape"];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description it does not go with what is there by now, or the revision's files have problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description more was sent than is taken */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description what was sent is not of the kind that is taken here */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8827,6 +9035,169 @@ export interface operations {
             };
             /** @description there is nothing of this name, or nothing that whoever asks may know of */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    lists_kinds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListKindShape"][];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description an internal error, logged under the request's name */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description the database or the computing service does not answer, or the disk is full */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    lists_remember: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ListColumnsShapeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListColumnsShape"];
+                };
+            };
+            /** @description what is asked or sent is not as described, or cannot be asked of this network */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description not logged in, or the role does not reach, or the token against forgery is missing */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description there is nothing of this name, or nothing that whoever asks may know of */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description it does not go with what is there by now, or the revision's files have problems */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description more was sent than is taken */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description what was sent is not of the kind that is taken here */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description too much at a time or too soon; the suggestion says how long to wait */
+            429: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -7,12 +7,19 @@ export function EditLines({ edits }: { edits: EditedLines[] }) {
   return edits.map((edit) => (
     <div key={`${edit.file} ${edit.line}`} className="mt-1.5">
       <EvidenceLink file={edit.file} line={edit.line} />
-      <pre className="mt-0.5 rounded-md border border-line bg-card px-2 py-1 text-sm whitespace-pre-wrap">
-        {edit.before && <Lines sign="−" look="text-stop" text={edit.before} />}
-        {edit.after && <Lines sign="+" look="text-go" text={edit.after} />}
-      </pre>
+      <ChangedLines before={edit.before} after={edit.after} />
     </div>
   ))
+}
+
+/** The lines that go and those that come in one place. */
+export function ChangedLines({ before, after }: { before: string; after: string }) {
+  return (
+    <pre className="mt-0.5 rounded-md border border-line bg-card px-2 py-1 text-sm whitespace-pre-wrap">
+      {before && <Lines sign="−" look="text-stop" text={before} />}
+      {after && <Lines sign="+" look="text-go" text={after} />}
+    </pre>
+  )
 }
 
 /** Lines keep how far they stand inside one another, not how far inside their file. */

@@ -1,4 +1,4 @@
-import { screen } from '@testing-library/react'
+import { screen, waitFor } from '@testing-library/react'
 import userEvent from '@testing-library/user-event'
 import { expect, test, vi } from 'vitest'
 import type { ImportJob } from '../../api/types'
@@ -124,4 +124,77 @@ test('an owner deletes a revision after a second question, others see what is ke
   await userEvent.click(await screen.findByRole('button', { name: 'Delete revision 2' }))
   await userEvent.click(await screen.findByRole('button', { name: 'Delete the revision' }))
   await vi.waitFor(() => expect(asked).toContain('DELETE /api/networks/net/revisions/2'))
+})
+
+const read = { problems: [], problem_count: 0, skipped: [] }
+
+test('what would change is told by device and line, and kept only when somebody says so', async () => {
+  const changed = {
+    path: 'devices/r1.yaml',
+    device: 'r1',
+    what: 'changed',
+    lines_added: 1,
+    lines_removed: 0,
+    edits: [{ file: 'devices/r1.yaml', line: 9, before: '', after: 'description: new' }],
+  }
+  const difference = {
+    revision: 3,
+    sentence: 'One file differs: 1 changed; 4 the same.',
+    same: 4,
+    files: [changed],
+  }
+  const said: unknown[] = []
+  const asked = serve(async ({ pathname }, request) => {
+    if (pathname.endsWith('/again')) {
+      said.push(await request.json())
+      return { ...job, id: 8 }
+    }
+    return { ...job, status: 'done', answer: { ...read, difference } }
+  })
+  visit(<ImportJobPage />, '/n/net/imports/7', { pattern: '/n/:slug/imports/:id', at: place('editor') })
+  expect(await screen.findByText('Read, and not kept yet')).toBeVisible()
+  expect(screen.getByRole('status', { name: 'Difference' })).toHaveTextContent('One file differs')
+  expect(screen.queryByRole('link', { name: 'Ask a flow' })).toBeNull()
+  await userEvent.click(screen.getByText('devices/r1.yaml'))
+  expect(screen.getByText(/description: new/)).toBeVisible()
+  expect(asked.some((each) => each.startsWith('POST'))).toBe(false)
+  await userEvent.click(screen.getByRole('button', { name: 'Make it a revision' }))
+  await waitFor(() => expect(said).toEqual([{ preview: false, after: 3 }]))
+  await waitFor(() => expect(screen.getByLabelText('address')).toHaveTextContent('/n/net/imports/8'))
+})
+
+test('columns that nobody can guess are told, remembered, and the files read again', async () => {
+  const file = {
+    path: 'held.csv',
+    format: 'csv',
+    device: null,
+    verdict: 'refused',
+    messages: [{ path: 'held.csv', line: 1, text: 'its columns are those of no list that is known' }],
+    columns: { header: ['kit', 'where to'], kind: null, taken: {} },
+  }
+  const said: unknown[] = []
+  const asked = serve(async ({ pathname }, request) => {
+    if (pathname.endsWith('/lists') && request.method === 'GET')
+      return [{ name: 'tables', columns: ['device', 'prefix', 'metric'], needed: ['device', 'prefix'] }]
+    if (request.method === 'POST') said.push(await request.json())
+    if (pathname.endsWith('/again')) return { ...job, id: 9 }
+    if (pathname.endsWith('/lists')) return {}
+    return { ...job, status: 'done', answer: { ...read, files: [file] } }
+  })
+  visit(<ImportJobPage />, '/n/net/imports/7', { pattern: '/n/:slug/imports/:id', at: place('editor') })
+  await userEvent.click(await screen.findByRole('button', { name: 'Say what its columns are' }))
+  await userEvent.selectOptions(
+    await screen.findByLabelText('It is a list of'),
+    await screen.findByRole('option', { name: 'tables' }),
+  )
+  const take = screen.getByRole('button', { name: 'Take it so and read again' })
+  expect(take).toBeDisabled()
+  await userEvent.selectOptions(screen.getByLabelText('device'), 'kit')
+  await userEvent.selectOptions(screen.getByLabelText('prefix'), 'where to')
+  await userEvent.click(take)
+  await waitFor(() => expect(asked.some((each) => each.includes('/again'))).toBe(true))
+  expect(said).toEqual([
+    { header: ['kit', 'where to'], kind: 'tables', taken: { device: 'kit', prefix: 'where to' } },
+    { preview: true },
+  ])
 })

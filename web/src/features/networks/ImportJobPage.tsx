@@ -6,6 +6,8 @@ import type { ImportJob } from '../../api/types'
 import { useCancel } from '../../api/useCancel'
 import { Button, Panel, Problem, Severity, Waiting } from '../../ui/controls'
 import { FileText } from '../../pages'
+import { Again } from './Again'
+import { ImportDifference } from './ImportDifference'
 import { ImportedFiles } from './ImportedFiles'
 import { usePlace } from '../lens/lens'
 import { PageHead } from '../lens/PageHead'
@@ -43,10 +45,11 @@ export function ImportJobPage() {
   const { status, step, done, total, message, answer } = job.data
   const inRevision = (page: string) => `/n/${network.slug}/${page}?revision=${job.data.revision}`
   const skipped = answer?.skipped ?? []
+  const difference = answer?.difference
   const titles: Record<ImportJob['status'], string> = {
     queued: 'Waiting for its turn',
     running: `Reading ${total} files`,
-    done: 'Imported',
+    done: difference ? 'Read, and not kept yet' : 'Imported',
     refused: 'Not imported: the files have problems',
     cancelled: 'Cancelled',
     failed: 'Not imported: an internal error',
@@ -75,12 +78,22 @@ export function ImportJobPage() {
               Cancel
             </Button>
           )}
-          {status === 'done' && (
-            <Link to={inRevision('flows')} className="font-semibold">
-              Ask a flow
-            </Link>
+          {status === 'done' && !difference && (
+            <>
+              <Link to={inRevision('flows')} className="font-semibold">
+                Ask a flow
+              </Link>
+              <Link to={inRevision('devices/findings')}>See the findings</Link>
+            </>
           )}
-          {status === 'done' && <Link to={inRevision('devices/findings')}>See the findings</Link>}
+          {status === 'done' && difference && (
+            <>
+              <Again id={job.data.id} body={{ preview: false, after: difference.revision }} tone="main">
+                {difference.files.length > 0 ? 'Make it a revision' : 'Make it a revision all the same'}
+              </Again>
+              <Link to={`/n/${network.slug}/import`}>Leave it</Link>
+            </>
+          )}
           {ended(job.data) && status !== 'done' && <Link to={`/n/${network.slug}/import`}>Import again</Link>}
         </div>
         {!ended(job.data) && (
@@ -94,8 +107,11 @@ export function ImportJobPage() {
       </Panel>
       {cancel.isError && <Problem error={cancel.error} />}
       <div className="flex min-h-0 flex-col gap-3 overflow-auto">
+        {difference && <ImportDifference found={difference} />}
         {answer && answer.problems.length > 0 && <ProblemList id={job.data.id} found={answer} />}
-        {answer && (answer.files ?? []).length > 0 && <ImportedFiles files={answer.files ?? []} />}
+        {answer && (answer.files ?? []).length > 0 && (
+          <ImportedFiles id={job.data.id} files={answer.files ?? []} />
+        )}
       </div>
     </div>
   )

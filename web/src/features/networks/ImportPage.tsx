@@ -17,11 +17,13 @@ export function ImportPage() {
   const navigate = useNavigate()
   const to = useLinkTo()
   const [over, setOver] = useState(false)
+  const [isLooking, setLooking] = useState(true)
   const folder = useRef<HTMLInputElement>(null)
   const files = useRef<HTMLInputElement>(null)
   const start = useMutation({
     mutationFn: (uploads: Upload[]) => {
       const form = new FormData()
+      if (network.newest_revision && isLooking) form.append('preview', 'true')
       for (const { path, file } of uploads) {
         form.append('files', file)
         form.append('paths', path)
@@ -84,6 +86,16 @@ export function ImportPage() {
             aria-label="Files to import"
             onChange={(event) => take(fromInput(event.target.files))}
           />
+          {network.newest_revision && (
+            <label className="flex items-center gap-2">
+              <input
+                type="checkbox"
+                checked={isLooking}
+                onChange={(event) => setLooking(event.target.checked)}
+              />
+              look at what differs from revision {network.newest_revision.number} before it is kept
+            </label>
+          )}
           {start.isPending && <p role="status">Sending the files…</p>}
         </div>
         {start.isError && (

@@ -13,6 +13,7 @@ const file = (path: string, device: string | null, verdict: 'read' | 'partly' | 
 test('what was not understood comes first, with its line; whole files stand in one', () => {
   render(
     <ImportedFiles
+      id={1}
       files={[
         file('a/addr.json', 'a', 'read'),
         file('b/addr.json', 'b', 'read'),

@@ -1,5 +1,6 @@
 import type { ImportJob } from '../../api/types'
 import { Panel } from '../../ui/controls'
+import { ListColumns } from './ListColumns'
 
 type File = NonNullable<NonNullable<ImportJob['answer']>['files']>[number]
 
@@ -11,7 +12,7 @@ const TONES: Record<File['verdict'], string> = {
 const ORDER: File['verdict'][] = ['refused', 'partly', 'read']
 
 /** What became of every file of an import, what was not understood first; whole ones in a line. */
-export function ImportedFiles({ files }: { files: File[] }) {
+export function ImportedFiles({ id, files }: { id: number; files: File[] }) {
   const devices = new Map<string, File[]>()
   for (const file of files) {
     const name = file.device ?? ''
@@ -44,6 +45,7 @@ export function ImportedFiles({ files }: { files: File[] }) {
                   <li key={file.path}>
                     <span className="font-mono text-[0.92em]">{file.path}</span>{' '}
                     <span className={TONES[file.verdict]}>{file.verdict}</span>
+                    {file.columns && <ListColumns id={id} columns={file.columns} />}
                     <ul className="ml-4 list-disc text-soft">
                       {file.messages.map((message, index) => (
                         <li key={index} className="break-words">
