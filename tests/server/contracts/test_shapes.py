@@ -89,6 +89,7 @@ QUESTIONS = [
     ("/table", {"device": "gul-edge-1", "vrf": "default"}),
     ("/table", {"device": "gul-edge-1", "vrf": "default", "other": "ald-core-1"}),
     ("/sessions", {}),
+    ("/lists", {}),
     ("/agreement", {}),
     ("/sessions/bounce", {"device": "ald-core-1", "vrf": "default", "neighbour": "10.255.0.3"}),
     ("/policies", {}),
@@ -133,7 +134,7 @@ def test_answers_have_the_published_shape(network):
     check(person.get("/api/session").json(), published("get", "/api/session", 200), "session")
     known = {"/api/networks/{slug}" + path for path, _ in QUESTIONS}
     others = {"/api/schema", "/api/example", "/api/session", "/api/networks", "/api/imports/{id}",
-              "/api/imports/{id}/files/{path}", "/api/remedies/{id}", "/api/would-take/{id}",
+              "/api/imports/{id}/files/{path}", "/api/remedies/{id}", "/api/would-take/{id}", "/api/mending/{id}",
               "/api/question-runs/{id}", "/api/jobs/{id}", "/api/comparisons/{id}",
               "/api/sheets/{id}", "/api/accepted/{id}", "/api/promise-checks/{id}",
               "/api/sweeps/{id}", "/api/networks/{slug}/promises/file", "/api/tokens",
