@@ -100,10 +100,8 @@ def _end_preview(work: Work, texts: Mapping[str, str], found: dict[str, Any], de
     """What an import would make of the network; the files wait until somebody says."""
     newest = work.job.network.revisions.first()
     differs = files_difference(newest.texts() if newest else {}, texts)
-    number = newest.number if newest else None
-    found["difference"] = {"revision": number, **data(differs)}
-    against = f" Held against revision {number}: {differs.sentence}" if newest else ""
-    message = f"{devices} devices were read; nothing is kept yet.{against}"
+    found["difference"] = {"revision": newest.number if newest else None, **data(differs)}
+    message = f"{devices} devices were read; nothing is kept until you say so."
     work.end(Job.Status.DONE, message, answer=found, done=len(texts))
 
 
