@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -43,6 +44,8 @@ __all__ = ["Imported", "import_files", "is_bundle_file", "is_foreign", "is_own",
 
 OWN_FORMAT = "routrel"
 _NETWORK = "network.yaml"
+#: The line that says whose a file is, as nearly all are written.
+_DEVICE = re.compile(r"^device: *([A-Za-z0-9._/-]+) *(?:#.*)?$", re.MULTILINE)
 
 
 @dataclass(slots=True)
@@ -168,15 +171,9 @@ class _Importing:
             )
             for name, said in self._lists.devices.items()
         }
-        own = read_texts(self.made.texts) if self.made.texts else None
-        if own is not None:
-            self._stated.update({one.name: one for one in own.network.stated})
-            self._taken = {device.name: device.place.file for device in own.network.devices}
-        ports = {
-            (device.name, port.name)
-            for device in (own.network.devices if own else ())
-            for port in device.interfaces
-        }
+        own = dict(self.made.texts)
+        self._look_at_own(own)
+        ports = set[tuple[str, str]]()
         for name, yang in _devices(self._yang, self.folder).items():
             ports |= {(name, port) for port in self._take_yang(name, yang)}
         for file in self._yang:
@@ -187,9 +184,32 @@ class _Importing:
         for device, text in list(self._known_by_tables()):
             unknown = ["what it filters, steers and translates, and its protocols"]
             self._keep(device, f"{device}.yaml", text, (), unknown)
+        if self._links.links:
+            ports |= {
+                (device.name, port.name)
+                for device in read_texts(own).network.devices
+                for port in device.interfaces
+            }
         self._state_network(ports)
         if self._dumps:
             self._take_dumps(alive)
+
+    def _look_at_own(self, texts: Mapping[str, str]) -> None:
+        """Note whose files of our own there are, and what they say of others' devices.
+
+        They are read in earnest by whoever asked for the import.
+        """
+        unlike: dict[str, str] = {}
+        for path, text in texts.items():
+            named = _DEVICE.search(text)
+            if named:
+                self._taken.setdefault(named.group(1), path)
+            elif "device" in text or "network" in text:
+                unlike[path] = text  # the network's own, or written in an unusual way
+        network = read_texts(unlike).network
+        self._stated.update({one.name: one for one in network.stated})
+        for device in network.devices:
+            self._taken.setdefault(device.name, device.place.file)
 
     def _take_dumps(self, alive: Callable[[], None]) -> None:
         """Dumps last: who announces them is known by the addresses of all devices."""
