@@ -18,6 +18,7 @@ from routrel.answers.routes import NextHopData
 from routrel.convergence.converge import State
 from routrel.files.reader import UnusableInput, decode, read_change
 from routrel.files.report import Report
+from routrel.formats.reports import ImportReport, Verdict
 from routrel.lens.changes import Conflicts
 from routrel.lens.failures import UnknownFailure, named_failures
 from routrel.lens.look import View, look_at_folder
@@ -142,7 +143,7 @@ def look(folder: Path, through: Through = NOTHING, since: View | None = None) ->
     """
     try:
         failures = named_failures(through.failed)
-        return look_at_folder(folder, failures, through.changes, since, through.tables)
+        view = look_at_folder(folder, failures, through.changes, since, through.tables)
     except UnusableInput as error:
         refuse(str(error))
     except UnknownFailure as error:
@@ -151,6 +152,25 @@ def look(folder: Path, through: Through = NOTHING, since: View | None = None) ->
         for conflict in error.conflicts:
             err.print(f"[red]{escape(str(conflict))}[/]")
         refuse("the change does not fit these files", "write it anew, or take these edits out")
+    if view.imported is not None:
+        _tell_not_understood(view.imported, folder)
+    return view
+
+
+def _tell_not_understood(imported: ImportReport, folder: Path) -> None:
+    """Files of other formats that were refused or not understood whole are not passed over."""
+    left = [one for one in imported.files if one.verdict is not Verdict.READ]
+    if not left:
+        return
+    files = (
+        "one file of another format" if len(left) == 1 else f"{len(left)} files of other formats"
+    )
+    first = left[0]
+    said = f", first {first.messages[0].text}" if first.messages else ""
+    err.print(
+        f"[yellow]{files} not understood whole: {escape(first.path)}{escape(said)}[/]; all of it: "
+        f"routrel import {escape(str(folder))} --out NEW"
+    )
 
 
 def computed(folder: Path, through: Through = NOTHING) -> State:

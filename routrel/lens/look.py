@@ -16,6 +16,7 @@ from routrel.files.reader import Reading, UnusableInput, read_again, read_texts
 from routrel.files.report import Report
 from routrel.files.shapes import closest
 from routrel.formats.folders import mixed_texts
+from routrel.formats.reports import ImportReport
 from routrel.lens.changes import with_changes
 from routrel.lens.failures import unknown_failure
 from routrel.model.cases import Case
@@ -53,6 +54,7 @@ class View:
     reading: Reading
     state: State | None
     texts: Mapping[str, str]  #: the files, by path, as the lens has changed them
+    imported: ImportReport | None = None  #: what became of files of other formats beside ours
 
     @property
     def cases(self) -> tuple[Case, ...]:
@@ -182,6 +184,6 @@ def look_at_folder(
         Conflicts: a place is not as it was when an edit of it was written.
         UnknownFailure: something is said to have failed that is not in the network.
     """
-    texts, report, _ = mixed_texts(folder)
+    texts, report, imported = mixed_texts(folder)
     lens = Lens(texts=texts, changes=changes, failures=failures, tables=tables)
-    return look_through(lens, report, since=since)
+    return replace(look_through(lens, report, since=since), imported=imported)
