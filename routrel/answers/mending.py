@@ -62,7 +62,8 @@ def _sentence(found: Mending, before: int, after: int) -> str:
         return f"None of the {tried} tried makes more entries agree{in_time}."
     made = "One edit makes" if len(found.steps) == 1 else f"{len(found.steps)} edits make"
     if not after:
-        return f"{made} every entry as it was read, the {before:,} that differ too; {tried} tried."
+        those = "the one that differs" if before == 1 else f"the {before:,} that differ"
+        return f"{made} every entry as it was read, {those} too; {tried} tried."
     return (
         f"{made} {before - after:,} of the {before:,} entries that differ as they were read; "
         f"{after:,} still differ. {tried[0].upper()}{tried[1:]} tried{in_time}."

@@ -166,7 +166,8 @@ def _tell_not_understood(imported: ImportReport, folder: Path) -> None:
         "one file of another format" if len(left) == 1 else f"{len(left)} files of other formats"
     )
     first = left[0]
-    said = f", first {first.messages[0].text}" if first.messages else ""
+    texts = first.unknowns or [message.text for message in first.messages]
+    said = f", first {texts[0]}" if texts else ""
     err.print(
         f"[yellow]{files} not understood whole: {escape(first.path)}{escape(said)}[/]; all of it: "
         f"routrel import {escape(str(folder))} --out NEW"

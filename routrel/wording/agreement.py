@@ -57,7 +57,9 @@ def agreement_words(found: Agreement) -> str:
     if found.agrees:
         return f"All {found.equal:,} entries of {len(found.tables)} {tables} are as they were read."
     share = found.equal / found.entries
+    count = found.entries - found.equal
+    are = "is" if count == 1 else "are"
     return (
         f"{share:.1%} of {found.entries:,} entries in {len(found.tables)} {tables} are as they "
-        f"were read; {found.entries - found.equal:,} are not."
+        f"were read; {count:,} {are} not."
     )

@@ -112,7 +112,9 @@ def made_device(name: str, files: Iterable[YangFile], role: str | None) -> YangD
     for file in opened:
         read_interfaces(file.data, interfaces)
     for file in opened:
-        file.data.child("system", SYSTEM)
+        system = file.data.child("system", SYSTEM)
+        if system is not None:
+            system.ignore("hostname")
         read_acls(file.data, interfaces, filters)
         read_policies(file.data, policies)
         holder = file.data.child("routing", ROUTING)

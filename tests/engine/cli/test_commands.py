@@ -11,12 +11,18 @@ import pytest
 from typer.testing import CliRunner
 
 from routrel.cli.app import app
-from routrel.files.reader import read_folder
 from routrel.files.writer import write_change
+from routrel.formats.folders import mixed_texts
+from routrel.lens.look import look_at_folder
 from routrel.model.cases import Case
 
 DEMO = Path(__file__).resolve().parents[3] / "demo"
-CASES = read_folder(DEMO).cases
+#: The cases of both demos, each with the folder of its network; the second has files of others.
+CASES = [
+    (folder, case)
+    for folder in (DEMO, DEMO.with_name("demo-formats"))
+    for case in look_at_folder(folder).cases
+]
 
 
 def run(*arguments: str) -> tuple[int, str]:
@@ -103,15 +109,23 @@ def through(case: Case, folder: Path) -> list[str]:
     return options
 
 
-FLOWS = [case for case in CASES if case.question]
-ROUTES = [case for case in CASES if case.route]
+def line_of(folder: Path, file: str, line: int) -> str:
+    """A line of a file as it is read; those of other formats as our own language has them."""
+    texts, _, _ = mixed_texts(folder)
+    return texts[file].splitlines()[line - 1]
 
 
-@pytest.mark.parametrize("case", ROUTES, ids=lambda case: case.name)
-def test_each_route_case_of_the_demo_has_its_answer_and_evidence(case: Case, tmp_path: Path):
+FLOWS = [(folder, case) for folder, case in CASES if case.question]
+ROUTES = [(folder, case) for folder, case in CASES if case.route]
+
+
+@pytest.mark.parametrize(("demo", "case"), ROUTES, ids=[case.name for _, case in ROUTES])
+def test_each_route_case_of_the_demos_has_its_answer_and_evidence(
+    demo: Path, case: Case, tmp_path: Path
+):
     """The protocol that won and who announced it, or the reason why there is none."""
     how = "--prefix" if "/" in case.route.to else "--address"
-    asks = ["routes", DEMO, "--why", "--device", case.route.at, how, case.route.to]
+    asks = ["routes", demo, "--why", "--device", case.route.at, how, case.route.to]
     answer = asked(*asks, *through(case, tmp_path))
     best = next((c for c in answer["candidates"] if c["lost_on"] is None), None)
     assert (best["protocol"] if best else None) == case.protocol
@@ -130,16 +144,18 @@ def test_each_route_case_of_the_demo_has_its_answer_and_evidence(case: Case, tmp
         )
     if case.file:
         assert cited["file"] == case.file
-        assert case.evidence in (DEMO / case.file).read_text().splitlines()[cited["line"] - 1]
+        assert case.evidence in line_of(demo, case.file, cited["line"])
 
 
-@pytest.mark.parametrize("case", FLOWS, ids=lambda case: case.name)
-def test_each_case_of_the_demo_has_its_verdict_and_evidence(case: Case, tmp_path: Path):
+@pytest.mark.parametrize(("demo", "case"), FLOWS, ids=[case.name for _, case in FLOWS])
+def test_each_case_of_the_demos_has_its_verdict_and_evidence(
+    demo: Path, case: Case, tmp_path: Path
+):
     """The story's question gives the known verdicts, and the cited line holds the evidence."""
     size = ["--size", case.question.size] if case.question.size else []
     more = [*through(case, tmp_path), *size]
     question = ["--from", case.question.source, "--to", case.question.destination]
-    answer = asked("flow", DEMO, *question, "--as", case.question.traffic, "--both", *more)
+    answer = asked("flow", demo, *question, "--as", case.question.traffic, "--both", *more)
     assert answer["forward"]["verdict"] == case.forward
     if case.back:
         assert answer["return"]["verdict"] == case.back
@@ -148,8 +164,7 @@ def test_each_case_of_the_demo_has_its_verdict_and_evidence(case: Case, tmp_path
         assert cause["device"] == case.device
     if case.file:
         assert cause["file"] == case.file
-        line = (DEMO / case.file).read_text().splitlines()[cause["line"] - 1]
-        assert case.evidence in line
+        assert case.evidence in line_of(demo, case.file, cause["line"])
     for way in filter(None, (answer["forward"], answer["return"])):
         shares: dict[str | None, float] = {}
         for branch in way["branches"]:

@@ -1,4 +1,4 @@
-"""Loads the demo network and its users, once."""
+"""Loads the demo networks and their users, once."""
 
 from __future__ import annotations
 
@@ -26,27 +26,39 @@ USERS = {"olaf": Role.OWNER, "nora": Role.EDITOR, "vita": Role.VIEWER}
 
 
 class Command(BaseCommand):
-    help = "Load Marram Coast Ferries with the users olaf (owner), nora (editor), vita (viewer)."
+    help = (
+        "Load Marram Coast Ferries, and Reedfold Pilots from files of other formats, "
+        "with the users olaf (owner), nora (editor), vita (viewer)."
+    )
 
     def add_arguments(self, parser: CommandParser) -> None:
         parser.add_argument("--password-file", type=Path, required=True)
         parser.add_argument("--folder", type=Path, default=settings.ROOT / "demo")
+        parser.add_argument("--formats", type=Path, default=settings.ROOT / "demo-formats")
 
-    def handle(self, *args: Any, password_file: Path, folder: Path, **options: Any) -> None:
+    def handle(
+        self, *args: Any, password_file: Path, folder: Path, formats: Path, **options: Any
+    ) -> None:
         """Make what is missing; a demo that is there already is left as people changed it.
 
         A revision is added only where the shipped files are not yet among the revisions.
         """
         password = password_file.read_text().strip()
+        self._load("reedfold", formats, password, earlier=False)
+        self._load("marram", folder, password, earlier=True)
+        self.stdout.write("demo ready")
+
+    def _load(self, slug: str, folder: Path, password: str, *, earlier: bool) -> None:
+        """One network; `earlier` tells whether a revision comes before the one that is shipped."""
         texts, problems, _ = mixed_texts(folder)
         view = states.look_anew(texts, problems)
         if view.state is None:
-            raise CommandError(f"the demo has problems: {view.reading.problems[0].text}")
+            raise CommandError(f"{folder.name} has problems: {view.reading.problems[0].text}")
         digest = content_hash(texts)
         states.remember(digest, view)
         with transaction.atomic():
             network, _ = Network.objects.get_or_create(
-                slug="marram", defaults={"title": view.reading.network.name}
+                slug=slug, defaults={"title": view.reading.network.name}
             )
             for name, role in USERS.items():
                 user, _ = get_user_model().objects.get_or_create(username=name)
@@ -57,11 +69,10 @@ class Command(BaseCommand):
                     network=network, user=user, defaults={"role": role}
                 )
             owner = get_user_model().objects.get(username="olaf")
-            if network.last_revision == 0:
+            if network.last_revision == 0 and earlier:
                 self._add(network, owner, self._earlier(view), "before the summer's work")
             if not network.revisions.filter(content_hash=digest).exists():
                 self._add(network, owner, view, "the demo as shipped")
-        self.stdout.write("demo ready")
 
     def _add(self, network: Network, owner: User, view: View, note: str) -> None:
         """Make a revision, and begin to check what is promised of it."""
