@@ -20,6 +20,9 @@ _OTHERWISE = re.compile(
     r"[-+]?[0-9_]*\.?[0-9_]*|[-+]?[0-9_.]+[eE][-+]?[0-9]+|0[xob][0-9a-fA-F_]+|.* "
 )
 _WORDS = frozenset(("true", "false", "null", "yes", "no", "on", "off", "y", "n", "~"))
+#: Characters that no text of the language may have; what others break lines at is spelled.
+_NO_TEXT = re.compile(r"[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x84\x86-\x9f\ud800-\udfff\ufffe\uffff]")
+_BREAKS = re.compile(r"[\x85\u2028\u2029\ufeff]")
 _OUTSIDE_NAMES = re.compile(r"[^A-Za-z0-9._/-]+")
 
 
@@ -33,7 +36,7 @@ class Said:
 
 def name_for(text: str) -> str:
     """A name of the language for something that others name more freely."""
-    made = _OUTSIDE_NAMES.sub("-", text).strip("-")
+    made = _OUTSIDE_NAMES.sub("-", text).strip("-./_")
     return made or "unnamed"
 
 
@@ -107,9 +110,10 @@ def flow(value: Any) -> str:
         return "{" + ", ".join(f"{flow(str(k))}: {flow(v)}" for k, v in value.items()) + "}"
     if isinstance(value, list | tuple):
         return "[" + ", ".join(map(flow, value)) + "]"
-    text = str(value)
+    text = _NO_TEXT.sub("\ufffd", str(value))
     if text.lower() in _WORDS or _OTHERWISE.fullmatch(text) or not _PLAIN.fullmatch(text):
-        return json.dumps(text, ensure_ascii=False)
+        written = json.dumps(text, ensure_ascii=False)
+        return _BREAKS.sub(lambda found: f"\\u{ord(found[0]):04x}", written)
     return text
 
 

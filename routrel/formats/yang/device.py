@@ -55,6 +55,8 @@ class YangFile:
         self.done = True
         if any(name in _OF_NETWORKS for name in self.names):
             read_topology(self.data, links)
+        elif not tells_of_devices(self):
+            self.report.refuse("it holds data of no module that is read")
         self.data.name_leftovers()
 
     @property
@@ -134,7 +136,8 @@ def made_device(name: str, files: Iterable[YangFile], role: str | None) -> YangD
         for missing in dict.fromkeys(protocols.bind(interfaces)):
             opened[0].report.unknown(f"a protocol names {missing}, which is no interface of {name}")
     _add_known_by_tables(interfaces, routing, opened)
-    _mend_statics(routing, interfaces)
+    _mend_statics(routing, interfaces, opened[0].report)
+    _unbind_missing(interfaces, filters, opened[0].report)
     chosen, families = _role(interfaces, role, opened)
     plain: dict[str, Any] = {"routrel": 1, "device": name, "role": chosen}
     if families:
@@ -208,14 +211,50 @@ def _add_known_by_tables(
                 files[0].report.note(f"{name} is known from a table alone")
 
 
-def _mend_statics(routing: Routing, interfaces: Mapping[str, YangInterface]) -> None:
-    """Say in which VRF the interface of a static route is, where that is another one."""
+def _mend_statics(
+    routing: Routing, interfaces: Mapping[str, YangInterface], report: FileReport
+) -> None:
+    """Say in which VRF the interface of a static route is, where that is another one.
+
+    Routes that are given twice, or leave by what is no interface, are named and left out.
+    """
     where = {name_for(port.name): port.vrf for port in interfaces.values()}
     for vrf, routes in routing.statics.items():
-        for place, said in enumerate(routes):
-            interface = said.value.get("interface")
-            if interface in where and where[interface] != vrf:
-                routes[place] = Said({**said.value, "next-vrf": where[interface]}, said.remark)
+        kept: dict[str, Said] = {}
+        for said in routes:
+            made, interface = dict(said.value), said.value.get("interface")
+            key = str({name: made[name] for name in made if name not in ("description", "tag")})
+            if interface is not None and interface not in where:
+                report.unknown(f"{said.remark}: a static route by {interface}, no interface of it")
+                continue
+            if interface is not None and where[interface] != vrf:
+                made["next-vrf"] = where[interface]
+            if key in kept:
+                report.unknown(
+                    f"{said.remark}: the same route is there already, {kept[key].remark}"
+                )
+                continue
+            kept[key] = Said(made, said.remark)
+        routing.statics[vrf] = list(kept.values())
+
+
+def _unbind_missing(
+    interfaces: Mapping[str, YangInterface], filters: Mapping[str, object], report: FileReport
+) -> None:
+    """Filters that interfaces name and that no file has."""
+    for port in interfaces.values():
+        bound = port.more.get("filters", {})
+        for way, names in list(bound.items()):
+            listed = [names] if isinstance(names, str) else names
+            held = [name for name in listed if name in filters]
+            for name in sorted({*listed} - {*held}):
+                report.unknown(f"{port.remark}: {port.name} names the filter {name}; there is none")
+            if held:
+                bound[way] = held[0] if len(held) == 1 else held
+            else:
+                del bound[way]
+        if "filters" in port.more and not bound:
+            del port.more["filters"]
 
 
 def _role(

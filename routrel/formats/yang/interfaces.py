@@ -73,6 +73,11 @@ def read_interfaces(data: Node, found: dict[str, YangInterface]) -> None:
             node.unknown(f"{name} is there already, from {found[name].remark}")
             node.ignore_all()
             continue
+        like = next((other for other in found if name_for(other) == name_for(name)), None)
+        if like is not None:
+            node.unknown(f"{name} cannot be told from {like} in a device file; left out")
+            node.ignore_all()
+            continue
         found[name] = _interface(node, name)
 
 
@@ -121,8 +126,13 @@ def _family(node: Node, version: int, made: YangInterface, sizes: dict[int, int]
     mtu = node.number("mtu", low=68 if version == 4 else 1280, high=2**32 - 1)
     if mtu is not None:
         sizes[version] = min(mtu, 65535)
-    addresses = [_address(item, version) for item in node.items("address")]
-    usable = [address for address in addresses if address is not None]
+    usable: list[InterfaceAddress] = []
+    for item in node.items("address"):
+        address = _address(item, version)
+        if address is not None and any(address.ip == one.ip for one in usable):
+            item.unknown(f"{address.ip} is there already; the first counts")
+        elif address is not None:
+            usable.append(address)
     if usable and enabled:
         made.addresses += usable
         made.forwards[version] = forwards

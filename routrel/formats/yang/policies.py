@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ipaddress
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -63,8 +64,8 @@ def read_policies(data: Node, found: Policies) -> None:
     definitions.ignore("match-modified-attributes")
     nodes = [(node.text("name") or "", node) for node in definitions.items("policy-definition")]
     for name, node in nodes:
-        if not name:
-            node.unknown("a policy without a name")
+        if not name or name_for(name) in found.policies:
+            node.unknown("a policy without a name of its own; left out")
             continue
         reader = _Statements(found)
         statements = [
@@ -93,7 +94,7 @@ def _read_sets(sets: Node, found: Policies) -> None:
     for node in sets.listed("neighbor-sets", "neighbor-set"):
         addresses = node.leaf("address")
         listed = addresses if isinstance(addresses, list) else []
-        members = [one for one in listed if isinstance(one, str)]
+        members = [one for one in listed if _is_address(one)]
         if len(members) != len(listed) or (addresses is not None and not listed):
             node.unknown("address is no list of addresses", "address")
         found.neighbours[name_for(node.text("name") or "")] = [
@@ -110,6 +111,13 @@ def _read_sets(sets: Node, found: Policies) -> None:
         for name in [name for name, members in kind.items() if not members]:
             sets.unknown(f"the set {name} holds nothing")
             del kind[name]
+
+
+def _is_address(value: object) -> bool:
+    try:
+        return isinstance(value, str) and bool(ipaddress.ip_address(value))
+    except ValueError:
+        return False
 
 
 def _range(node: Node) -> str | None:
@@ -149,9 +157,10 @@ class _Statements:
 
     def __init__(self, found: Policies) -> None:
         self.found = found
+        self.names: set[str] = set()
 
     def take(self, node: Node) -> Said | None:
-        name = name_for(node.text("name") or "")
+        name = self._free(name_for(node.text("name") or ""))
         said: dict[str, Any] = {"name": name}
         match: dict[str, Any] = {}
         calls: list[str] = []
@@ -171,6 +180,14 @@ class _Statements:
         if result:
             said["then"] = result
         return Said(said, node.remark)
+
+    def _free(self, wish: str) -> str:
+        """A name that no statement before has."""
+        name, number = wish, 2
+        while name in self.names:
+            name, number = f"{wish}-{number}", number + 1
+        self.names.add(name)
+        return name
 
     def _conditions(self, node: Node, match: dict[str, Any], calls: list[str]) -> bool:
         covered = True

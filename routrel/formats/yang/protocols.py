@@ -6,6 +6,7 @@ what is inside.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any
@@ -21,6 +22,10 @@ _NETWORKS = {
     "broadcast": "broadcast", "non-broadcast": "non-broadcast", "point-to-point": "point-to-point",
     "point-to-multipoint": "multipoint", "hybrid": "multipoint",
 }  # fmt: skip
+#: As the types of the modules have them.
+_AREA = re.compile(r"[0-9]{1,10}|[0-9]{1,3}(\.[0-9]{1,3}){3}")
+_SYSTEM = re.compile(r"[0-9A-Fa-f]{4}\.[0-9A-Fa-f]{4}\.[0-9A-Fa-f]{4}")
+_AREA_ADDRESS = re.compile(r"[0-9A-Fa-f]{2}(\.[0-9A-Fa-f]{4}){0,6}")
 _LEVELS = {"level-1": "1", "level-2": "2", "level-all": "1-2"}
 
 
@@ -96,9 +101,9 @@ def _read_ospf(node: Node, kind: str, found: Protocols) -> None:
     six = kind == "ospfv3" or (family is not None and family[1].startswith("ipv6"))
     protocol = "ospfv3" if six else "ospf"
     keys: dict[str, Any] = {}
-    router_id = node.text("explicit-router-id")
-    if router_id:
-        keys["router-id"] = router_id
+    router_id = node.address("explicit-router-id")
+    if router_id is not None and router_id.version == 4:
+        keys["router-id"] = str(router_id)
     preference = node.child("preference")
     if preference is not None:
         keys_of = {"all": "distance", "internal": "distance", "external": "external-distance"}
@@ -116,8 +121,15 @@ def _read_ospf(node: Node, kind: str, found: Protocols) -> None:
             keys["maximum-paths"] = paths
     settings: dict[str, Any] = {}
     for area in node.listed("areas", "area"):
-        name = area.text("area-id") or "0"
+        name = area.text("area-id") or ""
+        if not _AREA.fullmatch(name):
+            area.unknown("an area without an area-id, or with one that is none; left out")
+            area.ignore_all()
+            continue
         own = _area(area)
+        if own.get("type") and set(name) <= set("0."):
+            area.unknown("the backbone is a normal area (RFC 2328 3.6); taken as one")
+            del own["type"]
         if own:
             settings[name] = own
         for interface, one in _taking_part(area):
@@ -190,6 +202,9 @@ def _read_isis(node: Node, found: Protocols) -> None:
     areas = areas if isinstance(areas, list) else []
     if not system or not areas:
         node.unknown("a system without a system-id or an area-address; left out")
+        return
+    if not _SYSTEM.fullmatch(system) or not _AREA_ADDRESS.fullmatch(str(areas[0])):
+        node.unknown("a system-id or an area-address that is none; left out")
         return
     if len(areas) > 1:
         node.unknown("several area addresses; the first is taken", "area-address")

@@ -40,7 +40,9 @@ def read_routing(holder: Node, vrf: str, found: Routing) -> None:
     Args:
         vrf: Whose they are.
     """
-    found.of(vrf).router_id = holder.text("router-id")
+    router_id = holder.address("router-id")
+    if router_id is not None and router_id.version == 4:
+        found.of(vrf).router_id = str(router_id)
     holder.ignore("interfaces")
     for node in holder.listed("control-plane-protocols", "control-plane-protocol"):
         kind = node.identity("type")

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import copy
 import json
+import random
 import re
 import shutil
 import sys
@@ -221,6 +223,92 @@ def test_links_of_a_topology_lead_both_ways_and_may_lead_nowhere():
         '  ab: {between: ["a:eth0", "b:eth0"]}  # t.json:1'
     ]
     assert "leads to c, which is no node" in " ".join(told(made))
+
+
+#: What no device can be made of, and what is said of it; the rest of the device is there.
+LEFT_OUT = {
+    "an address twice": (
+        interfaces({"name": "e", "type": "x:ethernetCsmacd", "ietf-ip:ipv4": {"address": [
+            {"ip": "10.0.0.1", "prefix-length": 24}, {"ip": "10.0.0.1", "prefix-length": 25}]}}),
+        "10.0.0.1 is there already; the first counts"),
+    "two names that are one in a file": (interfaces(ONE, port("eth0 ", "10.1.0.1/24")), "cannot be told from eth0"),
+    "a static route by an interface that is not there": ({**interfaces(ONE), **statics({
+        "destination-prefix": "10.9.0.0/16", "next-hop": {"outgoing-interface": "eth9"}})}, "a static route by eth9"),
+    "a static route twice": ({**interfaces(ONE), **statics(
+        *[{"destination-prefix": "10.9.0.0/16", "next-hop": {"next-hop-address": "10.0.0.2"}}] * 2)}, "the same route is there"),
+    "a filter that is not there": ({**interfaces(ONE), "ietf-access-control-list:acls": {"attachment-points": {
+        "interface": [{"interface-id": "eth0", "ingress": {"acl-sets": {"acl-set": [{"name": "none"}]}}}]}}},
+        "eth0 names the filter none; there is none"),
+    "a backbone that is a stub": ({**interfaces(ONE), "ietf-routing:routing": {"control-plane-protocols": {
+        "control-plane-protocol": [{"type": "ietf-ospf:ospfv2", "name": "1", "ietf-ospf:ospf": {"areas": {"area": [
+            {"area-id": "0", "area-type": "ietf-ospf:stub-area", "interfaces": {"interface": [{"name": "eth0"}]}}]}}}]}}},
+        "the backbone is a normal area"),
+    "an area without an id": ({**interfaces(ONE), "ietf-routing:routing": {"control-plane-protocols": {
+        "control-plane-protocol": [{"type": "ietf-ospf:ospfv2", "name": "1", "ietf-ospf:ospf": {"areas": {"area": [
+            {"interfaces": {"interface": [{"name": "eth0"}]}}]}}}]}}}, "an area without an area-id"),
+    "a system-id that is none": ({**interfaces(ONE), "ietf-routing:routing": {"control-plane-protocols": {
+        "control-plane-protocol": [{"type": "ietf-isis:isis", "name": "1", "ietf-isis:isis": {
+            "system-id": "r1", "area-address": ["49.0001"], "interfaces": {"interface": [{"name": "eth0"}]}}}]}}},
+        "a system-id or an area-address that is none"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", LEFT_OUT)
+def test_what_no_device_can_be_made_of_is_left_out_by_name(name):
+    data, words = LEFT_OUT[name]
+    made = read(data)
+    assert any(words in text for text in told(made)), told(made)
+    assert [one.verdict.value for one in made.report.files] == ["partly"]
+    (device_read,) = state_of(made).network.devices
+    assert device_read.interfaces
+    assert device_read.unknown
+
+
+ODD = [None, True, -1, 2**70, 1.5, "", "x", "::/129", "10.0.0.0/33", "\u00fc\n", "a: b # c", [], {}, [None],
+       [[]], {"a": 1}, "[", "'", '"', "0.0.0.0/0", "yes", "{", "- ", "? ", "\x00", "\u2028", "\ud800"]  # fmt: skip
+
+
+def places(value, path=()):
+    """Where something stands in data, by keys and positions."""
+    if path:
+        yield path
+    inner = (
+        value.items()
+        if isinstance(value, dict)
+        else enumerate(value)
+        if isinstance(value, list)
+        else ()
+    )
+    for key, each in inner:
+        yield from places(each, (*path, key))
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_whatever_is_wrong_in_data_a_device_is_made_or_it_is_said_why_not(seed):
+    """Members are dropped, doubled, or replaced by what no module allows, up to three of them."""
+    dice = random.Random(seed)
+    sound = [data for data, _ in READ.values() if isinstance(data, dict)]
+    for _ in range(60):
+        data = copy.deepcopy(dice.choice(sound))
+        for _ in range(dice.randint(1, 3)):
+            found = list(places(data))
+            if not found:
+                break
+            *above, key = dice.choice(found)
+            holder = data
+            for step in above:
+                holder = holder[step]
+            match dice.randrange(3):
+                case 0:
+                    del holder[key]
+                case 1:
+                    holder[key] = copy.deepcopy(dice.choice(ODD))
+                case _ if isinstance(holder, list):
+                    holder.append(copy.deepcopy(holder[key]))
+        made = read(json.dumps(data).encode())
+        problems = read_texts(made.texts).problems if made.texts else ()
+        assert not problems, (problems[0].place, problems[0].text, data)
+        assert made.texts or made.report.files[0].refused
 
 
 # --- writing --------------------------------------------------------------------------------------
