@@ -23,7 +23,17 @@ from routrel.model.traffic import (
     TCP_FLAGS,
 )
 
-__all__ = ["ANYTHING", "Condition", "Known", "NotCovered", "both", "condition_of", "written"]
+__all__ = [
+    "ANYTHING",
+    "MALFORMED",
+    "Condition",
+    "Known",
+    "NotCovered",
+    "asks_for",
+    "both",
+    "condition_of",
+    "written",
+]
 
 PortRange = tuple[int, int]
 _ALL_PORTS: PortRange = (0, 65535)
@@ -59,8 +69,19 @@ _PROTOCOL_WORDS = {**PROTOCOL_NUMBERS, "ipv6-icmp": ICMPV6, "udplite": 136, "dcc
 _SERVICES = {"ip": 4, "ip6": 6, "ipv4": 4, "ipv6": 6}
 
 
+#: What goes wrong where the JSON of a rule is not as the command prints it.
+MALFORMED = (AttributeError, KeyError, TypeError, ValueError)
+
+
 class NotCovered(Exception):
     """A match asks for something that the model does not know."""
+
+
+def asks_for(error: Exception) -> str:
+    """Why a rule is not covered, in words."""
+    if isinstance(error, NotCovered):
+        return f"asks for {error}"
+    return "is not written as the command prints it"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -359,7 +380,7 @@ class _Reader:
         numbers: list[int] = []
         for value in values:
             if isinstance(value, Mapping) and "range" in value:
-                low, high = map(_number, value["range"])
+                low, high = _bounds_of(value["range"])
                 numbers += range(low, min(high, 255) + 1)
             elif str(value) in names:
                 numbers.append(names[str(value)])
@@ -458,10 +479,17 @@ def _number(value: Any) -> int:
         raise NotCovered(f"a value that is no number: {value}") from error
 
 
+def _bounds_of(value: Any) -> tuple[int, int]:
+    """The ends of a range."""
+    if not isinstance(value, list) or len(value) != 2:
+        raise NotCovered(f"a range that is none: {value}")
+    return _number(value[0]), _number(value[1])
+
+
 def _protocols(values: Iterable[Any]) -> Iterator[int]:
     for value in values:
         if isinstance(value, Mapping) and "range" in value:
-            low, high = map(_number, value["range"])
+            low, high = _bounds_of(value["range"])
             yield from range(low, min(high, 255) + 1)
         elif str(value) in _PROTOCOL_WORDS:
             yield _PROTOCOL_WORDS[str(value)]
@@ -507,11 +535,12 @@ def _ports(values: Iterable[Any]) -> tuple[PortRange, ...]:
     found = []
     for value in values:
         if isinstance(value, Mapping) and "range" in value:
-            low, high = map(_number, value["range"])
-            found.append((low, min(high, 65535)))
+            low, high = _bounds_of(value["range"])
         else:
-            number = _number(value)
-            found.append((number, number))
+            low = high = _number(value)
+        if not 0 <= low <= high <= _ALL_PORTS[1]:
+            raise NotCovered(f"a port that is none: {value}")
+        found.append((low, high))
     return tuple(found)
 
 

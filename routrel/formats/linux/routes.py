@@ -260,7 +260,7 @@ def _hops(entry: Entry, prefix: Prefix) -> tuple[Hop, ...]:
         except ValueError:
             entry.unknown(f"the next hop of {prefix} is no address: {text}")
             continue
-        flags = one.get("flags") or []
+        flags = [*_listed(one.get("flags")), *_listed(value.get("flags"))]
         if "dev" in one:
             weight = one.get("weight", 1)
             found.append(
@@ -268,10 +268,14 @@ def _hops(entry: Entry, prefix: Prefix) -> tuple[Hop, ...]:
                     str(one["dev"]),
                     address,
                     weight if isinstance(weight, int) and 1 <= weight <= 256 else 1,
-                    "dead" in flags or "dead" in (value.get("flags") or []),
+                    "dead" in flags,
                 )
             )
     return tuple(found)
+
+
+def _listed(value: object) -> list[object]:
+    return value if isinstance(value, list) else []
 
 
 def _implied(interfaces: Mapping[str, LinuxInterface]) -> dict[tuple[str, Prefix], list[str]]:

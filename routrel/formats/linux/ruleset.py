@@ -15,9 +15,11 @@ from routrel.formats.device_text import Said, name_for
 from routrel.formats.linux.bundle import Bundle
 from routrel.formats.linux.matches import (
     ANYTHING,
+    MALFORMED,
     Condition,
     Known,
     NotCovered,
+    asks_for,
     both,
     condition_of,
     written,
@@ -182,15 +184,21 @@ def _take_chain(found: Ruleset, value: Mapping[str, Any], report: FileReport, li
     if family not in _FAMILIES:
         report.unknown(f"chain {value.get('name')} of family {family} is not modelled", line)
         return
-    devices = value.get("dev", [])
+    devices, priority = value.get("dev", []), value.get("prio", 0)
+    policy = value.get("policy", "accept")
+    if isinstance(priority, str) and priority.removeprefix("-").isdecimal():
+        priority = int(priority)
+    if not isinstance(priority, int) or policy not in ("accept", "drop"):
+        report.unknown(f"chain {value.get('name')} has no priority or policy that is known", line)
+        return
     chain = Chain(
         family,
         str(value.get("table")),
         str(value.get("name")),
         kind=str(value.get("type", "")),
         hook=str(value.get("hook", "")),
-        priority=int(value.get("prio", 0)),
-        policy=str(value.get("policy", "accept")),
+        priority=priority,
+        policy=policy,
         devices=tuple(map(str, devices if isinstance(devices, list) else [devices])),
         line=line,
     )
@@ -217,8 +225,9 @@ def _take_rule(found: Ruleset, value: Mapping[str, Any], report: FileReport, lin
     for statement in statements:
         if isinstance(statement, Mapping) and isinstance(statement.get("mangle"), Mapping):
             mangle = statement["mangle"]
-            if mangle.get("key") == {"meta": {"key": "mark"}} and isinstance(mangle["value"], int):
-                marks.add(mangle["value"])
+            mark = mangle.get("value")
+            if mangle.get("key") == {"meta": {"key": "mark"}} and isinstance(mark, int):
+                marks.add(mark)
     return marks
 
 
@@ -404,8 +413,8 @@ class FilterWriter:
                 if any(s.does in ("snat", "dnat", "masquerade", "redirect") for s in steps):
                     raise NotCovered("translation in a chain of filters")
                 steps = _with_marks(steps)
-            except NotCovered as error:
-                text = f"rule {rule.handle} asks for {error}; left out"
+            except (NotCovered, *MALFORMED) as error:
+                text = f"rule {rule.handle} {asks_for(error)}; left out"
                 self.ruleset.unknown(chain, text, rule.line)
                 continue
             yield from ((rule, step) for step in steps if step.conditions)

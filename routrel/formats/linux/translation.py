@@ -11,8 +11,10 @@ from typing import Any
 from routrel.formats.device_text import Said
 from routrel.formats.linux.matches import (
     ANYTHING,
+    MALFORMED,
     Condition,
     NotCovered,
+    asks_for,
     both,
     condition_of,
     written,
@@ -72,8 +74,8 @@ class _Flattened:
         for rule in chain.rules:
             try:
                 made = list(self._rule(chain, rule, outer))
-            except NotCovered as error:
-                text = f"rule {rule.handle} asks for {error}; left out"
+            except (NotCovered, *MALFORMED) as error:
+                text = f"rule {rule.handle} {asks_for(error)}; left out"
                 self.ruleset.unknown(chain, text, rule.line)
                 continue
             yield from ((keys, remark) for keys, remark in made if keys is not None)

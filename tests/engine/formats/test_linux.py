@@ -6,11 +6,15 @@ Real kernels are asked in tests/kernel; here stands why each answer must be so.
 from __future__ import annotations
 
 import json
+import random
 
 import pytest
 
+from routrel.files.reader import read_texts
+from routrel.formats.importing import import_files
 from routrel.model.network import Role
 from routrel.questions.flow import FlowQuestion, ask_flow
+from tests.engine.formats.breaking import broken
 from tests.engine.formats.bundles import addr, bundle, chain, imported, line, rule, state_of, table
 
 ACCEPT, DROP, RETURN = {"accept": None}, {"drop": None}, {"return": None}
@@ -302,3 +306,55 @@ def test_every_hostile_file_gets_a_sentence(name):
     files = {**bundle("r", [addr("e1", "10.0.1.1/24")]), "r/addr.json": content}
     told = [m.text for m in imported(files).report.messages if m.path == "r/addr.json"]
     assert any(said in text for text in told), told
+
+
+# --- captures that are not as the commands print them ---------------------------------------------
+
+_PORTS = [addr("e0", "10.0.0.1/24"), addr("e1", "10.1.0.1/24")]
+_DPORT = {"payload": {"protocol": "tcp", "field": "dport"}}
+_RULES = [
+    table("inet", "t"), chain("f", "forward", "drop"), chain("x"),
+    rule("f", {"match": {"op": "!=", "left": _DPORT, "right": {"set": [80, {"range": [1, 9]}]}}}, {"jump": {"target": "x"}}),
+    rule("x", {"mangle": {"key": {"meta": {"key": "mark"}}, "value": 7}}, {"return": None}),
+    {"set": {"family": "inet", "table": "t", "name": "s", "type": "ipv4_addr", "elem": ["10.0.0.1", {"prefix": {"addr": "10.1.0.0", "len": 16}}]}},
+    rule("x", {"match": {"op": "==", "left": {"payload": {"protocol": "ip", "field": "saddr"}}, "right": "@s"}}, {"accept": None}),
+]  # fmt: skip
+_ROUTES = [
+    {"type": "unicast", "dst": "10.9.0.0/16", "protocol": "static", "metric": 5, "table": "77", "flags": [],
+     "nexthops": [{"gateway": "10.0.0.2", "dev": "e0", "weight": 1, "flags": []}, {"gateway": "10.1.0.2", "dev": "e1", "weight": 2, "flags": ["dead"]}]},
+    {"type": "blackhole", "dst": "10.8.0.0/16", "protocol": "static", "flags": []},
+]  # fmt: skip
+_STEERED = [{"priority": 100, "src": "10.0.0.0", "srclen": 24, "table": "77"}]
+MALFORMED = {
+    "a range of one": (rule("f", {"match": {"op": "==", "left": _DPORT, "right": {"range": [1]}}}, {"accept": None}), "a range that is none"),
+    "a port that is none": (rule("f", {"match": {"op": "==", "left": _DPORT, "right": 65536}}, {"accept": None}), "a port that is none"),
+    "a mark without a value": (rule("f", {"mangle": {"key": {"meta": {"key": "mark"}}}}), "left out"),
+    "a policy that is none": (chain("g", "forward", "perhaps"), "no priority or policy that is known"),
+    "a priority that is none": (chain("g", "forward", prio="-"), "no priority or policy that is known"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", MALFORMED)
+def test_rules_that_are_not_as_printed_are_left_out_by_name(name):
+    item, words = MALFORMED[name]
+    made = imported(bundle("r", _PORTS, nft=[*_RULES, item]))
+    told = [message.text for message in made.report.messages]
+    assert any(words in text for text in told), told
+    assert state_of(made).network.devices[0].unknown
+
+
+@pytest.mark.parametrize("seed", range(10))
+def test_whatever_is_wrong_in_captures_a_device_is_made_or_it_is_said_why_not(seed):
+    dice = random.Random(seed)
+    sound = {
+        path: json.loads(content)
+        for path, content in bundle("r", _PORTS, _ROUTES, nft=_RULES, rules=_STEERED).items()
+    }
+    for _ in range(40):
+        files = {str(path): value for path, value in broken(sound, dice).items()}
+        made = import_files({path: json.dumps(value).encode() for path, value in files.items()})
+        problems = read_texts(made.texts).problems if made.texts else ()
+        assert not problems, (problems[0].place, problems[0].text, files)
+        assert (
+            made.texts or made.report.files == [] or any(one.refused for one in made.report.files)
+        )

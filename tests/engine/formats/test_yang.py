@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import copy
 import json
 import random
 import re
@@ -17,6 +16,7 @@ from routrel.files.reader import load_texts, read_texts
 from routrel.formats.importing import import_files
 from routrel.formats.yang.writing import device_json, lost_of, network_json
 from routrel.model.network import Role
+from tests.engine.formats.breaking import broken
 from tests.engine.formats.bundles import line, state_of
 from tests.nets import device
 
@@ -264,47 +264,12 @@ def test_what_no_device_can_be_made_of_is_left_out_by_name(name):
     assert device_read.unknown
 
 
-ODD = [None, True, -1, 2**70, 1.5, "", "x", "::/129", "10.0.0.0/33", "\u00fc\n", "a: b # c", [], {}, [None],
-       [[]], {"a": 1}, "[", "'", '"', "0.0.0.0/0", "yes", "{", "- ", "? ", "\x00", "\u2028", "\ud800"]  # fmt: skip
-
-
-def places(value, path=()):
-    """Where something stands in data, by keys and positions."""
-    if path:
-        yield path
-    inner = (
-        value.items()
-        if isinstance(value, dict)
-        else enumerate(value)
-        if isinstance(value, list)
-        else ()
-    )
-    for key, each in inner:
-        yield from places(each, (*path, key))
-
-
 @pytest.mark.parametrize("seed", range(12))
 def test_whatever_is_wrong_in_data_a_device_is_made_or_it_is_said_why_not(seed):
-    """Members are dropped, doubled, or replaced by what no module allows, up to three of them."""
     dice = random.Random(seed)
     sound = [data for data, _ in READ.values() if isinstance(data, dict)]
     for _ in range(60):
-        data = copy.deepcopy(dice.choice(sound))
-        for _ in range(dice.randint(1, 3)):
-            found = list(places(data))
-            if not found:
-                break
-            *above, key = dice.choice(found)
-            holder = data
-            for step in above:
-                holder = holder[step]
-            match dice.randrange(3):
-                case 0:
-                    del holder[key]
-                case 1:
-                    holder[key] = copy.deepcopy(dice.choice(ODD))
-                case _ if isinstance(holder, list):
-                    holder.append(copy.deepcopy(holder[key]))
+        data = broken(dice.choice(sound), dice)
         made = read(json.dumps(data).encode())
         problems = read_texts(made.texts).problems if made.texts else ()
         assert not problems, (problems[0].place, problems[0].text, data)
