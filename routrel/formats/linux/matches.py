@@ -538,7 +538,8 @@ def _ports(values: Iterable[Any]) -> tuple[PortRange, ...]:
             low, high = _bounds_of(value["range"])
         else:
             low = high = _number(value)
-        if not 0 <= low <= high <= _ALL_PORTS[1]:
+        high = min(high, _ALL_PORTS[1])  # of a comparison there is no other end
+        if not 0 <= low <= high:
             raise NotCovered(f"a port that is none: {value}")
         found.append((low, high))
     return tuple(found)

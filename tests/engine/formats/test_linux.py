@@ -358,3 +358,15 @@ def test_whatever_is_wrong_in_captures_a_device_is_made_or_it_is_said_why_not(se
         assert (
             made.texts or made.report.files == [] or any(one.refused for one in made.report.files)
         )
+
+
+@pytest.mark.parametrize(
+    ("operator", "ports"), [(">", "1025-65535"), (">=", "1024-65535"), ("<", "0-1023")]
+)
+def test_a_comparison_of_ports_has_an_end(operator, ports):
+    item = rule("f", {"match": {"op": operator, "left": _DPORT, "right": 1024}}, {"accept": None})
+    made = imported(
+        bundle("r", _PORTS, nft=[table("inet", "t"), chain("f", "forward", "drop"), item])
+    )
+    assert f"to-port: {ports}" in made.texts["r.yaml"]
+    assert not state_of(made).network.devices[0].unknown
