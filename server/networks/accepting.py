@@ -10,16 +10,16 @@ from routrel.lens.changes import with_change
 from routrel.lens.look import content_hash
 from routrel.questions.finding_groups import finding_key
 from server.networks import promises, states
-from server.networks.imports import add_revision
+from server.networks.imports import Overtaken, add_revision
 from server.networks.jobs import Work
 from server.networks.lenses import changes_in
-from server.networks.models import Change, Job, Network
+from server.networks.models import Change, Job
 
 __all__ = ["accept_change"]
 
 
-class _Overtaken(Exception):
-    """Somebody was quicker; the message says with what."""
+class _EditedMeanwhile(Exception):
+    """Somebody edited the change while it was accepted."""
 
 
 def accept_change(work: Work) -> None:
@@ -57,24 +57,26 @@ def accept_change(work: Work) -> None:
     keys = [finding_key(finding) for finding in view.findings]
 
     def keep(held: Job) -> object:
-        network = Network.objects.select_for_update().get(pk=held.network_id)
-        newest = network.revisions.first()
-        if newest is None or newest.pk != work.revision.pk:
-            raise _Overtaken(f"revision {network.last_revision} came meanwhile; look at it first")
+        network = held.network
         revision = add_revision(
-            network, made.texts, author=held.author, note=asked["reason"], finding_keys=keys
+            network,
+            made.texts,
+            author=held.author,
+            note=asked["reason"],
+            finding_keys=keys,
+            after=work.revision.number,
         )
         accepted = Change.objects.filter(
             network=network, name=asked["name"], version=asked["version"], became=None, dropped=None
         ).update(became=revision, accepted=timezone.now(), version=asked["version"] + 1)
         if not accepted:
-            raise _Overtaken("somebody edited the change meanwhile; look at it first")
+            raise _EditedMeanwhile("somebody edited the change meanwhile")
         held.message = f"{asked['name']} became revision {revision.number}."
         return {"problems": [], "revision": revision.number}
 
     try:
         work.end(Job.Status.DONE, keep=keep)
-    except _Overtaken as error:
-        work.end(Job.Status.REFUSED, f"Nothing was kept: {error}.")
+    except (Overtaken, _EditedMeanwhile) as error:
+        work.end(Job.Status.REFUSED, f"Nothing was kept: {error}; look at it first.")
         return
     promises.check_after_import(work.job, work.job.network.revisions.first(), view)

@@ -24,7 +24,7 @@ from server.networks import promises, states
 from server.networks.jobs import TooManyJobs, Work
 from server.networks.models import Job, Network, Revision, RevisionFile, UploadedFile
 
-__all__ = ["add_revision", "make_room", "read_import"]
+__all__ = ["Overtaken", "add_revision", "make_room", "read_import"]
 
 #: Imports of a network that became nothing and of which the files are kept, to be read in place;
 #: and how much one person may have uploaded that is no revision.
@@ -32,11 +32,11 @@ _KEPT_UPLOADS = 10
 _MOST_HELD_BYTES = 1024 * 1024 * 1024
 
 
-class _Overtaken(Exception):
-    """Another revision came since somebody looked at the difference."""
+class Overtaken(Exception):
+    """Another revision came since somebody looked at the newest."""
 
     def __init__(self, newest: int) -> None:
-        super().__init__(newest)
+        super().__init__(f"revision {newest} came meanwhile")
         self.newest = newest
 
 
@@ -77,18 +77,20 @@ def read_import(work: Work) -> None:
     keys = [finding_key(finding) for finding in view.findings]
 
     def keep(held: Job) -> object:
-        seen = job.question.get("after")
-        newest = Network.objects.select_for_update().get(pk=held.network_id).last_revision
-        if seen is not None and newest != seen:
-            raise _Overtaken(newest)
-        held.revision = add_revision(held.network, texts, author=held.author, finding_keys=keys)
+        held.revision = add_revision(
+            held.network,
+            texts,
+            author=held.author,
+            finding_keys=keys,
+            after=job.question.get("after"),
+        )
         held.files.all().delete()  # the revision has them
         held.message = f"{devices} devices became revision {held.revision.number}."
         return found
 
     try:
         work.end(Job.Status.DONE, keep=keep)
-    except _Overtaken as error:
+    except Overtaken as error:
         message = f"Revision {error.newest} came meanwhile; look at the difference again."
         work.end(Job.Status.REFUSED, message, answer=found)
         return
@@ -168,14 +170,21 @@ def add_revision(
     author: User | None,
     note: str = "",
     finding_keys: list[str] | None = None,
+    after: int | None = None,
 ) -> Revision:
     """Make the next revision of a network from texts that read without problems.
 
     Args:
         finding_keys: What its findings are known by; None: nobody has looked for them yet.
+        after: The newest revision that somebody looked at, 0 for none; None: nobody did.
+    Raises:
+        Overtaken: another one is the newest.
     """
     with transaction.atomic():
         number = Network.objects.select_for_update().get(pk=network.pk).last_revision + 1
+        newest = network.revisions.first()
+        if after is not None and after != (newest.number if newest else 0):
+            raise Overtaken(newest.number if newest else 0)
         revision = Revision.objects.create(
             network=network,
             number=number,

@@ -261,6 +261,9 @@ def test_what_was_looked_at_is_not_kept_over_a_newer_revision(network):
     assert (late["status"], network.revisions.count()) == ("refused", 2)
     assert late["message"] == "Revision 2 came meanwhile; look at the difference again."
     anew = _ended("editor", post("editor", f"/api/imports/{late['id']}/again", {"preview": True}))
+    network.revisions.get(number=2).delete()  # numbers are never given twice; 1 is the newest again
+    again = f"/api/imports/{anew['id']}/again"
+    assert _ended("editor", post("editor", again, {"after": 1}))["revision"] == 3
     assert [one["what"] for one in anew["answer"]["difference"]["files"]] == ["removed"]
 
 
