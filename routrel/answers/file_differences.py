@@ -2,19 +2,18 @@
 
 from __future__ import annotations
 
-import re
 from collections import Counter
 from collections.abc import Mapping
 
 from routrel.answers.base import Answer, LinesData
 from routrel.files.patching import FilePatch, edited_lines
+from routrel.files.reader import named_device
 
 __all__ = ["FileDifferenceData", "FilesDifferenceData", "files_difference"]
 
 #: Lines of a file up to which it is told where they differ, and runs of lines that are shown.
 _MOST_LINES = 5_000
 _MOST_RUNS = 200
-_DEVICE = re.compile(r"^device: *[\"']?([^\"'\s#]+)", re.MULTILINE)
 
 
 class FileDifferenceData(Answer):
@@ -52,11 +51,10 @@ def files_difference(before: Mapping[str, str], after: Mapping[str, str]) -> Fil
         if old is not None and new is not None and shown < _MOST_RUNS and _is_short(old, new):
             patches = edited_lines(path, old, new)
         added, removed = _counted(old or "", new or "", patches)
-        named = _DEVICE.search(new if new is not None else old or "")
         found.append(
             FileDifferenceData(
                 path=path,
-                device=named.group(1) if named else None,
+                device=named_device(new if new is not None else old or ""),
                 what="added" if old is None else "removed" if new is None else "changed",
                 lines_added=added,
                 lines_removed=removed,

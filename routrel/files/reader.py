@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Set
 from collections.abc import Mapping as MappingType
 from dataclasses import dataclass, replace
@@ -36,6 +37,7 @@ __all__ = [
     "is_network_file",
     "is_table_header",
     "load_texts",
+    "named_device",
     "read_again",
     "read_change",
     "read_folder",
@@ -47,6 +49,11 @@ MAXIMUM_FILES = 20_000
 _SUFFIXES = (".yaml", ".yml")
 #: What files of their own describe, by name.
 Named = TypeVar("Named", Device, Case, Change, OutsideNeighbour, NamedAddress, Promise)
+
+
+_DEVICE = re.compile(
+    r"""^device: *(?P<quote>["']?)(?P<name>[A-Za-z0-9._/-]+)(?P=quote) *(?:#.*)?$""", re.MULTILINE
+)
 
 
 class UnusableInput(Exception):
@@ -79,6 +86,12 @@ class Reading:
 def is_network_file(path: str) -> bool:
     """Whether a file's name says that it may belong to a network: YAML, a hosts file, tables."""
     return path.lower().endswith(_SUFFIXES) or is_hosts_file(path) or is_observed_file(path)
+
+
+def named_device(text: str) -> str | None:
+    """Whose a file is by the line that nearly all have; None: it has no such line."""
+    found = _DEVICE.search(text)
+    return found["name"] if found else None
 
 
 def is_table_header(text: str) -> bool:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -15,7 +14,13 @@ from routrel.files.observed import (
     read_observed,
     write_observed,
 )
-from routrel.files.reader import decode, is_network_file, is_table_header, read_texts
+from routrel.files.reader import (
+    decode,
+    is_network_file,
+    is_table_header,
+    named_device,
+    read_texts,
+)
 from routrel.files.report import Report
 from routrel.formats.device_text import Said, device_text, flow, name_for
 from routrel.formats.linux.bundle import FILES, read_bundle
@@ -44,8 +49,6 @@ __all__ = ["Imported", "import_files", "is_bundle_file", "is_foreign", "is_own",
 
 OWN_FORMAT = "routrel"
 _NETWORK = "network.yaml"
-#: The line that says whose a file is, as nearly all are written.
-_DEVICE = re.compile(r"^device: *([A-Za-z0-9._/-]+) *(?:#.*)?$", re.MULTILINE)
 
 
 @dataclass(slots=True)
@@ -201,9 +204,9 @@ class _Importing:
         """
         unlike: dict[str, str] = {}
         for path, text in texts.items():
-            named = _DEVICE.search(text)
+            named = named_device(text)
             if named:
-                self._taken.setdefault(named.group(1), path)
+                self._taken.setdefault(named, path)
             elif "device" in text or "network" in text:
                 unlike[path] = text  # the network's own, or written in an unusual way
         network = read_texts(unlike).network
@@ -282,11 +285,12 @@ class _Importing:
         by = self._taken[name]
         network = read_texts({by: self.made.texts[by]}).network
         vrfs = {vrf.name for device in network.devices for vrf in device.vrfs}
+        held = {(table.device, table.vrf) for table in self._read_tables()}
         kept = []
         for table in tables:
             if table.vrf not in vrfs:
                 text = f"{by} gives {name} no VRF {table.vrf}, so its table is left out"
-            elif (name, table.vrf) in self._read_tables():
+            elif (name, table.vrf) in held:
                 text = f"the table {table.vrf} of {name} was read from another file already"
             else:
                 kept.append(table)
@@ -298,17 +302,21 @@ class _Importing:
                 report.note(f"{name} is configured by {by}; its tables alone are taken from here")
             else:
                 report.refuse(f"{name} is configured by {by}, and no table of it is told here")
-        if kept:
-            self.made.texts[f"{stem}-tables.csv"] = write_observed(kept)
+        self._keep_tables(stem, kept)
 
-    def _read_tables(self) -> set[tuple[str, str]]:
-        """The tables that were read so far, by device and VRF."""
-        return {
-            (table.device, table.vrf)
-            for path, text in self.made.texts.items()
-            if is_observed_file(path) and is_observed_header(text)
-            for table in read_observed(text, path, Report())
-        }
+    def _keep_tables(self, stem: str, tables: list[ObservedTable]) -> None:
+        """Write tables beside what they were read from, over no file that is there."""
+        path = f"{stem}-tables.csv"
+        while path in self.made.texts:
+            path = f"{path.removesuffix('.csv')}-read.csv"
+        if tables:
+            self.made.texts[path] = write_observed(tables)
+
+    def _read_tables(self) -> Iterator[ObservedTable]:
+        """The tables that were read so far."""
+        for path, text in self.made.texts.items():
+            if is_observed_file(path) and is_observed_header(text):
+                yield from read_observed(text, path, Report())
 
     def _keep(
         self,
@@ -322,18 +330,13 @@ class _Importing:
         if unknown:
             text += device_text({"unknown": [Said(words) for words in unknown]})
         self.made.texts[path] = _with_stated(text, self._stated.get(name))
-        listed = list(tables)
-        if listed:
-            written = write_observed(listed)
-            self.made.texts[f"{path.removesuffix('.yaml')}-tables.csv"] = written
+        self._keep_tables(path.removesuffix(".yaml"), list(tables))
 
     def _known_by_tables(self) -> Iterator[tuple[str, str]]:
         """Device files for those of whom nothing is known but their tables."""
         by_device: dict[str, list[ObservedTable]] = defaultdict(list)
-        for path, text in self.made.texts.items():
-            if is_observed_file(path) and is_observed_header(text):
-                for table in read_observed(text, path, Report()):
-                    by_device[table.device].append(table)
+        for table in self._read_tables():
+            by_device[table.device].append(table)
         for device, tables in by_device.items():
             if device not in self._taken:
                 linked = self._lists.linked.get(device, ())

@@ -79,6 +79,13 @@ def test_the_first_configures_it_and_the_others_tell_what_was_read(files, config
     assert f"r1 is configured by {configured}; its tables alone are taken from here" in said
 
 
+def test_what_was_read_is_written_over_no_file_that_is_there():
+    own = b"device,prefix,interface\nr2,10.7.0.0/16,e0\n"
+    made = import_files({"r1.yaml": OWN, "r1-tables.csv": own, **CAPTURES})
+    held = {table.device: table.file for table in read_texts(made.texts).network.observed}
+    assert held == {"r1": "r1-tables-read.csv", "r2": "r1-tables.csv"}
+
+
 def test_what_is_no_table_is_left_out_by_name():
     made = import_files({"r1.yaml": OWN, "json/r1.json": yang(PORTS)})
     assert verdicts(made)["json/r1.json"] == "refused"
