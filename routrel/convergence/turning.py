@@ -39,7 +39,7 @@ def turning_points(protocols: Protocols, look: Look) -> list[TurningPoint]:
     exchanges = list(_exchanges(protocols, rib))
     circles = _circles(exchanges)
     kinds = protocols.interning.kinds.kinds
-    protocol_of = np.array([int(kind.protocol) for kind in kinds], dtype=np.int64)
+    protocol_of = protocols.interning.kinds.protocols
     for exchange in exchanges:
         rows = rib.table_candidates(exchange.table)
         theirs = protocol_of[rows["kind"]]

@@ -7,7 +7,7 @@ in block style grows by lines, what was written in flow style grows inside its b
 from __future__ import annotations
 
 import difflib
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 import yaml
@@ -30,9 +30,11 @@ __all__ = [
     "copy_item",
     "copy_key",
     "edited_lines",
+    "edited_texts",
     "flow_style",
     "insert_item",
     "is_yaml",
+    "lines_changed",
     "move_item",
     "path_at",
     "put",
@@ -91,6 +93,21 @@ def edited_lines(file: str, before: str, after: str) -> tuple[FilePatch, ...]:
         for tag, i, j, k, m in matcher.get_opcodes()
         if tag != "equal"
     )
+
+
+def edited_texts(before: Mapping[str, str], after: Mapping[str, str]) -> tuple[FilePatch, ...]:
+    """What differs between files, in order of path; `after` may hold some of them alone."""
+    return tuple(
+        patch
+        for file in sorted(after)
+        if after[file] != before[file]
+        for patch in edited_lines(file, before[file], after[file])
+    )
+
+
+def lines_changed(patches: Iterable[FilePatch]) -> int:
+    """How many lines change."""
+    return sum(max(len(patch.before), len(patch.after)) for patch in patches)
 
 
 def is_yaml(text: str) -> bool:

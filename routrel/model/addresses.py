@@ -12,6 +12,7 @@ from ipaddress import (
     IPv6Address,
     IPv6Interface,
     IPv6Network,
+    ip_address,
     summarize_address_range,
 )
 from typing import TypeAlias
@@ -23,6 +24,7 @@ __all__ = [
     "InterfaceAddress",
     "Prefix",
     "address_of",
+    "is_address",
     "is_host_prefix",
     "is_private",
     "is_within",
@@ -63,6 +65,15 @@ _PRIVATE = (
 def is_private(address: Address) -> bool:
     """Whether an address is of a private network."""
     return any(address in prefix for prefix in _PRIVATE)
+
+
+def is_address(text: str) -> bool:
+    """Whether a text is an address."""
+    try:
+        ip_address(text)
+    except ValueError:
+        return False
+    return True
 
 
 def is_host_prefix(prefix: Prefix) -> bool:

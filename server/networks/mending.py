@@ -7,7 +7,7 @@ from routrel.answers.mending import mending_data
 from routrel.questions.agreement.mending import find_mending
 from routrel.questions.errors import QuestionError
 from server.networks.jobs import Work
-from server.networks.lenses import seen
+from server.networks.lenses import computed
 from server.networks.models import Job
 
 __all__ = ["search_mending"]
@@ -20,15 +20,13 @@ def search_mending(work: Work) -> None:
     """Search, and write the progress down."""
     work.report(step="computing")
     try:
-        view = seen(work.revision, work.job.question.get("lens", {}))
-        if view.state is None:
-            raise QuestionError("the files have problems; nothing is computed from them")
+        view, state = computed(work.revision, work.job.question.get("lens", {}))
     except QuestionError as error:
         work.end(Job.Status.REFUSED, error.text)
         return
     work.report(step="trying")
     found = find_mending(
-        view.state,
+        state,
         view.texts,
         patience_s=_PATIENCE_S,
         on_tried=lambda tried: work.progress(done=tried),

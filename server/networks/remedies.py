@@ -7,7 +7,7 @@ from routrel.answers.remedies import remedies_data
 from routrel.questions.errors import QuestionError
 from routrel.questions.remedies.search import Progress, find_remedies
 from server.networks.jobs import Work
-from server.networks.lenses import seen
+from server.networks.lenses import computed
 from server.networks.models import Job
 from server.networks.questions import kept_with, stored_question
 
@@ -25,12 +25,10 @@ def search_remedies(work: Work) -> None:
 
     work.report(step="computing")
     try:
-        view = seen(work.revision, work.job.question.get("lens", {}))
-        if view.state is None:
-            raise QuestionError("the files have problems; nothing is computed from them")
+        view, state = computed(work.revision, work.job.question.get("lens", {}))
         work.report(step="trying")
         found = find_remedies(
-            view.state,
+            state,
             view.texts,
             stored_question(work.job.question),
             kept_with(work.job.network, view),

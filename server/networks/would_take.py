@@ -7,7 +7,7 @@ from routrel.answers.what_it_would_take import what_it_would_take
 from routrel.questions.errors import QuestionError, UnknownName
 from server.networks.asking import destination
 from server.networks.jobs import Work
-from server.networks.lenses import seen
+from server.networks.lenses import computed
 from server.networks.models import Job
 from server.networks.questions import kept_with
 
@@ -19,10 +19,7 @@ def find_what_it_takes(work: Work) -> None:
     work.report(step="computing")
     asked = work.job.question
     try:
-        view = seen(work.revision, asked.get("lens", {}))
-        state = view.state
-        if state is None:
-            raise QuestionError("the files have problems; nothing is computed from them")
+        view, state = computed(work.revision, asked.get("lens", {}))
         if (asked["device"], asked["vrf"]) not in state.rib.interning.table_numbers:
             raise UnknownName(f"there is no table {asked['vrf']} of a device “{asked['device']}”")
         work.report(step="trying")

@@ -118,3 +118,8 @@ def read_bundle(
             continue
         bundle.texts[name] = text
     return bundle
+
+
+def listed(value: Any) -> list[Any]:
+    """What is printed as a list, or alone where it is one; empty where it is not there."""
+    return value if isinstance(value, list) else [] if value is None else [value]

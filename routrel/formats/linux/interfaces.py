@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from routrel.formats.linux.bundle import Bundle, Entry
-from routrel.model.addresses import InterfaceAddress
+from routrel.model.addresses import InterfaceAddress, is_address
 
 __all__ = ["LinuxInterface", "read_interfaces"]
 
@@ -124,20 +124,12 @@ def _take_addresses(interface: LinuxInterface, entry: Entry) -> None:
             entry.note(f"{address.ip} of {interface.name} was not in use yet; taken as if it were")
         peer = info.get("address")
         if peer:
-            if not _is_address(str(peer)):
+            if not is_address(str(peer)):
                 entry.unknown(f"{interface.name} has a peer that is no address: {peer}")
             address = ipaddress.ip_interface(address.ip)
         if any(known.ip == address.ip for known in interface.addresses):
             continue
         interface.addresses.append(address)
-
-
-def _is_address(text: str) -> bool:
-    try:
-        ipaddress.ip_address(text)
-    except ValueError:
-        return False
-    return True
 
 
 def _address(info: dict[str, Any]) -> InterfaceAddress | None:

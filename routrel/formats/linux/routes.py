@@ -10,7 +10,7 @@ from typing import Any
 
 from routrel.formats.device_text import Said, name_for
 from routrel.formats.drops import DROPS, drop_keys
-from routrel.formats.linux.bundle import Bundle, Entry
+from routrel.formats.linux.bundle import Bundle, Entry, listed
 from routrel.formats.linux.interfaces import LinuxInterface
 from routrel.model.addresses import Address, Prefix
 from routrel.model.network import DEFAULT_VRF
@@ -260,7 +260,7 @@ def _hops(entry: Entry, prefix: Prefix) -> tuple[Hop, ...]:
         except ValueError:
             entry.unknown(f"the next hop of {prefix} is no address: {text}")
             continue
-        flags = [*_listed(one.get("flags")), *_listed(value.get("flags"))]
+        flags = [*listed(one.get("flags")), *listed(value.get("flags"))]
         if "dev" in one:
             weight = one.get("weight", 1)
             found.append(
@@ -272,10 +272,6 @@ def _hops(entry: Entry, prefix: Prefix) -> tuple[Hop, ...]:
                 )
             )
     return tuple(found)
-
-
-def _listed(value: object) -> list[object]:
-    return value if isinstance(value, list) else []
 
 
 def _implied(interfaces: Mapping[str, LinuxInterface]) -> dict[tuple[str, Prefix], list[str]]:

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from routrel.formats.device_text import Said, name_for
-from routrel.formats.linux.bundle import Bundle
+from routrel.formats.linux.bundle import Bundle, listed
 from routrel.formats.linux.matches import (
     ANYTHING,
     MALFORMED,
@@ -135,12 +135,12 @@ def read_ruleset(bundle: Bundle) -> Ruleset:
     if text is None:
         return found
     report = found.report = bundle.reports["nft.json"]
-    listed = text.value.get("nftables") if isinstance(text.value, Mapping) else None
-    if not isinstance(listed, list):
+    objects = text.value.get("nftables") if isinstance(text.value, Mapping) else None
+    if not isinstance(objects, list):
         report.refuse("no list under “nftables”, as the command prints it")
         return found
     marks: set[int] = set()
-    for number, item in enumerate(listed):
+    for number, item in enumerate(objects):
         if not isinstance(item, Mapping) or len(item) != 1:
             report.unknown("an object that is not one thing", text.line("nftables", number))
             continue
@@ -151,10 +151,9 @@ def read_ruleset(bundle: Bundle) -> Ruleset:
         elif kind == "chain":
             _take_chain(found, value, report, line)
         elif kind in ("set", "map"):
-            elements = value.get("elem", [])
             key = (str(value.get("family")), str(value.get("table")), str(value.get("name")))
-            found.sets[key] = elements if isinstance(elements, list) else [elements]
-            if "timeout" in (value.get("flags") or []):
+            found.sets[key] = listed(value.get("elem"))
+            if "timeout" in listed(value.get("flags")):
                 report.note(f"{kind} {key[2]}: its elements come and go; as they were", line)
         elif kind == "rule":
             marks |= _take_rule(found, value, report, line)
@@ -184,8 +183,7 @@ def _take_chain(found: Ruleset, value: Mapping[str, Any], report: FileReport, li
     if family not in _FAMILIES:
         report.unknown(f"chain {value.get('name')} of family {family} is not modelled", line)
         return
-    devices, priority = value.get("dev", []), value.get("prio", 0)
-    policy = value.get("policy", "accept")
+    priority, policy = value.get("prio", 0), value.get("policy", "accept")
     if isinstance(priority, str) and priority.removeprefix("-").isdecimal():
         priority = int(priority)
     if not isinstance(priority, int) or policy not in ("accept", "drop"):
@@ -199,7 +197,7 @@ def _take_chain(found: Ruleset, value: Mapping[str, Any], report: FileReport, li
         hook=str(value.get("hook", "")),
         priority=priority,
         policy=policy,
-        devices=tuple(map(str, devices if isinstance(devices, list) else [devices])),
+        devices=tuple(map(str, listed(value.get("dev")))),
         line=line,
     )
     found.chains[chain.key] = chain

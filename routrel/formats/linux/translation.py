@@ -9,6 +9,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
 from routrel.formats.device_text import Said
+from routrel.formats.linux.bundle import listed
 from routrel.formats.linux.matches import (
     ANYTHING,
     MALFORMED,
@@ -134,7 +135,7 @@ class _Flattened:
         if step.does not in _HOOKS[self.base.hook]:
             raise NotCovered(f"“{step.does}” at {self.base.hook}")
         value = step.target if isinstance(step.target, Mapping) else {}
-        if any("random" in str(flag) for flag in _listed(value.get("flags"))):
+        if any("random" in str(flag) for flag in listed(value.get("flags"))):
             self.ruleset.note(chain, f"rule {rule.handle} chooses ports at random", rule.line)
         end = "source" if self.base.hook == "postrouting" else "destination"
         for narrower, address, port, whole in self._new_ends(chain, value):
@@ -164,7 +165,7 @@ class _Flattened:
             return
         known = self.ruleset.known(chain, tuple(self.interfaces))
         mapped = address["map"]
-        by_place = "prefix" in _listed(value.get("type_flags")) or "netmap" in _listed(
+        by_place = "prefix" in listed(value.get("type_flags")) or "netmap" in listed(
             value.get("flags")
         )
         for key, new in pairs_of(mapped.get("data"), known):
@@ -176,10 +177,6 @@ class _Flattened:
                 new, port = new["concat"]
             for condition in found:
                 yield condition, _address_words(new), port, by_place
-
-
-def _listed(value: Any) -> list[Any]:
-    return value if isinstance(value, list) else [] if value is None else [value]
 
 
 def _address_words(value: Any) -> str:

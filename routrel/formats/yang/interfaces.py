@@ -64,6 +64,7 @@ def _rate(bits: int) -> str:
 
 def read_interfaces(data: Node, found: dict[str, YangInterface]) -> None:
     """Add the interfaces of a file to those that are known."""
+    by_own = {name_for(name): name for name in found}
     for node in data.listed("interfaces", "interface", INTERFACES):
         name = node.text("name")
         if not name:
@@ -73,11 +74,12 @@ def read_interfaces(data: Node, found: dict[str, YangInterface]) -> None:
             node.unknown(f"{name} is there already, from {found[name].remark}")
             node.ignore_all()
             continue
-        like = next((other for other in found if name_for(other) == name_for(name)), None)
-        if like is not None:
-            node.unknown(f"{name} cannot be told from {like} in a device file; left out")
+        own = name_for(name)
+        if own in by_own:
+            node.unknown(f"{name} cannot be told from {by_own[own]} in a device file; left out")
             node.ignore_all()
             continue
+        by_own[own] = name
         found[name] = _interface(node, name)
 
 

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import ipaddress
 from dataclasses import dataclass, field
 from typing import Any
 
 from routrel.formats.device_text import Said, name_for
 from routrel.formats.yang.tree import Node
+from routrel.model.addresses import is_address
 
 __all__ = ["Policies", "read_policies"]
 
@@ -94,7 +94,7 @@ def _read_sets(sets: Node, found: Policies) -> None:
     for node in sets.listed("neighbor-sets", "neighbor-set"):
         addresses = node.leaf("address")
         listed = addresses if isinstance(addresses, list) else []
-        members = [one for one in listed if _is_address(one)]
+        members = [one for one in listed if isinstance(one, str) and is_address(one)]
         if len(members) != len(listed) or (addresses is not None and not listed):
             node.unknown("address is no list of addresses", "address")
         found.neighbours[name_for(node.text("name") or "")] = [
@@ -111,13 +111,6 @@ def _read_sets(sets: Node, found: Policies) -> None:
         for name in [name for name, members in kind.items() if not members]:
             sets.unknown(f"the set {name} holds nothing")
             del kind[name]
-
-
-def _is_address(value: object) -> bool:
-    try:
-        return isinstance(value, str) and bool(ipaddress.ip_address(value))
-    except ValueError:
-        return False
 
 
 def _range(node: Node) -> str | None:

@@ -196,18 +196,21 @@ def _alike(
     most = int(observed.max()) + 1
     pairs = (computed * most + observed) * 2 + drops
     size = (int(computed.max()) + 1) * most * 2
-    if size <= max(_MOST_FLAGS, 4 * len(pairs)):
-        met = np.zeros(size, dtype=bool)
-        met[pairs] = True
-        unique, back = np.flatnonzero(met), pairs
-        answers = np.zeros(size, dtype=bool)
-    else:
+
+    def told(unique: _Numbers) -> list[bool]:
+        return [like(one // 2 // most, one // 2 % most, bool(one % 2)) for one in unique.tolist()]
+
+    found: NDArray[np.bool_]
+    if size > max(_MOST_FLAGS, 4 * len(pairs)):
         unique, back = np.unique(pairs, return_inverse=True)
-        answers = np.zeros(len(unique), dtype=bool)
-    told = [like(pair // 2 // most, pair // 2 % most, bool(pair % 2)) for pair in unique.tolist()]
-    answers[unique if back is pairs else slice(None)] = told
-    told_all: NDArray[np.bool_] = answers[back]
-    return told_all
+        found = np.array(told(unique), dtype=bool)[back]
+    else:
+        answers = np.zeros(size, dtype=bool)
+        answers[pairs] = True  # those that are met
+        met = np.flatnonzero(answers)
+        answers[met] = told(met)
+        found = answers[pairs]
+    return found
 
 
 def _like_hops(state: State, entries: ObservedEntries) -> Callable[[int, int, bool], bool]:

@@ -11,7 +11,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from routrel.convergence.converge import State, reconverge
-from routrel.files.patching import FilePatch, edited_lines
+from routrel.files.patching import FilePatch, edited_texts, lines_changed
 from routrel.files.reader import reread_devices
 from routrel.lens.file_edits import DoesNotApply, FileEdit, edited
 from routrel.questions.agreement.proposals import agreement_proposals
@@ -42,13 +42,17 @@ class Mending:
     """Edits that were tried, and what is left after all of them."""
 
     steps: tuple[MendingStep, ...]  #: in the order in which they are made
-    changes: tuple[FileEdit, ...]  #: of all
     patches: tuple[FilePatch, ...]
     others: tuple[MendingStep, ...]  #: that would mend something alone, and are not needed
     before: Agreement
     after: Agreement
     tried: int
     given_up: bool  #: time ran out before all was tried
+
+    @property
+    def changes(self) -> tuple[FileEdit, ...]:
+        """Those of all steps, in their order."""
+        return tuple(change for step in self.steps for change in step.changes)
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,10 +94,11 @@ class _Search:
     ) -> None:
         self.devices, self.until, self.on_tried = devices, until, on_tried
         self.tried = 0
-        self.first = _Node(texts, state, self._differing(state))
+        self.before = agreement(state, devices)
+        self.first = _Node(texts, state, self.before.entries - self.before.equal)
 
     def run(self) -> Mending:
-        before = agreement(self.first.state, self.devices)
+        before = self.before
         node, found, in_time = self.first, before, True
         steps: list[MendingStep] = []
         others: list[MendingStep] = []
@@ -106,20 +111,18 @@ class _Search:
             node = replace(best, state=reconverge(self.first.state, best.state.network))
             found = agreement(node.state, self.devices)
             steps.append(step)
+        pruned = node
         if len(steps) > 1:
-            node, steps = self._pruned(node, steps)
+            pruned, steps = self._pruned(node, steps)
+        if pruned is not node:
+            node, found = pruned, agreement(pruned.state, self.devices)
         taken = {step.changes for step in steps}
         return Mending(
             steps=tuple(steps),
-            changes=tuple(change for step in steps for change in step.changes),
-            patches=tuple(
-                patch
-                for file in sorted(node.texts)
-                for patch in edited_lines(file, self.first.texts[file], node.texts[file])
-            ),
+            patches=edited_texts(self.first.texts, node.texts),
             others=tuple(one for one in others if one.changes not in taken)[:_MOST_OTHERS],
             before=before,
-            after=agreement(node.state, self.devices),
+            after=found,
             tried=self.tried,
             given_up=not in_time,
         )
@@ -137,7 +140,7 @@ class _Search:
                 break
             after = self._with(node, proposal.changes)
             if after is not None and after.differing < node.differing:
-                size = _lines(node.texts, after.texts)
+                size = lines_changed(edited_texts(node.texts, after.texts))
                 made.append((after.differing, size, number, after, proposal))
         made.sort(key=lambda one: one[:3])
         return [
@@ -193,12 +196,3 @@ class _Search:
 
     def _differing(self, state: State) -> int:
         return sum(len(one.differences) for one in compared(state, self.devices))
-
-
-def _lines(before: Mapping[str, str], after: Mapping[str, str]) -> int:
-    return sum(
-        max(len(patch.before), len(patch.after))
-        for file in after
-        if after[file] != before[file]
-        for patch in edited_lines(file, before[file], after[file])
-    )

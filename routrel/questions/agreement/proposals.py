@@ -6,7 +6,7 @@ it helps, only trying it tells.
 
 from __future__ import annotations
 
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Iterator, Mapping
 
 from routrel.convergence.converge import State
@@ -98,10 +98,8 @@ class _Proposing:
         self, device: Device, pairs: list[tuple[Difference, Reason]]
     ) -> Iterator[tuple[int, Proposal]]:
         """An interface by which nothing goes hears nobody."""
-        counts: dict[str, int] = defaultdict(int)
-        for _, reason in pairs:
-            if reason.kind is ReasonKind.INTERFACE_DOWN:
-                counts[reason.about] += 1
+        down = (reason for _, reason in pairs if reason.kind is ReasonKind.INTERFACE_DOWN)
+        counts = Counter(reason.about for reason in down)
         for name, count in counts.items():
             patch = SetKey(("interfaces", name), "carrier", "false")
             yield count, of_device(device, f"{name} has no carrier", patch)
@@ -116,11 +114,13 @@ class _Proposing:
             for hop in route.hops
             if route.active
         }
-        counts: dict[tuple[Protocol, str], int] = defaultdict(int)
-        for one in differences:
-            for hop in one.computed.next_hops if one.computed else ():
-                if one.computed and hop.interface and one.computed.protocol in _COSTS:
-                    counts[one.computed.protocol, hop.interface] += 1
+        mine = (one.computed for one in differences if one.computed)
+        counts = Counter(
+            (route.protocol, hop.interface)
+            for route in mine
+            for hop in route.next_hops
+            if hop.interface and route.protocol in _COSTS
+        )
         for (protocol, name), count in counts.items():
             interface = device.interface(name)
             key = _COSTS[protocol][0]
@@ -137,12 +137,13 @@ class _Proposing:
         self, device: Device, differences: list[Difference]
     ) -> Iterator[tuple[int, Proposal]]:
         """A protocol by which something was read over an interface forms an adjacency there."""
-        counts: dict[tuple[Protocol, str], int] = defaultdict(int)
-        for one in differences:
-            for hop in one.observed.hops if one.observed else ():
-                protocol = protocol_of(one.observed.protocol) if one.observed else Protocol.OTHER
-                if hop.interface and protocol in _COSTS:
-                    counts[protocol, hop.interface] += 1
+        read = (one.observed for one in differences if one.observed)
+        counts = Counter(
+            (protocol, hop.interface)
+            for route in read
+            for hop in route.hops
+            if hop.interface and (protocol := protocol_of(route.protocol)) in _COSTS
+        )
         for (protocol, name), count in counts.items():
             key = _COSTS[protocol][0]
             ends = self.state.topology.neighbours(device.name, name)
@@ -241,10 +242,8 @@ class _Proposing:
         """The table of whoever has an address at the other end of an interface."""
         if address is None:
             return None
-        for end in self.state.topology.neighbours(device, interface):
-            if any(own.ip == address for own in end.interface.addresses):
-                return end.device.name, end.interface.vrf
-        return None
+        end = self.state.topology.answering(device, interface, address)
+        return (end.device.name, end.interface.vrf) if end else None
 
     def _cost(self, device: Device, name: str, protocol: Protocol) -> int | None:
         known = self.costs.get((protocol, (device.name, name)))

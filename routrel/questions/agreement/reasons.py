@@ -237,16 +237,16 @@ class _Reasoning:
             for hop in route.next_hops:
                 if hop.interface is None or hop.address is None:
                     continue
-                for end in self.state.topology.neighbours(route.device, hop.interface):
-                    at = numbers[end.device.name, end.interface.vrf]
-                    if at in seen or all(own.ip != hop.address for own in end.interface.addresses):
-                        continue
-                    if (end.device.name, one.prefix) in self.differing:
-                        return end.device.name
-                    seen.add(at)
-                    onward = self.state.rib.active_route(at, one.prefix)
-                    if onward is not None:
-                        pending.append(onward)
+                end = self.state.topology.answering(route.device, hop.interface, hop.address)
+                at = numbers[end.device.name, end.interface.vrf] if end else self.number
+                if end is None or at in seen:
+                    continue
+                if (end.device.name, one.prefix) in self.differing:
+                    return end.device.name
+                seen.add(at)
+                onward = self.state.rib.active_route(at, one.prefix)
+                if onward is not None:
+                    pending.append(onward)
         return None
 
     def _by_model(self, one: Difference) -> Reason:

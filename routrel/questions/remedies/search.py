@@ -11,7 +11,7 @@ from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, replace
 
 from routrel.convergence.converge import State, reconverge, with_own_places, with_same_tables
-from routrel.files.patching import FilePatch, edited_lines
+from routrel.files.patching import FilePatch, edited_texts, lines_changed
 from routrel.files.reader import reread_devices
 from routrel.forwarding.evidence import Obstacle
 from routrel.forwarding.header_sets import Box, count_headers, newly_permitted
@@ -51,7 +51,7 @@ class Remedy:
     @property
     def size(self) -> int:
         """How many lines change."""
-        return _lines(self.patches)
+        return lines_changed(self.patches)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -248,14 +248,10 @@ class _Search:
     # --- what a remedy costs -------------------------------------------------------------------
 
     def _size(self, node: _Node) -> int:
-        return _lines(self._patches(node))
+        return lines_changed(self._patches(node))
 
     def _patches(self, node: _Node) -> tuple[FilePatch, ...]:
-        return tuple(
-            patch
-            for file in sorted(node.texts)
-            for patch in edited_lines(file, self.texts[file], node.texts[file])
-        )
+        return edited_texts(self.texts, node.texts)
 
     def _best(self) -> list[Remedy]:
         """The remedies in order; of those that change and open least, also what they move."""
@@ -263,7 +259,7 @@ class _Search:
         for node in self.found:
             opened = tuple(_opened(self.state, node.state))
             costs.append((node, self._patches(node), opened, count_headers(opened)))
-        costs.sort(key=lambda cost: (_lines(cost[1]), cost[3]))
+        costs.sort(key=lambda cost: (lines_changed(cost[1]), cost[3]))
         ways = ways_of_flows(self.state, self.kept) if costs else {}
         remedies = []
         for node, patches, opened, opens in costs[:_WEIGHED]:
@@ -280,11 +276,6 @@ class _Search:
                 )
             )
         return sorted(remedies, key=_rank)
-
-
-def _lines(patches: tuple[FilePatch, ...]) -> int:
-    """How many lines change."""
-    return sum(max(len(patch.before), len(patch.after)) for patch in patches)
 
 
 def _rank(remedy: Remedy) -> tuple[int, int, int, int, int]:

@@ -316,7 +316,7 @@ _RULES = [
     table("inet", "t"), chain("f", "forward", "drop"), chain("x"),
     rule("f", {"match": {"op": "!=", "left": _DPORT, "right": {"set": [80, {"range": [1, 9]}]}}}, {"jump": {"target": "x"}}),
     rule("x", {"mangle": {"key": {"meta": {"key": "mark"}}, "value": 7}}, {"return": None}),
-    {"set": {"family": "inet", "table": "t", "name": "s", "type": "ipv4_addr", "elem": ["10.0.0.1", {"prefix": {"addr": "10.1.0.0", "len": 16}}]}},
+    {"set": {"family": "inet", "table": "t", "name": "s", "type": "ipv4_addr", "flags": ["interval"], "elem": ["10.0.0.1", {"prefix": {"addr": "10.1.0.0", "len": 16}}]}},
     rule("x", {"match": {"op": "==", "left": {"payload": {"protocol": "ip", "field": "saddr"}}, "right": "@s"}}, {"accept": None}),
 ]  # fmt: skip
 _ROUTES = [

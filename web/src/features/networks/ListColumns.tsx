@@ -4,6 +4,7 @@ import { api, data } from '../../api/client'
 import { listKindsQuery } from '../../api/queries'
 import type { ImportJob } from '../../api/types'
 import { Button, Problem } from '../../ui/controls'
+import { Select } from '../../ui/fields'
 import { usePlace } from '../lens/lens'
 import { useAgain } from './Again'
 
@@ -64,8 +65,8 @@ function Form({ id, columns }: ColumnsProps) {
     >
       <label className="flex items-center gap-2">
         It is a list of
-        <select
-          className="rounded border border-line bg-card px-2 py-1"
+        <Select
+          room="dense"
           value={kind}
           onChange={(event) => {
             setKind(event.target.value)
@@ -78,15 +79,16 @@ function Form({ id, columns }: ColumnsProps) {
               {each.name}
             </option>
           ))}
-        </select>
+        </Select>
       </label>
       {chosen && (
         <div className="mt-2 grid grid-cols-2 gap-x-4 gap-y-1 lg:grid-cols-3">
           {chosen.columns.map((name) => (
             <label key={name} className="flex items-center justify-between gap-2">
               <span className={chosen.needed.includes(name) ? 'font-semibold' : ''}>{name}</span>
-              <select
-                className="w-36 rounded border border-line bg-card px-2 py-1"
+              <Select
+                room="dense"
+                className="w-36"
                 value={taken[name] ?? ''}
                 onChange={(event) => choose(name, event.target.value)}
               >
@@ -96,7 +98,7 @@ function Form({ id, columns }: ColumnsProps) {
                     {own}
                   </option>
                 ))}
-              </select>
+              </Select>
             </label>
           ))}
         </div>

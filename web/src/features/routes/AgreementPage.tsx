@@ -6,6 +6,7 @@ import { useAddress } from '../../ui/address'
 import { Button, Mono, Panel, Problem, Waiting } from '../../ui/controls'
 import { DataTable, toCsv, type Column } from '../../ui/DataTable'
 import { downloadText } from '../../ui/download'
+import { Select } from '../../ui/fields'
 import { moment } from '../../ui/time'
 import { counted, differenceWords, tableName } from '../../wording'
 import { EvidenceLink } from '../lens/EvidenceLink'
@@ -52,18 +53,14 @@ function TablesChoice({ label, of = '' }: { label: string; of?: string }) {
   return (
     <label className="flex items-center gap-2">
       {label}
-      <select
-        className="rounded border border-line bg-card px-2 py-1"
-        value={chosen}
-        onChange={(event) => choose(event.target.value)}
-      >
+      <Select room="dense" value={chosen} onChange={(event) => choose(event.target.value)}>
         {(of ? CHOICES_OF_ONE : CHOICES).map(([value, words]) => (
           <option key={value} value={value}>
             {words}
           </option>
         ))}
         {chosen === 'observed' && <option value="observed">tables as read, those alone</option>}
-      </select>
+      </Select>
     </label>
   )
 }
