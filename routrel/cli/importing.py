@@ -31,13 +31,20 @@ def import_(
     strict: Annotated[
         bool, typer.Option("--strict", help="end with 1 where anything was not understood")
     ] = False,
+    validate: Annotated[
+        bool,
+        typer.Option(
+            "--validate/--no-validate",
+            help="say where RFC 7951 data are not as their YANG modules have it",
+        ),
+    ] = True,
 ) -> None:
     """Read files of other formats, and write what they say as device files."""
     try:
         contents, name = gathered(sources)
     except UnusableInput as error:
         refuse(str(error))
-    made = import_files(contents, name)
+    made = import_files(contents, name, validate=validate)
     if report is not None:
         text = json.dumps({"files": report_data(made.report)}, indent=2, ensure_ascii=False)
         write_file(report, f"{text}\n".encode())

@@ -92,6 +92,8 @@ def import_files(
     folder: str = "",
     on_file: Callable[[int], None] | None = None,
     remembered: Mapping[str, Mapped] | None = None,
+    *,
+    validate: bool = True,
 ) -> Imported:
     """Read files of all formats that are known.
 
@@ -100,8 +102,9 @@ def import_files(
         folder: What the files' own folder is called; a bundle that lies in it has its name.
         on_file: Called with the number of files looked at; what it raises ends the import.
         remembered: By the columns' names, joined by commas: how lists with them are taken.
+        validate: Whether to say where YANG data are not as their modules have it.
     """
-    importing = _Importing(folder, remembered or {})
+    importing = _Importing(folder, remembered or {}, validate)
     for count, path in enumerate(sorted(contents)):
         if on_file:
             on_file(count)
@@ -111,8 +114,8 @@ def import_files(
 
 
 class _Importing:
-    def __init__(self, folder: str, remembered: Mapping[str, Mapped]) -> None:
-        self.folder, self._remembered = folder, remembered
+    def __init__(self, folder: str, remembered: Mapping[str, Mapped], validate: bool) -> None:
+        self.folder, self._remembered, self._validates = folder, remembered, validate
         self.made = Imported()
         self._bundles: dict[str, dict[str, bytes]] = defaultdict(dict)
         self._yang: list[YangFile] = []
@@ -178,9 +181,15 @@ class _Importing:
         self._look_at_own(own)
         ports = set[tuple[str, str]]()
         for name, yang in _devices(self._yang, self.folder).items():
+            alive()
             ports |= {(name, port) for port in self._take_yang(name, yang)}
+            for file in yang if self._validates else ():
+                file.check(whole=len(yang) == 1)
         for file in self._yang:
-            file.name_leftovers(self._links)
+            if not file.done:
+                file.name_leftovers(self._links)
+                if self._validates:
+                    file.check(whole=False)
         self.made.texts.update(self._lists.tables)
         for folder, captures in sorted(self._bundles.items()):
             self._take_bundle(folder, captures)

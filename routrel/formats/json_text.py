@@ -166,6 +166,6 @@ def _met(text: str) -> Iterator[tuple[Path, int, bool]]:
         elif mark is None:
             is_name = string is not None and name_next
             if is_name:
-                path[-1] = json.loads(string)
+                path[-1] = json.loads(string) if "\\" in string else string[1:-1]
                 name_next = False
             yield tuple(path), line, is_name

@@ -15,6 +15,7 @@ from routrel.formats.yang.policies import Policies, read_policies
 from routrel.formats.yang.routing import ROUTING, Routing, read_routing
 from routrel.formats.yang.topology import StatedLinks, read_topology
 from routrel.formats.yang.tree import Node, root
+from routrel.formats.yang.validating import violations
 from routrel.model.network import DEFAULT_VRF
 from routrel.model.observed import ObservedTable
 
@@ -58,6 +59,15 @@ class YangFile:
         elif not tells_of_devices(self):
             self.report.refuse("it holds data of no module that is read")
         self.data.name_leftovers()
+
+    def check(self, *, whole: bool) -> None:
+        """Say where it is not as its modules have it.
+
+        Args:
+            whole: Whether all is in it that it may refer to.
+        """
+        for violation in violations(self.data.content, whole=whole):
+            self.data.note_inside(violation.at, f"not valid by its module: {violation.text}")
 
     @property
     def hostname(self) -> str | None:

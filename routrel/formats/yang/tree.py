@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import ipaddress
 from collections.abc import Iterator
-from typing import Any
+from typing import Any, cast
 
 from routrel.formats.json_text import JsonText
 from routrel.formats.reports import FileReport
@@ -73,8 +73,9 @@ class Node:
             if not isinstance(item, dict):
                 self.unknown(f"item {number + 1} of {name} is no object", name)
                 continue
-            named = next((f"[{k}='{item[k]}']" for k in _KEYS if k in item), f"[{number + 1}]")
-            yield self._node(item, module, (key or name, number), f"{key}{named}")
+            yield self._node(
+                item, module, (key or name, number), f"{key}{_item_words(item, number)}"
+            )
 
     def listed(self, container: str, name: str, module: str | None = None) -> Iterator[Node]:
         """The items of a list that stands in a container of its own; none where that is not."""
@@ -104,6 +105,11 @@ class Node:
     def member_names(self) -> tuple[str, ...]:
         """The names of its members as they are written."""
         return tuple(self._value)
+
+    @property
+    def content(self) -> dict[str, Any]:
+        """Its members as they were read."""
+        return self._value
 
     @property
     def all_used(self) -> bool:
@@ -209,6 +215,20 @@ class Node:
         """Say how something of it was taken."""
         self._file.report.note(f"{self.path}: {text}", self.line)
 
+    def note_inside(self, steps: tuple[str | int, ...], text: str) -> None:
+        """Say something of what stands in it, by names and positions.
+
+        Nothing is said of a line of which something was said already.
+        """
+        report, line = self._file.report, self._file.text.line(*self._at, *steps)
+        if any(message.line == line for message in report.messages):
+            return
+        path, value = self.path, cast(Any, self._value)
+        for step in steps:
+            value = value[step] if isinstance(step, int) or step in value else {}
+            path += _item_words(value, step) if isinstance(step, int) else f"/{step}"
+        report.note(f"{path}: {text}", line)
+
     def name_leftovers(self) -> None:
         """Name every member that nobody asked for."""
         waiting = [self]
@@ -221,6 +241,12 @@ class Node:
                 text = f"{node.path}/{key} is not understood"
                 node._file.report.unknown(text, node._file.text.line(*at))
             waiting = [*node._children, *waiting]
+
+
+def _item_words(item: Any, number: int) -> str:
+    """What tells an item of a list from others: its key, else its position."""
+    keys = item if isinstance(item, dict) else {}
+    return next((f"[{key}='{keys[key]}']" for key in _KEYS if key in keys), f"[{number + 1}]")
 
 
 class _File:

@@ -4,16 +4,15 @@ from __future__ import annotations
 
 import json
 import random
-import re
-import shutil
-import sys
 from pathlib import Path
 
 import pytest
-import yangson
+from yangson.enumerations import ContentType
 
 from routrel.files.reader import load_texts, read_texts
 from routrel.formats.importing import import_files
+from routrel.formats.reports import Verdict
+from routrel.formats.yang.validating import models, violations
 from routrel.formats.yang.writing import device_json, lost_of, network_json
 from routrel.model.network import Role
 from tests.engine.formats.breaking import broken
@@ -276,45 +275,75 @@ def test_whatever_is_wrong_in_data_a_device_is_made_or_it_is_said_why_not(seed):
         assert made.texts or made.report.files[0].refused
 
 
+# --- held against the modules ---------------------------------------------------------------------
+
+IP = "ietf-ip:ipv4"
+PORTS, STATIC = "interface.0", "control-plane-protocols.control-plane-protocol.0.static-routes"
+#: Data, where they are not as their module has it (without the outermost member), and what is wrong.
+INVALID = {
+    "a type that is missing": (interfaces({"name": "eth0"}), PORTS, "lacks type"),
+    "a number out of range": (
+        interfaces({**ONE, IP: {"mtu": 60}}), f"{PORTS}.{IP}.mtu", "is no uint16: 60 (not in range)",
+    ),
+    "state of a kind that there is not": (
+        interfaces({**ONE, "oper-status": "sideways"}), f"{PORTS}.oper-status", "is no enumeration: 'sideways'",
+    ),
+    "an address without a length": (
+        interfaces({**ONE, IP: {"address": [{"ip": "10.0.0.1"}]}}),
+        f"{PORTS}.{IP}.address.0", "has none of netmask, prefix-length",
+    ),
+    "a key twice": (interfaces(ONE, ONE), "interface", "has the key of another item"),
+    "a filter that is not there": (
+        {**interfaces(ONE), "ietf-access-control-list:acls": {"attachment-points": {"interface": [
+            {"interface-id": "eth0", "ingress": {"acl-sets": {"acl-set": [{"name": "none"}]}}}]}}},
+        "attachment-points.interface.0.ingress.acl-sets.acl-set.0.name", "refers to what is not there",
+    ),
+    "a static route to nowhere": (
+        statics({"destination-prefix": "10.9.0.0/16", "next-hop": {}}),
+        f"{STATIC}.{V4}:ipv4.route.0.next-hop",
+        "has none of next-hop-address, next-hop-list, outgoing-interface, special-next-hop",
+    ),
+    "what is mounted in a VRF": (
+        {**interfaces(ONE), "ietf-network-instance:network-instances": {"network-instance": [
+            {"name": "red", "vrf-root": statics({"destination-prefix": "10.9.0.0/16"})}]}},
+        f"network-instance.0.vrf-root.ietf-routing:routing.{STATIC}.{V4}:ipv4.route.0", "lacks next-hop",
+    ),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(("data", "where", "said"), INVALID.values(), ids=INVALID)
+def test_what_is_not_as_its_module_has_it_is_told_once(data, where, said):
+    (one,) = violations(data, whole=True)
+    assert ".".join(map(str, one.at[1:])) == where
+    assert said in one.text
+
+
+def test_it_is_told_with_its_line_unless_something_else_is_told_of_that():
+    data = {
+        **interfaces({**ONE, "description": 5}, {**port("e1"), "oper-status": "sideways"}),
+        "a:b": 1,
+    }
+    content = json.dumps(data, indent=1).encode()
+    made, unlooked = (import_files({"r1.json": content}, validate=look) for look in (True, False))
+    assert made.texts == unlooked.texts
+    more = [one for one in made.report.messages if one not in [*unlooked.report.messages]]
+    lines = content.decode().splitlines()
+    assert [
+        (lines[one.line - 1].strip().split('"')[1], one.text.split(": ")[1]) for one in more
+    ] == [("oper-status", "not valid by its module")]
+    assert made.report.files[0].verdict is unlooked.report.files[0].verdict is Verdict.PARTLY
+
+
+def test_what_refers_to_other_files_of_its_device_is_no_violation():
+    ribs = {"ietf-routing:routing": {"ribs": {"rib": [{"name": "x"}]}}, **statics(
+        {"destination-prefix": "10.9.0.0/16", "next-hop": {"outgoing-interface": "eth0"}})}  # fmt: skip
+    for alone in (False, True):
+        files = {"r1/routing.json": ribs, **({} if alone else {"r1/ports.json": interfaces(ONE)})}
+        made = import_files({name: json.dumps(data).encode() for name, data in files.items()})
+        assert any("refers to" in text for text in told(made)) is alone
+
+
 # --- writing --------------------------------------------------------------------------------------
-
-_MODULES = Path(sys.prefix) / "share" / "yang" / "modules"
-_USED = ("ietf-interfaces", "ietf-ip", "ietf-routing", "ietf-ipv4-unicast-routing", "ietf-ipv6-unicast-routing",
-         "ietf-access-control-list", "ietf-network-instance", "ietf-network", "ietf-network-topology", "iana-if-type")  # fmt: skip
-_IMPORTED = (
-    "ietf-yang-types",
-    "ietf-inet-types",
-    "ietf-packet-fields",
-    "ietf-ethertypes",
-    "ietf-yang-schema-mount",
-)
-
-
-@pytest.fixture(scope="module")
-def models(tmp_path_factory):
-    """The data model of the modules that ship, for the validator of another project."""
-    folder = tmp_path_factory.mktemp("yang")
-    listed: list[dict[str, object]] = []
-    library = {"ietf-yang-library:modules-state": {"module-set-id": "x", "module": listed}}
-    for name in (*_USED, *_IMPORTED):
-        (found,) = _MODULES.rglob(f"{name}.yang")
-        text = found.read_text()
-        revision = re.search(r"^\s*revision\s+\"?([0-9-]{10})", text, re.M)[1]
-        shutil.copy(found, folder / f"{name}@{revision}.yang")
-        namespace = re.search(r'namespace\s+"([^"]+)"', text)[1]
-        kind = "implement" if name in _USED else "import"
-        features = re.findall(r"^\s*feature\s+([\w-]+)", text, re.M)
-        listed.append(
-            {
-                "name": name,
-                "revision": revision,
-                "namespace": namespace,
-                "conformance-type": kind,
-                "feature": features,
-            }
-        )
-    return yangson.DataModel(json.dumps(library), (str(folder),))
-
 
 PLAIN = device("r1", """
     ospf: {router-id: 10.255.0.1}
@@ -340,7 +369,7 @@ PLAIN = device("r1", """
     """)  # fmt: skip
 
 
-def validated(models, text):
+def validated(text):
     """Validate the configuration of data, without what no module that ships describes."""
     data = json.loads(text)
     protocols = (
@@ -356,25 +385,25 @@ def validated(models, text):
     for one in data.get("ietf-interfaces:interfaces", {}).get("interface", ()):
         for state in ("speed", "oper-status"):
             one.pop(state, None)
-    models.from_raw(data).validate(ctype=yangson.enumerations.ContentType.config)
+    models().from_raw(data).validate(ctype=ContentType.config)
 
 
-def test_what_is_written_is_valid_by_the_modules_and_reads_the_same(models):
+def test_what_is_written_is_valid_by_the_modules_and_reads_the_same():
     (before,) = read_texts({"r1.yaml": PLAIN}).network.devices
     text = device_json(before)
-    validated(models, text)
+    validated(text)
     lost = set(lost_of(before, text))
     # Two ports of one rule become two entries, which read as two rules.
     assert lost == {"r1 filters web rules", "r1 router-id"} - {"r1 router-id"}
     links = network_json({"ab": (("a", "e0"), ("b", "e0"))})
-    validated(models, links)
+    validated(links)
 
 
-def test_an_export_of_the_demo_is_valid_and_names_what_it_loses(models):
+def test_an_export_of_the_demo_is_valid_and_names_what_it_loses():
     network = read_texts(load_texts(Path("demo"))[0]).network
     for each in network.devices:
         text = device_json(each)
-        validated(models, text)
+        validated(text)
         lost = " ".join(lost_of(each, text))
         bgp = any(vrf.bgp for vrf in each.vrfs)
         assert ("bgp" in lost) is bgp, f"{each.name}: {lost}"
