@@ -13,6 +13,8 @@ from routrel.cli.common import ERRORS_FOUND, err, out, refuse, write_file
 from routrel.files.reader import UnusableInput, read_texts
 from routrel.formats.folders import gathered
 from routrel.formats.importing import Imported, import_files
+from routrel.formats.plain.lists import BadColumns, in_words, with_columns
+from routrel.formats.plain.reading import headers
 from routrel.formats.reports import ImportReport, Verdict, report_data
 
 __all__ = ["import_"]
@@ -31,6 +33,13 @@ def import_(
     strict: Annotated[
         bool, typer.Option("--strict", help="end with 1 where anything was not understood")
     ] = False,
+    columns: Annotated[
+        list[str] | None,
+        typer.Option(
+            help="what a list's columns are, as 'tables: device=kit, prefix=to where'",
+            show_default=False,
+        ),
+    ] = None,
     validate: Annotated[
         bool,
         typer.Option(
@@ -44,7 +53,11 @@ def import_(
         contents, name = gathered(sources)
     except UnusableInput as error:
         refuse(str(error))
-    made = import_files(contents, name, validate=validate)
+    try:
+        taken = with_columns([in_words(text) for text in columns or ()], headers(contents))
+    except BadColumns as error:
+        refuse(str(error))
+    made = import_files(contents, name, remembered=taken, validate=validate)
     if report is not None:
         text = json.dumps({"files": report_data(made.report)}, indent=2, ensure_ascii=False)
         write_file(report, f"{text}\n".encode())

@@ -11,7 +11,7 @@ from typing import Any
 from routrel.files.nodes import Node
 from routrel.files.report import Report
 from routrel.files.shapes import BAD, Bad, Shape, closest
-from routrel.model.addresses import Address, InterfaceAddress, Prefix
+from routrel.model.addresses import Address, InterfaceAddress, Prefix, not_for_an_interface
 from routrel.model.filters import PortRange
 from routrel.model.isis import NetworkEntityTitle
 from routrel.model.network import Gateway, LinkEnd
@@ -94,7 +94,7 @@ class InterfaceAddressValue(Shape):
         except ValueError:
             hint = "add the prefix length" if not slash else ""
             return self.wrong(node, report, text, hint)
-        if problem := _not_for_an_interface(value):
+        if problem := not_for_an_interface(value):
             report.error(
                 node.place,
                 "bad_address",
@@ -109,22 +109,6 @@ class InterfaceAddressValue(Shape):
 
     def schema(self) -> dict[str, Any]:
         return {"type": "string", "pattern": r"^[0-9A-Fa-f:.]+/[0-9]{1,3}$"}
-
-
-def _not_for_an_interface(value: InterfaceAddress) -> str:
-    """Why no interface may have this address; empty where it may."""
-    network = value.network
-    if value.ip.is_multicast:
-        return "a multicast address"
-    if value.ip.is_unspecified:
-        return "the unspecified address"
-    # /31 and /127 have no network or broadcast address (RFC 3021, RFC 6164).
-    if network.prefixlen <= network.max_prefixlen - 2 and value.version == 4:
-        if value.ip == network.network_address:
-            return f"the address of the subnet {network} itself"
-        if value.ip == network.broadcast_address:
-            return f"the broadcast address of {network}"
-    return ""
 
 
 @dataclass(frozen=True)

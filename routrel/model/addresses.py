@@ -28,6 +28,7 @@ __all__ = [
     "is_host_prefix",
     "is_private",
     "is_within",
+    "not_for_an_interface",
     "prefix_order",
     "range_words",
 ]
@@ -142,3 +143,19 @@ def range_words(first: Address, last: Address) -> str:
         return str(first)
     networks = list(summarize_address_range(first, last))
     return str(networks[0]) if len(networks) == 1 else f"{first}–{last}"
+
+
+def not_for_an_interface(value: InterfaceAddress) -> str:
+    """Why no interface may have this address; empty where it may."""
+    network = value.network
+    if value.ip.is_multicast:
+        return "a multicast address"
+    if value.ip.is_unspecified:
+        return "the unspecified address"
+    # /31 and /127 have no network or broadcast address (RFC 3021, RFC 6164).
+    if network.prefixlen <= network.max_prefixlen - 2 and value.version == 4:
+        if value.ip == network.network_address:
+            return f"the address of the subnet {network} itself"
+        if value.ip == network.broadcast_address:
+            return f"the broadcast address of {network}"
+    return ""

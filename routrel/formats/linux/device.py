@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -60,7 +60,7 @@ def read_host(bundle: Bundle, role: str | None = None) -> LinuxHost:
 def read_host_tables(bundle: Bundle) -> tuple[ObservedTable, ...]:
     """A host's tables alone, where its configuration is known from elsewhere."""
     ports = read_interfaces(bundle)
-    names = _file_names(port for port in ports.values() if port.table is None)
+    names = {port.name: name_for(port.name) for port in ports.values() if port.table is None}
     return tuple(read_routes(bundle, ports).observed(bundle.host, names))
 
 
@@ -72,7 +72,7 @@ class _Writer:
         self.routes = read_routes(bundle, self.ports)
         self.ruleset = read_ruleset(bundle)
         self.shown = [port for port in self.ports.values() if self._is_shown(port)]
-        self.names = _file_names(self.shown)
+        self.names = {port.name: name_for(port.name) for port in self.shown}
         self.ruleset.others = frozenset(self.ports) - frozenset(self.names)
         self.bound: dict[str, dict[str, list[str]]] = {}  #: by interface: filters in and out
 
@@ -306,14 +306,3 @@ class _Writer:
 def _shortened(reasons: list[str]) -> str:
     more = f", and {len(reasons) - 1} more" if len(reasons) > 1 else ""
     return f"not what its addresses and static routes come to: {reasons[0]}{more}"
-
-
-def _file_names(ports: Iterable[LinuxInterface]) -> dict[str, str]:
-    """What interfaces are called in the file, each its own."""
-    found: dict[str, str] = {}
-    for name in (port.name for port in ports):
-        made = name_for(name)
-        while made in found.values():
-            made += "-"
-        found[name] = made
-    return found

@@ -6,8 +6,9 @@ import ipaddress
 from dataclasses import dataclass, field
 from typing import Any
 
+from routrel.formats.device_text import name_for
 from routrel.formats.linux.bundle import Bundle, Entry
-from routrel.model.addresses import InterfaceAddress, is_address
+from routrel.model.addresses import InterfaceAddress, is_address, not_for_an_interface
 
 __all__ = ["LinuxInterface", "read_interfaces"]
 
@@ -58,13 +59,17 @@ class LinuxInterface:
 def read_interfaces(bundle: Bundle) -> dict[str, LinuxInterface]:
     """All interfaces, by name, in order of index."""
     found: dict[str, LinuxInterface] = {}
+    by_own: dict[str, str] = {}  # by what it is called in the device's file
     for name in ("link.json", "addr.json"):
         for entry in bundle.entries(name):
             link = entry.value.get("ifname")
             if not isinstance(link, str) or not link:
                 entry.unknown("names no interface")
                 continue
-            if link not in found:
+            own = by_own.setdefault(name_for(link), link)
+            if own != link:
+                entry.unknown(f"{link} cannot be told from {own} in a device file; left out")
+            elif link not in found:
                 found[link] = _interface(link, entry)
     for entry in bundle.entries("addr.json"):
         interface = found.get(str(entry.value.get("ifname")))
@@ -73,8 +78,8 @@ def read_interfaces(bundle: Bundle) -> dict[str, LinuxInterface]:
     for interface in found.values():
         # The kernel lists the IPv6 addresses of one scope from the latest on.
         newest = [a for a in interface.addresses if a.version == 6]
-        own = [a for a in interface.addresses if a.version == 4]
-        interface.addresses = own + newest[::-1]
+        four = [a for a in interface.addresses if a.version == 4]
+        interface.addresses = four + newest[::-1]
     return found
 
 
@@ -128,6 +133,9 @@ def _take_addresses(interface: LinuxInterface, entry: Entry) -> None:
                 entry.unknown(f"{interface.name} has a peer that is no address: {peer}")
             address = ipaddress.ip_interface(address.ip)
         if any(known.ip == address.ip for known in interface.addresses):
+            continue
+        if problem := not_for_an_interface(address):
+            entry.unknown(f"{address} of {interface.name} is {problem}; left out")
             continue
         interface.addresses.append(address)
 

@@ -2,12 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from routrel.files.csv_rows import numbered_rows
 
-__all__ = ["KINDS", "ListKind", "Mapped", "guessed", "read_rows"]
+__all__ = [
+    "KINDS",
+    "BadColumns",
+    "ListKind",
+    "Mapped",
+    "guessed",
+    "header_in",
+    "in_words",
+    "read_rows",
+    "with_columns",
+]
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,6 +116,52 @@ class Mapped:
         return all(name in self.columns for name in self.kind.needed)
 
 
+class BadColumns(ValueError):
+    """Words that do not say what a list's columns are."""
+
+
+def in_words(text: str) -> Mapped:
+    """What somebody says a list is: `tables: device=kit, prefix=where to, next-hop=thru`.
+
+    Raises:
+        BadColumns: the kind or a column is none that is known, or one that is needed is missing.
+    """
+    name, _, rest = text.partition(":")
+    kind = KINDS.get(name.strip())
+    if kind is None:
+        raise BadColumns(f"“{name.strip()}” is no kind of list; there are {', '.join(KINDS)}")
+    columns: dict[str, str] = {}
+    for part in rest.split(","):
+        column, equals, own = (word.strip() for word in part.partition("="))
+        if not equals or not own or column not in kind.columns:
+            known = ", ".join(kind.columns)
+            raise BadColumns(f"“{part.strip()}” is not COLUMN=THEIRS; {kind.name} have {known}")
+        columns[column] = own
+    made = Mapped(kind, columns)
+    if not made.whole:
+        raise BadColumns(f"{kind.name} need {' and '.join(kind.needed)}")
+    return made
+
+
+def with_columns(said: Sequence[Mapped], headers: Iterable[Sequence[str]]) -> dict[str, Mapped]:
+    """What is said of lists, by the columns of those that have all that are named.
+
+    Raises:
+        BadColumns: none of them has all columns of one that is said.
+    """
+    found: dict[str, Mapped] = {}
+    unused = list(said)
+    for header in headers:
+        for one in said:
+            if set(one.columns.values()) <= set(header):
+                found[",".join(header)] = one
+                unused = [other for other in unused if other is not one]
+    if unused:
+        named = ", ".join(unused[0].columns.values())
+        raise BadColumns(f"no list has the columns {named}")
+    return found
+
+
 def _plain(text: str) -> str:
     return "-".join(text.strip().lower().replace("_", " ").replace("-", " ").split())
 
@@ -143,6 +199,19 @@ def read_rows(text: str) -> list[tuple[int, list[str]]]:
     Raises:
         BadCsv: the text is no list.
     """
-    first = text.partition("\n")[0]
+    return list(_rows(text))
+
+
+def header_in(text: str) -> list[str]:
+    """The columns of a list that begins with a text; none where it holds no line.
+
+    Raises:
+        BadCsv: the text is no list.
+    """
+    return next(([name.strip() for name in row] for _, row in _rows(text)), [])
+
+
+def _rows(text: str) -> Iterator[tuple[int, list[str]]]:
+    first = next((line for line in text.splitlines() if line and line[0] != "#"), "")
     rows = numbered_rows(text, delimiter=max(",;\t|", key=first.count))
-    return [(line, row) for line, row in rows if any(value.strip() for value in row)]
+    return ((line, row) for line, row in rows if any(value.strip() for value in row))

@@ -3,23 +3,25 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
+from contextlib import suppress
 from dataclasses import dataclass, field
 
 from routrel.files.csv_rows import BadCsv, written_rows
-from routrel.files.observed import COLUMNS
+from routrel.files.observed import COLUMNS, is_observed_file
 from routrel.formats.device_text import Said, name_for
-from routrel.formats.plain.lists import Mapped, guessed, read_rows
+from routrel.formats.plain.lists import Mapped, guessed, header_in, read_rows
 from routrel.formats.reports import FileReport, ListColumns
 
-__all__ = ["FORMAT", "Lists", "read_list"]
+__all__ = ["FORMAT", "Lists", "headers", "read_list"]
 
 FORMAT = "csv"
-_DEFAULT_WORDS = frozenset(("default", "global", "main", "master", "inet.0", "-"))
+_LONGEST_HEADER = 100_000  #: bytes within which a list's columns stand
+_DEFAULT_WORDS = frozenset(("default", "global", "main", "master", "-"))
 #: Words in place of a next hop for what is reached without one.
 _NO_HOP = frozenset(("connected", "direct", "directly connected", "0.0.0.0", "::"))  # noqa: S104
 _TRUE = frozenset(("true", "yes", "1", "y", "*", "active", "best", "installed", "selected"))
 _DROPS = {
-    "discard": "discard", "blackhole": "discard", "null": "discard", "null0": "discard",
+    "discard": "discard", "blackhole": "discard", "null": "discard",
     "drop": "discard", "unreachable": "unreachable", "reject": "unreachable",
     "prohibit": "prohibited", "prohibited": "prohibited", "pass-on": "pass-on", "throw": "pass-on",
 }  # fmt: skip
@@ -35,6 +37,14 @@ class Lists:
     devices: dict[str, dict[str, str]] = field(default_factory=dict)
     names: dict[str, list[str]] = field(default_factory=dict)
     outside: dict[str, dict[str, object]] = field(default_factory=dict)
+
+
+def headers(contents: Mapping[str, bytes]) -> Iterator[list[str]]:
+    """The columns of every list among files, by path; what cannot be read has none."""
+    for path in sorted(contents):
+        if is_observed_file(path):
+            with suppress(BadCsv):
+                yield header_in(contents[path][:_LONGEST_HEADER].decode("utf-8-sig", "replace"))
 
 
 def read_list(

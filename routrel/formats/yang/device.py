@@ -170,7 +170,7 @@ def made_device(name: str, files: Iterable[YangFile], role: str | None) -> YangD
         plain["sets"] = policies.sets
     heading = [f"made from {', '.join(file.path for file in opened)}"]
     tables = [
-        ObservedTable(device=name, vrf=vrf, file="", routes=tuple(routes), source=FORMAT)
+        ObservedTable(device=name, vrf=vrf, file="", routes=tuple(routes.values()), source=FORMAT)
         for vrf, routes in routing.tables.items()
         if routes
     ]
@@ -214,7 +214,7 @@ def _add_known_by_tables(
     """Interfaces that tables alone name: there, and nothing else is known of them."""
     known = {name_for(name) for name in interfaces}
     for vrf, routes in routing.tables.items():
-        for name in (hop.interface for route in routes for hop in route.hops):
+        for name in (hop.interface for route in routes.values() for hop in route.hops):
             if name and name not in known:
                 known.add(name)
                 interfaces[name] = YangInterface(name, "named by its table alone", vrf=vrf)

@@ -8,7 +8,7 @@ from typing import Any
 
 from routrel.formats.device_text import Said, interface_keys, name_for
 from routrel.formats.yang.tree import Node
-from routrel.model.addresses import InterfaceAddress
+from routrel.model.addresses import InterfaceAddress, not_for_an_interface
 from routrel.model.network import DEFAULT_VRF
 
 __all__ = ["YangInterface", "read_interfaces"]
@@ -162,4 +162,8 @@ def _address(node: Node, version: int) -> InterfaceAddress | None:
     if length is None:
         node.note(f"{ip} has no prefix length; taken as one address alone")
         length = ip.max_prefixlen
-    return ipaddress.ip_interface(f"{ip}/{length}")
+    made = ipaddress.ip_interface(f"{ip}/{length}")
+    if problem := not_for_an_interface(made):
+        node.unknown(f"{made} is {problem}; left out")
+        return None
+    return made

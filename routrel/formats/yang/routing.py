@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from routrel.formats.device_text import Said, name_for
@@ -25,13 +25,29 @@ class Routing:
     """What a device's files say of routes, by VRF."""
 
     statics: dict[str, list[Said]] = field(default_factory=dict)
-    tables: dict[str, list[ObservedRoute]] = field(default_factory=dict)
+    #: By VRF, prefix and protocol. What is not used says nothing of what is.
+    tables: dict[str, dict[tuple[Prefix, str], ObservedRoute]] = field(default_factory=dict)
     protocols: dict[str, Protocols] = field(default_factory=dict)
-    sources: dict[str, str] = field(default_factory=dict)  #: by VRF: the file its table is of
 
     def of(self, vrf: str) -> Protocols:
         """The protocols of a VRF."""
         return self.protocols.setdefault(vrf, Protocols())
+
+    def hold(self, vrf: str, entry: ObservedRoute) -> bool:
+        """Take an entry of a table; False: there is another one that is used as well.
+
+        Entries that differ in nothing but their next hops share (RFC 8349 keeps no key of them).
+        """
+        table = self.tables.setdefault(vrf, {})
+        held = table.get((entry.prefix, entry.protocol))
+        if held is None or (entry.active and not held.active):
+            table[entry.prefix, entry.protocol] = entry
+        elif entry.active == held.active:
+            if replace(entry, hops=held.hops) != held:
+                return not entry.active
+            more = tuple(hop for hop in entry.hops if hop not in held.hops)
+            table[entry.prefix, entry.protocol] = replace(held, hops=held.hops + more)
+        return True
 
 
 def read_routing(holder: Node, vrf: str, found: Routing) -> None:
@@ -122,11 +138,13 @@ def _table(node: Node, vrf: str, found: Routing) -> None:
         node.unknown(f"the table {name} is of a family that is not modelled; left out")
         routes.ignore_all()
         return
-    held = found.tables.setdefault(vrf, [])
     for route in routes.items("route"):
         made = _entry(route, version)
-        if made is not None:
-            held.append(made)
+        if made is not None and not found.hold(vrf, made):
+            route.unknown(
+                f"the entry to {made.prefix} by {made.protocol or 'nobody'} is there already, "
+                "otherwise; the first counts"
+            )
 
 
 def _entry(route: Node, version: int) -> ObservedRoute | None:

@@ -5,7 +5,9 @@ from __future__ import annotations
 from pathlib import Path
 
 import pytest
+from typer.testing import CliRunner
 
+from routrel.cli.app import app
 from routrel.files.reader import load_texts, read_texts
 from routrel.formats.folders import gathered
 from routrel.formats.importing import import_files
@@ -42,7 +44,7 @@ r1;10.0.0.1/32;;eth0;local;*;red
 r1;10.0.0.0/24;directly connected;eth0;direct;*;red
 r1;default;10.0.0.2;;static;*;red
 r1;10.9.0.0/16;10.0.0.3;;bgp;no;red
-r1;10.8.0.0/16;Null0;;static;*;red
+r1;10.8.0.0/16;blackhole;;static;*;red
 r2;10.0.0.2/32;-;eth0;local;*;red
 r2;10.0.0.0/24;-;eth0;direct;*;red
 r2;bad;10.0.0.1;;static;*;red
@@ -73,6 +75,28 @@ def test_devices_may_be_known_by_their_tables_alone():
 def test_a_bad_entry_is_told_with_its_line():
     reading = read_texts(import_files({"x.csv": TABLES.encode()}).texts)
     assert [(p.place.line, p.text) for p in reading.problems] == [(9, "“bad” is no prefix")]
+
+
+STORED = "# from the store\nkit;where to;thru\nr1;10.9.0.0/16;10.0.0.2\n"
+
+
+@pytest.mark.parametrize(("said", "came"), [
+    (["tables: device=kit, prefix=where to, next-hop=thru"], "r1,,10.9.0.0/16,,10.0.0.2,"),
+    ([], "those of no list that is known"),
+    (["tables: device=kat, prefix=where to"], "no list has the columns kat, where to"),
+    (["tables: device=kit"], "tables need device and prefix"),
+    (["tables: device"], "“device” is not COLUMN=THEIRS"),
+    (["cables: device=kit"], "“cables” is no kind of list; there are tables, links"),
+])  # fmt: skip
+def test_the_command_line_may_say_what_columns_are(tmp_path, said, came):
+    (tmp_path / "stored.csv").write_text(STORED)
+    named = [part for one in said for part in ("--columns", one)]
+    ran = CliRunner().invoke(
+        app, ["import", str(tmp_path), "--out", str(tmp_path / "made"), *named]
+    )
+    written = tmp_path / "made" / "stored.csv"
+    assert came in (written.read_text() if written.exists() else " ".join(ran.output.split()))
+    assert ran.exit_code == (0 if written.exists() else 2)
 
 
 def test_links_sites_and_names_stand_in_the_network_file():
