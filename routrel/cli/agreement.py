@@ -15,7 +15,9 @@ from routrel.answers.mending import MendingData, mending_data
 from routrel.cli.common import (
     ERRORS_FOUND,
     AsJson,
+    At,
     ChangeFiles,
+    EventFiles,
     Folder,
     Tables,
     Through,
@@ -43,9 +45,11 @@ class AgreementCommandData(AgreementData):
 
 def agreement_(
     folder: Folder,
-    at: Annotated[list[str] | None, typer.Option("--at", help="of these devices alone")] = None,
+    device: Annotated[list[str] | None, typer.Option(help="of these devices alone")] = None,
     change: ChangeFiles = None,
     tables: Tables = None,
+    events: EventFiles = None,
+    at: At = None,
     as_csv: Annotated[bool, typer.Option("--csv", help="print every difference as CSV")] = False,
     mend: Annotated[
         bool, typer.Option("--mend", help="also edits that were tried and make more agree")
@@ -58,16 +62,16 @@ def agreement_(
     All tables are computed unless --tables says otherwise; those that are taken as they were read
     are not compared.
     """
-    through = Through.of(change, None, tables or [TableSource.COMPUTED.value])
+    through = Through.of(change, None, tables or [TableSource.COMPUTED.value], events, at)
     state, view = computed_view(folder, through)
-    for name in at or ():
+    for name in device or ():
         if name not in state.topology.devices:
             refuse(f"there is no device “{name}”")
-    found = agreement(state, at)
+    found = agreement(state, device)
     answer = agreement_data(state, found)
     mending = None
     if mend:
-        mending = mending_data(find_mending(state, view.texts, at, patience_s=patience))
+        mending = mending_data(find_mending(state, view.texts, device, patience_s=patience))
     if as_json:
         print_json(AgreementCommandData(**asdict(answer), mending=mending) if mend else answer)
     elif as_csv:

@@ -14,6 +14,7 @@ from routrel.cli.common import out
 from routrel.cli.compare import compare
 from routrel.cli.convert import convert
 from routrel.cli.demo import demo
+from routrel.cli.events import eras, events
 from routrel.cli.flow import flow
 from routrel.cli.importing import import_
 from routrel.cli.policy import policy
@@ -57,6 +58,8 @@ for command in (
     sessions,
     policy,
     compare,
+    events,
+    eras,
     promises,
     suggest,
     sweep,

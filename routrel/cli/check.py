@@ -9,7 +9,9 @@ from routrel.answers.findings import findings_data
 from routrel.cli.common import (
     ERRORS_FOUND,
     AsJson,
+    At,
     ChangeFiles,
+    EventFiles,
     Fail,
     Folder,
     Tables,
@@ -29,13 +31,15 @@ def check(
     change: ChangeFiles = None,
     fail: Fail = None,
     tables: Tables = None,
+    events: EventFiles = None,
+    at: At = None,
     as_json: AsJson = False,
 ) -> None:
     """Read all files and report everything wrong or suspicious.
 
     Exit code 0: no errors; 1: errors found; 2: there is nothing to read.
     """
-    view = look(folder, Through.of(change, fail, tables))
+    view = look(folder, Through.of(change, fail, tables, events, at))
     findings = view.findings
     more = view.reading.problem_count - len(view.reading.problems)
     shown = sum(1 for finding in findings if finding.severity is Severity.ERROR)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import sys
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Annotated, NoReturn
@@ -18,12 +18,14 @@ from routrel.answers.routes import NextHopData
 from routrel.convergence.converge import State
 from routrel.files.reader import UnusableInput, decode, read_change
 from routrel.files.report import Report
+from routrel.formats.events.json_lines import EventFile, read_events
 from routrel.formats.reports import ImportReport, Verdict
 from routrel.lens.changes import Conflicts
 from routrel.lens.failures import UnknownFailure, named_failures
 from routrel.lens.look import View, look_at_folder
 from routrel.lens.tables import UnknownTables, named_tables, tables_words
 from routrel.model.changes import Change
+from routrel.model.events import BadTime, Event, time_of, time_words
 from routrel.model.findings import Finding, Severity
 from routrel.model.observed import AS_FILES_SAY, TableChoice
 from routrel.questions.moves import KeptFlows, kept_flows
@@ -32,7 +34,9 @@ __all__ = [
     "ERRORS_FOUND",
     "UNUSABLE",
     "AsJson",
+    "At",
     "ChangeFiles",
+    "EventFiles",
     "Fail",
     "Folder",
     "Tables",
@@ -42,9 +46,12 @@ __all__ = [
     "computed",
     "computed_view",
     "err",
+    "event_file",
+    "events_in",
     "hops_words",
     "kept_in",
     "look",
+    "moment",
     "out",
     "print_edits",
     "print_finding",
@@ -84,6 +91,22 @@ Tables = Annotated[
         "tables that were read from them, those alone), known (those, where there are any)",
     ),
 ]
+EventFiles = Annotated[
+    list[Path] | None,
+    typer.Option(
+        "--events",
+        metavar="FILE",
+        help="events of the running network, as JSON lines; may be repeated",
+    ),
+]
+At = Annotated[
+    str | None,
+    typer.Option(
+        metavar="TIME",
+        help="the moment to look at, as 2026-01-05T02:11:07.140382Z, with what events say up to "
+        "then; left out: all of them",
+    ),
+]
 AsJson = Annotated[bool, typer.Option("--json", help="print JSON")]
 _COLOURS = {Severity.ERROR: "red", Severity.WARNING: "yellow", Severity.NOTE: "blue"}
 
@@ -95,6 +118,8 @@ class Through:
     changes: tuple[Change, ...]
     failed: Sequence[str]
     tables: TableChoice = AS_FILES_SAY
+    events: tuple[Event, ...] = ()
+    at: int | None = None
 
     @classmethod
     def of(
@@ -102,17 +127,31 @@ class Through:
         changes: Sequence[Path] | None,
         failed: Sequence[str] | None,
         tables: Sequence[str] | None = None,
+        events: Sequence[Path] | None = None,
+        at: str | None = None,
     ) -> Through:
-        """The same from files; a change that cannot be read is refused."""
+        """The same from files; a change or a moment that cannot be read is refused."""
         try:
             choice = named_tables(tables or ())
         except UnknownTables as error:
             refuse(str(error))
-        return cls(tuple(map(change_in, changes or ())), failed or (), choice)
+        if at is not None and not events:
+            refuse("a moment needs events", "name their files by --events")
+        return cls(
+            tuple(map(change_in, changes or ())),
+            failed or (),
+            choice,
+            tuple(events_in(events or ())),
+            None if at is None else moment(at),
+        )
 
     def __str__(self) -> str:
         made = [f"{change.place.file} made" for change in self.changes]
         made += [f"{failed} failed" for failed in self.failed]
+        if self.events:
+            latest = max(event.time for event in self.events)
+            when = f"at {time_words(latest if self.at is None else self.at)}"
+            made.append(f"{when}, after what {len(self.events)} events say of it")
         return ", ".join([*made, *(f"tables {words}" for words in tables_words(self.tables))])
 
 
@@ -135,6 +174,38 @@ def change_in(file: Path) -> Change:
     return change
 
 
+def events_in(files: Sequence[Path]) -> Iterator[Event]:
+    """The events of files; what of them is no event is told on standard error."""
+    for file in files:
+        found = event_file(file)
+        yield from found.events
+        if found.report.verdict is not Verdict.READ:
+            said = (found.report.unknowns or [one.text for one in found.report.messages])[0]
+            err.print(
+                f"[yellow]{escape(str(file))} is not understood whole: {escape(said)}[/]; all of "
+                f"it: routrel events DIR --file {escape(str(file))}"
+            )
+
+
+def event_file(file: Path) -> EventFile:
+    """A file of events; one that cannot be read at all is refused."""
+    try:
+        found = read_events(file.read_bytes(), str(file))
+    except OSError as error:
+        refuse(f"{file} cannot be read: {error.strerror}", "name a file of events")
+    if found.report.refused:
+        refuse(f"{file}: {found.report.messages[0].text}", "save it as UTF-8")
+    return found
+
+
+def moment(text: str) -> int:
+    """A moment in microseconds; what is no time is refused."""
+    try:
+        return time_of(text)
+    except BadTime as error:
+        refuse(str(error))
+
+
 def look(folder: Path, through: Through = NOTHING, since: View | None = None) -> View:
     """What a folder's files show through changes and failures; what cannot be is refused.
 
@@ -143,7 +214,15 @@ def look(folder: Path, through: Through = NOTHING, since: View | None = None) ->
     """
     try:
         failures = named_failures(through.failed)
-        view = look_at_folder(folder, failures, through.changes, since, through.tables)
+        view = look_at_folder(
+            folder,
+            failures,
+            through.changes,
+            since,
+            through.tables,
+            through.events,
+            through.at,
+        )
     except UnusableInput as error:
         refuse(str(error))
     except UnknownFailure as error:

@@ -11,7 +11,9 @@ from rich.markup import escape
 from routrel.answers.comparison import ComparisonData, comparison_data, flow_lines
 from routrel.cli.common import (
     AsJson,
+    At,
     ChangeFiles,
+    EventFiles,
     Fail,
     Folder,
     Tables,
@@ -38,13 +40,15 @@ def compare(
     change: ChangeFiles = None,
     fail: Fail = None,
     tables: Tables = None,
+    events: EventFiles = None,
+    at: At = None,
     as_json: AsJson = False,
 ) -> None:
     """Compare a folder with another, or with itself through changes and failures.
 
     Exit code 0, whether or not anything differs; 2: one of the two cannot be computed.
     """
-    through = Through.of(change, fail, tables)
+    through = Through.of(change, fail, tables, events, at)
     before, first = computed_view(folder)
     after, second = computed_view(other or folder, through, first)
     kept = kept_in(first, second)

@@ -9,7 +9,18 @@ from typing import Annotated
 import typer
 from rich.markup import escape
 
-from routrel.cli.common import Folder, Tables, Through, computed_view, err, out, refuse, write_file
+from routrel.cli.common import (
+    At,
+    EventFiles,
+    Folder,
+    Tables,
+    Through,
+    computed_view,
+    err,
+    out,
+    refuse,
+    write_file,
+)
 from routrel.formats.mrt.writing import LostInMrt
 from routrel.questions.exporting import written_as
 
@@ -31,12 +42,14 @@ def convert(
     target: Annotated[Path, typer.Argument(metavar="OUT", help="the folder or file to write to")],
     to: Annotated[Format, typer.Option("--to", help="the format")],
     tables: Tables = None,
+    events: EventFiles = None,
+    at: At = None,
 ) -> None:
     """Write a network in another format; what has no place there is named on standard error.
 
     yaml, rfc7951 and csv are folders, graphml and mrt are files.
     """
-    state, view = computed_view(folder, Through.of(None, None, tables))
+    state, view = computed_view(folder, Through.of(None, None, tables, events, at))
     try:
         written = written_as(to.value, state, view.texts)
     except LostInMrt as error:

@@ -15,7 +15,9 @@ from routrel.answers.flows import DirectionData, FlowDoubtData, StageData
 from routrel.answers.remedies import RemediesData, remedies_data
 from routrel.cli.common import (
     AsJson,
+    At,
     ChangeFiles,
+    EventFiles,
     Fail,
     Folder,
     Tables,
@@ -71,10 +73,12 @@ def flow(
     change: ChangeFiles = None,
     fail: Fail = None,
     tables: Tables = None,
+    events: EventFiles = None,
+    at: At = None,
     as_json: AsJson = False,
 ) -> None:
     """Follow a flow through the network and say what stops it."""
-    state, view = computed_view(folder, Through.of(change, fail, tables))
+    state, view = computed_view(folder, Through.of(change, fail, tables, events, at))
     question = FlowQuestion(
         source=source,
         destination=destination,

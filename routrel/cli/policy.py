@@ -12,7 +12,9 @@ from rich.markup import escape
 from routrel.answers.policies import PolicyStepData, read_route, try_policy
 from routrel.cli.common import (
     AsJson,
+    At,
     ChangeFiles,
+    EventFiles,
     Fail,
     Folder,
     Tables,
@@ -37,10 +39,12 @@ def policy(
     change: ChangeFiles = None,
     fail: Fail = None,
     tables: Tables = None,
+    events: EventFiles = None,
+    at: At = None,
     as_json: AsJson = False,
 ) -> None:
     """Put one route through one policy and show what each statement makes of it."""
-    through = Through.of(change, fail, tables)
+    through = Through.of(change, fail, tables, events, at)
     view = look(folder, through)
     if not view.reading.good:
         computed(folder, through)

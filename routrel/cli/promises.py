@@ -13,7 +13,9 @@ from routrel.answers.promises import PromisesData, promises_data
 from routrel.cli.common import (
     ERRORS_FOUND,
     AsJson,
+    At,
     ChangeFiles,
+    EventFiles,
     Fail,
     Folder,
     Tables,
@@ -52,13 +54,15 @@ def promises(
     change: ChangeFiles = None,
     fail: Fail = None,
     tables: Tables = None,
+    events: EventFiles = None,
+    at: At = None,
     as_json: AsJson = False,
 ) -> None:
     """Check the promises that lie beside a network.
 
     Exit code 0: all are kept; 1: one is broken; 2: the network cannot be computed.
     """
-    state, view = computed_view(folder, Through.of(change, fail, tables))
+    state, view = computed_view(folder, Through.of(change, fail, tables, events, at))
 
     def on_case(number: int, count: int) -> None:
         if err.is_terminal:

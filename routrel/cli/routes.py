@@ -16,7 +16,9 @@ from routrel.answers.routes import CandidateValuesData, RouteData, route_data
 from routrel.answers.why import WhyData, explain_route
 from routrel.cli.common import (
     AsJson,
+    At,
     ChangeFiles,
+    EventFiles,
     Fail,
     Folder,
     Tables,
@@ -44,6 +46,8 @@ def routes(
     change: ChangeFiles = None,
     fail: Fail = None,
     tables: Tables = None,
+    events: EventFiles = None,
+    at: At = None,
     as_json: AsJson = False,
 ) -> None:
     """Print the computed routes of one or all devices."""
@@ -51,7 +55,7 @@ def routes(
         refuse("--prefix and --address exclude each other", "give one of them")
     if why and not (prefix or address):
         refuse("--why needs to know which route", "add --prefix or --address")
-    state = computed(folder, Through.of(change, fail, tables))
+    state = computed(folder, Through.of(change, fail, tables, events, at))
     try:
         question = RouteQuestion(
             device=device,

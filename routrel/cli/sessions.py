@@ -12,7 +12,9 @@ from routrel.answers.bounce import bounce_data
 from routrel.answers.sessions import sessions_data
 from routrel.cli.common import (
     AsJson,
+    At,
     ChangeFiles,
+    EventFiles,
     Fail,
     Folder,
     Tables,
@@ -44,10 +46,12 @@ def sessions(
     change: ChangeFiles = None,
     fail: Fail = None,
     tables: Tables = None,
+    events: EventFiles = None,
+    at: At = None,
     as_json: AsJson = False,
 ) -> None:
     """List all BGP sessions with their state, and why those that are down are down."""
-    state, view = computed_view(folder, Through.of(change, fail, tables))
+    state, view = computed_view(folder, Through.of(change, fail, tables, events, at))
     if bounce:
         _bounce(state, view, device, vrf, bounce, as_json)
         return

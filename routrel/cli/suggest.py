@@ -8,7 +8,9 @@ from rich.markup import escape
 from routrel.answers.suggestions import SuggestionsData, suggestions_data
 from routrel.cli.common import (
     AsJson,
+    At,
     ChangeFiles,
+    EventFiles,
     Fail,
     Folder,
     Tables,
@@ -29,13 +31,15 @@ def suggest(
     change: ChangeFiles = None,
     fail: Fail = None,
     tables: Tables = None,
+    events: EventFiles = None,
+    at: At = None,
     as_json: AsJson = False,
 ) -> None:
     """Suggest promises that hold today, as a file of promises to choose from.
 
     Exit code 0; 2: the network cannot be computed.
     """
-    state, view = computed_view(folder, Through.of(change, fail, tables))
+    state, view = computed_view(folder, Through.of(change, fail, tables, events, at))
 
     def on_case(number: int, count: int) -> None:
         if err.is_terminal:

@@ -13,7 +13,9 @@ from rich.markup import escape
 from routrel.answers.sweeps import SweepData, sweep_data
 from routrel.cli.common import (
     AsJson,
+    At,
     ChangeFiles,
+    EventFiles,
     Fail,
     Folder,
     Tables,
@@ -82,13 +84,15 @@ def sweep(
     change: ChangeFiles = None,
     fail: Fail = None,
     tables: Tables = None,
+    events: EventFiles = None,
+    at: At = None,
     as_json: AsJson = False,
 ) -> None:
     """Fail every thing of a kind, one after another, and see what breaks.
 
     Exit code 0, whatever breaks; 2: the network cannot be computed.
     """
-    through = Through.of(change, fail, tables)
+    through = Through.of(change, fail, tables, events, at)
     if before and not through.changes:
         refuse("there is no change to look before", "name one with --change")
     kinds = [FailureKind(one) for one in kind]

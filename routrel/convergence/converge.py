@@ -22,6 +22,7 @@ from routrel.protocols.contract import Results
 from routrel.rib.candidates import Interning, Table
 from routrel.rib.table import Rib
 from routrel.topology.findings import topology_findings
+from routrel.topology.occurred import with_events
 from routrel.topology.segments import Topology, build_topology
 
 __all__ = [
@@ -194,12 +195,13 @@ def converge(
     """Compute the tables of every device.
 
     Args:
-        failures: What carries nothing; the rest converges without it.
+        failures: What carries nothing, and what events say; the rest converges without it.
         since: The state of much the same network. What has not changed is taken from it; the
             result is the same as without.
         search: False leaves out the search for other outcomes than the one that is shown, which is
             the same either way. Such a state is good for a trial, not for an answer.
     """
+    network = with_events(network, failures.events)
     topology = build_topology(network, failures)
     protocols = _protocols(topology, since)
     interning = protocols.interning

@@ -277,6 +277,10 @@ class Protocols:
         if process.default_route is not None:
             for version in process.versions:
                 wanted |= active["prefix"] == self.interning.default_prefix(version)
+        if process.vrf.withheld:
+            kept = {prefix for each, prefix in process.vrf.withheld if each == process.protocol.id}
+            numbers = [self.interning.prefixes.add(prefix) for prefix in kept]
+            wanted &= ~np.isin(active["prefix"], numbers)
         rows = active.compress(wanted)
         place = ("taken of", process.protocol, process.table)
         make = partial(self._taken, process, rows)

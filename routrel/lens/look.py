@@ -1,7 +1,8 @@
 """The lens: what a network is looked at through, and the computed state it gives.
 
-A lens is a revision, that is the texts of a network's files, with changes of them and with things
-that have failed. It is the only way from files to a state: the same lens gives the same state.
+A lens is a revision, that is the texts of a network's files, with changes of them, with things that
+have failed, and with what was told of the running network up to a moment. It is the only way from
+files to a state: the same lens gives the same state.
 """
 
 from __future__ import annotations
@@ -19,8 +20,10 @@ from routrel.formats.folders import mixed_texts
 from routrel.formats.reports import ImportReport
 from routrel.lens.changes import with_changes
 from routrel.lens.failures import unknown_failure
+from routrel.lens.moments import Timeline
 from routrel.model.cases import Case
 from routrel.model.changes import Change
+from routrel.model.events import Event
 from routrel.model.failures import NOTHING_FAILED, Failures
 from routrel.model.findings import Finding, finding_order
 from routrel.model.observed import AS_FILES_SAY, TableChoice
@@ -45,6 +48,8 @@ class Lens:
     changes: tuple[Change, ...] = ()  #: made to them in this order
     failures: Failures = NOTHING_FAILED
     tables: TableChoice = AS_FILES_SAY  #: what devices are taken to forward by
+    events: tuple[Event, ...] = ()  #: what was told of the network, in the order of arrival
+    at: int | None = None  #: the moment, in microseconds; None: after all events
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -55,6 +60,7 @@ class View:
     state: State | None
     texts: Mapping[str, str]  #: the files, by path, as the lens has changed them
     imported: ImportReport | None = None  #: what became of files of other formats beside ours
+    timeline: Timeline | None = None  #: of the lens's events; None: it has none
 
     @property
     def cases(self) -> tuple[Case, ...]:
@@ -125,11 +131,17 @@ def look_through(
         network = replace(reading.network, tables=lens.tables)
         reading = replace(reading, network=network)
     known = since.state if since else None
-    state = None
+    state = timeline = None
     if reading.good:
-        if lens.failures:
+        failures = lens.failures
+        if lens.events:
+            timeline = Timeline(reading.network, lens.events)
+            latest = max(event.time for event in lens.events)
+            situation = timeline.at(latest if lens.at is None else lens.at)
+            failures = replace(failures, events=situation.events)
+        if failures:
             try:
-                state = converge(reading.network, known, failures=lens.failures)
+                state = converge(reading.network, known, failures=failures)
             except UnknownThing as error:
                 raise unknown_failure(error) from error
         elif lens.tables:
@@ -137,7 +149,7 @@ def look_through(
         else:
             name = network_hash(texts, reading)
             state = state_of(name, lambda: converge(reading.network, known))
-    return View(reading=reading, state=state, texts=texts)
+    return View(reading=reading, state=state, texts=texts, timeline=timeline)
 
 
 def _check_choice(choice: TableChoice, reading: Reading) -> None:
@@ -174,10 +186,13 @@ def look_at_folder(
     changes: tuple[Change, ...] = (),
     since: View | None = None,
     tables: TableChoice = AS_FILES_SAY,
+    events: tuple[Event, ...] = (),
+    at: int | None = None,
 ) -> View:
     """Look at the files in a folder, as changes have made them and with some things failed.
 
     Args:
+        events: What was told of it; `at` says which moment is meant, as in a lens.
         since: As of `look_through`.
     Raises:
         UnusableInput: there is no such folder, nothing to read in it, or no such device.
@@ -185,5 +200,7 @@ def look_at_folder(
         UnknownFailure: something is said to have failed that is not in the network.
     """
     texts, report, imported = mixed_texts(folder)
-    lens = Lens(texts=texts, changes=changes, failures=failures, tables=tables)
+    lens = Lens(
+        texts=texts, changes=changes, failures=failures, tables=tables, events=events, at=at
+    )
     return replace(look_through(lens, report, since=since), imported=imported)

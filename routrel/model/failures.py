@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
 from enum import StrEnum
+
+from routrel.model.events import Event
 
 __all__ = ["NOTHING_FAILED", "Failure", "FailureKind", "Failures"]
 
@@ -46,9 +49,18 @@ class Failures:
     """
 
     things: tuple[Failure, ...] = ()
+    #: What events of the running network say at the moment that is looked at: at most one of each
+    #: thing, with what they name resolved (`lens.moments`). An interface or a session that went
+    #: down carries nothing, as one that failed; the others make another network of it
+    #: (`topology.occurred`).
+    events: tuple[Event, ...] = ()
 
     def __bool__(self) -> bool:
-        return bool(self.things)
+        return bool(self.things or self.events)
+
+    def with_things(self, things: Iterable[Failure]) -> Failures:
+        """The same with more that has failed, each once."""
+        return replace(self, things=tuple(dict.fromkeys((*self.things, *things))))
 
 
 NOTHING_FAILED = Failures()

@@ -44,6 +44,7 @@ __all__ = [
     "InterfaceKind",
     "Link",
     "LinkEnd",
+    "LostNeighbour",
     "Network",
     "OutsideNeighbour",
     "Processing",
@@ -130,6 +131,16 @@ class TrafficRules:
     place: Place = placed()
 
 
+@dataclass(frozen=True, slots=True)
+class LostNeighbour:
+    """A router of which an interior protocol hears nothing at an interface, though frames pass."""
+
+    protocol: str  #: its identifier
+    neighbour: str  #: a device
+    event: str  #: what says so: its name and time
+    place: Place = placed()
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Interface:
     """One interface. The first address of a family is its primary one."""
@@ -158,6 +169,9 @@ class Interface:
     reverse_path_check: ReversePathCheck | None = None
     accept_own_source: bool = False  #: of Linux processing: packets from own addresses may arrive
     virtual_routers: tuple[VirtualRouter, ...] = ()
+    lost: tuple[LostNeighbour, ...] = ()  #: who was lost here, by events
+    #: What it does not announce, by events: identifiers of protocols and prefixes.
+    withheld: tuple[tuple[str, Prefix], ...] = ()
     mtu_place: Place = placed()  #: of the MTU where it is written, else of the interface
     place: Place = placed()
 
@@ -212,6 +226,8 @@ class Vrf:
     import_tags: tuple[str, ...] = ()  #: takes routes that the device's other VRFs export so
     export_tags: tuple[str, ...] = ()
     leaks: tuple[Leak, ...] = ()  #: what it takes besides, by VRF
+    #: What it does not announce, by events: identifiers of protocols and prefixes.
+    withheld: tuple[tuple[str, Prefix], ...] = ()
     place: Place = placed()
 
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from typing import TypeAlias
 
 from routrel.model.addresses import Address
+from routrel.model.events import Event, EventKind
 from routrel.model.failures import Failure, FailureKind, Failures
 from routrel.model.network import Device, Network, RiskGroup
 
@@ -71,6 +72,17 @@ class _Spreading:
 
     def take(self, failure: Failure, words: str) -> None:
         self.takes[failure.kind](failure, words)
+
+    def happen(self, event: Event) -> None:
+        """Take what went down by an event; its words tell of it."""
+        if event.on:
+            return
+        if event.kind is EventKind.INTERFACE:
+            words = f"interface {event.device}:{event.interface} (down by event {event})"
+            self.failed.interfaces.setdefault((event.device, event.interface), words)
+        elif event.kind is EventKind.SESSION and event.at is not None:
+            words = f"session {event.device}:{event.at} (down by event {event})"
+            self.failed.sessions.setdefault((event.device, event.at), words)
 
     def _device(self, failure: Failure, words: str) -> None:
         if failure.name not in self.devices:
@@ -164,4 +176,6 @@ def spread(failures: Failures, network: Network, segments: Mapping[str, int]) ->
         if failure.kind is FailureKind.DIRECTION:
             words = f"the direction out of {failure.name}"
         spreading.take(failure, words)
+    for event in failures.events:
+        spreading.happen(event)
     return spreading.failed

@@ -37,6 +37,8 @@ def connected_routes(device: Device, topology: Topology, interning: Interning) -
         hop = NextHop(interface.name)
         place = interning.place(interface.place)
         for address in interface.addresses:
+            if ("connected", address.network) in interface.withheld:
+                continue  # an event says that the device has it no more
             if address.ip.is_link_local:
                 continue  # never forwarded (RFC 4291 2.5.6); reached by interface alone
             subnet = (table, interning.prefixes.add(address.network))

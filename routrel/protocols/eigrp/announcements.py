@@ -24,7 +24,7 @@ from routrel.protocols.eigrp.metric import (
     seed_vector,
 )
 from routrel.protocols.eigrp.neighbours import EigrpNeighbour, EigrpRouter
-from routrel.protocols.shared.speaking import subnets
+from routrel.protocols.shared.speaking import announced_subnets, subnets
 from routrel.protocols.shared.vectors import Told
 from routrel.rib.candidates import (
     DEFAULT_DISTANCE,
@@ -442,7 +442,7 @@ def _own(
     for port in router.ports:
         vector = interface_vector(port.interface, router.instance.metric)
         for version in (4, 6):
-            for subnet in subnets(port.interface, version):
+            for subnet in announced_subnets(port.interface, version, "eigrp"):
                 number = network.interning.prefixes.add(subnet)
                 old = networks.get(number)
                 if old is None or _distance(router, vector) < _distance(router, old[0]):

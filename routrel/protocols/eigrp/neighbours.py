@@ -12,7 +12,7 @@ from routrel.model.eigrp import EigrpInstance, EigrpInterface
 from routrel.model.findings import Finding, Severity
 from routrel.model.network import Device, Vrf
 from routrel.protocols.shared.findings import one_sided
-from routrel.protocols.shared.refusals import Refusal, refused
+from routrel.protocols.shared.refusals import Refusal, lost_neighbour, refused
 from routrel.protocols.shared.speaking import choose_router_id, subnets, way_address
 from routrel.rib.candidates import Protocol, Table
 from routrel.topology.segments import Attachment, Topology
@@ -89,6 +89,9 @@ class Neighbours:
     def _refusal(self, left: tuple[int, EigrpPort], right: tuple[int, EigrpPort]) -> Refusal | None:
         mine, theirs = self.routers[left[0]].instance, self.routers[right[0]].instance
         one, other = left[1], right[1]
+        lost = lost_neighbour(one, other, "eigrp")
+        if lost is not None:
+            return lost
         if mine.autonomous_system != theirs.autonomous_system:
             text = f"AS {mine.autonomous_system} against {theirs.autonomous_system}"
             return Refusal(one, other, "eigrp_as_mismatch", text)

@@ -12,7 +12,7 @@ from routrel.model.findings import Finding
 from routrel.model.isis import IsisInstance, IsisInterface, IsisNetworkType
 from routrel.model.network import Device, Interface, InterfaceKind, Vrf
 from routrel.protocols.shared.findings import asymmetric, one_sided
-from routrel.protocols.shared.refusals import Refusal, refused
+from routrel.protocols.shared.refusals import Refusal, lost_neighbour, refused
 from routrel.protocols.shared.speaking import way_address
 from routrel.rib.candidates import DEFAULT_DISTANCE, Protocol, Table
 from routrel.topology.segments import Attachment, Topology
@@ -109,8 +109,27 @@ class Systems:
             for group in groups.values():
                 ids = [self.systems[index].instance.net.system for index, _ in group]
                 alone = [m for m, system in zip(group, ids, strict=True) if ids.count(system) == 1]
+                alone = self._with_designated(alone)
                 if len(alone) > 1:
                     self.networks[level].append(alone)
+
+    def _with_designated(self, members: list[tuple[int, Circuit]]) -> list[tuple[int, Circuit]]:
+        """Those of a broadcast network who hear its designated system, itself among them.
+
+        The highest priority is designated, then, for want of addresses of layer 2, the highest
+        system id (ISO 10589 8.4.5).
+        """
+        if not any(circuit.interface.lost for _, circuit in members):
+            return members
+        first = max(
+            members,
+            key=lambda m: (m[1].settings.priority, self.systems[m[0]].instance.net.system),
+        )
+        return [
+            member
+            for member in members
+            if member is first or lost_neighbour(first[1], member[1], "isis") is None
+        ]
 
     def _refusal(
         self, left: tuple[int, Circuit], right: tuple[int, Circuit], crowd: int
@@ -137,6 +156,9 @@ class Systems:
             return refused("authentication_mismatch", f"key {a} against {b}")
         if one.network_type is IsisNetworkType.POINT_TO_POINT and crowd > 2:
             return refused("crowded", f"{crowd} systems on a point-to-point network")
+        lost = lost_neighbour(one, other, "isis")
+        if lost is not None:
+            return lost
         checks = one.settings.mtu_check and other.settings.mtu_check
         if checks and one.interface.mtu != other.interface.mtu:
             small, large = sorted((one, other), key=lambda circuit: circuit.interface.mtu)

@@ -30,7 +30,7 @@ from routrel.protocols.isis.result import IsisResult
 from routrel.protocols.isis.routes import MAXIMUM_PATH_METRIC, LevelPaths, LevelRoutes
 from routrel.protocols.shared.prefix_paths import NO_HOP, Announcements, WayHops, routes_to
 from routrel.protocols.shared.shortest_paths import NETWORK_SHARE, ShortestPaths, build_graph
-from routrel.protocols.shared.speaking import subnets
+from routrel.protocols.shared.speaking import announced_subnets
 from routrel.rib.candidates import (
     Interning,
     NextHop,
@@ -243,7 +243,7 @@ class IsisDomain(Domain):
                     metric, tag = circuit.metric(level), circuit.settings.tag
                     told.extend(
                         Announced(index, prefixes.add(subnet), metric, tag)
-                        for subnet in subnets(circuit.interface, version)
+                        for subnet in announced_subnets(circuit.interface, version, "isis")
                     )
             for item in injected.get(index, ()):
                 wanted = item.level.numbers if item.level else (max(system.levels),)

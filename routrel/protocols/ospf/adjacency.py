@@ -14,7 +14,7 @@ from routrel.model.network import protocol_title
 from routrel.model.ospf import OspfNetworkType
 from routrel.protocols.ospf.speakers import OspfPort, OspfRouter
 from routrel.protocols.shared.findings import asymmetric, one_sided, without_address
-from routrel.protocols.shared.refusals import Refusal, refused
+from routrel.protocols.shared.refusals import Refusal, lost_neighbour, refused
 from routrel.protocols.shared.speaking import version_of
 from routrel.rib.candidates import Protocol
 from routrel.topology.segments import Topology
@@ -89,7 +89,11 @@ def _transit_networks(
             greeting = [port for port in greeting if port not in electorate]
             chosen.append(designated)
             met = [p for p in left if p.key != designated.key and _greet(designated, p)]
-            adjacent = [port for port in met if not _mtu_refusal(designated, port)]
+            adjacent = [
+                port
+                for port in met
+                if not (_mtu_refusal(designated, port) or _lost(designated, port))
+            ]
             left = [port for port in left if port not in met and port.key != designated.key]
             if adjacent:
                 yield (designated, *adjacent)
@@ -189,7 +193,11 @@ def _refusal(left: OspfPort, right: OspfPort, crowd: int, has_election: bool) ->
         and not has_election
     ):
         return Refusal(left, right, "ospf_no_designated_router", "priority 0 on both sides")
-    return _mtu_refusal(left, right)
+    return _lost(left, right) or _mtu_refusal(left, right)
+
+
+def _lost(left: OspfPort, right: OspfPort) -> Refusal | None:
+    return lost_neighbour(left, right, "ospf" if left.version == 4 else "ospfv3")
 
 
 def _mtu_refusal(left: OspfPort, right: OspfPort) -> Refusal | None:

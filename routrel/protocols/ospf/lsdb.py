@@ -132,8 +132,10 @@ def _transit_prefixes(ports: Sequence[OspfPort]) -> list[Prefix]:
     For IPv6 its intra-area-prefix-LSA carries the prefixes of all who are on it (RFC 5340 4.4.3.9).
     """
     if ports[0].version == 4:
-        return ports[0].subnets[:1]
-    return list(dict.fromkeys(prefix for port in ports for prefix in port.subnets))
+        return [prefix for prefix in ports[0].subnets[:1] if ports[0].announces(prefix)]
+    return list(
+        dict.fromkeys(prefix for port in ports for prefix in port.subnets if port.announces(prefix))
+    )
 
 
 def _stubs(port: OspfPort, on_transit: set[tuple[str, str]]) -> Iterator[tuple[Prefix, float]]:
@@ -147,5 +149,5 @@ def _stubs(port: OspfPort, on_transit: set[tuple[str, str]]) -> Iterator[tuple[P
             yield ipaddress.ip_network(port.address.ip), 0
         return
     for index, prefix in enumerate(port.subnets):
-        if not covered or (port.version == 4 and index > 0):
+        if port.announces(prefix) and (not covered or (port.version == 4 and index > 0)):
             yield prefix, port.cost

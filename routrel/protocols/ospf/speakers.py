@@ -26,7 +26,14 @@ from routrel.protocols.shared.speaking import (
 from routrel.rib.candidates import DEFAULT_DISTANCE, Protocol, Table
 from routrel.topology.segments import Attachment, Topology
 
-__all__ = ["BACKBONE", "MAX_LINK_METRIC", "OspfPort", "OspfRouter", "ospf_routers"]
+__all__ = [
+    "BACKBONE",
+    "MAX_LINK_METRIC",
+    "OspfPort",
+    "OspfRouter",
+    "ospf_routers",
+    "output_cost",
+]
 
 BACKBONE = 0
 REFERENCE_BANDWIDTH_BPS = 100_000_000
@@ -53,6 +60,11 @@ class OspfPort(Attachment):
     def subnets(self) -> list[Prefix]:
         """The subnets of its version's family, each once."""
         return subnets(self.interface, self.version)
+
+    def announces(self, subnet: Prefix) -> bool:
+        """Whether it tells of a subnet of its own, or an event says that it does not."""
+        protocol = "ospf" if self.version == 4 else "ospfv3"
+        return (protocol, subnet) not in self.interface.withheld
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -147,7 +159,7 @@ def _port(
         version=version,
         address=next(iter(family_addresses(interface, version)), None),
         way=way_address(device, interface, version),
-        cost=_cost(interface, settings, instance),
+        cost=output_cost(interface, settings, instance),
         network_type=settings.network_type or by_kind,
         hello_interval_s=hello,
         dead_interval_s=settings.dead_interval_s or 4 * hello,
@@ -155,7 +167,7 @@ def _port(
     )
 
 
-def _cost(interface: Interface, settings: OspfInterface, instance: OspfInstance) -> int:
+def output_cost(interface: Interface, settings: OspfInterface, instance: OspfInstance) -> int:
     """Output cost (RFC 2328 C.3): as configured, else by bandwidth; a loopback's is 0."""
     if settings.cost is not None:
         return settings.cost

@@ -12,7 +12,7 @@ from routrel.model.place import Place
 from routrel.policy.evaluate import PolicyRoute, Rejecting, through_both_ends
 from routrel.policy.redistribute import Injected
 from routrel.protocols.rip.neighbours import RipNeighbour, RipRouter
-from routrel.protocols.shared.speaking import subnets
+from routrel.protocols.shared.speaking import announced_subnets, subnets
 from routrel.protocols.shared.vectors import ALL_HEAR, Told
 from routrel.rib.candidates import (
     DEFAULT_DISTANCE,
@@ -248,7 +248,7 @@ def announced(network: RipNetwork, injected: Mapping[int, Sequence[Injected]]) -
         networks = {
             prefixes.add(subnet)
             for port in router.ports
-            for subnet in subnets(port.interface, network.version)
+            for subnet in announced_subnets(port.interface, network.version, network.protocol.id)
         }
         taken = {
             item.prefix: min(INFINITY, INJECTED_METRIC if item.metric is None else item.metric)

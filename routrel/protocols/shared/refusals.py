@@ -7,12 +7,12 @@ from dataclasses import dataclass
 from typing import Protocol
 
 from routrel.model.findings import Finding, Severity
-from routrel.model.network import Device, protocol_title
+from routrel.model.network import Device, Interface, protocol_title
 from routrel.model.place import NOWHERE, Place
 from routrel.protocols.evidence import AbsenceStep
 from routrel.topology.segments import Attachment
 
-__all__ = ["Refusal", "no_adjacency", "refused"]
+__all__ = ["Refusal", "lost_neighbour", "no_adjacency", "refused"]
 
 
 class _Settings(Protocol):
@@ -26,6 +26,8 @@ class _Port(Protocol):
     @property
     def device(self) -> Device: ...
     @property
+    def interface(self) -> Interface: ...
+    @property
     def settings(self) -> _Settings: ...
 
 
@@ -38,6 +40,27 @@ class Refusal:
     code: str  #: of the finding
     text: str
     place: Place = NOWHERE  #: what causes it, where that is not what both say of the protocol
+    suggestion: str = "make both sides agree"
+
+
+def lost_neighbour(left: _Port, right: _Port, protocol: str) -> Refusal | None:
+    """That one end of a link lost the other, where an event says so.
+
+    Args:
+        protocol: Its identifier.
+    """
+    for here, there in ((left, right), (right, left)):
+        for lost in here.interface.lost:
+            if (lost.protocol, lost.neighbour) == (protocol, there.device.name):
+                return Refusal(
+                    here,
+                    there,
+                    f"{protocol}_adjacency_down",
+                    f"{here} lost {there.device.name} by event {lost.event}",
+                    lost.place,
+                    "see what came before it",
+                )
+    return None
 
 
 def refused(refusal: Refusal, relation: str) -> Finding:
@@ -51,7 +74,7 @@ def refused(refusal: Refusal, relation: str) -> Finding:
         severity=Severity.ERROR,
         code=refusal.code,
         text=f"{refusal.left} and {refusal.right} {relation}: {refusal.text}",
-        suggestion="make both sides agree",
+        suggestion=refusal.suggestion,
         place=refusal.place if refusal.place.line else own,
         device=refusal.left.device.name,
         also=(refusal.right.settings.place,),
@@ -74,6 +97,6 @@ def no_adjacency(
                 device=there.device.name,
                 text=f"{here} and {there} are not adjacent in {protocol_title(protocol)}: "
                 f"{refusal.text}",
-                suggestion="make both sides agree",
+                suggestion=refusal.suggestion,
                 place=refusal.place if refusal.place.line else mine.settings.place,
             )

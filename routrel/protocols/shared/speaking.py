@@ -9,6 +9,7 @@ from routrel.model.addresses import Address, InterfaceAddress, Prefix
 from routrel.model.network import Device, Interface, InterfaceKind
 
 __all__ = [
+    "announced_subnets",
     "bandwidth_bps",
     "choose_router_id",
     "family_addresses",
@@ -48,6 +49,18 @@ def family_addresses(interface: Interface, version: int) -> list[InterfaceAddres
 def subnets(interface: Interface, version: int) -> list[Prefix]:
     """The subnets of one family an interface is on, each once, the primary first."""
     return list(dict.fromkeys(a.network for a in family_addresses(interface, version)))
+
+
+def announced_subnets(interface: Interface, version: int, protocol: str) -> list[Prefix]:
+    """The subnets of one family that an interface announces in a protocol.
+
+    Args:
+        protocol: Its identifier.
+    """
+    found = subnets(interface, version)
+    if not interface.withheld:
+        return found
+    return [subnet for subnet in found if (protocol, subnet) not in interface.withheld]
 
 
 def way_address(device: Device, interface: Interface, version: int) -> Address | None:

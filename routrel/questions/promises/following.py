@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from routrel.convergence.converge import State, converge
-from routrel.model.failures import Failure, Failures
+from routrel.model.failures import Failure
 from routrel.questions.comparison.routes import row_changes
 from routrel.questions.promises.check import Checker, Since
 from routrel.questions.promises.rests import touched_devices
@@ -15,8 +15,7 @@ __all__ = ["since", "without"]
 
 def without(state: State, case: Iterable[Failure]) -> State:
     """What comes of a network in which further things fail."""
-    things = tuple(dict.fromkeys((*state.topology.failures.things, *case)))
-    return converge(state.network, since=state, failures=Failures(things))
+    return converge(state.network, since=state, failures=state.topology.failures.with_things(case))
 
 
 def since(before: Checker, after: State) -> Since:

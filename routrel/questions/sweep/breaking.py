@@ -8,7 +8,7 @@ from itertools import combinations
 from math import comb
 
 from routrel.convergence.converge import State
-from routrel.model.failures import Failure, Failures
+from routrel.model.failures import Failure
 from routrel.questions.sweep.cases import Case
 from routrel.questions.sweep.record import Record
 from routrel.topology.segments import Topology, build_topology
@@ -84,8 +84,8 @@ class SetSearch:
 
     def _takes(self, case: Case) -> frozenset[object]:
         if case not in self._taken:
-            things = tuple(dict.fromkeys((*self._state.topology.failures.things, *case)))
-            topology = build_topology(self._state.network, Failures(things))
+            failures = self._state.topology.failures.with_things(case)
+            topology = build_topology(self._state.network, failures)
             self._taken[case] = _taken(topology)
         return self._taken[case]
 

@@ -1,0 +1,95 @@
+"""The eras of a flow, as an answer."""
+
+from __future__ import annotations
+
+from routrel.answers.base import Answer
+from routrel.forwarding.evidence import Verdict
+from routrel.model.events import time_words
+from routrel.questions.eras.search import Course, Era, Eras
+from routrel.wording.events import course_words, era_sentence, event_words
+
+__all__ = ["CauseData", "CourseData", "EraData", "ErasData", "eras_data"]
+
+
+class CauseData(Answer):
+    """An event that began an era; `needed`: without it alone the era before would have gone on."""
+
+    id: str
+    time: str
+    text: str
+    needed: bool
+
+
+class CourseData(Answer):
+    """What becomes of answers."""
+
+    verdict: Verdict
+    path_set: list[list[str]]
+    arrives: bool
+    by_default: bool
+    text: str
+
+
+class EraData(Answer):
+    """A span in which the course of a flow is one; nulls: before, or after, all that is told.
+
+    `arrives`: it comes to where it is meant to; `by_default`: though a router has nothing better
+    than a default for it. `cause` are the ids of `causes`.
+    """
+
+    start: str | None
+    end: str | None
+    verdict: Verdict
+    path_set: list[list[str]]
+    arrives: bool
+    by_default: bool
+    text: str
+    back: CourseData | None
+    cause: list[str]
+    causes: list[CauseData]
+
+
+class ErasData(Answer):
+    """The eras of a span in order; `moments` at which anything changed, `asked` computed for."""
+
+    eras: list[EraData]
+    moments: int
+    asked: int
+
+
+def eras_data(found: Eras) -> ErasData:
+    """All eras, with what began each."""
+    return ErasData(eras=list(map(_era, found.eras)), moments=found.moments, asked=found.asked)
+
+
+def _era(era: Era) -> EraData:
+    return EraData(
+        start=None if era.start is None else time_words(era.start),
+        end=None if era.end is None else time_words(era.end),
+        verdict=era.forward.verdict,
+        path_set=list(map(list, era.forward.paths)),
+        arrives=era.forward.arrives,
+        by_default=era.forward.by_default,
+        text=era_sentence(era),
+        back=_course(era.back) if era.back else None,
+        cause=[cause.event.id for cause in era.causes],
+        causes=[
+            CauseData(
+                id=cause.event.id,
+                time=time_words(cause.event.time),
+                text=event_words(cause.event),
+                needed=cause.needed,
+            )
+            for cause in era.causes
+        ],
+    )
+
+
+def _course(course: Course) -> CourseData:
+    return CourseData(
+        verdict=course.verdict,
+        path_set=list(map(list, course.paths)),
+        arrives=course.arrives,
+        by_default=course.by_default,
+        text=course_words(course),
+    )

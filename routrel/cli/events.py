@@ -1,0 +1,141 @@
+"""`routrel events` and `routrel eras`: what was told of a network, and when flows went which way."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+from rich.markup import escape
+
+from routrel.answers.eras import ErasData, eras_data
+from routrel.answers.events import EventsData, events_data
+from routrel.cli.common import (
+    ERRORS_FOUND,
+    AsJson,
+    ChangeFiles,
+    EventFiles,
+    Fail,
+    Folder,
+    Tables,
+    Through,
+    computed_view,
+    event_file,
+    moment,
+    out,
+    print_json,
+    refuse,
+)
+from routrel.lens.failures import named_failures
+from routrel.lens.moments import Effect, Timeline
+from routrel.questions.eras.search import find_eras
+from routrel.questions.errors import QuestionError
+from routrel.questions.flow import FlowQuestion
+from routrel.wording.events import length_words
+
+__all__ = ["eras", "events"]
+
+_COLOURS = {
+    Effect.CHANGES: "",
+    Effect.ALREADY: "dim",
+    Effect.UNPLACED: "yellow",
+    Effect.MEASURED: "dim",
+}
+
+
+def events(
+    folder: Folder,
+    file: Annotated[
+        list[Path], typer.Option("--file", help="events as JSON lines; may be repeated")
+    ],
+    change: ChangeFiles = None,
+    as_json: AsJson = False,
+) -> None:
+    """List what was told of a network in order of time, and what came of each event.
+
+    Exit code 1 where a line is no event, or not understood whole.
+    """
+    files = [event_file(one) for one in file]
+    _, view = computed_view(folder, Through.of(change, None))
+    timeline = Timeline(view.reading.network, (event for one in files for event in one.events))
+    answer = events_data(timeline, (one.report for one in files))
+    if as_json:
+        print_json(answer)
+    else:
+        _print_events(answer)
+    if any(one.report.partly for one in files):
+        raise typer.Exit(ERRORS_FOUND)
+
+
+def _print_events(answer: EventsData) -> None:
+    out.print(f"[bold]{escape(answer.summary)}[/]")
+    for event in answer.events:
+        colour = _COLOURS[event.effect]
+        text = f"{event.time}  {event.id}: {event.text}"
+        out.print(f"[{colour}]{escape(text)}[/]" if colour else escape(text))
+        if event.why:
+            out.print(f"    {escape(event.why)}  [dim]{escape(event.file or '')}:{event.line}[/]")
+    for unread in answer.unread:
+        out.print(f"[yellow]{escape(unread.file)}:{unread.line or ''}[/] {escape(unread.text)}")
+
+
+def eras(
+    folder: Folder,
+    events: EventFiles,
+    source: Annotated[str, typer.Option("--from", help="device, device:interface or address")],
+    destination: Annotated[str, typer.Option("--to", help="as --from")],
+    traffic: Annotated[str, typer.Option("--as", help="protocol and port, as “tcp 5432”")] = "",
+    span: Annotated[
+        str, typer.Option(metavar="START/END", help="two times; either may be left out")
+    ] = "",
+    both: Annotated[bool, typer.Option("--both", help="the return direction too")] = False,
+    change: ChangeFiles = None,
+    fail: Fail = None,
+    tables: Tables = None,
+    as_json: AsJson = False,
+) -> None:
+    """Tell when a flow went which way, and which events changed that."""
+    start, slash, end = span.partition("/")
+    if span and not slash:
+        refuse(f"“{span}” is no span", "write START/END; either may be left out")
+    limits = (moment(start) if start else None, moment(end) if end else None)
+    if limits[0] is not None and limits[1] is not None and limits[0] >= limits[1]:
+        refuse(f"“{span}” ends before it begins", "write START/END")
+    _, view = computed_view(folder, Through.of(change, fail, tables, events))
+    if view.timeline is None:
+        refuse("there are no events", "name their files by --events")
+    question = FlowQuestion(source=source, destination=destination, traffic=traffic, both=both)
+    try:
+        found = find_eras(
+            view.reading.network,
+            view.timeline,
+            question,
+            span=limits,
+            failures=named_failures(fail or ()),
+        )
+    except QuestionError as error:
+        refuse(error.text, error.suggestion)
+    answer = eras_data(found)
+    if as_json:
+        print_json(answer)
+        return
+    _print_eras(answer)
+
+
+def _print_eras(answer: ErasData) -> None:
+    for era in answer.eras:
+        start, end = era.start or "from before", era.end or "until after all events"
+        length = ""
+        if era.start and era.end:
+            length = f", {length_words(moment(era.end) - moment(era.start))}"
+        colour = (
+            "green" if era.arrives and not era.by_default else "yellow" if era.arrives else "red"
+        )
+        out.print(f"{start} – {end}{length}")
+        out.print(f"    [{colour}]{escape(era.text)}[/]")
+        for cause in era.causes:
+            out.print(f"    began by {escape(cause.id)}: {escape(cause.text)}")
+    out.print(
+        f"[dim]{len(answer.eras)} eras; {answer.moments} moments at which anything changed, "
+        f"{answer.asked} situations computed[/]"
+    )

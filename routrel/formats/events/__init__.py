@@ -1,0 +1,1 @@
+"""Events of a running network, as files tell them."""

@@ -1,0 +1,290 @@
+"""Events as JSON lines: one object a line, as docs/events.md has it."""
+
+from __future__ import annotations
+
+import ipaddress
+import json
+import math
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from typing import Any
+
+from routrel.formats.json_text import BadJson, read_json
+from routrel.formats.reports import FileReport
+from routrel.model.addresses import Address, Prefix
+from routrel.model.communities import canonical_community
+from routrel.model.events import BadTime, Event, EventKind, time_of
+from routrel.model.place import Place
+from routrel.model.policy import Origin
+
+__all__ = ["FORMAT", "EventFile", "read_events"]
+
+FORMAT = "events"
+#: Characters of one line.
+_LONGEST_LINE = 65_536
+_MOST_EVENTS = 5_000_000
+_ORIGINS = {
+    **{origin.value.lower(): origin for origin in Origin},
+    **dict(zip(("0", "1", "2"), (Origin.IGP, Origin.EGP, Origin.INCOMPLETE), strict=True)),
+}
+#: Attributes of an update that change nothing here: they are not sent on from an outside network,
+#: or tell of aggregation (RFC 4271 5.1).
+_PASSED_OVER = ("local_pref", "atomic_aggregate", "aggregator")
+_COMMUNITIES = ("communities", "community", "extended_communities", "large_communities")
+
+
+@dataclass(slots=True)
+class EventFile:
+    """The events of a file, in its order, and what of it was not understood."""
+
+    report: FileReport
+    events: list[Event] = field(default_factory=list)
+
+
+class _Bad(ValueError):
+    """A line is no event that is known."""
+
+
+def read_events(content: bytes, path: str) -> EventFile:
+    """Read a file of events. Lines that are none are named; empty ones are passed over."""
+    made = EventFile(FileReport(path, FORMAT))
+    try:
+        text = content.decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        bad = content[: error.start].count(b"\n") + 1
+        made.report.refuse(f"byte {error.start + 1} is not UTF-8 text", bad)
+        return made
+    named: dict[str, Event] = {}
+    for number, line in enumerate(text.split("\n"), start=1):
+        if not line.strip():
+            continue
+        if len(made.events) >= _MOST_EVENTS:
+            made.report.unknown(f"more than {_MOST_EVENTS} events; the rest is left out", number)
+            break
+        try:
+            event = _Reader(line, Place(path, number, 1), made.report).event()
+        except (_Bad, BadJson, BadTime) as error:
+            made.report.unknown(str(error), number)
+            continue
+        known = named.setdefault(event.id, event)
+        if known is not event and known == event:
+            made.report.note(f"{event.id} was told on line {known.place.line} already", number)
+            continue
+        if known is not event:
+            made.report.note(
+                f"line {known.place.line} tells of another event {event.id}; both count", number
+            )
+        made.events.append(event)
+    made.report.rows = len(made.events)
+    return made
+
+
+class _Reader:
+    """One line. Every member that is asked for is taken; the others are named."""
+
+    def __init__(self, line: str, place: Place, report: FileReport) -> None:
+        if len(line) > _LONGEST_LINE:
+            raise _Bad(f"the line has more than {_LONGEST_LINE} characters")
+        value = read_json(line.encode("utf-8", "surrogatepass")).value
+        if not isinstance(value, dict):
+            raise _Bad("no object")
+        self._left = {str(key): each for key, each in value.items()}
+        self.place, self.report = place, report
+
+    def event(self) -> Event:
+        kind = self._one_of("kind", {kind.value: kind for kind in EventKind})
+        time = time_of(self._text("time"))
+        common: dict[str, Any] = {"kind": kind, "time": time, "place": self.place}
+        common["id"] = self._id()
+        event = Event(**common, **dict(_KINDS[kind](self)))
+        for name in self._left:
+            self.report.unknown(f"{event.id}: the member “{name}” is not understood", self.line)
+        return event
+
+    @property
+    def line(self) -> int:
+        return self.place.line
+
+    # --- members -------------------------------------------------------------------------------
+
+    def _take(self, name: str) -> Any:
+        return self._left.pop(name, None)
+
+    def _id(self) -> str:
+        value = self._take("id")
+        if isinstance(value, int) and not isinstance(value, bool):
+            value = str(value)
+        if value is None:
+            value = f"line {self.line}"
+            self.report.note("names no id; called by its line", self.line)
+        if not isinstance(value, str) or not value.strip():
+            raise _Bad(f"the id is no text: {json.dumps(value)[:60]}")
+        return value
+
+    def _text(self, name: str, *, needed: bool = True) -> str:
+        value = self._take(name)
+        if value is None and not needed:
+            return ""
+        if not isinstance(value, str) or (needed and not value.strip()):
+            raise _Bad(f"has no “{name}”" if value is None else f"“{name}” is no text")
+        return value.strip()
+
+    def _number(self, name: str, most: int, *, needed: bool = False) -> int | None:
+        value = self._take(name)
+        if value is None and not needed:
+            return None
+        if isinstance(value, bool) or not isinstance(value, int) or not 0 <= value <= most:
+            raise _Bad(f"“{name}” is no whole number from 0 to {most}")
+        return value
+
+    def _one_of(self, name: str, known: dict[str, Any]) -> Any:
+        text = self._text(name)
+        if text not in known:
+            raise _Bad(f"the {name} “{text[:60]}” is not known; there are {', '.join(known)}")
+        return known[text]
+
+    def _prefix(self) -> Prefix:
+        text = self._text("prefix")
+        try:
+            return ipaddress.ip_network(text)
+        except ValueError as error:
+            raise _Bad(f"“{text[:60]}” is no prefix") from error
+
+    # --- kinds ---------------------------------------------------------------------------------
+
+    def _state(self, on: str, off: str) -> bool:
+        found: bool = self._one_of("state", {on: True, off: False})
+        return found
+
+    def interface(self) -> Iterator[tuple[str, Any]]:
+        yield "device", self._text("device")
+        yield "interface", self._text("interface")
+        yield "on", self._state("up", "down")
+        yield "reason", self._text("reason", needed=False)
+
+    def adjacency(self) -> Iterator[tuple[str, Any]]:
+        yield "protocol", self._text("protocol").lower()
+        yield "neighbour", self._text("neighbour", needed=False)
+        yield from self.interface()
+
+    def session(self) -> Iterator[tuple[str, Any]]:
+        protocol = self._text("protocol", needed=False).lower()
+        if protocol not in ("", "bgp"):
+            raise _Bad(f"sessions of {protocol[:60]} are not known; there are those of bgp")
+        yield "protocol", "bgp"
+        yield "device", self._text("device")
+        yield "neighbour", self._text("neighbour")
+        yield "on", self._state("up", "down")
+        yield "reason", self._text("reason", needed=False)
+
+    def prefix(self) -> Iterator[tuple[str, Any]]:
+        yield "protocol", self._text("protocol").lower()
+        yield "device", self._text("device")
+        yield "interface", self._text("interface", needed=False)
+        yield "prefix", self._prefix()
+        yield "on", self._state("announced", "withdrawn")
+
+    def cost(self) -> Iterator[tuple[str, Any]]:
+        yield "protocol", self._text("protocol").lower()
+        yield "device", self._text("device")
+        yield "interface", self._text("interface")
+        yield "old", self._number("old", 2**32 - 1)
+        yield "new", self._number("new", 2**32 - 1, needed=True)
+
+    def bgp_update(self) -> Iterator[tuple[str, Any]]:
+        yield "protocol", "bgp"
+        yield "outside", self._text("outside")
+        yield "heard_by", self._text("heard_by", needed=False)
+        yield "prefix", self._prefix()
+        yield "on", self._one_of("action", {"announce": True, "withdraw": False})
+        yield "as_path", self._as_path()
+        attributes = self._attributes()
+        origin = attributes.pop("origin", None)
+        if origin is not None:
+            if str(origin).lower() not in _ORIGINS:
+                raise _Bad(f"the ORIGIN {json.dumps(origin)[:60]} is none of RFC 4271")
+            yield "origin", _ORIGINS[str(origin).lower()]
+        med = attributes.pop("multi_exit_disc", None)
+        if med is not None:
+            if isinstance(med, bool) or not isinstance(med, int) or not 0 <= med < 2**32:
+                raise _Bad("the MULTI_EXIT_DISC is no whole number of 32 bits")
+            yield "med", med
+        yield (
+            "communities",
+            tuple(
+                canonical
+                for name in _COMMUNITIES
+                for canonical in self._communities(attributes.pop(name, None) or ())
+            ),
+        )
+        hop = attributes.pop("next_hop", None)
+        if hop is not None:
+            yield "at", _address(hop)
+        for name, value in attributes.items():
+            self._left[name] = value
+
+    def _as_path(self) -> tuple[int, ...]:
+        value = self._take("as_path")
+        if value is None:
+            value = self._take("AS_PATH")
+        if isinstance(value, str):
+            value = [int(part) if part.isdecimal() else part for part in value.split()]
+        if not isinstance(value, list | None):
+            raise _Bad("“as_path” is no list of AS numbers")
+        for number in value or ():
+            if isinstance(number, bool) or not isinstance(number, int) or not 0 < number < 2**32:
+                raise _Bad(f"“as_path” has {json.dumps(number)[:40]}, which is no AS number")
+        return tuple(value or ())
+
+    def _attributes(self) -> dict[str, Any]:
+        """Attributes by their names in RFC 4271, in lower case; those of no effect are taken."""
+        inner = self._take("attributes")
+        if inner is not None and not isinstance(inner, dict):
+            raise _Bad("“attributes” is no object")
+        found: dict[str, Any] = {}
+        for name, value in (*(inner or {}).items(), *self._left.items()):
+            plain = str(name).lower().replace("-", "_").replace(" ", "_")
+            found[{"med": "multi_exit_disc"}.get(plain, plain)] = value
+        self._left.clear()
+        for name in _PASSED_OVER:
+            found.pop(name, None)
+        return found
+
+    def _communities(self, value: Any) -> Iterator[str]:
+        listed = value.split() if isinstance(value, str) else value
+        if not isinstance(listed, list | tuple):
+            raise _Bad("communities are no list")
+        for text in listed:
+            made = canonical_community(str(text))
+            if made is None:
+                raise _Bad(f"“{str(text)[:60]}” is no community")
+            yield made
+
+    def measure(self) -> Iterator[tuple[str, Any]]:
+        yield "device", self._text("device")
+        yield "interface", self._text("interface", needed=False)
+        yield "name", self._text("name")
+        value = self._take("value")
+        number = isinstance(value, int | float) and not isinstance(value, bool)
+        if not number or not math.isfinite(value):
+            raise _Bad("“value” is no number")
+        yield "value", float(value)
+        yield "unit", self._text("unit", needed=False)
+
+
+def _address(text: Any) -> Address:
+    try:
+        return ipaddress.ip_address(text if isinstance(text, str) else "")
+    except ValueError as error:
+        raise _Bad(f"the NEXT_HOP {json.dumps(text)[:60]} is no address") from error
+
+
+_KINDS: dict[EventKind, Callable[[_Reader], Iterator[tuple[str, Any]]]] = {
+    EventKind.INTERFACE: _Reader.interface,
+    EventKind.ADJACENCY: _Reader.adjacency,
+    EventKind.SESSION: _Reader.session,
+    EventKind.PREFIX: _Reader.prefix,
+    EventKind.COST: _Reader.cost,
+    EventKind.BGP_UPDATE: _Reader.bgp_update,
+    EventKind.MEASURE: _Reader.measure,
+}

@@ -1,0 +1,1 @@
+"""When a flow went which way, and what changed that."""

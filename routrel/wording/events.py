@@ -1,0 +1,108 @@
+"""What is said of events and of eras."""
+
+from __future__ import annotations
+
+from routrel.forwarding.evidence import Verdict
+from routrel.lens.moments import Effect, Told
+from routrel.model.events import Event, EventKind
+from routrel.model.network import protocol_title
+from routrel.questions.eras.search import Course, Era
+
+__all__ = ["course_words", "effect_words", "era_sentence", "event_words", "length_words"]
+
+
+def event_words(event: Event) -> str:
+    """An event as a sentence without its time."""
+    port = f"{event.device}:{event.interface}" if event.interface else event.device
+    match event.kind:
+        case EventKind.INTERFACE:
+            said = f"{port} {'came up' if event.on else 'went down'}"
+        case EventKind.ADJACENCY:
+            title, who = protocol_title(event.protocol), event.neighbour or "its neighbour"
+            said = f"{port} {'met' if event.on else 'lost'} {who} in {title}"
+        case EventKind.SESSION:
+            state = "came up" if event.on else "went down"
+            said = f"the BGP session of {event.device} with {event.neighbour} {state}"
+        case EventKind.PREFIX:
+            title = protocol_title(event.protocol)
+            verb = "announces" if event.on else "no longer announces"
+            said = f"{port} {verb} {event.prefix} in {title}"
+        case EventKind.COST:
+            title = protocol_title(event.protocol)
+            old = "" if event.old is None else f" from {event.old}"
+            said = f"the {title} cost of {port} went{old} to {event.new}"
+        case EventKind.BGP_UPDATE:
+            path = " ".join(map(str, event.as_path))
+            by = f", heard by {event.heard_by}" if event.heard_by else ""
+            way = f" by AS {path}" if path and event.on else ""
+            said = (
+                f"{event.outside} {'announced' if event.on else 'withdrew'} {event.prefix}{way}{by}"
+            )
+        case EventKind.MEASURE:
+            unit = f" {event.unit}" if event.unit else ""
+            said = f"{event.name} of {port} was {event.value:g}{unit}"
+    return f"{said} ({event.reason})" if event.reason else said
+
+
+def effect_words(told: Told) -> str:
+    """What came of an event; empty where it changed what it says and nothing is odd about it."""
+    match told.effect:
+        case Effect.CHANGES:
+            return told.text
+        case Effect.ALREADY:
+            return f"changes nothing: {told.text}"
+        case Effect.UNPLACED:
+            return f"changes nothing, and cannot be placed: {told.text}"
+        case Effect.MEASURED:
+            return told.text
+
+
+_VERDICTS = {
+    Verdict.DELIVERED: "delivered",
+    Verdict.LEAVES_NETWORK: "left the network",
+    Verdict.FILTERED: "filtered",
+    Verdict.NO_ROUTE: "without a route",
+    Verdict.DISCARDED: "discarded",
+    Verdict.NEXT_HOP_UNRESOLVED: "stuck at a next hop that nobody answers for",
+    Verdict.LOOPED: "going round in a loop",
+    Verdict.TOO_BIG: "too big for a link",
+    Verdict.TTL_EXPIRED: "out of hops",
+    Verdict.LABEL_BROKEN: "stuck where a label ends",
+    Verdict.NOT_CONVERGED: "uncertain: routing never rested",
+    Verdict.MIXED: "delivered on some ways only",
+}
+
+
+def course_words(course: Course) -> str:
+    """What became of one direction, with its ways."""
+    said = _VERDICTS[course.verdict]
+    if course.by_default:
+        said += " by a default alone"
+    if course.verdict is Verdict.LEAVES_NETWORK and not course.arrives:
+        said = "not delivered: it left the network by a default, though its destination is here"
+    ways = [" → ".join(path) for path in course.paths]
+    return f"{said}, {' or '.join(ways)}" if ways else said
+
+
+def era_sentence(era: Era) -> str:
+    """What became of a flow in an era."""
+    said = course_words(era.forward)
+    if era.back is not None:
+        said += f"; back {course_words(era.back)}"
+    return said
+
+
+_UNITS = ((86_400_000_000, "d"), (3_600_000_000, "h"), (60_000_000, "min"), (1_000_000, "s"))
+
+
+def length_words(span: int) -> str:
+    """A span of microseconds in its two largest units."""
+    left = span
+    said: list[str] = []
+    for size, unit in _UNITS:
+        if left >= size and len(said) < 2:
+            said.append(f"{left // size} {unit}")
+            left %= size
+    if not said:
+        return f"{span / 1000:g} ms" if span >= 1000 else f"{span} us"
+    return " ".join(said)
