@@ -1,4 +1,4 @@
-"""`routrel events` and `routrel eras`: what was told of a network, and when flows went which way."""
+"""`routrel events` and `routrel eras`: what was told of a network, and which way flows went."""
 
 from __future__ import annotations
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import ipaddress
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
@@ -12,7 +13,13 @@ from routrel.formats.device_text import device_text, name_for
 from routrel.formats.mrt.records import Reader
 from routrel.formats.mrt.tables import Dump, Peer, prefix_of, read_dump
 from routrel.formats.reports import FileReport
-from routrel.model.addresses import Address, InterfaceAddress, Prefix, prefix_order
+from routrel.model.addresses import (
+    Address,
+    InterfaceAddress,
+    Prefix,
+    not_for_an_interface,
+    prefix_order,
+)
 from routrel.model.bgp import Announcement
 from routrel.model.network import Device, OutsideNeighbour
 from routrel.model.policy import Origin
@@ -74,11 +81,28 @@ def read_mrt(
         report.note(f"{dump.own} messages of the collector itself were passed over")
     if dump.others:
         report.unknown(f"{dump.others} messages tell of prefixes that are not of unicast")
-    made = [_announced(peer, dump, report, around) for peer in dump.peers.values() if peer.routes]
+    peers = [peer for peer in dump.peers.values() if peer.routes and _is_usable(peer, report)]
+    made = [_announced(peer, dump, report, around) for peer in peers]
     report.rows = sum(len(peer.routes) for peer in dump.peers.values())
     if not made:
         report.note("no route is left at the end of it")
     return made
+
+
+#: AS numbers that nobody has: the first (RFC 7607) and the last (RFC 7300).
+_NOBODYS = (0, 2**32 - 1)
+
+
+def _is_usable(peer: Peer, report: FileReport) -> bool:
+    """Whether a peer may be somebody: its address one of an interface, its AS number one in use."""
+    address = ipaddress.ip_interface(peer.address)
+    problem = not_for_an_interface(address)
+    if problem:
+        report.unknown(f"a peer has {problem}, {peer.address}; what it announces is left out")
+    elif peer.autonomous_system in _NOBODYS:
+        said = f"AS {peer.autonomous_system}, which is nobody's"
+        report.unknown(f"the peer {peer.address} has {said}; what it announces is left out")
+    return not problem and peer.autonomous_system not in _NOBODYS
 
 
 def _records(count: int) -> str:
@@ -100,6 +124,11 @@ def _announced(peer: Peer, dump: Dump, report: FileReport, around: Surroundings)
         groups[number].append(prefix_of(plain))
     if doubled:
         report.note(f"{name}: of {doubled} prefixes with several paths the first is taken")
+    for number in [one for one in groups if set(dump.attributes[one].path) & set(_NOBODYS)]:
+        report.unknown(
+            f"{name}: {len(groups.pop(number))} prefixes by a path with an AS number that is "
+            "nobody's are left out (RFC 7607)"
+        )
     _say_what_is_lost(name, peer, dump, groups, report)
     at = (peer.address,) if around.addresses.get(name, 1) > 1 else ()
     text = write_announcements((name, one) for one in _announcements(peer, dump, groups, at))

@@ -85,6 +85,9 @@ def _statics(node: Node, version: int, vrf: str, found: Routing) -> None:
         if prefix is None or hop is None:
             route.unknown("a route without a destination or a next hop; left out")
             continue
+        if prefix.version != version:
+            route.unknown(f"the destination {prefix} is of the other family; left out")
+            continue
         ways = list(_static_ways(hop, version))
         if not ways:
             route.unknown(f"the route to {prefix} leads nowhere that is understood; left out")
@@ -109,6 +112,9 @@ def _static_ways(hop: Node, version: int) -> Iterator[dict[str, Any]]:
             "address", _module(version)
         )
         interface = one.text("outgoing-interface") or one.text("outgoing-interface", ROUTING)
+        if address is not None and address.version != version:
+            one.unknown(f"the next hop {address} is of the other family; left out")
+            continue
         made = {"via": str(address)} if address is not None else {}
         if interface:
             made["interface"] = name_for(interface)
@@ -163,6 +169,9 @@ def _entry(route: Node, version: int) -> ObservedRoute | None:
     hop = route.child("next-hop")
     if prefix is None or hop is None:
         route.unknown("an entry without a destination or a next hop; left out")
+        return None
+    if prefix.version != version:
+        route.unknown(f"the destination {prefix} is of the other family; left out")
         return None
     active = route.is_there("active")
     special = hop.text("special-next-hop")
