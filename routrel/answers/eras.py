@@ -6,7 +6,7 @@ from routrel.answers.base import Answer
 from routrel.forwarding.evidence import Verdict
 from routrel.model.events import time_words
 from routrel.questions.eras.search import Course, Era, Eras
-from routrel.wording.events import course_words, era_sentence, event_words
+from routrel.wording.events import course_words, era_sentence, event_words, verdict_words
 
 __all__ = ["CauseData", "CourseData", "EraData", "ErasData", "eras_data"]
 
@@ -34,7 +34,8 @@ class EraData(Answer):
     """A span in which the course of a flow is one; nulls: before, or after, all that is told.
 
     `arrives`: it comes to where it is meant to; `by_default`: though a router has nothing better
-    than a default for it. `cause` are the ids of `causes`.
+    than a default for it. `said` is the verdict in words, `text` with all ways and the return
+    direction; `cause` are the ids of `causes`.
     """
 
     start: str | None
@@ -43,6 +44,7 @@ class EraData(Answer):
     path_set: list[list[str]]
     arrives: bool
     by_default: bool
+    said: str
     text: str
     back: CourseData | None
     cause: list[str]
@@ -70,6 +72,7 @@ def _era(era: Era) -> EraData:
         path_set=list(map(list, era.forward.paths)),
         arrives=era.forward.arrives,
         by_default=era.forward.by_default,
+        said=verdict_words(era.forward),
         text=era_sentence(era),
         back=_course(era.back) if era.back else None,
         cause=[cause.event.id for cause in era.causes],

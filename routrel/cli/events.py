@@ -21,6 +21,7 @@ from routrel.cli.common import (
     Through,
     computed_view,
     event_file,
+    events_in,
     moment,
     out,
     print_json,
@@ -101,17 +102,18 @@ def eras(
     limits = (moment(start) if start else None, moment(end) if end else None)
     if limits[0] is not None and limits[1] is not None and limits[0] >= limits[1]:
         refuse(f"“{span}” ends before it begins", "write START/END")
-    _, view = computed_view(folder, Through.of(change, fail, tables, events))
-    if view.timeline is None:
-        refuse("there are no events", "name their files by --events")
+    state, view = computed_view(folder, Through.of(change, fail, tables))
+    network = view.reading.network
+    timeline = Timeline(network, events_in(events or ()))
     question = FlowQuestion(source=source, destination=destination, traffic=traffic, both=both)
     try:
         found = find_eras(
-            view.reading.network,
-            view.timeline,
+            network,
+            timeline,
             question,
             span=limits,
             failures=named_failures(fail or ()),
+            since=state,
         )
     except QuestionError as error:
         refuse(error.text, error.suggestion)
@@ -132,7 +134,11 @@ def _print_eras(answer: ErasData) -> None:
             "green" if era.arrives and not era.by_default else "yellow" if era.arrives else "red"
         )
         out.print(f"{start} – {end}{length}")
-        out.print(f"    [{colour}]{escape(era.text)}[/]")
+        out.print(f"    [{colour}]{escape(era.said)}[/]")
+        for path in era.path_set:
+            out.print(f"        {escape(' → '.join(path))}")
+        if era.back is not None:
+            out.print(f"    back {escape(era.back.text)}")
         for cause in era.causes:
             out.print(f"    began by {escape(cause.id)}: {escape(cause.text)}")
     out.print(

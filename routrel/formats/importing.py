@@ -23,6 +23,8 @@ from routrel.files.reader import (
 )
 from routrel.files.report import Report
 from routrel.formats.device_text import Said, device_text, flow, name_for
+from routrel.formats.events.json_lines import FORMAT as EVENTS
+from routrel.formats.events.json_lines import SUFFIX as EVENTS_SUFFIX
 from routrel.formats.linux.bundle import FILES, read_bundle
 from routrel.formats.linux.device import read_host, read_host_tables
 from routrel.formats.mrt.reading import FORMAT as MRT
@@ -139,6 +141,9 @@ class _Importing:
             opened = open_yang(path, content, self.made.report.file(path, FORMAT))
             if opened is not None:
                 self._yang.append(opened)
+        elif path.lower().endswith(EVENTS_SUFFIX):
+            report = self.made.report.file(path, EVENTS)
+            report.note("tells of events, which are no part of a revision; look at it by --events")
         elif looks_like_mrt(content[:16]):
             self._dumps[path] = content
         else:

@@ -8,7 +8,14 @@ from routrel.model.events import Event, EventKind
 from routrel.model.network import protocol_title
 from routrel.questions.eras.search import Course, Era
 
-__all__ = ["course_words", "effect_words", "era_sentence", "event_words", "length_words"]
+__all__ = [
+    "course_words",
+    "effect_words",
+    "era_sentence",
+    "event_words",
+    "length_words",
+    "verdict_words",
+]
 
 
 def event_words(event: Event) -> str:
@@ -73,13 +80,19 @@ _VERDICTS = {
 }
 
 
-def course_words(course: Course) -> str:
-    """What became of one direction, with its ways."""
+def verdict_words(course: Course) -> str:
+    """What became of one direction, without its ways."""
     said = _VERDICTS[course.verdict]
     if course.by_default:
         said += " by a default alone"
     if course.verdict is Verdict.LEAVES_NETWORK and not course.arrives:
         said = "not delivered: it left the network by a default, though its destination is here"
+    return said
+
+
+def course_words(course: Course) -> str:
+    """What became of one direction, with its ways."""
+    said = verdict_words(course)
     ways = [" → ".join(path) for path in course.paths]
     return f"{said}, {' or '.join(ways)}" if ways else said
 

@@ -103,7 +103,9 @@ def _seeds(reader: str) -> list[bytes]:
             )
             for host in sorted(hosts)
         ]
-    suffix = {"mrt": ".mrt", "list": ".csv", "hosts": ".hosts", "own": ".yaml"}[reader]
+    suffix = {"mrt": ".mrt", "list": ".csv", "hosts": "hosts", "own": ".yaml", "events": ".jsonl"}[
+        reader
+    ]
     found = [path.read_bytes() for folder in (demo, formats) for path in folder.rglob(f"*{suffix}")]
     return [content for content in found if len(content) < 20_000]
 

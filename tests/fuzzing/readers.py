@@ -10,6 +10,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from routrel.files.reader import read_texts
+from routrel.formats.events.json_lines import read_events
 from routrel.formats.importing import import_files
 from routrel.formats.linux.bundle import FILES
 from routrel.formats.reports import Verdict
@@ -52,4 +53,9 @@ def _import(reader: str) -> Callable[[bytes], None]:
     return work
 
 
-READERS = {name: _import(name) for name in (*_NAMES, "linux")}
+def _events(data: bytes) -> None:
+    made = read_events(data, "events.jsonl")
+    assert made.events or made.report.messages or not data.strip(b"\xef\xbb\xbf \t\r\n\x0b\x0c")
+
+
+READERS = {**{name: _import(name) for name in (*_NAMES, "linux")}, "events": _events}

@@ -17,9 +17,10 @@ from routrel.model.events import BadTime, Event, EventKind, time_of
 from routrel.model.place import Place
 from routrel.model.policy import Origin
 
-__all__ = ["FORMAT", "EventFile", "read_events"]
+__all__ = ["FORMAT", "SUFFIX", "EventFile", "read_events"]
 
 FORMAT = "events"
+SUFFIX = ".jsonl"
 #: Characters of one line.
 _LONGEST_LINE = 65_536
 _MOST_EVENTS = 5_000_000

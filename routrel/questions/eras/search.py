@@ -78,6 +78,7 @@ def find_eras(
     *,
     span: tuple[int | None, int | None] = (None, None),
     failures: Failures | None = None,
+    since: State | None = None,
     progress: Progress | None = None,
 ) -> Eras:
     """The eras of a flow.
@@ -87,20 +88,26 @@ def find_eras(
         timeline: What is told of it.
         span: From when, and until right before when; None: from before, or to after all of it.
         failures: What has failed besides, all the time.
+        since: A state of the network, from which the others are followed.
     Raises:
         QuestionError: the question cannot be asked, or is about many ends.
     """
-    search = _Search(network, timeline, question, failures or Failures())
+    search = _Search(network, timeline, question, failures or Failures(), since)
     return search.eras(*span, progress or (lambda done, total: None))
 
 
 class _Search:
     def __init__(
-        self, network: Network, timeline: Timeline, question: FlowQuestion, failures: Failures
+        self,
+        network: Network,
+        timeline: Timeline,
+        question: FlowQuestion,
+        failures: Failures,
+        since: State | None,
     ) -> None:
         self.network, self.timeline, self.question = network, timeline, question
         self.failures = failures
-        self._latest: State | None = None
+        self._latest = since
         self._answers: dict[Hashable, FlowAnswer] = {}
 
     def eras(self, start: int | None, end: int | None, progress: Progress) -> Eras:
