@@ -10,6 +10,9 @@ from routrel.answers.agreement import AgreementData
 from routrel.answers.bounce import BounceData
 from routrel.answers.commands import CheckData, FlowCommandData, RoutesData
 from routrel.answers.comparison import ComparisonData
+from routrel.answers.eras import ErasData
+from routrel.answers.events import EventsData
+from routrel.answers.health import HealthData
 from routrel.answers.policies import PolicyTrialData
 from routrel.answers.promises import PromisesData
 from routrel.answers.sessions import BgpSessionListData
@@ -31,6 +34,9 @@ COMMANDS: dict[str, Any] = {
     "suggest": SuggestionsData,
     "sweep": SweepData,
     "agreement": AgreementData,
+    "events": EventsData,
+    "eras": ErasData,
+    "health": HealthData,
 }
 
 

@@ -16,6 +16,7 @@ from routrel.cli.convert import convert
 from routrel.cli.demo import demo
 from routrel.cli.events import eras, events
 from routrel.cli.flow import flow
+from routrel.cli.health import health
 from routrel.cli.importing import import_
 from routrel.cli.policy import policy
 from routrel.cli.promises import promises
@@ -60,6 +61,7 @@ for command in (
     compare,
     events,
     eras,
+    health,
     promises,
     suggest,
     sweep,

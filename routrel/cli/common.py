@@ -57,6 +57,7 @@ __all__ = [
     "print_finding",
     "print_json",
     "refuse",
+    "span_of",
     "write_file",
 ]
 
@@ -204,6 +205,17 @@ def moment(text: str) -> int:
         return time_of(text)
     except BadTime as error:
         refuse(str(error))
+
+
+def span_of(text: str) -> tuple[int | None, int | None]:
+    """A span as START/END, each left out at will; what is none is refused."""
+    start, slash, end = text.partition("/")
+    if text and not slash:
+        refuse(f"“{text}” is no span", "write START/END; either may be left out")
+    limits = (moment(start) if start else None, moment(end) if end else None)
+    if limits[0] is not None and limits[1] is not None and limits[0] >= limits[1]:
+        refuse(f"“{text}” ends before it begins", "write START/END")
+    return limits
 
 
 def look(folder: Path, through: Through = NOTHING, since: View | None = None) -> View:

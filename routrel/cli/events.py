@@ -26,6 +26,7 @@ from routrel.cli.common import (
     out,
     print_json,
     refuse,
+    span_of,
 )
 from routrel.lens.failures import named_failures
 from routrel.lens.moments import Effect, Timeline
@@ -96,12 +97,7 @@ def eras(
     as_json: AsJson = False,
 ) -> None:
     """Tell when a flow went which way, and which events changed that."""
-    start, slash, end = span.partition("/")
-    if span and not slash:
-        refuse(f"“{span}” is no span", "write START/END; either may be left out")
-    limits = (moment(start) if start else None, moment(end) if end else None)
-    if limits[0] is not None and limits[1] is not None and limits[0] >= limits[1]:
-        refuse(f"“{span}” ends before it begins", "write START/END")
+    limits = span_of(span)
     state, view = computed_view(folder, Through.of(change, fail, tables))
     network = view.reading.network
     timeline = Timeline(network, events_in(events or ()))

@@ -141,6 +141,16 @@ class Timeline:
         first = 0 if since is None else bisect_right(self._times, since)
         return situation.after(self._steps[first : bisect_right(self._times, until)])
 
+    def histories(self) -> dict[Hashable, list[tuple[int, Event | None]]]:
+        """How each thing that ever changed went: by thing, its times, and the event it follows.
+
+        None is as in the files. A thing begins with the kind of its events.
+        """
+        found: dict[Hashable, list[tuple[int, Event | None]]] = {}
+        for step in self._steps:
+            found.setdefault(step.thing, []).append((step.time, step.event))
+        return found
+
     def sources_at(self, time: int) -> tuple[int, ...]:
         """The events that changed anything in a microsecond, by their places in `told`."""
         return tuple(dict.fromkeys(step.source for step in self._steps_at(time)))

@@ -1,0 +1,1 @@
+"""What of a network is unwell over a span of time."""

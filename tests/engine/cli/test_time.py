@@ -1,0 +1,112 @@
+"""A day of the demo's events on the command line: complaints, and what they come to."""
+
+from __future__ import annotations
+
+import json
+from itertools import pairwise
+
+import pytest
+from typer.testing import CliRunner
+
+from routrel.cli.app import app
+from routrel.formats.events.json_lines import read_events
+from routrel.model.events import time_of
+from tools.demo_events import TARGET, day
+
+EVENTS = ("--events", str(TARGET))
+MORNING = "2026-01-05T06:50:00Z/2026-01-05T07:00:00Z"
+
+
+def run(*arguments, code=0):
+    result = CliRunner().invoke(app, [str(argument) for argument in arguments])
+    assert result.exit_code == code, result.output
+    return result
+
+
+def eras(source, destination, span, traffic="tcp 443"):
+    asked = ("--from", source, "--to", destination, "--as", traffic, "--span", span)
+    return json.loads(run("eras", "demo", *EVENTS, *asked, "--json").stdout)["eras"]
+
+
+def test_the_day_that_ships_is_the_one_that_is_made():
+    assert [json.loads(line) for line in TARGET.read_text().splitlines()] == day()
+    made = read_events(TARGET.read_bytes(), "day.jsonl")
+    assert not made.report.messages
+    assert [event.time for event in made.events] == sorted(event.time for event in made.events)
+
+
+def test_every_event_of_the_day_changes_something_or_is_a_value():
+    listed = json.loads(run("events", "demo", "--file", TARGET, "--json").stdout)
+    assert {event["effect"] for event in listed["events"]} == {"changes", "measured"}
+    assert not listed["unread"]
+
+
+def test_from_a_complaint_to_the_ageing_line_and_why_the_neighbour_never_complains():
+    """Farholm hangs on one line to Corvane; Corvane's own cranes do not use it."""
+    found = eras("kiosk-far", "booking-web", MORNING)
+    assert [era["verdict"] for era in found] == [
+        "delivered", "no_route", "delivered", "no_route",
+    ]  # fmt: skip
+    assert [cause["text"] for era in found[1::2] for cause in era["causes"]] == [
+        "cor-edge-1:port2 went down"
+    ] * 2
+    crossed = {pair for era in found[::2] for path in era["path_set"] for pair in pairwise(path)}
+    assert ("far-edge-1", "cor-edge-1") in crossed
+    assert [era["verdict"] for era in eras("crane-cor", "booking-web", MORNING)] == ["delivered"]
+    worst = json.loads(run("health", "demo", *EVENTS, "--json").stdout)["unwell"]
+    assert [(one["kind"], one["trend"]) for one in worst[:2]] == [("adjacency", "shrinks"), ("link", "shrinks")]  # fmt: skip
+    assert worst[1]["devices"] == ["cor-edge-1", "far-edge-1"]
+    assert "gaps between outages shrink: 40 min" in worst[1]["remarks"][0]
+
+
+def test_a_prefix_that_fell_back_to_the_default_is_an_outage():
+    found = eras("kiosk-gul", "booking-db", "2026-01-05T09:00:00Z/2026-01-05T10:00:00Z")
+    assert [(era["verdict"], era["arrives"]) for era in found] == [
+        ("delivered", True), ("leaves_network", False), ("delivered", True),
+    ]  # fmt: skip
+    assert [era["cause"] for era in found] == [[], ["d209"], ["d212"]]
+    assert found[1]["path_set"][0][-1] == "isle-telecom"
+    assert time_of(found[1]["end"]) - time_of(found[1]["start"]) == pytest.approx(
+        12 * 60e6, rel=0.1
+    )
+
+
+def test_every_command_looks_at_a_moment():
+    """At 06:54:20 the line is away: no session, route or flow over it, and the address says when."""
+    moment = (*EVENTS, "--at", "2026-01-05T06:54:20Z")
+    flow = (
+        "flow",
+        "demo",
+        "--from",
+        "kiosk-far",
+        "--to",
+        "booking-web",
+        "--as",
+        "tcp 443",
+        "--json",
+    )
+    asked = run(*flow, *moment)
+    assert json.loads(asked.stdout)["forward"]["verdict"] == "no_route"
+    assert "at 2026-01-05T06:54:20.000000Z" in asked.stderr
+    assert json.loads(run(*flow, *EVENTS).stdout)["forward"]["verdict"] == "delivered"
+    held = json.loads(run("routes", "demo", "--device", "far-edge-1", "--json", *moment).stdout)
+    assert not any(row["protocol"].startswith("ospf") and row["prefix"] == "10.80.2.0/24" for row in held["routes"])  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("options", "said"),
+    [
+        (("--at", "noon"), "a moment needs events"),
+        ((*EVENTS, "--at", "noon"), "“noon” is no time as 2026-01-05T02:11:07.140382Z"),
+        (("--events", "nowhere.jsonl"), "nowhere.jsonl cannot be read"),
+    ],
+)
+def test_moments_that_are_none_are_refused(options, said):
+    refused = run("check", "demo", *options, code=2)
+    assert said in " ".join(refused.output.split())
+
+
+def test_a_span_that_is_none_is_refused():
+    for span, said in (("noon", "is no span"), ("2026-01-05T02:00:00Z/2026-01-05T01:00:00Z", "ends before it begins")):  # fmt: skip
+        refused = run("health", "demo", *EVENTS, "--span", span, code=2)
+        assert said in " ".join(refused.output.split())
