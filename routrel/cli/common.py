@@ -18,7 +18,9 @@ from routrel.answers.routes import NextHopData
 from routrel.convergence.converge import State
 from routrel.files.reader import UnusableInput, decode, read_change
 from routrel.files.report import Report
+from routrel.formats.events.dumps import read_dump_events
 from routrel.formats.events.json_lines import EventFile, read_events
+from routrel.formats.mrt.records import looks_like_mrt
 from routrel.formats.reports import ImportReport, Verdict
 from routrel.lens.changes import Conflicts
 from routrel.lens.failures import UnknownFailure, named_failures
@@ -97,7 +99,7 @@ EventFiles = Annotated[
     typer.Option(
         "--events",
         metavar="FILE",
-        help="events of the running network, as JSON lines; may be repeated",
+        help="events of the running network, as JSON lines or MRT; may be repeated",
     ),
 ]
 At = Annotated[
@@ -191,7 +193,9 @@ def events_in(files: Sequence[Path]) -> Iterator[Event]:
 def event_file(file: Path) -> EventFile:
     """A file of events; one that cannot be read at all is refused."""
     try:
-        found = read_events(file.read_bytes(), str(file))
+        content = file.read_bytes()
+        read = read_dump_events if looks_like_mrt(content[:16]) else read_events
+        found = read(content, str(file))
     except OSError as error:
         refuse(f"{file} cannot be read: {error.strerror}", "name a file of events")
     if found.report.refused:

@@ -22,7 +22,15 @@ from ipaddress import ip_address
 
 from routrel.model.addresses import Address
 from routrel.model.events import Event, EventKind
-from routrel.model.network import Device, Interface, InterfaceKind, Network, Vrf, protocol_title
+from routrel.model.network import (
+    Device,
+    Interface,
+    InterfaceKind,
+    Network,
+    OutsideNeighbour,
+    Vrf,
+    protocol_title,
+)
 from routrel.protocols.isis.adjacency import DEFAULT_METRIC
 from routrel.protocols.ospf.speakers import output_cost
 from routrel.topology.occurred import announced_at
@@ -220,7 +228,7 @@ def _value(event: Event) -> Hashable:
     if event.kind is EventKind.COST:
         return event.new
     if event.kind is EventKind.BGP_UPDATE:
-        attributes = (event.as_path, event.origin, event.med, event.communities)
+        attributes = (event.as_path, event.origin, event.med, tuple(sorted(event.communities)))
         return attributes if event.on else None
     return event.on
 
@@ -274,7 +282,7 @@ class _Places:
                 return None
             own = event.as_path[:1] == (outside.autonomous_system,) or not event.on
             path = (outside.autonomous_system, *known.as_path) if own else known.as_path
-            return path, known.origin, known.med, known.communities
+            return path, known.origin, known.med, tuple(sorted(known.communities))
         return True
 
     def _device(self, event: Event) -> Device:
@@ -327,12 +335,19 @@ class _Places:
         return _Placed([replace(event, neighbour=end.device.name) for end in found[:1]])
 
     def _session(self, event: Event) -> _Placed:
+        event = replace(event, device=self._owner(event.device) or event.device)
         device = self._device(event)
         addresses = [one.address for vrf in device.vrfs if vrf.bgp for one in vrf.bgp.neighbours]
         found = [address for address in addresses if self._is_of(address, event.neighbour)]
         if not found:
             raise _Unplaced(f"{device.name} has no session with {event.neighbour}")
         return _Placed([replace(event, at=address) for address in found])
+
+    def _owner(self, name: str) -> str:
+        """The device that has an address; empty where it is none, or nobody's."""
+        address = _address(name)
+        owners = self.topology.owners.get(address, ()) if address is not None else ()
+        return owners[0].device.name if owners else ""
 
     def _is_of(self, address: Address, name: str) -> bool:
         """Whether an address is what a name means: itself, a device's or an outside network's."""
@@ -390,32 +405,44 @@ class _Places:
         return settings.cost if settings is not None else 1
 
     def _update(self, event: Event) -> _Placed:
-        outside = self.outside.get(event.outside)
+        outside = self.outside.get(event.outside) or self._outside_with(event.outside)
         if outside is None:
             raise _Unplaced(f"there is no outside network {event.outside}")
-        if event.heard_by and event.heard_by not in self.topology.devices:
-            raise _Unplaced(f"there is no device {event.heard_by}")
+        said = ""
+        heard_by = self._owner(event.heard_by) or event.heard_by
+        if heard_by and heard_by not in self.topology.devices:
+            if _address(heard_by) is None:
+                raise _Unplaced(f"there is no device {heard_by}")
+            said = f"{heard_by}, which heard it, is no device here; taken to be told to all"
+            heard_by = ""
         own = [address.ip for address in outside.addresses]
         heard = {
             one.address
             for device in self.network.devices
-            if not event.heard_by or device.name == event.heard_by
+            if not heard_by or device.name == heard_by
             for vrf in device.vrfs
             if vrf.bgp is not None
             for one in vrf.bgp.neighbours
         }
         found = [address for address in own if address in heard]
         if not found:
-            who = event.heard_by or "nobody"
-            raise _Unplaced(f"{who} has no session with {outside.name}")
-        text = ""
+            raise _Unplaced(f"{heard_by or 'nobody'} has no session with {outside.name}")
         if event.at is not None and event.at in found:
             found = [event.at]
         elif event.at is not None:
-            text = (
+            said = (
                 f"{event.at} is no address of {outside.name}; its next hop is taken to be its own"
             )
-        return _Placed([replace(event, at=address) for address in found], text)
+        named = replace(event, outside=outside.name, heard_by=heard_by)
+        return _Placed([replace(named, at=address) for address in found], said)
+
+    def _outside_with(self, name: str) -> OutsideNeighbour | None:
+        """The outside network that has an address."""
+        address = _address(name)
+        for one in self.outside.values() if address is not None else ():
+            if any(own.ip == address for own in one.addresses):
+                return one
+        return None
 
 
 def _address(text: str) -> Address | None:

@@ -17,13 +17,14 @@ from routrel.model.events import BadTime, Event, EventKind, time_of
 from routrel.model.place import Place
 from routrel.model.policy import Origin
 
-__all__ = ["FORMAT", "SUFFIX", "EventFile", "read_events"]
+__all__ = ["FORMAT", "MOST_EVENTS", "SUFFIX", "EventFile", "read_events"]
 
 FORMAT = "events"
 SUFFIX = ".jsonl"
 #: Characters of one line.
 _LONGEST_LINE = 65_536
-_MOST_EVENTS = 5_000_000
+#: Events of one file.
+MOST_EVENTS = 5_000_000
 _ORIGINS = {
     **{origin.value.lower(): origin for origin in Origin},
     **dict(zip(("0", "1", "2"), (Origin.IGP, Origin.EGP, Origin.INCOMPLETE), strict=True)),
@@ -59,8 +60,8 @@ def read_events(content: bytes, path: str) -> EventFile:
     for number, line in enumerate(text.split("\n"), start=1):
         if not line.strip():
             continue
-        if len(made.events) >= _MOST_EVENTS:
-            made.report.unknown(f"more than {_MOST_EVENTS} events; the rest is left out", number)
+        if len(made.events) >= MOST_EVENTS:
+            made.report.unknown(f"more than {MOST_EVENTS} events; the rest is left out", number)
             break
         try:
             event = _Reader(line, Place(path, number, 1), made.report).event()

@@ -58,6 +58,8 @@ class Reader:
     problems: list[tuple[int, str]] = field(default_factory=list)
     skipped: dict[tuple[int, int], int] = field(default_factory=dict)
     count: int = 0
+    seconds: int = 0  #: of the record at hand, since 1970
+    micros: int = 0  #: of the record at hand, behind its second; 0 where they are not told
 
     def problem(self, offset: int, text: str) -> None:
         """Keep what could not be read; of very many the first."""
@@ -99,11 +101,13 @@ class Reader:
                 return
             body = held[at + size : at + whole]
             self.count += 1
+            self.seconds, self.micros = seconds, 0
             if kind in _EXTENDED:
                 if length < 4:
                     self.problem(offset, "an extended record without its microseconds")
                     body = b""
                 else:
+                    self.micros = min(int.from_bytes(body[:4]), 999_999)
                     body = body[4:]
             yield seconds, kind, subtype, body, offset
             at += whole

@@ -8,14 +8,15 @@ from __future__ import annotations
 
 import ipaddress
 import struct
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
+from typing import Protocol
 
 from routrel.formats.mrt.attributes import Attributes, BadAttributes, read_attributes
 from routrel.formats.mrt.records import BGP4MP, BGP4MP_ET, TABLE_DUMP, TABLE_DUMP_V2, Reader
 from routrel.model.addresses import Address, Prefix, address_of
 
-__all__ = ["Dump", "Peer", "prefix_of", "read_dump"]
+__all__ = ["Dump", "Listener", "Peer", "prefix_of", "read_dump"]
 
 _PEERS, _GEOGRAPHY = 1, 7
 #: TABLE_DUMP_V2: by subtype, the version of IP, and whether entries have path identifiers.
@@ -46,6 +47,26 @@ class Peer:
     routes: dict[int, int] = field(default_factory=dict)  #: by prefix: the attributes' number
 
 
+class Listener(Protocol):
+    """Hears of every change, when it is told; addresses are the peer's and the collector's own."""
+
+    def entry(self, peer: Peer, key: int, attributes: Attributes) -> None:
+        """A table holds a route."""
+
+    def update(
+        self,
+        peer: Peer,
+        own: Address,
+        withdrawn: Sequence[int],
+        announced: Sequence[int],
+        attributes: Attributes,
+    ) -> None:
+        """A message withdrew and announced prefixes, by their numbers."""
+
+    def session(self, peer: Peer, own: Address, *, established: bool) -> None:
+        """A session came up, or ended; then its routes are still those before it did."""
+
+
 @dataclass(slots=True)
 class Dump:
     """All peers of a file."""
@@ -54,6 +75,7 @@ class Dump:
     attributes: list[Attributes] = field(default_factory=list)
     own: int = 0  #: messages that the collector itself sent
     others: int = 0  #: prefixes that are not of unicast
+    listener: Listener | None = None
     in_table: dict[bytes, int] = field(default_factory=dict)  #: attributes seen in tables
     _others: dict[bytes, int] = field(default_factory=dict)  #: and in those of two-byte numbers
     _messages: dict[Attributes, int] = field(default_factory=dict)
@@ -76,6 +98,12 @@ class Dump:
             self.attributes.append(attributes)
         return found
 
+    def hold(self, peer: Peer, key: int, number: int) -> None:
+        """Take an entry of a table."""
+        peer.routes[key] = number
+        if self.listener is not None:
+            self.listener.entry(peer, key, self.attributes[number])
+
     def peer(self, address: Address, autonomous_system: int) -> Peer:
         """Somebody who announces; one who was not there before has no routes yet."""
         key = (autonomous_system, str(address))
@@ -97,9 +125,13 @@ def prefix_of(key: int) -> Prefix:
     return ipaddress.ip_network((address_of(version, number), length))
 
 
-def read_dump(reader: Reader) -> Dump:
-    """Read all records; what cannot be read is kept with its offset, and the rest goes on."""
-    dump = Dump()
+def read_dump(reader: Reader, listener: Listener | None = None) -> Dump:
+    """Read all records; what cannot be read is kept with its offset, and the rest goes on.
+
+    Args:
+        listener: Who hears of every change; the reader's own record is the one it is of.
+    """
+    dump = Dump(listener=listener)
     listed: list[Peer] = []
     for _, kind, subtype, body, offset in reader:
         try:
@@ -170,7 +202,7 @@ def _take_entries(dump: Dump, peers: list[Peer], body: bytes, version: int, *, p
         if index < len(peers):
             known = dump.in_table.get(data)
             number = dump.number(data, 4, in_table=True) if known is None else known
-            peers[index].routes[key] = number
+            dump.hold(peers[index], key, number)
             return
     found = _entries(body, at, count, head)
     if found is None and not paths:
@@ -180,7 +212,7 @@ def _take_entries(dump: Dump, peers: list[Peer], body: bytes, version: int, *, p
     for index, path, data in found:
         if index >= len(peers):
             raise BadRecord(f"peer {index} of {len(peers)}")
-        peers[index].routes[key | path << PATH_AT] = dump.number(data, 4, in_table=True)
+        dump.hold(peers[index], key | path << PATH_AT, dump.number(data, 4, in_table=True))
 
 
 def _entries(body: bytes, at: int, count: int, head: int) -> list[tuple[int, int, bytes]] | None:
@@ -214,7 +246,7 @@ def _take_old_entry(dump: Dump, body: bytes, version: int) -> None:
     if length > size * 8:
         raise BadRecord(f"a prefix of {length} bits")
     key = key_of(version, length, number >> (size * 8 - length) << (size * 8 - length))
-    dump.peer(address, system).routes[key] = dump.number(data, 2, in_table=True)
+    dump.hold(dump.peer(address, system), key, dump.number(data, 2, in_table=True))
 
 
 def _network(data: bytes, length: int, version: int) -> int:
@@ -228,8 +260,8 @@ def _network(data: bytes, length: int, version: int) -> int:
 # --- messages (RFC 6396 4.4) ----------------------------------------------------------------------
 
 
-def _ends(body: bytes, width: int) -> tuple[Address, int, int]:
-    """Who the peer is, its AS number, and where what follows begins."""
+def _ends(body: bytes, width: int) -> tuple[Address, int, Address, int]:
+    """Who the peer is, its AS number, whom it spoke with, and where what follows begins."""
     number = int.from_bytes(body[:width])
     at = 2 * width
     _, family = struct.unpack_from("!HH", body, at)
@@ -237,19 +269,25 @@ def _ends(body: bytes, width: int) -> tuple[Address, int, int]:
     if size is None:
         raise BadRecord(f"address family {family}")
     address = ipaddress.ip_address(_exactly(body, at + 4, size))
-    return address, number, at + 4 + 2 * size
+    own = ipaddress.ip_address(_exactly(body, at + 4 + size, size))
+    return address, number, own, at + 4 + 2 * size
 
 
 def _take_state(dump: Dump, body: bytes, width: int) -> None:
     """A session that is not established any more takes its routes along (RFC 4271 9)."""
-    address, number, at = _ends(body, width)
+    address, number, own, at = _ends(body, width)
     before, after = struct.unpack_from("!HH", body, at)
-    if before == _ESTABLISHED and after != _ESTABLISHED:
-        dump.peer(address, number).routes.clear()
+    if (before == _ESTABLISHED) is (after == _ESTABLISHED):
+        return
+    peer = dump.peer(address, number)
+    if dump.listener is not None:
+        dump.listener.session(peer, own, established=after == _ESTABLISHED)
+    if before == _ESTABLISHED:
+        peer.routes.clear()
 
 
 def _take_message(dump: Dump, body: bytes, width: int, own: bool, paths: bool) -> None:
-    address, number, at = _ends(body, width)
+    address, number, there, at = _ends(body, width)
     if own:
         dump.own += 1
         return
@@ -275,6 +313,8 @@ def _take_message(dump: Dump, body: bytes, width: int, own: bool, paths: bool) -
             keys += _prefixes(reachable.prefixes, reachable.version, paths)
         elif reachable.prefixes:
             dump.others += 1
+    if dump.listener is not None:
+        dump.listener.update(peer, there, withdrawn, announced, attributes)
     for key in withdrawn:
         peer.routes.pop(key, None)
     if announced:

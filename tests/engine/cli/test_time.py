@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import json
+import runpy
 from itertools import pairwise
+from pathlib import Path
 
 import pytest
 from typer.testing import CliRunner
@@ -11,8 +13,8 @@ from typer.testing import CliRunner
 from routrel.cli.app import app
 from routrel.formats.events.json_lines import read_events
 from routrel.model.events import time_of
-from tools.demo_events import TARGET, day
 
+TARGET = Path("demo/events/day.jsonl")
 EVENTS = ("--events", str(TARGET))
 MORNING = "2026-01-05T06:50:00Z/2026-01-05T07:00:00Z"
 
@@ -29,7 +31,8 @@ def eras(source, destination, span, traffic="tcp 443"):
 
 
 def test_the_day_that_ships_is_the_one_that_is_made():
-    assert [json.loads(line) for line in TARGET.read_text().splitlines()] == day()
+    day = runpy.run_path("tools/demo_events.py")["day"]()
+    assert [json.loads(line) for line in TARGET.read_text().splitlines()] == day
     made = read_events(TARGET.read_bytes(), "day.jsonl")
     assert not made.report.messages
     assert [event.time for event in made.events] == sorted(event.time for event in made.events)

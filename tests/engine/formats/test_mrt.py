@@ -11,12 +11,16 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from routrel.convergence.converge import converge
 from routrel.files.reader import read_texts
+from routrel.formats.events.dumps import read_dump_events
 from routrel.formats.importing import import_files
 from routrel.formats.mrt.attributes import merged_path
 from routrel.formats.mrt.records import Reader
 from routrel.formats.mrt.tables import prefix_of, read_dump
 from routrel.formats.mrt.writing import write_mrt
+from routrel.lens.moments import Timeline
+from routrel.model.failures import Failures
 
 PEER = "192.0.2.1"
 MARKER = b"\xff" * 16
@@ -244,8 +248,6 @@ def test_the_peers_of_a_dump_are_outside_networks_that_announce():
     assert told["198.51.100.0/24"].as_path == (64496,)
     assert told["198.51.100.0/24"].med == 50
     assert told["198.51.100.0/24"].communities == ("blackhole", "64510:1:2")
-    from routrel.convergence.converge import converge
-
     state = converge(network)
     held = {str(r.prefix) for r in state.rib.table_routes(0) if r.protocol.id == "bgp"}
     assert held == {"198.51.100.0/24", "203.0.113.0/24"}
@@ -260,6 +262,46 @@ def test_a_known_outside_network_gets_the_announcements():
         "isle",
         ["198.51.100.0/24"],
     )
+
+
+def at(seconds, made):
+    """A record at a second of 1970; one of type 17 has its microseconds inside (RFC 6396 3)."""
+    return struct.pack("!I", seconds) + made[4:]
+
+
+def test_messages_are_events_of_their_microsecond_and_a_session_takes_its_routes_along():
+    """A table that says what the files say; withdrawn, announced longer; then the session ends
+    with one route, which is gone too; it comes up and tells of it again."""
+    other = PLAIN.replace(path(64510, 64496), path(64510, 64501, 64496))
+    dump = b"".join([
+        at(100, peers(64510)), at(100, row(NET, 24, (0, PLAIN))),
+        at(200, message(gone=b"\x18" + NET, kind=17, before=(250).to_bytes(4))),
+        at(300, message(other, b"\x18" + NET)),
+        at(400, state_change(6, 1)), at(500, state_change(5, 6)), at(501, message(PLAIN, b"\x18" + NET)),
+    ])  # fmt: skip
+    made = read_dump_events(gzip.compress(dump), "isle.mrt")
+    assert not made.report.messages
+    network = read_texts({
+        "edge.yaml": EDGE,
+        "network.yaml": "routrel: 1\nnetwork: n\noutside:\n  isle: {as: 64510, addresses: [192.0.2.1/30], "
+        "announces: [{prefixes: 198.51.100.0/24, as-path: 64496}]}\n",
+    }).network  # fmt: skip
+    timeline = Timeline(network, made.events)
+    assert [(one.event.time / 1e6, one.event.id, one.effect.value) for one in timeline.told] == [
+        (100, "record 2", "already"),
+        (200.00025, "record 3", "changes"),
+        (300, "record 4", "changes"),
+        (400, "record 5", "changes"),
+        (400, "record 5.2", "changes"),
+        (500, "record 6", "changes"),
+        (501, "record 7", "changes"),
+    ]
+    held = {}
+    for second in (100, 201, 301, 401, 500, 502):
+        state = converge(network, failures=Failures(events=timeline.at(second * 10**6).events))
+        rows = [row for row in state.rib.table_routes(0) if str(row.prefix) == "198.51.100.0/24"]
+        held[second] = [row.protocol.id for row in rows]
+    assert held == {100: ["bgp"], 201: [], 301: ["bgp"], 401: [], 500: [], 502: ["bgp"]}
 
 
 def test_what_is_written_is_read_the_same():

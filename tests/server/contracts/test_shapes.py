@@ -248,6 +248,7 @@ def test_every_kind_of_stage_has_the_published_shape():
     assert {"answer", "filter", "translation", "steering", "route", "receive"} <= kinds
 
 
+EVENTS = ROOT / "demo" / "events" / "day.jsonl"
 PRINTED = [
     (["check"], "check"),
     (["routes", "--device", "gul-edge-1"], "routes"),
@@ -263,6 +264,10 @@ PRINTED = [
     (["promises", "--no-failures"], "promises"),
     (["sweep", "--kind", "group"], "sweep"),
     (["suggest"], "suggest"),
+    (["events", "--file", str(EVENTS)], "events"),
+    (["eras", "--events", str(EVENTS), "--from", "kiosk-gul", "--to", "booking-db", "--both",
+      "--span", "2026-01-05T09:00:00Z/2026-01-05T09:40:00Z"], "eras"),
+    (["health", "--events", str(EVENTS)], "health"),
     (["policy", "--device", "ald-edge-1", "--policy", "from-isle", "--route",
       '{"prefix": "198.51.100.0/24", "as-path": "64510 64496"}'], "policy"),
 ]  # fmt: skip
