@@ -30,12 +30,21 @@ class CourseData(Answer):
     text: str
 
 
+class MeanwhileData(Answer):
+    """An event of what a flow passes, or of the way to either of its ends."""
+
+    id: str
+    time: str
+    text: str
+
+
 class EraData(Answer):
     """A span in which the course of a flow is one; nulls: before, or after, all that is told.
 
     `arrives`: it comes to where it is meant to; `by_default`: though a router has nothing better
     than a default for it. `said` is the verdict in words, `text` with all ways and the return
-    direction; `cause` are the ids of `causes`.
+    direction; `cause` are the ids of `causes`. `meanwhile` is what else was told in it of what the
+    flow passes.
     """
 
     start: str | None
@@ -49,19 +58,29 @@ class EraData(Answer):
     back: CourseData | None
     cause: list[str]
     causes: list[CauseData]
+    meanwhile: list[MeanwhileData]
 
 
 class ErasData(Answer):
-    """The eras of a span in order; `moments` at which anything changed, `asked` computed for."""
+    """The eras of a span in order; `moments` at which anything changed, `asked` computed for.
+
+    `availability` is the share of the span in which it arrived; null where the span has no end.
+    """
 
     eras: list[EraData]
+    availability: float | None
     moments: int
     asked: int
 
 
 def eras_data(found: Eras) -> ErasData:
     """All eras, with what began each."""
-    return ErasData(eras=list(map(_era, found.eras)), moments=found.moments, asked=found.asked)
+    return ErasData(
+        eras=list(map(_era, found.eras)),
+        availability=found.availability,
+        moments=found.moments,
+        asked=found.asked,
+    )
 
 
 def _era(era: Era) -> EraData:
@@ -84,6 +103,10 @@ def _era(era: Era) -> EraData:
                 needed=cause.needed,
             )
             for cause in era.causes
+        ],
+        meanwhile=[
+            MeanwhileData(id=one.id, time=time_words(one.time), text=event_words(one))
+            for one in era.meanwhile
         ],
     )
 

@@ -34,9 +34,12 @@ from routrel.questions.eras.search import find_eras
 from routrel.questions.errors import QuestionError
 from routrel.questions.flow import FlowQuestion
 from routrel.wording.events import length_words
+from routrel.wording.health import percent_words
 
 __all__ = ["eras", "events"]
 
+#: Events on the way that are listed of one era.
+_SHOWN = 8
 _COLOURS = {
     Effect.CHANGES: "",
     Effect.ALREADY: "dim",
@@ -137,6 +140,12 @@ def _print_eras(answer: ErasData) -> None:
             out.print(f"    back {escape(era.back.text)}")
         for cause in era.causes:
             out.print(f"    began by {escape(cause.id)}: {escape(cause.text)}")
+        for one in era.meanwhile[:_SHOWN]:
+            out.print(f"    [dim]{one.time} on its way: {escape(one.text)}[/]")
+        if len(era.meanwhile) > _SHOWN:
+            out.print(f"    [dim]and {len(era.meanwhile) - _SHOWN} more on its way[/]")
+    if answer.availability is not None:
+        out.print(f"arrived {percent_words(answer.availability)} of the time")
     out.print(
         f"[dim]{len(answer.eras)} eras; {answer.moments} moments at which anything changed, "
         f"{answer.asked} situations computed[/]"

@@ -149,6 +149,16 @@ class Timeline:
         first = 0 if since is None else bisect_right(self._times, since)
         return situation.after(self._steps[first : bisect_right(self._times, until)])
 
+    def told_within(self, start: int | None, end: int | None) -> Iterator[Told]:
+        """What is told from one time until right before another, as far as it can be placed.
+
+        Args:
+            start: None: from the beginning; `end` likewise.
+        """
+        first = 0 if start is None else bisect_left(self.told, start, key=_time_of)
+        last = len(self.told) if end is None else bisect_left(self.told, end, key=_time_of)
+        return (one for one in self.told[first:last] if one.effect is not Effect.UNPLACED)
+
     def histories(self) -> dict[Hashable, list[tuple[int, Event | None]]]:
         """How each thing that ever changed went: by thing, its times, and the event it follows.
 
@@ -204,6 +214,10 @@ class Situation:
 
 
 NOTHING_TOLD = Situation({})
+
+
+def _time_of(told: Told) -> int:
+    return told.event.time
 
 
 def _thing(event: Event) -> Hashable:

@@ -18,6 +18,7 @@ from routrel.model.addresses import Address
 from routrel.model.events import Event
 from routrel.model.failures import Failures
 from routrel.model.network import Network
+from routrel.questions.eras.passed import Passed
 from routrel.questions.errors import QuestionError
 from routrel.questions.flow import DirectionAnswer, FlowAnswer, FlowQuestion, ask_flow
 from routrel.questions.flow_classes import is_about_many
@@ -59,6 +60,9 @@ class Era:
     forward: Course
     back: Course | None  #: None: not asked, or nobody knows where answers begin
     causes: tuple[Cause, ...]  #: what began it; empty for the first
+    #: What else was told in it of what the flow passes, or passed when it last arrived, and of the
+    #: way to its ends; in order of time.
+    meanwhile: tuple[Event, ...]
     answer: FlowAnswer  #: at its beginning
 
 
@@ -69,6 +73,15 @@ class Eras:
     eras: tuple[Era, ...]
     moments: int  #: at which anything changed within the span
     asked: int  #: situations for which the network was computed
+
+    @property
+    def availability(self) -> float | None:
+        """The share of the span in which the flow arrived, forward; None: the span has no end."""
+        first, last = self.eras[0].start, self.eras[-1].end
+        if first is None or last is None:
+            return None
+        there = sum((e.end or 0) - (e.start or 0) for e in self.eras if e.forward.arrives)
+        return there / (last - first)
 
 
 def find_eras(
@@ -129,17 +142,40 @@ class _Search:
                 found.append((time, now, tuple(self._causes(before, time))))
                 answer = now
         borders = [*(begin for begin, _, _ in found), end]
-        eras = tuple(
-            self._era(begin, until, one, causes)
-            for (begin, one, causes), (_, until) in zip(found, pairwise(borders), strict=True)
-        )
-        return Eras(eras=eras, moments=len(times), asked=len(self._answers))
+        eras: list[Era] = []
+        way = Passed.by(found[0][1])  # the last one that led to where it was to
+        for (begin, one, causes), (_, until) in zip(found, pairwise(borders), strict=True):
+            made = self._era(begin, until, one, causes, way)
+            if made.forward.arrives:
+                way = Passed.by(one)
+            eras.append(made)
+        return Eras(eras=tuple(eras), moments=len(times), asked=len(self._answers))
 
     def _era(
-        self, start: int | None, end: int | None, answer: FlowAnswer, causes: tuple[Cause, ...]
+        self,
+        start: int | None,
+        end: int | None,
+        answer: FlowAnswer,
+        causes: tuple[Cause, ...],
+        way: Passed,
     ) -> Era:
         forward, back = _courses(self.network, answer)
-        return Era(start=start, end=end, forward=forward, back=back, causes=causes, answer=answer)
+        own = {cause.event.id for cause in causes}
+        passed = Passed.by(answer).with_all_of(way)
+        within = self.timeline.told_within(start, end)
+        return Era(
+            start=start,
+            end=end,
+            forward=forward,
+            back=back,
+            causes=causes,
+            meanwhile=tuple(
+                told.event
+                for told in within
+                if told.event.id not in own and passed.concerns(told.event)
+            ),
+            answer=answer,
+        )
 
     def _answer(self, situation: Situation) -> FlowAnswer:
         """What becomes of the flow in a situation."""

@@ -157,6 +157,27 @@ def test_a_span_has_its_own_beginning_and_end():
     assert (len(whole.eras), whole.moments, whole.asked) == (5, 4, 2)
 
 
+def test_an_era_lists_what_else_was_told_of_its_way_or_of_the_last_that_arrived():
+    """r1 to r2 by e1, which fails; r3 is no part of it, so what is told of it is not listed."""
+    found = eras_of(
+        TRIANGLE,
+        event(1, 5, "measure", device="r2", name="cpu", value=90),
+        event(2, 6, "measure", device="r3", name="cpu", value=90),
+        port(3, 10, "r1:e1", "down"),
+        port(4, 10.2, "r2:e1", "down"),
+        port(5, 11, "r1:e2", "down"),
+        port(6, 12, "r3:e3", "down"),
+        event(7, 13, "prefix", protocol="ospf", device="r2", interface="lo", prefix="10.255.0.2/32", state="withdrawn"),
+        to="10.255.0.2",
+        start=0,
+        end=20,
+    )  # fmt: skip
+    assert [(era.forward.verdict.value, [one.id for one in era.meanwhile]) for era in found.eras] == [
+        ("delivered", ["e1"]), ("delivered", ["e4"]), ("no_route", ["e6", "e7"]),
+    ]  # fmt: skip
+    assert found.availability == 11 / 20
+
+
 def hosts():
     """A host behind r1, one behind r3, and r1's default out to an outside network."""
     return [
