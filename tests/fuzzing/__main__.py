@@ -103,9 +103,15 @@ def _seeds(reader: str) -> list[bytes]:
             )
             for host in sorted(hosts)
         ]
-    suffix = {"mrt": ".mrt", "list": ".csv", "hosts": "hosts", "own": ".yaml", "events": ".jsonl"}[
-        reader
-    ]
+    suffix = {
+        "mrt": ".mrt",
+        "list": ".csv",
+        "hosts": "hosts",
+        "own": ".yaml",
+        "events": ".jsonl",
+        "dump-events": ".mrt",
+        "syslog": ".log",
+    }[reader]
     found = [path.read_bytes() for folder in (demo, formats) for path in folder.rglob(f"*{suffix}")]
     return [content for content in found if len(content) < 20_000]
 

@@ -7,10 +7,13 @@ as files of our own.
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
 
 from routrel.files.reader import read_texts
+from routrel.formats.events.dumps import read_dump_events
 from routrel.formats.events.json_lines import read_events
+from routrel.formats.events.syslog import BadMessage, frames, read_message
 from routrel.formats.importing import import_files
 from routrel.formats.linux.bundle import FILES
 from routrel.formats.reports import Verdict
@@ -58,4 +61,20 @@ def _events(data: bytes) -> None:
     assert made.events or made.report.messages or not data.strip(b"\xef\xbb\xbf \t\r\n\x0b\x0c")
 
 
-READERS = {**{name: _import(name) for name in (*_NAMES, "linux")}, "events": _events}
+def _messages(data: bytes) -> None:
+    for frame in frames(data):
+        with suppress(BadMessage):
+            read_message(frame.octets)
+
+
+def _dump_events(data: bytes) -> None:
+    made = read_dump_events(data, "dump.mrt")
+    assert made.events or made.report.messages or not data
+
+
+READERS = {
+    **{name: _import(name) for name in (*_NAMES, "linux")},
+    "events": _events,
+    "dump-events": _dump_events,
+    "syslog": _messages,
+}
