@@ -6,9 +6,10 @@ from routrel.answers.base import Answer
 from routrel.forwarding.evidence import Verdict
 from routrel.model.events import time_words
 from routrel.questions.eras.search import Course, Era, Eras
+from routrel.questions.eras.spans import Cause
 from routrel.wording.events import course_words, era_sentence, event_words, verdict_words
 
-__all__ = ["CauseData", "CourseData", "EraData", "ErasData", "eras_data"]
+__all__ = ["CauseData", "CourseData", "EraData", "ErasData", "cause_data", "eras_data"]
 
 
 class CauseData(Answer):
@@ -95,19 +96,21 @@ def _era(era: Era) -> EraData:
         text=era_sentence(era),
         back=_course(era.back) if era.back else None,
         cause=[cause.event.id for cause in era.causes],
-        causes=[
-            CauseData(
-                id=cause.event.id,
-                time=time_words(cause.event.time),
-                text=event_words(cause.event),
-                needed=cause.needed,
-            )
-            for cause in era.causes
-        ],
+        causes=list(map(cause_data, era.causes)),
         meanwhile=[
             MeanwhileData(id=one.id, time=time_words(one.time), text=event_words(one))
             for one in era.meanwhile
         ],
+    )
+
+
+def cause_data(cause: Cause) -> CauseData:
+    """An event that began something."""
+    return CauseData(
+        id=cause.event.id,
+        time=time_words(cause.event.time),
+        text=event_words(cause.event),
+        needed=cause.needed,
     )
 
 

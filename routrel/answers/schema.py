@@ -13,6 +13,7 @@ from routrel.answers.comparison import ComparisonData
 from routrel.answers.eras import ErasData
 from routrel.answers.events import EventsData
 from routrel.answers.health import HealthData
+from routrel.answers.kept import KeptData
 from routrel.answers.policies import PolicyTrialData
 from routrel.answers.promises import PromisesData
 from routrel.answers.sessions import BgpSessionListData
@@ -37,6 +38,7 @@ COMMANDS: dict[str, Any] = {
     "events": EventsData,
     "eras": ErasData,
     "health": HealthData,
+    "kept": KeptData,
 }
 
 

@@ -18,6 +18,7 @@ from routrel.cli.events import eras, events
 from routrel.cli.flow import flow
 from routrel.cli.health import health
 from routrel.cli.importing import import_
+from routrel.cli.kept import kept
 from routrel.cli.messages import messages
 from routrel.cli.policy import policy
 from routrel.cli.promises import promises
@@ -63,6 +64,7 @@ for command in (
     events,
     eras,
     health,
+    kept,
     messages,
     promises,
     suggest,

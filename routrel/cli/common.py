@@ -34,6 +34,7 @@ from routrel.questions.moves import KeptFlows, kept_flows
 
 __all__ = [
     "ERRORS_FOUND",
+    "NOTHING",
     "UNUSABLE",
     "AsJson",
     "At",
@@ -158,6 +159,7 @@ class Through:
         return ", ".join([*made, *(f"tables {words}" for words in tables_words(self.tables))])
 
 
+#: A folder as it is.
 NOTHING = Through((), ())
 
 

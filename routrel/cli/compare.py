@@ -10,6 +10,7 @@ from rich.markup import escape
 
 from routrel.answers.comparison import ComparisonData, comparison_data, flow_lines
 from routrel.cli.common import (
+    NOTHING,
     AsJson,
     At,
     ChangeFiles,
@@ -42,14 +43,23 @@ def compare(
     tables: Tables = None,
     events: EventFiles = None,
     at: At = None,
+    since: Annotated[
+        str | None,
+        typer.Option(
+            metavar="TIME",
+            help="the moment to compare with, with what events say up to then; left out: the files "
+            "as they are",
+        ),
+    ] = None,
     as_json: AsJson = False,
 ) -> None:
-    """Compare a folder with another, or with itself through changes and failures.
+    """Compare a folder with another, or with itself through changes, failures and events.
 
     Exit code 0, whether or not anything differs; 2: one of the two cannot be computed.
     """
     through = Through.of(change, fail, tables, events, at)
-    before, first = computed_view(folder)
+    earlier = Through.of(None, None, None, events, since) if since else NOTHING
+    before, first = computed_view(folder, earlier)
     after, second = computed_view(other or folder, through, first)
     kept = kept_in(first, second)
     told = ((before, first.findings), (after, second.findings))

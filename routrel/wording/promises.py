@@ -7,7 +7,7 @@ from collections.abc import Iterable, Sequence
 from routrel.model.failures import Failure
 from routrel.model.promises import Branches, Carries, Passes, TakesAtMost
 from routrel.questions.promises.breaches import Breach
-from routrel.questions.promises.check import Counterexample
+from routrel.questions.promises.check import Checked, Counterexample
 from routrel.questions.promises.evaluate import Kept
 from routrel.wording.flows import VERDICT_TITLES
 
@@ -58,7 +58,8 @@ def _words(breach: Breach) -> str:
             return f"it takes {subject} hops, more than {most}"
         case "too_few_branches":
             sharing = breach.clause.sharing if isinstance(breach.clause, Branches) else ""
-            return f"there are {subject} branches that share no {sharing}"
+            count = "is 1 branch" if subject == "1" else f"are {subject} branches"
+            return f"there {count} that share{'s' * (subject == '1')} no {sharing}"
         case "returns_elsewhere":
             return f"answers come another way: {subject}"
         case "shares":
@@ -81,13 +82,18 @@ def failure_words(failures: Iterable[Failure]) -> str:
     )
 
 
+def broken_words(checked: Checked) -> str:
+    """Why a promise does not hold; empty: it does."""
+    if checked.problem:
+        return checked.problem
+    return counterexample_words(checked.counterexample) if checked.counterexample else ""
+
+
 def kept_words(kept: Kept) -> str:
     """Why a promise is not kept, or what it survived; empty: it is kept and that is all."""
     checked, endured = kept.checked, kept.endured
-    if checked.problem:
-        return checked.problem
-    if checked.counterexample is not None:
-        return counterexample_words(checked.counterexample)
+    if not checked.kept:
+        return broken_words(checked)
     if kept.is_open:
         return "what it must survive was not tried"
     if endured is None:
@@ -97,9 +103,7 @@ def kept_words(kept: Kept) -> str:
     after = endured.checked
     why = ""
     if after is not None:
-        why = after.problem or (
-            counterexample_words(after.counterexample) if after.counterexample else ""
-        )
+        why = broken_words(after)
     return f"it does not survive {failure_words(endured.broken_by)}: {why}"
 
 

@@ -96,6 +96,25 @@ def test_every_command_looks_at_a_moment():
     assert not any(row["protocol"].startswith("ospf") and row["prefix"] == "10.80.2.0/24" for row in held["routes"])  # fmt: skip
 
 
+def test_two_moments_compare_and_promises_say_when_they_were_broken():
+    """Between 14:19 and 14:21 a provider announced what it should not have."""
+    between = ("--since", "2026-01-05T14:19:00Z", "--at", "2026-01-05T14:21:00Z")
+    moved = json.loads(run("compare", "demo", *EVENTS, *between, "--json").stdout)
+    assert "198.51.100.0/25" in {row["prefix"] for row in moved["routes"]["added"]}
+    assert not moved["sessions"]["down"]
+    span = ("--span", "2026-01-05T14:00:00Z/2026-01-05T15:00:00Z")
+    promise = ("--promise", "bookings-leave-by-aldersund")
+    told = run("kept", "demo", *EVENTS, *promise, *span, "--json", code=1)
+    (one,) = json.loads(told.stdout)["promises"]
+    assert [(each["kept"], each["cause"]) for each in one["spans"]] == [
+        (True, []), (False, ["d279"]), (True, ["d282"]),
+    ]  # fmt: skip
+    assert "it leaves by skerry-net" in one["spans"][1]["why"]
+    assert (
+        "there is no promise “x”" in run("kept", "demo", *EVENTS, "--promise", "x", code=2).output
+    )
+
+
 @pytest.mark.parametrize(
     ("options", "said"),
     [

@@ -15,8 +15,10 @@ from routrel.lens.look import Lens, look_through
 from routrel.lens.moments import Timeline
 from routrel.model.events import time_of, time_words
 from routrel.model.failures import Failures
+from routrel.questions.eras.promises import promise_eras
 from routrel.questions.eras.search import find_eras
 from routrel.questions.flow import FlowQuestion, ask_flow
+from routrel.questions.promises.check import Checker
 from tests.nets import device, network, route, ways, wired_texts
 
 FAR = "10.255.0.3/32"
@@ -380,6 +382,36 @@ def test_eras_are_what_asking_after_every_event_says(lines):
     found = told(find_eras(net, timeline, question))
     assert [(start, verdict, sorted(paths)) for start, verdict, paths, _ in found] == expected
     assert all(causes for start, _, _, causes in found if start is not None)
+
+
+PROMISED = """
+routrel: 1
+network: x
+promises:
+  near: r1 to 10.255.0.2 must be delivered and take at most 1 hops
+  far: r1 to 10.255.0.3 must be delivered
+  two: r1 to 10.255.0.3 must be delivered and pass r2
+  table: r2 must hold 10.255.0.3/32 by ospf
+"""
+
+
+@settings(max_examples=25, deadline=None)
+@given(histories())
+def test_promises_are_kept_when_checking_after_every_event_says_so(lines):
+    """Held to a checker that knows nothing of the moment before."""
+    net = network(*TRIANGLE, PROMISED)
+    timeline = Timeline(net, read(*lines).events)
+    found = promise_eras(net, timeline, net.promises, {})
+    for at_, promise in enumerate(net.promises):
+        expected = []
+        for second in range(6):
+            state = converge(net, failures=Failures(events=timeline.at(at(second)).events))
+            checked = Checker(state, net.promises).check(promise)
+            if not expected or expected[-1][1:] != (checked.kept, checked.problem):
+                expected.append((at(second) if second else None, checked.kept, checked.problem))
+        assert [
+            (one.start, one.found.kept, one.found.problem) for one in found[at_].spans
+        ] == expected
 
 
 def test_the_state_of_a_moment_is_that_of_files_that_say_the_same():

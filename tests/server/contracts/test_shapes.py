@@ -268,6 +268,8 @@ PRINTED = [
     (["eras", "--events", str(EVENTS), "--from", "kiosk-gul", "--to", "booking-db", "--both",
       "--span", "2026-01-05T09:00:00Z/2026-01-05T09:40:00Z"], "eras"),
     (["health", "--events", str(EVENTS)], "health"),
+    (["kept", "--events", str(EVENTS), "--promise", "kiosks-by-firewall",
+      "--span", "2026-01-05T09:00:00Z/2026-01-05T09:40:00Z"], "kept"),
     (["policy", "--device", "ald-edge-1", "--policy", "from-isle", "--route",
       '{"prefix": "198.51.100.0/24", "as-path": "64510 64496"}'], "policy"),
 ]  # fmt: skip
