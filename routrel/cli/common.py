@@ -42,6 +42,7 @@ __all__ = [
     "EventFiles",
     "Fail",
     "Folder",
+    "Span",
     "Tables",
     "Through",
     "change_in",
@@ -110,6 +111,9 @@ At = Annotated[
         help="the moment to look at, as 2026-01-05T02:11:07.140382Z, with what events say up to "
         "then; left out: all of them",
     ),
+]
+Span = Annotated[
+    str, typer.Option("--span", metavar="START/END", help="two times; either may be left out")
 ]
 AsJson = Annotated[bool, typer.Option("--json", help="print JSON")]
 _COLOURS = {Severity.ERROR: "red", Severity.WARNING: "yellow", Severity.NOTE: "blue"}

@@ -17,6 +17,7 @@ from routrel.cli.common import (
     EventFiles,
     Fail,
     Folder,
+    Span,
     Tables,
     Through,
     computed_view,
@@ -90,9 +91,7 @@ def eras(
     source: Annotated[str, typer.Option("--from", help="device, device:interface or address")],
     destination: Annotated[str, typer.Option("--to", help="as --from")],
     traffic: Annotated[str, typer.Option("--as", help="protocol and port, as “tcp 5432”")] = "",
-    span: Annotated[
-        str, typer.Option(metavar="START/END", help="two times; either may be left out")
-    ] = "",
+    span: Span = "",
     both: Annotated[bool, typer.Option("--both", help="the return direction too")] = False,
     change: ChangeFiles = None,
     fail: Fail = None,

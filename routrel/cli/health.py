@@ -14,6 +14,7 @@ from routrel.cli.common import (
     ChangeFiles,
     EventFiles,
     Folder,
+    Span,
     Through,
     computed_view,
     events_in,
@@ -35,9 +36,7 @@ _COLUMNS = ("kind", "name", "availability", "outages", "away_s", "median_s", "lo
 def health(
     folder: Folder,
     events: EventFiles,
-    span: Annotated[
-        str, typer.Option(metavar="START/END", help="two times; either may be left out")
-    ] = "",
+    span: Span = "",
     change: ChangeFiles = None,
     as_csv: Annotated[bool, typer.Option("--csv", help="print a line for each thing")] = False,
     as_json: AsJson = False,

@@ -15,6 +15,7 @@ from routrel.cli.common import (
     EventFiles,
     Fail,
     Folder,
+    Span,
     Tables,
     Through,
     cited,
@@ -38,9 +39,7 @@ def kept(
     folder: Folder,
     events: EventFiles,
     promise: Annotated[list[str] | None, typer.Option(help="these alone, by their ids")] = None,
-    span: Annotated[
-        str, typer.Option(metavar="START/END", help="two times; either may be left out")
-    ] = "",
+    span: Span = "",
     change: ChangeFiles = None,
     fail: Fail = None,
     tables: Tables = None,

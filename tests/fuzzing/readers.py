@@ -58,7 +58,7 @@ def _import(reader: str) -> Callable[[bytes], None]:
 
 def _events(data: bytes) -> None:
     made = read_events(data, "events.jsonl")
-    assert made.events or made.report.messages or not data.strip(b"\xef\xbb\xbf \t\r\n\x0b\x0c")
+    assert made.events or made.report.messages or not data.decode("utf-8-sig").strip()
 
 
 def _messages(data: bytes) -> None:
