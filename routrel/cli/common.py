@@ -20,6 +20,8 @@ from routrel.files.reader import UnusableInput, decode, read_change
 from routrel.files.report import Report
 from routrel.formats.events.dumps import read_dump_events
 from routrel.formats.events.json_lines import EventFile, read_events
+from routrel.formats.events.measures import SUFFIX as MEASURES
+from routrel.formats.events.measures import read_measures
 from routrel.formats.mrt.records import looks_like_mrt
 from routrel.formats.reports import ImportReport, Verdict
 from routrel.lens.changes import Conflicts
@@ -101,7 +103,8 @@ EventFiles = Annotated[
     typer.Option(
         "--events",
         metavar="FILE",
-        help="events of the running network, as JSON lines or MRT; may be repeated",
+        help="events of the running network, as JSON lines or MRT, or measured values as CSV; may "
+        "be repeated",
     ),
 ]
 At = Annotated[
@@ -200,7 +203,8 @@ def event_file(file: Path) -> EventFile:
     """A file of events; one that cannot be read at all is refused."""
     try:
         content = file.read_bytes()
-        read = read_dump_events if looks_like_mrt(content[:16]) else read_events
+        read = read_measures if file.suffix.lower() == MEASURES else read_events
+        read = read_dump_events if looks_like_mrt(content[:16]) else read
         found = read(content, str(file))
     except OSError as error:
         refuse(f"{file} cannot be read: {error.strerror}", "name a file of events")

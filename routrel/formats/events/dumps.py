@@ -46,6 +46,8 @@ def read_dump_events(content: bytes, path: str) -> EventFile:
         made.report.unknown(f"more than {MOST_EVENTS} events; {listener.left_out} are left out")
     if not reader.count:
         made.report.refuse("holds no record")
+    elif not made.events:
+        made.report.note("tells of no event")
     made.report.rows = len(made.events)
     return made
 

@@ -19,6 +19,7 @@ from routrel.questions.eras.promises import promise_eras
 from routrel.questions.eras.search import find_eras
 from routrel.questions.flow import FlowQuestion, ask_flow
 from routrel.questions.promises.check import Checker
+from routrel.questions.remedies.search import find_remedies
 from tests.nets import device, network, route, ways, wired_texts
 
 FAR = "10.255.0.3/32"
@@ -269,6 +270,23 @@ def test_what_went_down_says_by_which_event():
     (lost,) = [one for one in net.findings if one.code == "ospf_adjacency_down"]
     assert "r1:e1 lost r2 by event e2 at 2026-01-05T02:00:12.000000Z" in lost.text
     assert (lost.place.file, lost.place.line) == ("events.jsonl", 2)
+
+
+def test_remedies_are_tried_at_the_moment():
+    """r1 loses its line to r3, and r2 lets nothing through: what is proposed mends the way by r2."""
+    texts = list(TRIANGLE)
+    texts[1] = texts[1].replace(
+        "interfaces:", "filters: {shut: {rules: [{id: 10, deny: any}], default: deny}}\ninterfaces:", 1
+    ).replace("e1: {addresses", "e1: {filters: {in: shut}, addresses", 1)  # fmt: skip
+    net = seen(texts, 15, port(1, 10, "r1:e2", "down"))
+    question = FlowQuestion(source="r1:e1", destination="10.255.0.3", both=True)
+    assert ask_flow(net, question).forward.verdict.value == "filtered"
+    files = {f"{number}.yaml": text for number, text in enumerate(texts)}
+    found = find_remedies(net, files, question, {}, patience_s=60).found
+    assert found
+    for remedy in found:
+        (branch,) = remedy.after.forward.branches
+        assert [hop.device for hop in branch.hops] == ["r1", "r2", "r3"]
 
 
 #: Events that change nothing, and what is said of them.

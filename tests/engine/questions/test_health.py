@@ -7,6 +7,7 @@ import json
 import pytest
 
 from routrel.formats.events.json_lines import read_events
+from routrel.formats.events.measures import read_measures
 from routrel.lens.moments import Timeline
 from routrel.model.events import Event, EventKind, time_of, time_words
 from routrel.questions.health.measured import measured_in
@@ -104,6 +105,22 @@ def test_a_share_that_is_not_whole_is_never_told_as_whole():
 
 def value(time, number, name="cpu"):
     return Event(id=f"m{time}", time=time, kind=EventKind.MEASURE, device="r1", name=name, value=number, unit="%")  # fmt: skip
+
+
+def test_values_may_come_as_a_list():
+    made = read_measures(
+        b"Time;device;name;value;unit;colour\n2026-01-05T00:00:01Z;r1;cpu;12.5;%;red\n"
+        b"2026-01-05T00:00:02Z;r1;cpu;nan;%;red\nnoon;r1;cpu;1;%;red\n2026-01-05T00:00:03Z;;cpu;1;%;red\nx\n",
+        "values.csv",
+    )  # fmt: skip
+    assert [(one.id, one.time - DAY, one.value, one.unit) for one in made.events] == [("line 2", SECOND, 12.5, "%")]  # fmt: skip
+    assert [(one.line, one.text[:24]) for one in made.report.messages] == [
+        (1, "the column “colour” is n"), (3, "“nan” is no number"), (4, "“noon” is no time as 202"),
+        (5, "names no device"), (6, "1 values for 6 columns"),
+    ]  # fmt: skip
+    refused = read_measures(b"time,device\n", "values.csv").report
+    assert refused.refused
+    assert "has no column name, value" in refused.messages[0].text
 
 
 def test_values_that_are_not_usual_are_told_as_one_span_with_the_furthest():
