@@ -20,6 +20,7 @@ from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from ipaddress import ip_address
 
+from routrel.lens.link_states import lsp_events, originator, router_lsa_events
 from routrel.model.addresses import Address
 from routrel.model.events import Event, EventKind
 from routrel.model.network import (
@@ -40,6 +41,7 @@ __all__ = ["NOTHING_TOLD", "Effect", "Situation", "Timeline", "Told"]
 
 #: Other names of protocols that events may use.
 _ALIASES = {"ospfv2": "ospf", "ospf2": "ospf", "ospf3": "ospfv3", "is-is": "isis"}
+_ID_TITLES = {EventKind.ROUTER_LSA: "router id", EventKind.LSP: "system id"}
 _WITH_ADJACENCIES = ("ospf", "ospfv3", "isis", "eigrp")
 _WITH_COSTS = ("ospf", "ospfv3", "isis", "rip", "ripng")
 _AT_INTERFACES = ("ospf", "ospfv3", "isis", "eigrp", "rip", "ripng")
@@ -264,6 +266,8 @@ class _Places:
             EventKind.PREFIX: self._prefix,
             EventKind.COST: self._cost,
             EventKind.BGP_UPDATE: self._update,
+            EventKind.ROUTER_LSA: self._link_state,
+            EventKind.LSP: self._link_state,
         }
 
     def knows(self, event: Event) -> bool:
@@ -403,6 +407,13 @@ class _Places:
         odd = event.old is not None and event.old != written
         text = f"{device.name}:{interface.name} had {written} by its file, not {event.old}"
         return _Placed([event], text * odd)
+
+    def _link_state(self, event: Event) -> _Placed:
+        device = originator(self.topology, event)
+        if device is None:
+            raise _Unplaced(f"nobody here has the {_ID_TITLES[event.kind]} {event.router}")
+        told = router_lsa_events if event.kind is EventKind.ROUTER_LSA else lsp_events
+        return _Placed(list(told(self.topology, device, event)))
 
     def _written_cost(self, event: Event) -> int:
         device, interface = self._port(event)

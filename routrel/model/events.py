@@ -14,7 +14,15 @@ from routrel.model.addresses import Address, Prefix
 from routrel.model.place import NOWHERE, Place
 from routrel.model.policy import Origin
 
-__all__ = ["BadTime", "Event", "EventKind", "time_of", "time_words"]
+__all__ = [
+    "BadTime",
+    "Event",
+    "EventKind",
+    "Reachable",
+    "RouterLink",
+    "time_of",
+    "time_words",
+]
 
 _EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
 
@@ -29,6 +37,26 @@ class EventKind(StrEnum):
     COST = "cost"  #: what an interface counts outward
     BGP_UPDATE = "bgp_update"  #: an outside network announces a prefix, or does not
     MEASURE = "measure"  #: a measured value; nothing is routed by it
+    ROUTER_LSA = "router_lsa"  #: all that a router of OSPF tells of itself in an area
+    LSP = "lsp"  #: all that a system of IS-IS tells of itself at a level
+
+
+@dataclass(frozen=True, slots=True)
+class RouterLink:
+    """One link of a router-LSA (RFC 2328 A.4.2)."""
+
+    type: int  #: 1 point-to-point, 2 transit, 3 stub, 4 virtual
+    link_id: Address
+    link_data: Address
+    metric: int
+
+
+@dataclass(frozen=True, slots=True)
+class Reachable:
+    """A neighbour or a prefix that a link-state PDU tells of (RFC 5305 3, 4; RFC 5308 2)."""
+
+    what: str  #: a system id with its pseudonode, or a prefix
+    metric: int
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -58,6 +86,12 @@ class Event:
     name: str = ""  #: of what was measured
     value: float | None = None
     unit: str = ""
+    #: Of a router-LSA: who tells it, of which area, and its links; none of one that is withdrawn.
+    router: str = ""  #: its router id; of a link-state PDU its system id
+    area: int = 0  #: of a link-state PDU its level
+    links: tuple[RouterLink, ...] = ()
+    neighbours: tuple[Reachable, ...] = ()  #: of a link-state PDU
+    prefixes: tuple[Reachable, ...] = ()  #: likewise
     place: Place = field(default=NOWHERE, compare=False)
 
     def __str__(self) -> str:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from ipaddress import IPv4Address
+
 from routrel.forwarding.evidence import Verdict
 from routrel.lens.moments import Effect, Told
 from routrel.model.events import Event, EventKind
@@ -45,6 +47,12 @@ def event_words(event: Event) -> str:
             said = (
                 f"{event.outside} {'announced' if event.on else 'withdrew'} {event.prefix}{way}{by}"
             )
+        case EventKind.ROUTER_LSA:
+            links = f"{len(event.links)} links" if event.links else "nothing any more"
+            said = f"router {event.router} tells of {links} in area {IPv4Address(event.area)}"
+        case EventKind.LSP:
+            count = len(event.neighbours)
+            said = f"system {event.router} tells of {count} neighbours at level {event.area}"
         case EventKind.MEASURE:
             unit = f" {event.unit}" if event.unit else ""
             said = f"{event.name} of {port} was {event.value:g}{unit}"

@@ -7,13 +7,14 @@ import json
 import math
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
+from ipaddress import IPv4Address
 from typing import Any
 
 from routrel.formats.json_text import BadJson, read_json
 from routrel.formats.reports import FileReport
 from routrel.model.addresses import Address, Prefix
 from routrel.model.communities import canonical_community
-from routrel.model.events import BadTime, Event, EventKind, time_of
+from routrel.model.events import BadTime, Event, EventKind, Reachable, RouterLink, time_of
 from routrel.model.place import Place
 from routrel.model.policy import Origin
 
@@ -25,6 +26,8 @@ SUFFIX = ".jsonl"
 _LONGEST_LINE = 65_536
 #: Events of one file.
 MOST_EVENTS = 5_000_000
+#: Seconds after which an LSA counts no more (RFC 2328 B).
+MAXIMUM_AGE = 3600
 _ORIGINS = {
     **{origin.value.lower(): origin for origin in Origin},
     **dict(zip(("0", "1", "2"), (Origin.IGP, Origin.EGP, Origin.INCOMPLETE), strict=True)),
@@ -140,6 +143,9 @@ class _Reader:
         return value
 
     def _one_of(self, name: str, known: dict[str, Any]) -> Any:
+        value = self._left.get(name)
+        if isinstance(value, int) and not isinstance(value, bool):
+            self._left[name] = str(value)
         text = self._text(name)
         if text not in known:
             raise _Bad(f"the {name} “{text[:60]}” is not known; there are {', '.join(known)}")
@@ -273,6 +279,68 @@ class _Reader:
         yield "value", float(value)
         yield "unit", self._text("unit", needed=False)
 
+    # --- link states ---------------------------------------------------------------------------
+
+    def router_lsa(self) -> Iterator[tuple[str, Any]]:
+        yield "protocol", "ospf"
+        yield "router", str(_ipv4(self._text("advertising_router"), "advertising_router"))
+        yield "area", int(_ipv4(str(self._take("area") or 0), "area"))
+        age = self._number("ls_age", 3600) or 0
+        self._take("ls_sequence_number")
+        links = tuple(map(_router_link, self._objects("links")))
+        yield "links", () if age == MAXIMUM_AGE else links
+
+    def lsp(self) -> Iterator[tuple[str, Any]]:
+        yield "protocol", "isis"
+        yield "router", self._text("system_id")
+        yield "area", self._one_of("level", {"1": 1, "2": 2})
+        gone = self._number("remaining_lifetime", 65535) == 0
+        self._take("sequence_number")
+        for name, key in (("neighbours", "neighbour"), ("prefixes", "prefix")):
+            told = tuple(_reachable(one, key) for one in self._objects(name))
+            yield name, () if gone else told
+
+    def _objects(self, name: str) -> list[dict[str, Any]]:
+        value = self._take(name)
+        if value is None:
+            return []
+        if not isinstance(value, list) or not all(isinstance(one, dict) for one in value):
+            raise _Bad(f"“{name}” is no list of objects")
+        return value
+
+
+def _ipv4(text: str, name: str) -> IPv4Address:
+    try:
+        return IPv4Address(int(text) if text.isdecimal() else text)
+    except ValueError as error:
+        raise _Bad(f"“{name}” is no number of 32 bits, dotted or not: {text[:40]}") from error
+
+
+def _metric(value: Any, most: int) -> int:
+    if isinstance(value, bool) or not isinstance(value, int) or not 0 <= value <= most:
+        raise _Bad(f"a metric that is no whole number from 0 to {most}")
+    return value
+
+
+def _router_link(value: dict[str, Any]) -> RouterLink:
+    kind = value.get("type")
+    if isinstance(kind, bool) or kind not in (1, 2, 3, 4):
+        raise _Bad("a link's type is none of 1, 2, 3, 4 (RFC 2328 A.4.2)")
+    ends = [_ipv4(str(value.get(name, "")), name) for name in ("link_id", "link_data")]
+    return RouterLink(kind, ends[0], ends[1], _metric(value.get("metric"), 0xFFFF))
+
+
+def _reachable(value: dict[str, Any], key: str) -> Reachable:
+    what = value.get(key)
+    if not isinstance(what, str) or not what:
+        raise _Bad(f"an entry without a “{key}”")
+    if key == "prefix":
+        try:
+            what = str(ipaddress.ip_network(what))
+        except ValueError as error:
+            raise _Bad(f"“{what[:60]}” is no prefix") from error
+    return Reachable(what, _metric(value.get("metric"), 0xFFFFFFFF))
+
 
 def _address(text: Any) -> Address:
     try:
@@ -289,4 +357,6 @@ _KINDS: dict[EventKind, Callable[[_Reader], Iterator[tuple[str, Any]]]] = {
     EventKind.COST: _Reader.cost,
     EventKind.BGP_UPDATE: _Reader.bgp_update,
     EventKind.MEASURE: _Reader.measure,
+    EventKind.ROUTER_LSA: _Reader.router_lsa,
+    EventKind.LSP: _Reader.lsp,
 }

@@ -54,6 +54,21 @@ def met(number, second, name, neighbour, state, protocol="ospf"):
     return {**made, "kind": "adjacency"}
 
 
+def lsa(number, second, *, metric=10, without=(), **more):
+    """What r1 tells of itself in the triangle: to r2 by e1, to r3 by e2, its loopback."""
+    links = {
+        "e1": [(1, "10.255.0.2", "10.0.1.1", 10), (3, "10.0.1.0", "255.255.255.252", 10)],
+        "e2": [(1, "10.255.0.3", "10.0.2.1", metric), (3, "10.0.2.0", "255.255.255.252", metric)],
+        "lo": [(3, "10.255.0.1", "255.255.255.255", 10)],
+    }
+    told = [one for name, each in links.items() for one in each if name not in without]
+    if "adjacency" in without:
+        told = [one for one in told if one[2] != "10.0.2.1"]
+    names = ("type", "link_id", "link_data", "metric")
+    members = [dict(zip(names, one, strict=True)) for one in told]
+    return event(number, second, "router_lsa", advertising_router="10.255.0.1", area=0, links=members, **more)  # fmt: skip
+
+
 def read(*lines):
     text = "\n".join(line if isinstance(line, str) else json.dumps(line) for line in lines)
     return read_events(text.encode(), "events.jsonl")
@@ -328,6 +343,8 @@ UNREAD = {
     "a path that is none": (update(1, 1, "isle", "announce", as_path=["x"]), "is no AS number"),
     "a prefix with host bits": (update(1, 1, "isle", "withdraw", prefix="10.0.0.1/8"), "is no prefix"),
     "a value that is none": (event(1, 1, "measure", device="r1", name="cpu", value="high"), "“value” is no number"),
+    "an LSA with a link that is none": ({**lsa(1, 1), "links": [{"type": 5}]}, "a link's type is none of 1, 2, 3, 4"),
+    "an LSP of a level that is none": (event(1, 1, "lsp", system_id="0000.0000.0001", level=3), "the level “3” is not known"),
     "a member twice": ('{"id": "e1", "id": "e2"}', "given twice"),
     "a member that is not known": (port(1, 1, "r1:e1", "up", colour="red"), "“colour” is not understood"),
     "an attribute that is not known": (update(1, 1, "isle", "withdraw", AIGP=5), "“aigp” is not understood"),
@@ -353,6 +370,56 @@ def test_times_are_microseconds_of_utc():
     for text in ("2026-01-05T02:11:07.140382Z", "2026-01-05T03:11:07.140382+01:00"):
         assert time_words(time_of(text)) == "2026-01-05T02:11:07.140382Z"
     assert time_of("1970-01-01T00:00:01.5Z") == 1_500_000
+
+
+# --- link states ----------------------------------------------------------------------------------
+
+
+LSAS = {
+    "as the files have it": ([lsa(1, 10)], []),
+    "without the link to r3, its subnet still there": ([lsa(1, 10, without=["adjacency"])], [(10, "delivered", ROUND, ["e1"])]),
+    "without all of that interface": ([lsa(1, 10, without=["e2"]), lsa(2, 20)],
+                                      [(10, "delivered", ROUND, ["e1"]), (20, "delivered", DIRECT, ["e2"])]),
+    "with a cost of 30": ([lsa(1, 10, metric=30)], [(10, "delivered", ROUND, ["e1"])]),
+    "at its maximum age it tells of nothing": ([lsa(1, 10, ls_age=3600)], [(10, "no_route", ["r1"], ["e1"])]),
+    "of a router that nobody is": ([{**lsa(1, 10, without=["e2"]), "advertising_router": "10.255.0.9"}], []),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(("lines", "after"), LSAS.values(), ids=LSAS)
+def test_a_router_lsa_says_all_that_its_router_tells(lines, after):
+    """RFC 2328 12.4.1.1: a numbered point-to-point link is one of type 1 and a stub of its subnet."""
+    assert told(eras_of(TRIANGLE, *lines)) == [(None, "delivered", DIRECT, []), *after]
+
+
+def test_a_prefix_that_a_router_lsa_leaves_out_is_gone():
+    lines = (lsa(1, 10, without=["lo"]),)
+    held = seen(TRIANGLE, 11, *lines)
+    assert route(held, "r2", "10.255.0.1/32") is None
+    assert route(held, "r2", FAR) is not None
+
+
+def test_a_link_state_pdu_says_all_that_its_system_tells():
+    """r1 tells of r2 alone, then of both with a metric of 40 towards r3; then its LSP expires."""
+    tops = {f"r{n}": f"isis: {{net: 49.0001.0000.0000.000{n}.00, level: 2}}" for n in (1, 2, 3)}
+    texts = wired_texts("r1-r2 r1-r3 r2-r3", port="isis: {network: point-to-point}", top=tops)
+    ids = {n: f"0000.0000.000{n}.00" for n in (2, 3)}
+
+    def lsp(number, second, metrics, **more):
+        near = [{"neighbour": ids[n], "metric": metric} for n, metric in metrics.items()]
+        subnets = [
+            {"prefix": p, "metric": 10} for p in ("10.0.1.0/30", "10.0.2.0/30", "10.255.0.1/32")
+        ]
+        return event(number, second, "lsp", system_id="0000.0000.0001", level=2, neighbours=near, prefixes=subnets, **more)  # fmt: skip
+
+    found = eras_of(
+        texts, lsp(1, 5, {2: 10, 3: 10}), lsp(2, 10, {2: 10}), lsp(3, 20, {2: 10, 3: 10}),
+        lsp(4, 30, {2: 10, 3: 40}), lsp(5, 40, {2: 10, 3: 10}, remaining_lifetime=0),
+    )  # fmt: skip
+    assert told(found) == [
+        (None, "delivered", DIRECT, []), (10, "delivered", ROUND, ["e2"]), (20, "delivered", DIRECT, ["e3"]),
+        (30, "delivered", ROUND, ["e4"]), (40, "no_route", ["r1"], ["e5"]),
+    ]  # fmt: skip
 
 
 # --- any events -----------------------------------------------------------------------------------
