@@ -84,7 +84,7 @@ def read_json(content: bytes) -> JsonText:
         raise BadJson(f"“{error}” is given twice in one object", _line_of_twice(text)) from error
     except ValueError as error:
         raise BadJson(str(error)) from error
-    if _depth(value) > _MOST_LEVELS:
+    if text.count("{") + text.count("[") > _MOST_LEVELS and _depth(value) > _MOST_LEVELS:
         raise BadJson(f"values within values, more than {_MOST_LEVELS} levels deep")
     return JsonText(value, text)
 

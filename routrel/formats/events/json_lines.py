@@ -97,7 +97,7 @@ class _Reader:
         self.place, self.report = place, report
 
     def event(self) -> Event:
-        kind = self._one_of("kind", {kind.value: kind for kind in EventKind})
+        kind = self._one_of("kind", _NAMED)
         time = time_of(self._text("time"))
         common: dict[str, Any] = {"kind": kind, "time": time, "place": self.place}
         common["id"] = self._id()
@@ -349,6 +349,7 @@ def _address(text: Any) -> Address:
         raise _Bad(f"the NEXT_HOP {json.dumps(text)[:60]} is no address") from error
 
 
+_NAMED = {kind.value: kind for kind in EventKind}
 _KINDS: dict[EventKind, Callable[[_Reader], Iterator[tuple[str, Any]]]] = {
     EventKind.INTERFACE: _Reader.interface,
     EventKind.ADJACENCY: _Reader.adjacency,
