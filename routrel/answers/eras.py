@@ -2,12 +2,21 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from routrel.answers.base import Answer
 from routrel.forwarding.evidence import Verdict
 from routrel.model.events import time_words
+from routrel.questions.eras.beside import compare_eras
 from routrel.questions.eras.search import Course, Era, Eras
 from routrel.questions.eras.spans import Cause
-from routrel.wording.events import course_words, era_sentence, event_words, verdict_words
+from routrel.wording.events import (
+    beside_sentence,
+    course_words,
+    era_sentence,
+    event_words,
+    verdict_words,
+)
 
 __all__ = ["CauseData", "CourseData", "EraData", "ErasData", "cause_data", "eras_data"]
 
@@ -62,6 +71,15 @@ class EraData(Answer):
     meanwhile: list[MeanwhileData]
 
 
+class BesideData(Answer):
+    """Another source of the same traffic, over the same span: why it does not suffer likewise."""
+
+    source: str
+    availability: float | None
+    text: str
+    eras: list[EraData]
+
+
 class ErasData(Answer):
     """The eras of a span in order; `moments` at which anything changed, `asked` computed for.
 
@@ -72,15 +90,29 @@ class ErasData(Answer):
     availability: float | None
     moments: int
     asked: int
+    beside: list[BesideData]
 
 
-def eras_data(found: Eras) -> ErasData:
-    """All eras, with what began each."""
+def eras_data(found: Eras, beside: Mapping[str, Eras] | None = None) -> ErasData:
+    """All eras, with what began each.
+
+    Args:
+        beside: The eras of other sources of the same traffic, by what they were asked as.
+    """
     return ErasData(
         eras=list(map(_era, found.eras)),
         availability=found.availability,
         moments=found.moments,
         asked=found.asked,
+        beside=[
+            BesideData(
+                source=source,
+                availability=other.availability,
+                text=beside_sentence(source, compare_eras(found, other)),
+                eras=list(map(_era, other.eras)),
+            )
+            for source, other in (beside or {}).items()
+        ],
     )
 
 

@@ -93,6 +93,10 @@ def eras(
     traffic: Annotated[str, typer.Option("--as", help="protocol and port, as “tcp 5432”")] = "",
     span: Span = "",
     both: Annotated[bool, typer.Option("--both", help="the return direction too")] = False,
+    beside: Annotated[
+        list[str] | None,
+        typer.Option(help="another source, to say why it does not suffer; may be repeated"),
+    ] = None,
     change: ChangeFiles = None,
     fail: Fail = None,
     tables: Tables = None,
@@ -103,19 +107,21 @@ def eras(
     state, view = computed_view(folder, Through.of(change, fail, tables))
     network = view.reading.network
     timeline = Timeline(network, events_in(events or ()))
-    question = FlowQuestion(source=source, destination=destination, traffic=traffic, both=both)
-    try:
-        found = find_eras(
-            network,
-            timeline,
-            question,
-            span=limits,
-            failures=named_failures(fail or ()),
-            since=state,
-        )
-    except QuestionError as error:
-        refuse(error.text, error.suggestion)
-    answer = eras_data(found)
+    found = {}
+    for asked in (source, *(beside or ())):
+        question = FlowQuestion(source=asked, destination=destination, traffic=traffic, both=both)
+        try:
+            found[asked] = find_eras(
+                network,
+                timeline,
+                question,
+                span=limits,
+                failures=named_failures(fail or ()),
+                since=state,
+            )
+        except QuestionError as error:
+            refuse(error.text, error.suggestion)
+    answer = eras_data(found.pop(source), found)
     if as_json:
         print_json(answer)
         return
@@ -143,6 +149,8 @@ def _print_eras(answer: ErasData) -> None:
             out.print(f"    [dim]{one.time} on its way: {escape(one.text)}[/]")
         if len(era.meanwhile) > _SHOWN:
             out.print(f"    [dim]and {len(era.meanwhile) - _SHOWN} more on its way[/]")
+    for other in answer.beside:
+        out.print(f"[bold]{escape(other.text)}[/]")
     if answer.availability is not None:
         out.print(f"arrived {percent_words(answer.availability)} of the time")
     out.print(

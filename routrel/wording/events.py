@@ -8,9 +8,11 @@ from routrel.forwarding.evidence import Verdict
 from routrel.lens.moments import Effect, Told
 from routrel.model.events import Event, EventKind
 from routrel.model.network import protocol_title
+from routrel.questions.eras.beside import Beside
 from routrel.questions.eras.search import Course, Era
 
 __all__ = [
+    "beside_sentence",
     "course_words",
     "effect_words",
     "era_sentence",
@@ -111,6 +113,32 @@ def era_sentence(era: Era) -> str:
     if era.back is not None:
         said += f"; back {course_words(era.back)}"
     return said
+
+
+def beside_sentence(source: str, beside: Beside) -> str:
+    """Why another source does not suffer as the one that was asked about does."""
+    if not beside.outages:
+        return f"{source}: there is no outage to compare with"
+    count = "the outage" if beside.outages == 1 else f"all {beside.outages} outages"
+    if beside.arrived < beside.outages:
+        rest = beside.outages - beside.arrived
+        if not beside.arrived:
+            return f"{source} was out as well in {count}"
+        count = f"{beside.arrived} of {beside.outages} outages, and was out as well in {rest}"
+    said = f"{source} arrived throughout {count}"
+    if not beside.spared:
+        return f"{said}: what began them is on its way too, and it went around"
+    things = list(dict.fromkeys(_about(event) for event in beside.spared))
+    return f"{said}: its way does not rest on {' or '.join(things)}"
+
+
+def _about(event: Event) -> str:
+    """What an event is about."""
+    if event.prefix is not None:
+        return f"{event.prefix} as {event.device or event.outside} announces it"
+    if event.kind is EventKind.SESSION:
+        return f"the session of {event.device} with {event.neighbour}"
+    return f"{event.device}:{event.interface}" if event.interface else event.device
 
 
 _UNITS = ((86_400_000_000, "d"), (3_600_000_000, "h"), (60_000_000, "min"), (1_000_000, "s"))

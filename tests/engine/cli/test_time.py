@@ -55,7 +55,15 @@ def test_from_a_complaint_to_the_ageing_line_and_why_the_neighbour_never_complai
     ] * 2
     crossed = {pair for era in found[::2] for path in era["path_set"] for pair in pairwise(path)}
     assert ("far-edge-1", "cor-edge-1") in crossed
-    assert [era["verdict"] for era in eras("crane-cor", "booking-web", MORNING)] == ["delivered"]
+    asked = ("--from", "kiosk-far", "--to", "booking-web", "--as", "tcp 443", "--span", MORNING)
+    told = json.loads(
+        run("eras", "demo", *EVENTS, *asked, "--beside", "crane-cor", "--json").stdout
+    )
+    (beside,) = told["beside"]
+    assert [era["verdict"] for era in beside["eras"]] == ["delivered"]
+    assert beside["text"] == (
+        "crane-cor arrived throughout all 2 outages: its way does not rest on cor-edge-1:port2"
+    )
     worst = json.loads(run("health", "demo", *EVENTS, "--json").stdout)["unwell"]
     assert [(one["kind"], one["trend"]) for one in worst[:2]] == [("adjacency", "shrinks"), ("link", "shrinks")]  # fmt: skip
     assert worst[1]["devices"] == ["cor-edge-1", "far-edge-1"]

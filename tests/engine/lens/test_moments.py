@@ -15,11 +15,13 @@ from routrel.lens.look import Lens, look_through
 from routrel.lens.moments import Timeline
 from routrel.model.events import time_of, time_words
 from routrel.model.failures import Failures
+from routrel.questions.eras.beside import compare_eras
 from routrel.questions.eras.promises import promise_eras
 from routrel.questions.eras.search import find_eras
 from routrel.questions.flow import FlowQuestion, ask_flow
 from routrel.questions.promises.check import Checker
 from routrel.questions.remedies.search import find_remedies
+from routrel.wording.events import beside_sentence
 from tests.nets import device, network, route, ways, wired_texts
 
 FAR = "10.255.0.3/32"
@@ -194,6 +196,20 @@ def test_an_era_lists_what_else_was_told_of_its_way_or_of_the_last_that_arrived(
         ("delivered", ["e1"]), ("delivered", ["e4"]), ("no_route", ["e6", "e7"]),
     ]  # fmt: skip
     assert found.availability == 11 / 20
+
+
+@pytest.mark.parametrize(
+    ("to", "other", "said"),
+    [  # r1 to r2's loopback, which is withdrawn, or to r3's
+        ("10.255.0.2", "10.255.0.3", "b arrived throughout the outage: its way does not rest on 10.255.0.2/32 as r2 announces it"),
+        ("10.255.0.3", "10.255.0.2", "b: there is no outage to compare with"),
+        ("10.255.0.2", "10.255.0.2", "b was out as well in the outage"),
+    ],
+)  # fmt: skip
+def test_why_one_flow_suffers_and_another_does_not(to, other, said):
+    gone = event(1, 10, "prefix", protocol="ospf", device="r2", interface="lo", prefix="10.255.0.2/32", state="withdrawn")  # fmt: skip
+    first, second = (eras_of(TRIANGLE, gone, to=one) for one in (to, other))
+    assert beside_sentence("b", compare_eras(first, second)) == said
 
 
 def hosts():
