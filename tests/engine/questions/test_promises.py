@@ -86,7 +86,7 @@ CLAUSES = {
     "r1 to r3 must have at least 2 branches that share no device": "",
     "r1 to r3 must have at least 3 branches that share no link": "there are 2 branches that share no link",
     # Branch r1-r2-r3 is of the duct by 10.0.1.0/30, r1-r4-r3 by 10.0.4.0/30.
-    "r1 to r3 must have at least 2 branches that share no risk group": "there are 1 branches that share no risk group",
+    "r1 to r3 must have at least 2 branches that share no risk group": "there is 1 branch that shares no risk group",
     "r1 to r3 must carry 1500 bytes": "",
     "r1 to r3 must carry 1501 bytes": "1501 bytes do not get past r1: too big",
     "r1 to r3 must return the same way": "",
