@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 from enum import StrEnum
 from pathlib import Path
 from typing import Annotated
@@ -114,7 +115,7 @@ def sweep(
             pass
     shift = None
     if before:
-        then = _Swept(folder, Through((), through.failed, through.tables), workers)
+        then = _Swept(folder, replace(through, changes=()), workers)
         there = {thing for one in kinds for thing in things_that_fail(then.state.topology, one)}
         for _ in then.run([case for case in after.records if there.issuperset(case)]):
             pass
@@ -135,9 +136,14 @@ class _Swept:
         self.state, self.view = computed_view(folder, through)
         self._workers = workers
         promised, kept = self.view.reading.promises, kept_in(self.view)
-        lens = Lens(texts=self.view.texts, failures=named_failures(through.failed))
-        failed = " ".join(map(str, lens.failures.things))
-        name = f"{content_hash(self.view.texts)} {failed}"
+        lens = Lens(
+            texts=self.view.texts,
+            failures=named_failures(through.failed),
+            tables=through.tables,
+            events=through.events,
+            at=through.at,
+        )
+        name = f"{content_hash(self.view.texts)} {replace(through, changes=())}"
         self._job = Job(name=name, lens=lens, promises=promised, kept=kept)
         base = Base(self.state, promised, kept)
         base.prepare()

@@ -24,7 +24,7 @@ from routrel.questions.sweep.run import Job as SweepJob
 from routrel.questions.sweep.run import keep, run
 from routrel.questions.sweep.shift import Shift, shift_of
 from server.networks.jobs import Work
-from server.networks.lenses import computed, failures_in
+from server.networks.lenses import computed, failures_in, tables_in
 from server.networks.models import Job, SweptCase
 from server.networks.promises import promised
 from server.networks.questions import kept_with
@@ -105,7 +105,11 @@ class _Swept:
         self.name = _key(work, lens, asked)
         self.job = SweepJob(
             name=self.name,
-            lens=Lens(texts=view.texts, failures=failures_in(lens.get("fail", ()))),
+            lens=Lens(
+                texts=view.texts,
+                failures=failures_in(lens.get("fail", ())),
+                tables=tables_in(lens),
+            ),
             promises=promises,
             kept=kept,
         )

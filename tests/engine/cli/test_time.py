@@ -13,6 +13,7 @@ from typer.testing import CliRunner
 from routrel.cli.app import app
 from routrel.formats.events.json_lines import read_events
 from routrel.model.events import time_of
+from tests.nets import wired_texts
 
 TARGET = Path("demo/events/day.jsonl")
 EVENTS = ("--events", str(TARGET))
@@ -121,6 +122,30 @@ def test_two_moments_compare_and_promises_say_when_they_were_broken():
     assert (
         "there is no promise “x”" in run("kept", "demo", *EVENTS, "--promise", "x", code=2).output
     )
+
+
+@pytest.mark.parametrize("workers_know", [True, False])
+def test_a_sweep_is_of_the_moment_also_where_a_process_computes_it_anew(
+    tmp_path, monkeypatch, workers_know
+):
+    """r1 has lost its link to r3, so the way by r2 is all that is left: both its links are fatal."""
+    texts = wired_texts(
+        "r1-r2 r1-r3 r2-r3", port="ospf: {area: 0, network: point-to-point}", top="ospf: {}"
+    )
+    for number, text in enumerate(texts):
+        (tmp_path / f"{number}.yaml").write_text(text)
+    promise = "promises: {far: r1 to 10.255.0.3 must be delivered}"
+    (tmp_path / "network.yaml").write_text(f"routrel: 1\nnetwork: x\n{promise}\n")
+    (tmp_path / "e.jsonl").write_text(
+        '{"id":"e1","time":"2026-01-05T00:00:00Z","kind":"interface","device":"r1","interface":"e2","state":"down"}\n'
+    )
+    if not workers_know:
+        monkeypatch.setattr("routrel.cli.sweep.keep", lambda job, base: None)
+    swept = ("sweep", tmp_path, "--kind", "link", "--workers", 2, "--json")
+    by_r2 = {"link:10.0.1.0/30", "link:10.0.3.0/30"}
+    for more, broken in (((), set()), (("--events", tmp_path / "e.jsonl"), by_r2)):
+        cases = json.loads(run(*swept, *more).stdout)["cases"]
+        assert {one["failed"][0] for one in cases if one["broken"]} == broken
 
 
 @pytest.mark.parametrize(
