@@ -9,6 +9,7 @@ from routrel.answers.base import Answer, Placed, position
 from routrel.formats.reports import FileReport
 from routrel.lens.moments import Effect, Timeline
 from routrel.model.events import EventKind, time_words
+from routrel.wording.comparison import counted
 from routrel.wording.events import effect_words, event_words
 
 __all__ = ["EventData", "EventsData", "UnreadData", "events_data"]
@@ -65,7 +66,7 @@ def events_data(timeline: Timeline, reports: Iterable[FileReport]) -> EventsData
         for message in report.messages
     ]
     counts = Counter(event.effect for event in events)
-    parts = [f"{len(events)} {'event' if len(events) == 1 else 'events'}"]
+    parts = [counted(len(events), "event")]
     parts += [
         f"{counts[effect]} {words}"
         for effect, words in (

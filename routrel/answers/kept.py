@@ -10,7 +10,7 @@ from routrel.model.events import time_words
 from routrel.model.findings import Severity
 from routrel.questions.eras.promises import PromiseEras
 from routrel.wording.events import length_words
-from routrel.wording.promises import broken_words
+from routrel.wording.promises import broken_words, history_words
 
 __all__ = ["KeptData", "KeptSpanData", "PromiseHistoryData", "kept_data"]
 
@@ -51,13 +51,8 @@ class KeptData(Answer):
 def kept_data(found: Sequence[PromiseEras]) -> KeptData:
     """When each promise was kept."""
     made = sorted(map(_history, found), key=_longest_first)
-    broken = [one for one in made if one.times_broken]
-    some = ", ".join(one.id for one in broken[:5])
-    more = f" and {len(broken) - 5} more" if len(broken) > 5 else ""
-    words = f"{len(broken)} of {len(made)} promises were broken at times: {some}{more}."
-    if not broken:
-        words = f"All {len(made)} promises were kept all the time." if made else "None is promised."
-    return KeptData(summary=words, promises=made)
+    broken = [one.id for one in made if one.times_broken]
+    return KeptData(summary=history_words(len(made), broken), promises=made)
 
 
 def _longest_first(one: PromiseHistoryData) -> tuple[object, ...]:

@@ -16,11 +16,11 @@ from rich.markup import escape
 from routrel.answers.base import LinesData, data
 from routrel.answers.routes import NextHopData
 from routrel.convergence.converge import State
+from routrel.files.observed import is_observed_file
 from routrel.files.reader import UnusableInput, decode, read_change
 from routrel.files.report import Report
 from routrel.formats.events.dumps import read_dump_events
 from routrel.formats.events.json_lines import EventFile, read_events
-from routrel.formats.events.measures import SUFFIX as MEASURES
 from routrel.formats.events.measures import read_measures
 from routrel.formats.mrt.records import looks_like_mrt
 from routrel.formats.reports import ImportReport, Verdict
@@ -156,6 +156,12 @@ class Through:
             None if at is None else moment(at),
         )
 
+    def earlier(self, at: str) -> Through:
+        """The folder at another moment of the same events, with nothing else; refused without."""
+        if not self.events:
+            refuse("a moment needs events", "name their files by --events")
+        return Through((), (), events=self.events, at=moment(at))
+
     def __str__(self) -> str:
         made = [f"{change.place.file} made" for change in self.changes]
         made += [f"{failed} failed" for failed in self.failed]
@@ -203,7 +209,7 @@ def event_file(file: Path) -> EventFile:
     """A file of events; one that cannot be read at all is refused."""
     try:
         content = file.read_bytes()
-        read = read_measures if file.suffix.lower() == MEASURES else read_events
+        read = read_measures if is_observed_file(file.name) else read_events
         read = read_dump_events if looks_like_mrt(content[:16]) else read
         found = read(content, str(file))
     except OSError as error:

@@ -58,8 +58,7 @@ def compare(
     Exit code 0, whether or not anything differs; 2: one of the two cannot be computed.
     """
     through = Through.of(change, fail, tables, events, at)
-    earlier = Through.of(None, None, None, events, since) if since else NOTHING
-    before, first = computed_view(folder, earlier)
+    before, first = computed_view(folder, through.earlier(since) if since else NOTHING)
     after, second = computed_view(other or folder, through, first)
     kept = kept_in(first, second)
     told = ((before, first.findings), (after, second.findings))

@@ -23,7 +23,6 @@ from routrel.cli.common import (
     computed_view,
     event_file,
     events_in,
-    moment,
     out,
     print_json,
     refuse,
@@ -31,6 +30,7 @@ from routrel.cli.common import (
 )
 from routrel.lens.failures import named_failures
 from routrel.lens.moments import Effect, Timeline
+from routrel.model.events import time_of
 from routrel.questions.eras.search import find_eras
 from routrel.questions.errors import QuestionError
 from routrel.questions.flow import FlowQuestion
@@ -133,7 +133,7 @@ def _print_eras(answer: ErasData) -> None:
         start, end = era.start or "from before", era.end or "until after all events"
         length = ""
         if era.start and era.end:
-            length = f", {length_words(moment(era.end) - moment(era.start))}"
+            length = f", {length_words(time_of(era.end) - time_of(era.start))}"
         colour = (
             "green" if era.arrives and not era.by_default else "yellow" if era.arrives else "red"
         )

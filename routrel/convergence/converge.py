@@ -244,8 +244,7 @@ def with_same_tables(state: State, network: Network) -> State | None:
     sessions are all that tables take from filters. Verdicts and ways are those of the new network;
     what tables and protocols cite still stands where it stood before (see `with_own_places`).
     """
-    if state.topology.failures.events:
-        return None  # its network is another one than its files say
+    network = with_events(network, state.topology.failures.events)
     for old, new in zip(state.network.devices, network.devices, strict=True):
         bare = replace(new, filters=old.filters)
         if bare != old or [f.name for f in old.filters] != [f.name for f in new.filters]:

@@ -11,27 +11,43 @@ from dataclasses import replace
 
 from routrel.model.addresses import Prefix
 from routrel.model.events import Event, EventKind, RouterLink
-from routrel.model.network import Device, Interface
-from routrel.protocols.shared.speaking import choose_router_id
-from routrel.topology.segments import Topology
+from routrel.model.network import Device, Interface, Vrf
+from routrel.protocols.shared.speaking import own_router_id
+from routrel.topology.segments import Attachment, Topology
 
-__all__ = ["lsp_events", "originator", "router_lsa_events"]
+__all__ = ["lsp_events", "originator", "others_at", "own_id", "router_lsa_events"]
 
 _POINT_TO_POINT, _TRANSIT, _STUB = 1, 2, 3
 
 
 def originator(topology: Topology, event: Event) -> Device | None:
     """The device that tells a record of itself, by its router or system id; None: nobody has it."""
+    protocol = "ospf" if event.kind is EventKind.ROUTER_LSA else "isis"
     for device in topology.network.devices:
-        for vrf in device.vrfs:
-            if event.kind is EventKind.LSP and vrf.isis is not None:
-                if vrf.isis.net.system == event.router:
-                    return device
-            elif event.kind is EventKind.ROUTER_LSA and vrf.ospf is not None:
-                ports = [one for one in device.interfaces if one.vrf == vrf.name]
-                if str(vrf.ospf.router_id or choose_router_id(ports)) == event.router:
-                    return device
+        if any(own_id(device, vrf, protocol) == event.router for vrf in device.vrfs):
+            return device
     return None
+
+
+def own_id(device: Device, vrf: Vrf, protocol: str) -> str | None:
+    """By what a device is known in a link-state protocol; None: it does not run it there."""
+    if protocol == "isis":
+        return vrf.isis.net.system if vrf.isis is not None else None
+    instance = vrf.ospf if protocol == "ospf" else vrf.ospfv3
+    found = instance and own_router_id(device, vrf, instance.router_id)
+    return str(found) if found else None
+
+
+def others_at(
+    topology: Topology, device: Device, interface: Interface, protocol: str
+) -> list[Attachment]:
+    """The ends of other devices on an interface's segment that run a protocol."""
+    segment = topology.segment_of.get((device.name, interface.name))
+    return [
+        end
+        for end in (segment.ends if segment else ())
+        if end.device.name != device.name and getattr(end.interface, protocol) is not None
+    ]
 
 
 def router_lsa_events(topology: Topology, device: Device, event: Event) -> Iterator[Event]:
@@ -47,9 +63,9 @@ def router_lsa_events(topology: Topology, device: Device, event: Event) -> Itera
         said = replace(event, device=device.name, interface=interface.name, protocol="ospf")
         own = {address.ip for address in interface.addresses if address.version == 4}
         links = [one for one in event.links if one.type != _STUB and one.link_data in own]
-        for neighbour, ids in _neighbours(topology, device, interface, "ospf"):
+        for neighbour, own_name in _neighbours(topology, device, interface, "ospf"):
             met = any(
-                one.type == _TRANSIT or str(one.link_id) in ids
+                one.type == _TRANSIT or str(one.link_id) == own_name
                 for one in links
                 if one.type in (_POINT_TO_POINT, _TRANSIT)
             )
@@ -96,8 +112,8 @@ def lsp_events(topology: Topology, device: Device, event: Event) -> Iterator[Eve
         if settings is None or not interface.enabled:
             continue
         said = replace(event, device=device.name, interface=interface.name, protocol="isis")
-        for neighbour, ids in _neighbours(topology, device, interface, "isis"):
-            direct = next((systems[one] for one in ids if one in systems), None)
+        for neighbour, system in _neighbours(topology, device, interface, "isis"):
+            direct = systems.get(system)
             on = direct is not None or bool(pseudonodes)
             yield replace(said, kind=EventKind.ADJACENCY, neighbour=neighbour, on=on)
             if direct is not None:
@@ -110,18 +126,10 @@ def lsp_events(topology: Topology, device: Device, event: Event) -> Iterator[Eve
 
 def _neighbours(
     topology: Topology, device: Device, interface: Interface, protocol: str
-) -> Iterator[tuple[str, frozenset[str]]]:
-    """The others on an interface's segment that run a protocol, with their ids in it."""
-    segment = topology.segment_of.get((device.name, interface.name))
-    for end in segment.ends if segment else ():
+) -> Iterator[tuple[str, str]]:
+    """The others at an interface that run a protocol, each with its id in it."""
+    for end in others_at(topology, device, interface, protocol):
         vrf = end.device.vrf(end.interface.vrf)
-        if end.device.name == device.name or vrf is None:
-            continue
-        if protocol == "isis" and end.interface.isis is not None and vrf.isis is not None:
-            yield end.device.name, frozenset((vrf.isis.net.system,))
-        elif protocol == "ospf" and end.interface.ospf is not None and vrf.ospf is not None:
-            ports = [one for one in end.device.interfaces if one.vrf == vrf.name]
-            yield (
-                end.device.name,
-                frozenset((str(vrf.ospf.router_id or choose_router_id(ports)),)),
-            )
+        own = vrf and own_id(end.device, vrf, protocol)
+        if own:
+            yield end.device.name, own

@@ -20,7 +20,13 @@ from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from ipaddress import ip_address
 
-from routrel.lens.link_states import lsp_events, originator, router_lsa_events
+from routrel.lens.link_states import (
+    lsp_events,
+    originator,
+    others_at,
+    own_id,
+    router_lsa_events,
+)
 from routrel.model.addresses import Address
 from routrel.model.events import Event, EventKind
 from routrel.model.network import (
@@ -105,6 +111,8 @@ class Timeline:
             self._tell(event, number) for number, event in enumerate(ordered)
         )
         self._times = [step.time for step in self._steps]
+        #: The times at which anything changes, each once, in order.
+        self.times = tuple(dict.fromkeys(self._times))
 
     def _tell(self, event: Event, number: int) -> Told:
         if event.kind is EventKind.MEASURE:
@@ -132,11 +140,6 @@ class Timeline:
         else:
             self._now[thing] = event
         self._steps.append(_Step(event.time, thing, self._now.get(thing), source))
-
-    @property
-    def times(self) -> tuple[int, ...]:
-        """The times at which anything changes, each once, in order."""
-        return tuple(dict.fromkeys(self._times))
 
     def at(self, time: int) -> Situation:
         """What counts at a moment: all that is told of it up to then."""
@@ -336,12 +339,7 @@ class _Places:
 
     def _adjacency(self, event: Event) -> _Placed:
         device, interface = self._running(event, _WITH_ADJACENCIES)
-        segment = self.topology.segment_of.get((device.name, interface.name))
-        others = [
-            end
-            for end in (segment.ends if segment else ())
-            if end.device.name != device.name and getattr(end.interface, event.protocol) is not None
-        ]
+        others = others_at(self.topology, device, interface, event.protocol)
         if not event.neighbour and len(others) > 1:
             raise _Unplaced(f"names no neighbour, and {len(others)} are at {interface.name}")
         found = [end for end in others if not event.neighbour or _is_called(end, event.neighbour)]
@@ -486,16 +484,13 @@ def _is_called(end: Attachment, name: str) -> bool:
         own.ip == address for one in end.device.interfaces for own in one.addresses
     ):
         return True
-    return any(name in _ids(vrf) for vrf in end.device.vrfs)
-
-
-def _ids(vrf: Vrf) -> Iterator[str]:
-    for instance in (vrf.ospf, vrf.ospfv3):
-        if instance is not None and instance.router_id is not None:
-            yield str(instance.router_id)
-    if vrf.isis is not None:
-        yield vrf.isis.net.system
-        yield str(vrf.isis.net)
+    ids = [
+        own_id(end.device, vrf, protocol)
+        for vrf in end.device.vrfs
+        for protocol in ("ospf", "ospfv3", "isis")
+    ]
+    titles = [str(vrf.isis.net) for vrf in end.device.vrfs if vrf.isis is not None]
+    return name in ids or name in titles
 
 
 def _may_tell(vrf: Vrf, event: Event) -> bool:

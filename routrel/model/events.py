@@ -15,6 +15,10 @@ from routrel.model.place import NOWHERE, Place
 from routrel.model.policy import Origin
 
 __all__ = [
+    "DAY",
+    "HOUR",
+    "MINUTE",
+    "SECOND",
     "BadTime",
     "Event",
     "EventKind",
@@ -24,6 +28,9 @@ __all__ = [
     "time_words",
 ]
 
+#: In microseconds.
+SECOND, MINUTE, HOUR = 1_000_000, 60_000_000, 3_600_000_000
+DAY = 24 * HOUR
 _EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
 
 

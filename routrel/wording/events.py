@@ -6,7 +6,7 @@ from ipaddress import IPv4Address
 
 from routrel.forwarding.evidence import Verdict
 from routrel.lens.moments import Effect, Told
-from routrel.model.events import Event, EventKind
+from routrel.model.events import DAY, HOUR, MINUTE, SECOND, Event, EventKind
 from routrel.model.network import protocol_title
 from routrel.questions.eras.beside import Beside
 from routrel.questions.eras.search import Course, Era
@@ -141,7 +141,7 @@ def _about(event: Event) -> str:
     return f"{event.device}:{event.interface}" if event.interface else event.device
 
 
-_UNITS = ((86_400_000_000, "d"), (3_600_000_000, "h"), (60_000_000, "min"), (1_000_000, "s"))
+_UNITS = ((DAY, "d"), (HOUR, "h"), (MINUTE, "min"), (SECOND, "s"))
 
 
 def length_words(span: int) -> str:

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from routrel.model.events import time_words
+from routrel.model.events import DAY, HOUR, MINUTE, SECOND, time_words
 from routrel.questions.health.measured import Deviation, Measured
-from routrel.questions.health.outages import DAY, FLAPPING, HOUR, Health, Period, ThingKind, Trend
+from routrel.questions.health.outages import FLAPPING, Health, Period, ThingKind, Trend
 from routrel.wording.events import length_words
 
 __all__ = [
@@ -72,8 +72,8 @@ def remarks_on(one: Health) -> list[str]:
 
 def _rounded(span: int) -> int:
     """A span without what is below a tenth of it."""
-    for unit in (3_600_000_000, 60_000_000, 1_000_000):
-        if span >= 10 * unit or (unit > 1_000_000 and span >= 2 * unit):
+    for unit in (HOUR, MINUTE, SECOND):
+        if span >= 10 * unit or (unit > SECOND and span >= 2 * unit):
             return round(span / unit) * unit
     return span
 
@@ -82,7 +82,7 @@ def _period_words(period: Period) -> str:
     if period.length == DAY and period.at is not None:
         return f"comes every day at {time_words(period.at)[11:16]}"
     if period.length == HOUR and period.at is not None:
-        return f"comes every hour, at {period.at // 60_000_000} min past it"
+        return f"comes every hour, at {period.at // MINUTE} min past it"
     return f"comes every {length_words(_rounded(period.length))}"
 
 

@@ -114,6 +114,22 @@ def summary_words(found: Sequence[Kept]) -> str:
     broken = [one.promise.name for one in found if not one.kept]
     if not broken:
         return f"All {len(found)} promises are kept." if len(found) > 1 else "The promise is kept."
-    named = ", ".join(broken[:5]) + (f" and {len(broken) - 5} more" if len(broken) > 5 else "")
     are = "is" if len(broken) == 1 else "are"
-    return f"{len(broken)} of {len(found)} promises {are} broken: {named}."
+    return f"{len(broken)} of {len(found)} promises {are} broken: {_some(broken)}."
+
+
+def history_words(count: int, broken: Sequence[str]) -> str:
+    """How many of some promises were broken at any time.
+
+    Args:
+        broken: Their names.
+    """
+    if not count:
+        return "None is promised."
+    if not broken:
+        return f"All {count} promises were kept all the time."
+    return f"{len(broken)} of {count} promises were broken at times: {_some(broken)}."
+
+
+def _some(names: Sequence[str]) -> str:
+    return ", ".join(names[:5]) + (f" and {len(names) - 5} more" if len(names) > 5 else "")

@@ -11,7 +11,7 @@ from collections.abc import Sequence
 
 from routrel.formats.events.json_lines import MOST_EVENTS, EventFile
 from routrel.formats.mrt.attributes import Attributes
-from routrel.formats.mrt.reading import FORMAT
+from routrel.formats.mrt.reading import FORMAT, tell_left_out
 from routrel.formats.mrt.records import Reader
 from routrel.formats.mrt.tables import Peer, prefix_of, read_dump
 from routrel.formats.reports import FileReport
@@ -34,19 +34,10 @@ def read_dump_events(content: bytes, path: str) -> EventFile:
     reader = Reader(io.BytesIO(content))
     listener = _Events(reader, made)
     dump = read_dump(reader, listener)
-    for offset, text in reader.problems:
-        made.report.unknown(f"at byte {offset}: {text}")
-    for (kind, subtype), count in sorted(reader.skipped.items()):
-        made.report.unknown(f"{count} records of type {kind}/{subtype} were passed over")
-    if dump.own:
-        made.report.note(f"{dump.own} messages of the collector itself were passed over")
-    if dump.others:
-        made.report.unknown(f"{dump.others} messages tell of prefixes that are not of unicast")
+    tell_left_out(reader, dump, made.report)
     if listener.left_out:
         made.report.unknown(f"more than {MOST_EVENTS} events; {listener.left_out} are left out")
-    if not reader.count:
-        made.report.refuse("holds no record")
-    elif not made.events:
+    if not made.events and not made.report.refused:
         made.report.note("tells of no event")
     made.report.rows = len(made.events)
     return made
@@ -62,7 +53,7 @@ class _Events:
 
     def entry(self, peer: Peer, key: int, attributes: Attributes) -> None:
         """A table holds a route: it is announced from then on."""
-        self._announced(peer, None, key, attributes)
+        self._update(peer, None, key, attributes)
 
     def update(
         self,
@@ -74,9 +65,9 @@ class _Events:
     ) -> None:
         """A message: withdrawals first (RFC 4271 3.1: the prefix is taken as announced if both)."""
         for key in withdrawn:
-            self._update(peer, own, key, on=False)
+            self._update(peer, own, key, None)
         for key in announced:
-            self._announced(peer, own, key, attributes)
+            self._update(peer, own, key, attributes)
 
     def session(self, peer: Peer, own: Address, *, established: bool) -> None:
         """A change of state."""
@@ -88,32 +79,22 @@ class _Events:
             on=established,
         )
         for key in () if established else peer.routes:
-            self._update(peer, own, key, on=False)
-
-    def _announced(self, peer: Peer, own: Address | None, key: int, attributes: Attributes) -> None:
-        self._update(
-            peer,
-            own,
-            key,
-            on=True,
-            as_path=attributes.path,
-            origin=Origin(attributes.origin),
-            med=attributes.med,
-            communities=tuple(canonical_community(one) or one for one in attributes.communities),
-        )
+            self._update(peer, own, key, None)
 
     def _update(
-        self,
-        peer: Peer,
-        own: Address | None,
-        key: int,
-        *,
-        on: bool,
-        as_path: tuple[int, ...] = (),
-        origin: Origin = Origin.IGP,
-        med: int | None = None,
-        communities: tuple[str, ...] = (),
+        self, peer: Peer, own: Address | None, key: int, attributes: Attributes | None
     ) -> None:
+        """A prefix is announced with attributes; without any it is withdrawn."""
+        told: dict[str, object] = {}
+        if attributes is not None:
+            told = {
+                "as_path": attributes.path,
+                "origin": Origin(attributes.origin),
+                "med": attributes.med,
+                "communities": tuple(
+                    canonical_community(one) or one for one in attributes.communities
+                ),
+            }
         self._add(
             kind=EventKind.BGP_UPDATE,
             protocol="bgp",
@@ -121,11 +102,8 @@ class _Events:
             heard_by="" if own is None else str(own),
             at=peer.address,
             prefix=prefix_of(key),
-            on=on,
-            as_path=as_path,
-            origin=origin,
-            med=med,
-            communities=communities,
+            on=attributes is not None,
+            **told,
         )
 
     def _add(self, **members: object) -> None:

@@ -18,7 +18,7 @@ from routrel.model.events import BadTime, Event, EventKind, Reachable, RouterLin
 from routrel.model.place import Place
 from routrel.model.policy import Origin
 
-__all__ = ["FORMAT", "MOST_EVENTS", "SUFFIX", "EventFile", "read_events"]
+__all__ = ["FORMAT", "MOST_EVENTS", "SUFFIX", "EventFile", "decoded", "read_events"]
 
 FORMAT = "events"
 SUFFIX = ".jsonl"
@@ -27,7 +27,7 @@ _LONGEST_LINE = 65_536
 #: Events of one file.
 MOST_EVENTS = 5_000_000
 #: Seconds after which an LSA counts no more (RFC 2328 B).
-MAXIMUM_AGE = 3600
+_MAXIMUM_AGE = 3600
 _ORIGINS = {
     **{origin.value.lower(): origin for origin in Origin},
     **dict(zip(("0", "1", "2"), (Origin.IGP, Origin.EGP, Origin.INCOMPLETE), strict=True)),
@@ -53,11 +53,8 @@ class _Bad(ValueError):
 def read_events(content: bytes, path: str) -> EventFile:
     """Read a file of events. Lines that are none are named; empty ones are passed over."""
     made = EventFile(FileReport(path, FORMAT))
-    try:
-        text = content.decode("utf-8-sig")
-    except UnicodeDecodeError as error:
-        bad = content[: error.start].count(b"\n") + 1
-        made.report.refuse(f"byte {error.start + 1} is not UTF-8 text", bad)
+    text = decoded(content, made.report)
+    if text is None:
         return made
     named: dict[str, Event] = {}
     for number, line in enumerate(text.split("\n"), start=1):
@@ -82,6 +79,16 @@ def read_events(content: bytes, path: str) -> EventFile:
         made.events.append(event)
     made.report.rows = len(made.events)
     return made
+
+
+def decoded(content: bytes, report: FileReport) -> str | None:
+    """A file's text; None, after refusing it, where it is not UTF-8."""
+    try:
+        return content.decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        line = content[: error.start].count(b"\n") + 1
+        report.refuse(f"byte {error.start + 1} is not UTF-8 text", line)
+        return None
 
 
 class _Reader:
@@ -138,9 +145,10 @@ class _Reader:
         value = self._take(name)
         if value is None and not needed:
             return None
-        if isinstance(value, bool) or not isinstance(value, int) or not 0 <= value <= most:
+        if not _is_whole(value, 0, most):
             raise _Bad(f"“{name}” is no whole number from 0 to {most}")
-        return value
+        number: int | None = value
+        return number
 
     def _one_of(self, name: str, known: dict[str, Any]) -> Any:
         value = self._left.get(name)
@@ -164,11 +172,14 @@ class _Reader:
         found: bool = self._one_of("state", {on: True, off: False})
         return found
 
+    def _up_or_down(self) -> Iterator[tuple[str, Any]]:
+        yield "on", self._state("up", "down")
+        yield "reason", self._text("reason", needed=False)
+
     def interface(self) -> Iterator[tuple[str, Any]]:
         yield "device", self._text("device")
         yield "interface", self._text("interface")
-        yield "on", self._state("up", "down")
-        yield "reason", self._text("reason", needed=False)
+        yield from self._up_or_down()
 
     def adjacency(self) -> Iterator[tuple[str, Any]]:
         yield "protocol", self._text("protocol").lower()
@@ -182,8 +193,7 @@ class _Reader:
         yield "protocol", "bgp"
         yield "device", self._text("device")
         yield "neighbour", self._text("neighbour")
-        yield "on", self._state("up", "down")
-        yield "reason", self._text("reason", needed=False)
+        yield from self._up_or_down()
 
     def prefix(self) -> Iterator[tuple[str, Any]]:
         yield "protocol", self._text("protocol").lower()
@@ -214,7 +224,7 @@ class _Reader:
             yield "origin", _ORIGINS[str(origin).lower()]
         med = attributes.pop("multi_exit_disc", None)
         if med is not None:
-            if isinstance(med, bool) or not isinstance(med, int) or not 0 <= med < 2**32:
+            if not _is_whole(med, 0, 2**32 - 1):
                 raise _Bad("the MULTI_EXIT_DISC is no whole number of 32 bits")
             yield "med", med
         yield (
@@ -240,7 +250,7 @@ class _Reader:
         if not isinstance(value, list | None):
             raise _Bad("“as_path” is no list of AS numbers")
         for number in value or ():
-            if isinstance(number, bool) or not isinstance(number, int) or not 0 < number < 2**32:
+            if not _is_whole(number, 1, 2**32 - 1):
                 raise _Bad(f"“as_path” has {json.dumps(number)[:40]}, which is no AS number")
         return tuple(value or ())
 
@@ -285,10 +295,10 @@ class _Reader:
         yield "protocol", "ospf"
         yield "router", str(_ipv4(self._text("advertising_router"), "advertising_router"))
         yield "area", int(_ipv4(str(self._take("area") or 0), "area"))
-        age = self._number("ls_age", 3600) or 0
+        age = self._number("ls_age", _MAXIMUM_AGE)
         self._take("ls_sequence_number")
         links = tuple(map(_router_link, self._objects("links")))
-        yield "links", () if age == MAXIMUM_AGE else links
+        yield "links", () if age == _MAXIMUM_AGE else links
 
     def lsp(self) -> Iterator[tuple[str, Any]]:
         yield "protocol", "isis"
@@ -316,10 +326,15 @@ def _ipv4(text: str, name: str) -> IPv4Address:
         raise _Bad(f"“{name}” is no number of 32 bits, dotted or not: {text[:40]}") from error
 
 
+def _is_whole(value: Any, least: int, most: int) -> bool:
+    """Whether a value is a whole number within limits; true and false are none."""
+    return isinstance(value, int) and not isinstance(value, bool) and least <= value <= most
+
+
 def _metric(value: Any, most: int) -> int:
-    if isinstance(value, bool) or not isinstance(value, int) or not 0 <= value <= most:
+    if not _is_whole(value, 0, most):
         raise _Bad(f"a metric that is no whole number from 0 to {most}")
-    return value
+    return int(value)
 
 
 def _router_link(value: dict[str, Any]) -> RouterLink:

@@ -5,16 +5,15 @@ from __future__ import annotations
 import math
 
 from routrel.files.csv_rows import BadCsv
-from routrel.formats.events.json_lines import MOST_EVENTS, EventFile
+from routrel.formats.events.json_lines import MOST_EVENTS, EventFile, decoded
 from routrel.formats.plain.lists import read_rows
+from routrel.formats.plain.reading import FORMAT
 from routrel.formats.reports import FileReport
-from routrel.model.events import BadTime, Event, EventKind, time_of
+from routrel.model.events import Event, EventKind, time_of
 from routrel.model.place import Place
 
-__all__ = ["SUFFIX", "read_measures"]
+__all__ = ["read_measures"]
 
-FORMAT = "csv"
-SUFFIX = ".csv"
 _COLUMNS = ("time", "device", "interface", "name", "value", "unit")
 _NEEDED = ("time", "device", "name", "value")
 
@@ -23,12 +22,11 @@ def read_measures(content: bytes, path: str) -> EventFile:
     """The values of a list. Lines that tell of none are named with their numbers."""
     made = EventFile(FileReport(path, FORMAT))
     report = made.report
-    try:
-        rows = read_rows(content.decode("utf-8-sig"))
-    except UnicodeDecodeError as error:
-        bad = content[: error.start].count(b"\n") + 1
-        report.refuse(f"byte {error.start + 1} is not UTF-8 text", bad)
+    text = decoded(content, report)
+    if text is None:
         return made
+    try:
+        rows = read_rows(text)
     except BadCsv as error:
         report.refuse(f"no CSV: {error}", error.line)
         return made
@@ -74,13 +72,9 @@ def _event(said: dict[str, str], place: Place) -> Event:
         raise ValueError(f"“{said['value'][:40]}” is no number") from error
     if not math.isfinite(value):
         raise ValueError(f"“{said['value'][:40]}” is no number")
-    try:
-        time = time_of(said["time"])
-    except BadTime as error:
-        raise ValueError(str(error)) from error
     return Event(
         id=f"line {place.line}",
-        time=time,
+        time=time_of(said["time"]),
         kind=EventKind.MEASURE,
         device=said["device"],
         interface=said.get("interface", ""),

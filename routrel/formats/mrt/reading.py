@@ -24,7 +24,7 @@ from routrel.model.bgp import Announcement
 from routrel.model.network import Device, OutsideNeighbour
 from routrel.model.policy import Origin
 
-__all__ = ["FORMAT", "AnnouncedBy", "Surroundings", "read_mrt"]
+__all__ = ["FORMAT", "AnnouncedBy", "Surroundings", "read_mrt", "tell_left_out"]
 
 FORMAT = "mrt"
 
@@ -70,23 +70,29 @@ def read_mrt(
     """What the peers of a dump announce, one after the other."""
     reader = Reader(io.BytesIO(content), on_bytes)
     dump = read_dump(reader)
-    for offset, text in reader.problems:
-        report.unknown(f"at byte {offset}: {text}")
-    for (kind, subtype), count in sorted(reader.skipped.items()):
-        report.unknown(f"{_records(count)} of type {kind}/{subtype} were passed over")
-    if not reader.count:
-        report.refuse("holds no record")
+    tell_left_out(reader, dump, report)
+    if report.refused:
         return []
-    if dump.own:
-        report.note(f"{dump.own} messages of the collector itself were passed over")
-    if dump.others:
-        report.unknown(f"{dump.others} messages tell of prefixes that are not of unicast")
     peers = [peer for peer in dump.peers.values() if peer.routes and _is_usable(peer, report)]
     made = [_announced(peer, dump, report, around) for peer in peers]
     report.rows = sum(len(peer.routes) for peer in dump.peers.values())
     if not made:
         report.note("no route is left at the end of it")
     return made
+
+
+def tell_left_out(reader: Reader, dump: Dump, report: FileReport) -> None:
+    """Name what of a dump was not read, or passed over; one without a record is refused."""
+    for offset, text in reader.problems:
+        report.unknown(f"at byte {offset}: {text}")
+    for (kind, subtype), count in sorted(reader.skipped.items()):
+        report.unknown(f"{_records(count)} of type {kind}/{subtype} were passed over")
+    if not reader.count:
+        report.refuse("holds no record")
+    if dump.own:
+        report.note(f"{dump.own} messages of the collector itself were passed over")
+    if dump.others:
+        report.unknown(f"{dump.others} messages tell of prefixes that are not of unicast")
 
 
 #: AS numbers that nobody has: the first (RFC 7607) and the last (RFC 7300).

@@ -12,7 +12,7 @@ from routrel.model.bgp import BgpDecision, BgpInstance, BgpNeighbour, NeighbourS
 from routrel.model.network import Device, Network, OutsideNeighbour, Vrf
 from routrel.model.place import Place
 from routrel.protocols.bgp.paths import PathSource
-from routrel.protocols.shared.speaking import choose_router_id
+from routrel.protocols.shared.speaking import own_router_id
 from routrel.rib.candidates import Table
 
 __all__ = ["NO_ID", "Speaker", "bgp_speakers"]
@@ -100,11 +100,10 @@ def bgp_speakers(network: Network) -> Iterator[Speaker]:
         for vrf in device.vrfs:
             if vrf.bgp is None:
                 continue
-            own = [i for i in device.interfaces if i.vrf == vrf.name]
             yield Speaker(
                 name=device.name,
                 autonomous_system=vrf.bgp.autonomous_system,
-                router_id=vrf.bgp.router_id or choose_router_id(own) or NO_ID,
+                router_id=own_router_id(device, vrf, vrf.bgp.router_id) or NO_ID,
                 device=device,
                 vrf=vrf,
                 instance=vrf.bgp,

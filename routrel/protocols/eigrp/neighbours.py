@@ -13,7 +13,7 @@ from routrel.model.findings import Finding, Severity
 from routrel.model.network import Device, Vrf
 from routrel.protocols.shared.findings import one_sided
 from routrel.protocols.shared.refusals import Refusal, lost_neighbour, refused
-from routrel.protocols.shared.speaking import choose_router_id, subnets, way_address
+from routrel.protocols.shared.speaking import own_router_id, subnets, way_address
 from routrel.rib.candidates import Protocol, Table
 from routrel.topology.segments import Attachment, Topology
 
@@ -150,7 +150,7 @@ def _routers(topology: Topology) -> Iterator[EigrpRouter]:
             if instance is None:
                 continue
             interfaces = [i for i in device.interfaces if i.vrf == vrf.name]
-            router_id = instance.router_id or choose_router_id(interfaces) or IPv4Address(0)
+            router_id = own_router_id(device, vrf, instance.router_id) or IPv4Address(0)
             yield EigrpRouter(
                 table=(device.name, vrf.name),
                 device=device,

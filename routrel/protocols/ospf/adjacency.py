@@ -197,7 +197,7 @@ def _refusal(left: OspfPort, right: OspfPort, crowd: int, has_election: bool) ->
 
 
 def _lost(left: OspfPort, right: OspfPort) -> Refusal | None:
-    return lost_neighbour(left, right, "ospf" if left.version == 4 else "ospfv3")
+    return lost_neighbour(left, right, left.protocol_id)
 
 
 def _mtu_refusal(left: OspfPort, right: OspfPort) -> Refusal | None:

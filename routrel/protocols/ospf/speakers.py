@@ -17,8 +17,8 @@ from routrel.model.ospf import (
 )
 from routrel.protocols.shared.speaking import (
     bandwidth_bps,
-    choose_router_id,
     family_addresses,
+    own_router_id,
     subnets,
     version_of,
     way_address,
@@ -61,10 +61,14 @@ class OspfPort(Attachment):
         """The subnets of its version's family, each once."""
         return subnets(self.interface, self.version)
 
+    @property
+    def protocol_id(self) -> str:
+        """The identifier of its version's protocol."""
+        return "ospf" if self.version == 4 else "ospfv3"
+
     def announces(self, subnet: Prefix) -> bool:
         """Whether it tells of a subnet of its own, or an event says that it does not."""
-        protocol = "ospf" if self.version == 4 else "ospfv3"
-        return (protocol, subnet) not in self.interface.withheld
+        return (self.protocol_id, subnet) not in self.interface.withheld
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -118,7 +122,7 @@ def ospf_routers(topology: Topology, protocol: Protocol = Protocol.OSPF) -> Iter
             if instance is None:
                 continue
             interfaces = [i for i in device.interfaces if i.vrf == vrf.name]
-            router_id = instance.router_id or choose_router_id(interfaces)
+            router_id = own_router_id(device, vrf, instance.router_id)
             if router_id is None:
                 continue
             ports = []

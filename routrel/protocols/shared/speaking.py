@@ -6,13 +6,13 @@ from collections.abc import Iterable
 from ipaddress import IPv4Address, IPv4Interface
 
 from routrel.model.addresses import Address, InterfaceAddress, Prefix
-from routrel.model.network import Device, Interface, InterfaceKind
+from routrel.model.network import Device, Interface, InterfaceKind, Vrf
 
 __all__ = [
     "announced_subnets",
     "bandwidth_bps",
-    "choose_router_id",
     "family_addresses",
+    "own_router_id",
     "subnets",
     "version_of",
     "way_address",
@@ -26,11 +26,16 @@ def version_of(protocol: str) -> int:
     return 6 if protocol in ("ospfv3", "ripng") else 4
 
 
-def choose_router_id(interfaces: Iterable[Interface]) -> IPv4Address | None:
-    """The highest IPv4 address of an enabled loopback, else of any enabled interface.
+def own_router_id(device: Device, vrf: Vrf, written: IPv4Address | None) -> IPv4Address | None:
+    """The router id of a protocol in a VRF: as written, else one of its addresses; None: neither.
 
     RFC 2328 C.1 leaves the choice open.
     """
+    return written or _chosen_router_id(one for one in device.interfaces if one.vrf == vrf.name)
+
+
+def _chosen_router_id(interfaces: Iterable[Interface]) -> IPv4Address | None:
+    """The highest IPv4 address of an enabled loopback, else of any enabled interface."""
     addresses = [
         (interface.kind is InterfaceKind.LOOPBACK, address.ip)
         for interface in interfaces

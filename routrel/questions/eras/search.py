@@ -89,20 +89,21 @@ def find_eras(
         QuestionError: the question cannot be asked, or is about many ends.
     """
 
-    def ask(state: State) -> FlowAnswer:
+    def ask(state: State) -> tuple[FlowAnswer, tuple[Course, Course | None]]:
         if not watch.asked and is_about_many(state, question):
             raise QuestionError(
                 "eras are those of one source and one destination", "name one device or address"
             )
-        return ask_flow(state, question)
+        answer = ask_flow(state, question)
+        return answer, _courses(network, answer)
 
     watch = Watch(network, timeline, ask, failures, since)
-    spans = watch.spans(*span, lambda answer: _courses(network, answer), progress)
+    spans = watch.spans(*span, lambda found: found[1], progress)
     eras: list[Era] = []
-    way = Passed.by(spans[0].found)  # the last one that led to where it was to
+    way = Passed.by(spans[0].found[0])  # the last one that led to where it was to
     for one in spans:
-        forward, back = _courses(network, one.found)
-        passed, own = Passed.by(one.found), {cause.event.id for cause in one.causes}
+        answer, (forward, back) = one.found
+        passed, own = Passed.by(answer), {cause.event.id for cause in one.causes}
         either = passed.with_all_of(way)
         eras.append(
             Era(
@@ -116,7 +117,7 @@ def find_eras(
                     for told in timeline.told_within(one.start, one.end)
                     if told.event.id not in own and either.concerns(told.event)
                 ),
-                answer=one.found,
+                answer=answer,
             )
         )
         way = passed if forward.arrives else way

@@ -7,16 +7,16 @@ are two weeks of values; else the median of all of them.
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from statistics import median
 
-from routrel.model.events import Event, EventKind
+from routrel.model.events import DAY, HOUR, Event, EventKind
 
 __all__ = ["Deviation", "Measured", "measured_in"]
 
-_HOUR, _WEEK = 3_600_000_000, 7 * 24 * 3_600_000_000
+_WEEK = 7 * DAY
 #: 1970-01-01 was a Thursday; weeks begin on Mondays.
-_MONDAY = 4 * 24 * _HOUR
+_MONDAY = 4 * DAY
 #: Values of a band below which nothing is said of it.
 FEWEST = 12
 #: How many spreads a value may be off: robust standard deviations (1.4826 times the median
@@ -85,22 +85,20 @@ def _measured(
         hours.setdefault(_hour(event), []).append(event.value or 0)
     bands = {hour: _band(values) for hour, values in hours.items() if len(values) >= FEWEST}
     deviations: list[Deviation] = []
-    before: Event | None = None
+    before: int | None = None  # the time of the value before
     for event in within if len(told) >= FEWEST else ():
         middle, width = bands.get(_hour(event), (usual, spread))
         value = event.value or 0
         off = abs(value - middle)
         if off > WIDTH * width:
-            last = deviations[-1] if deviations and deviations[-1].end == _end(before) else None
+            last = deviations[-1] if deviations and deviations[-1].end == before else None
             if last is None:
                 deviations.append(Deviation(event.time, event.time, value, middle, width, event))
             elif off / width > abs(last.value - last.usual) / last.spread:
                 deviations[-1] = Deviation(last.start, event.time, value, middle, width, event)
             else:
-                deviations[-1] = Deviation(
-                    last.start, event.time, last.value, last.usual, last.spread, last.event
-                )
-        before = event
+                deviations[-1] = replace(last, end=event.time)
+        before = event.time
     return Measured(
         device=device,
         interface=interface,
@@ -113,12 +111,8 @@ def _measured(
     )
 
 
-def _end(event: Event | None) -> int | None:
-    return event.time if event else None
-
-
 def _hour(event: Event) -> int:
-    return (event.time - _MONDAY) % _WEEK // _HOUR
+    return (event.time - _MONDAY) % _WEEK // HOUR
 
 
 def _band(values: Sequence[float]) -> tuple[float, float]:

@@ -12,14 +12,12 @@ from itertools import combinations, pairwise
 from statistics import median
 
 from routrel.lens.moments import Timeline
-from routrel.model.events import Event, EventKind
+from routrel.model.events import DAY, HOUR, MINUTE, Event, EventKind
 from routrel.model.network import protocol_title
 from routrel.topology.segments import Topology
 
 __all__ = ["Health", "Outage", "Period", "ThingKind", "Trend", "outages_in"]
 
-SECOND, MINUTE, HOUR = 1_000_000, 60_000_000, 3_600_000_000
-DAY = 24 * HOUR
 #: How much is added when something goes away, and the time in which half of it is forgotten: the
 #: figure of merit of RFC 2439 4.4, with the values that RFC 7196 3 gives as common.
 PENALTY, HALF_LIFE = 1000, 15 * MINUTE
@@ -181,7 +179,8 @@ def _health(
     if not within:
         return None
     lengths = [min(one.end or end, end) - max(one.start, start) for one in within]
-    gaps = tuple(b.start - a.start for a, b in pairwise(within))
+    starts = [one.start for one in within]
+    gaps = tuple(b - a for a, b in pairwise(starts))
     return Health(
         kind=kind,
         name=name,
@@ -191,10 +190,10 @@ def _health(
         span=end - start,
         median=round(median(lengths)),
         longest=max(lengths),
-        peak=_peak([one.start for one in within]),
+        peak=_peak(starts),
         trend=_trend(gaps),
         gaps=gaps,
-        period=_period([one.start for one in within]),
+        period=_period(starts, gaps),
     )
 
 
@@ -225,9 +224,8 @@ def _trend(gaps: Sequence[int]) -> Trend | None:
     return None
 
 
-def _period(starts: Sequence[int]) -> Period | None:
+def _period(starts: Sequence[int], gaps: Sequence[int]) -> Period | None:
     """The time after which outages come again, where each gap is within a fiftieth of it."""
-    gaps = [b - a for a, b in pairwise(starts)]
     if len(gaps) < FEWEST - 1:
         return None
     length = round(median(gaps))
